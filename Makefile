@@ -1,0 +1,33 @@
+# Everything from a fresh checkout: each target first sees to system libraries, .venv and the pinned packages.
+PY := .venv/bin/python
+export OPENBLAS_NUM_THREADS ?= 1
+
+.PHONY: setup demo demo-book test lint format screenshots clean
+
+setup:
+	@tools/setup.sh
+
+demo: setup
+	@$(PY) tools/demo.py
+
+demo-book: setup
+	@$(PY) tools/demo_book.py build/hollin-bank.zbook
+
+test: setup
+	$(PY) -m pytest
+
+lint: setup
+	$(PY) -m ruff check .
+	$(PY) -m ruff format --check .
+	$(PY) -m mypy
+	.venv/bin/lint-imports
+
+format: setup
+	$(PY) -m ruff check --fix .
+	$(PY) -m ruff format .
+
+screenshots: setup
+	$(PY) tools/screenshots.py docs/screenshots
+
+clean:
+	rm -rf build .venv

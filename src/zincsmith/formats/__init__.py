@@ -1,0 +1,1 @@
+"""What comes from and goes to outside: checked here, clean inside."""

@@ -1,0 +1,57 @@
+"""A reading typed by a person: ``44.3``, ``44.3 C``, ``458m``, ``1.2k``, ``12,5 V``, ``-``."""
+
+from __future__ import annotations
+
+import math
+import re
+
+from zincsmith.model.errors import InputError
+
+PREFIXES = {"p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "": 0, "k": 3, "K": 3, "M": 6}
+UNIT_FORMS = {
+    "V": ("V", "volt", "volts"),
+    "A": ("A", "amp", "amps"),
+    "W": ("W", "watt", "watts"),
+    "degC": ("°C", "degC", "deg C", "C", "c", "º C", "° C"),
+    "1": ("",),
+}
+_NUMBER = re.compile(r"([+\-−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+\-−]?\d{1,2})?)\s*(.*)", re.DOTALL)
+
+
+def parse_entry(text: str, unit: str) -> float | None:
+    """The value in ``unit``; None for a dash (it could not be read). InputError says why a text is refused.
+
+    A comma is a decimal comma, except before exactly three digits, where it could mean thousands: that is asked
+    back.
+    """
+    typed = text.strip()
+    if typed in {"-", "−", "–"}:
+        return None
+    if not typed:
+        raise InputError("type the reading, or a dash if it cannot be read")
+    if len(typed) > 40:
+        raise InputError("that is too long for a reading")
+    found = _NUMBER.fullmatch(typed)
+    if found is None:
+        raise InputError(f"“{typed}” does not start with a number")
+    digits, rest = found.group(1).replace("−", "-"), found.group(2).strip()
+    if re.search(r",\d{3}$", digits) and not digits.lstrip("+-").startswith("0,"):
+        raise InputError(f"{digits}: {digits.replace(',', '.')} or {digits.replace(',', '')}? Type it without a comma")
+    value = float(digits.replace(",", ".")) * 10.0 ** _exponent(rest, unit)
+    if not math.isfinite(value) or abs(value) > 1e9:
+        raise InputError(f"{typed} is beyond anything on this bench")
+    if unit == "degC" and value < -273.15:
+        raise InputError(f"{typed} is below absolute zero")
+    return value
+
+
+def _exponent(rest: str, unit: str) -> int:
+    for form in sorted(UNIT_FORMS[unit], key=len, reverse=True):
+        if rest == form:
+            return 0
+        if form and rest.endswith(form) and rest[: -len(form)].strip() in PREFIXES:
+            return PREFIXES[rest[: -len(form)].strip()]
+    if rest in PREFIXES:
+        return PREFIXES[rest]
+    shown = {"degC": "°C", "1": "no unit"}.get(unit, unit)
+    raise InputError(f"“{rest}” is not understood; this reading is in {shown}")

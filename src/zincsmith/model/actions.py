@@ -1,0 +1,103 @@
+"""What a procedure may ask for, and what it hears back. The engine, the rehearsal and tests interpret these."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from zincsmith.model.reading import Point
+
+
+@dataclass(frozen=True)
+class Stage:
+    """A named stretch of the plan begins."""
+
+    title: str
+    detail: str = ""
+
+
+@dataclass(frozen=True)
+class Confirm:
+    """A gate: a person has to have done or checked something before the plan goes on."""
+
+    title: str
+    text: str
+    cautions: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class SetSource:
+    """AC source: V rms, Hz, output on or off."""
+
+    voltage_V: float
+    frequency_Hz: float
+    on: bool
+
+
+@dataclass(frozen=True)
+class SetLoad:
+    """Load in constant current: A, input on or off."""
+
+    current_A: float
+    on: bool
+
+
+@dataclass(frozen=True)
+class Dwell:
+    """Wait ``seconds``; then, with ``quantity`` given, until it drifts less than ``percent`` over ``window_s``
+    or until ``at_most_s`` have passed in all."""
+
+    seconds: float
+    why: str
+    quantity: str | None = None
+    percent: float = 0.0
+    window_s: float = 0.0
+    at_most_s: float = 0.0
+
+
+@dataclass(frozen=True)
+class Measure:
+    """Average every quantity over ``over_s``; quantities read by hand are asked for."""
+
+    quantities: tuple[str, ...]
+    over_s: float
+    conditions: dict[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Watch:
+    """From now on: make safe when ``quantity`` leaves [low, high] on ``count`` polls in a row."""
+
+    quantity: str
+    low: float | None
+    high: float | None
+    whose: str  # where the limit comes from
+    count: int = 2
+
+
+@dataclass(frozen=True)
+class Note:
+    text: str
+
+
+Action = Stage | Confirm | SetSource | SetLoad | Dwell | Measure | Watch | Note
+
+
+@dataclass(frozen=True)
+class Done:
+    """The action was carried out."""
+
+
+@dataclass(frozen=True)
+class Settled:
+    """A dwell ended after ``after_s``; ``stable`` is False when the ceiling ended it, None when not asked."""
+
+    stable: bool | None
+    after_s: float
+
+
+@dataclass(frozen=True)
+class Measured:
+    point: Point
+
+
+Outcome = Done | Settled | Measured

@@ -1,0 +1,75 @@
+"""Findings, verdicts and doubts."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Any
+
+from zincsmith.model.unit import Claim
+
+
+class Verdict(StrEnum):
+    HOLDS = "holds"
+    FAILS = "fails"
+    TOO_CLOSE = "too close to call"
+    NOT_TESTED = "not tested"
+    NO_CLAIM = "no claim"
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """A warning that a number may not mean what it seems to. ``remedy`` says what to do about it."""
+
+    code: str
+    text: str
+    remedy: str = ""
+
+
+@dataclass(frozen=True)
+class Contribution:
+    """One source of uncertainty: signed effect of one standard uncertainty, in the unit of the finding."""
+
+    source: str
+    effect: float
+    shared: bool
+    dof: float | None = None  # None: infinite (type B)
+
+
+@dataclass(frozen=True)
+class Working:
+    """How the figure came about: formula, the rows it used and the readings behind each row."""
+
+    formula: str
+    columns: tuple[str, ...] = ()
+    rows: tuple[dict[str, Any], ...] = ()
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class Finding:
+    """A figure worked out from readings. ``u`` is the standard uncertainty, ``k`` its coverage factor,
+    ``dof`` the effective degrees of freedom (None: infinite). Ratios have unit "1"."""
+
+    name: str
+    title: str
+    value: float | None
+    unit: str
+    u: float | None = None
+    k: float | None = None
+    dof: float | None = None
+    conditions: dict[str, float] = field(default_factory=dict)
+    working: Working = Working("")
+    contributions: tuple[Contribution, ...] = ()
+    doubts: tuple[Doubt, ...] = ()
+
+
+@dataclass(frozen=True)
+class Judged:
+    """A finding against a claim. ``probability`` is that of conformity (normal, flat prior), None without one."""
+
+    finding: Finding
+    claim: Claim | None
+    verdict: Verdict
+    verdict_simple: Verdict
+    probability: float | None = None

@@ -1,0 +1,40 @@
+"""The quantities of the bench: one home for their names, words, units and which side they belong to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """``kind`` decides the colour, ``side`` the line style (input dashed, output solid)."""
+
+    name: str
+    words: str
+    unit: str
+    kind: str  # voltage, current, power, temperature, efficiency or plain
+    side: str  # input, output or none
+    role: str  # the role that measures it
+
+
+QUANTITIES = {
+    q.name: q
+    for q in (
+        Quantity("input_voltage", "Input volts", "V", "voltage", "input", "power_meter"),
+        Quantity("input_current", "Input amps", "A", "current", "input", "power_meter"),
+        Quantity("input_power", "Input watts", "W", "power", "input", "power_meter"),
+        Quantity("power_factor", "Power factor", "1", "plain", "none", "power_meter"),
+        Quantity("output_voltage", "Output volts", "V", "voltage", "output", "voltmeter"),
+        Quantity("output_current", "Output amps", "A", "current", "output", "load"),
+        Quantity("case_temperature", "Case temperature", "degC", "temperature", "none", "thermometer"),
+    )
+}
+
+ROLES = {
+    "ac_source": "AC source",
+    "power_meter": "Power meter",
+    "load": "Load",
+    "voltmeter": "Voltmeter",
+    "thermometer": "Thermometer",
+    "clock": "Clock",
+}

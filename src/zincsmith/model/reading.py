@@ -1,0 +1,59 @@
+"""Readings, points and the evidence that findings are worked out from."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One number taken, with what it takes to know how good it is.
+
+    ``value`` is in ``unit``, None when it could not be read (``text`` says what was typed or why). ``spread``
+    is the experimental standard deviation of ``count`` polls, None for a single reading. ``accuracy`` is the
+    data-sheet row in force, as (range, reading %, range %, offset, resolution, noise, nonlinearity %).
+    """
+
+    id: str
+    quantity: str
+    value: float | None
+    unit: str
+    role: str
+    source: str  # instrument name
+    how: str  # simulated, connected or by hand
+    range: float | None = None
+    reading_percent: float = 0.0
+    range_percent: float = 0.0
+    offset: float = 0.0
+    resolution: float = 0.0
+    noise: float = 0.0
+    nonlinearity_percent: float = 0.0
+    known: bool = False  # whether any accuracy is declared
+    spread: float | None = None
+    count: int = 1
+    text: str = ""
+
+
+@dataclass(frozen=True)
+class Point:
+    """The readings taken together under ``conditions`` (input_voltage_V, frequency_Hz, load_percent ...)."""
+
+    number: int
+    conditions: dict[str, float]
+    readings: tuple[Reading, ...]
+    bench_s: float
+    settled: bool | None = None
+
+    def get(self, quantity: str) -> Reading | None:
+        return next((r for r in self.readings if r.quantity == quantity), None)
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """Everything a procedure's findings may use. ``complete`` is False when the run ended early."""
+
+    points: tuple[Point, ...]
+    complete: bool
+    ambient_degC: float | None = None
+    warm_up_s: float | None = None
+    notes: tuple[str, ...] = field(default_factory=tuple)

@@ -1,0 +1,1 @@
+"""Published limits as data files, and their loader."""

@@ -1,0 +1,56 @@
+"""How a stand-in meter errs.
+
+Its data sheet states ``limit = reading % x reading + range % x range``, the half-width of a rectangular
+distribution. The gain error is drawn once for an instrument, function and range; the rest is drawn anew each
+time something on the bench is set. Both are rectangular, so that together they have the stated variance.
+"""
+
+from __future__ import annotations
+
+import math
+import random
+from dataclasses import dataclass
+
+from zincsmith.simbench.world import World
+
+
+@dataclass(frozen=True)
+class Function:
+    """One measuring function: its quantity, its data sheet, the noise of one reading and its ranges."""
+
+    quantity: str
+    reading_percent: float
+    range_percent: float
+    noise_percent: float  # of range, one sigma
+    ranges: tuple[float, ...]
+
+
+class Meter:
+    """One function of one instrument, on one range at a time."""
+
+    def __init__(self, role: str, function: Function, world: World) -> None:
+        self.role, self.function, self.world = role, function, world
+        self.range = function.ranges[-1]
+
+    def set_range(self, expected: float) -> bool:
+        """Take the smallest range that holds ``expected``; False when there is none."""
+        fitting = [r for r in self.function.ranges if r >= expected]
+        if fitting:
+            self.range = fitting[0]
+        return bool(fitting)
+
+    def read(self) -> float:
+        """One reading with its errors; not-a-number above 105 % of the range."""
+        true = self.world.true_value(self.function.quantity)
+        if abs(true) > 1.05 * self.range:
+            return math.nan
+        f = self.function
+        gain = f.reading_percent / 100.0 * true
+        limit = abs(gain) + f.range_percent / 100.0 * self.range
+        rest = math.sqrt(limit**2 - gain**2)
+        noise = self.world.noise.gauss(0.0, 1.0) * f.noise_percent / 100.0 * self.range
+        return true + gain * self._draw("gain") + rest * self._draw(f"rest {self.world.epoch}") + noise
+
+    def _draw(self, what: str) -> float:
+        key = f"{self.world.seed} {self.role} {self.function.quantity} {self.range} {what}"
+        return random.Random(key).uniform(-1.0, 1.0)

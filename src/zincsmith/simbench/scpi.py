@@ -1,0 +1,109 @@
+"""Reading SCPI: program messages, short and long mnemonics, standard error numbers (SCPI-1999, from memory)."""
+
+from __future__ import annotations
+
+import re
+from collections import deque
+from collections.abc import Callable
+
+NAN = "9.91E+37"
+
+
+class ScpiError(Exception):
+    """A command that an instrument refuses, with its SCPI error number."""
+
+    def __init__(self, number: int, text: str) -> None:
+        super().__init__(text)
+        self.number, self.text = number, text
+
+
+def number(text: str, low: float, high: float) -> float:
+    """A numeric parameter, or the standard error for a wrong one."""
+    try:
+        value = float(text)
+    except ValueError:
+        raise ScpiError(-104, "Data type error") from None
+    if not low <= value <= high:
+        raise ScpiError(-222, "Data out of range")
+    return value
+
+
+def boolean(text: str) -> bool:
+    word = text.strip().upper()
+    if word in {"1", "ON"}:
+        return True
+    if word in {"0", "OFF"}:
+        return False
+    raise ScpiError(-104, "Data type error")
+
+
+def render(value: float) -> str:
+    return NAN if value != value else f"{value:.6E}"
+
+
+def pattern(header: str) -> re.Pattern[str]:
+    """Compile ``MEASure[:SCALar]:VOLTage?`` so that short and long forms match, in any case."""
+    out = ""
+    for optional, node in re.findall(r"(\[?):?([*A-Za-z]+\??)\]?", header):
+        name = node.rstrip("?")
+        short = re.sub(r"[a-z]", "", name)
+        form = re.escape(name.upper()) if name.upper() == short else f"(?:{re.escape(short)}|{name.upper()})"
+        form = f":?{form}" if not out else f":{form}"
+        out += f"(?:{form})?" if optional else form
+        if node.endswith("?"):
+            out += r"\?"
+    return re.compile(out)
+
+
+class Interpreter:
+    """The command table of one instrument with its error queue; ``answer`` runs one program message."""
+
+    def __init__(self, identity: str) -> None:
+        self.identity = identity
+        self.errors: deque[tuple[int, str]] = deque(maxlen=20)
+        self._table: list[tuple[re.Pattern[str], Callable[[str], str | None]]] = []
+        self.on("*IDN?", lambda _: self.identity)
+        self.on("*CLS", lambda _: self.errors.clear())
+        self.on("*OPC?", lambda _: "1")
+        self.on("*RST", lambda _: self.reset())
+        self.on("SYSTem:ERRor[:NEXT]?", lambda _: self._next_error())
+
+    def on(self, header: str, action: Callable[[str], str | None]) -> None:
+        """Add a command; the action gets the parameter text and returns the answer of a query."""
+        self._table.append((pattern(header), action))
+
+    def reset(self) -> None:
+        """What ``*RST`` does; instruments that switch energy override it."""
+
+    def _next_error(self) -> str:
+        number_, text = self.errors.popleft() if self.errors else (0, "No error")
+        return f'{number_},"{text}"'
+
+    def answer(self, line: str) -> str | None:
+        """Run one message, several commands separated by semicolons; answers are joined likewise."""
+        answers: list[str] = []
+        path = ""
+        for piece in (p.strip() for p in line.split(";")):
+            if not piece:
+                continue
+            header, _, parameter = piece.partition(" ")
+            header = header.upper()
+            if header.startswith("*"):
+                full = header
+            else:
+                full = header.lstrip(":") if header.startswith(":") or not path else f"{path}:{header}"
+                path = full.rpartition(":")[0]
+            try:
+                reply = self._run(full, parameter.strip())
+            except ScpiError as error:
+                self.errors.append((error.number, error.text))
+                continue
+            if reply is not None:
+                answers.append(reply)
+        return ";".join(answers) if answers else None
+
+    def _run(self, header: str, parameter: str) -> str | None:
+        for known, action in self._table:
+            if known.fullmatch(header):
+                return action(parameter)
+        raise ScpiError(-113, "Undefined header")
