@@ -1,0 +1,1 @@
+"""Instruments: roles, links, dialects, meters read by hand, clock, make-safe."""

@@ -1,0 +1,110 @@
+"""The bench: every role with the instrument that plays it, opened together and closed together."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from zincsmith.bench.clock import Clock, SimulatedClock, WallClock
+from zincsmith.bench.dialect import dialect_for
+from zincsmith.bench.instrument import ScpiInstrument
+from zincsmith.bench.link import Link, refuse_real_address
+from zincsmith.model.errors import InputError
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.rig import Instrument, Rig
+
+SWITCHING = ("ac_source", "load")
+MEASURING = ("power_meter", "voltmeter", "load", "thermometer")
+
+
+class Bench:
+    """Built from a rig; ``addresses`` gives the VISA names of the simulated roles. Nothing is opened yet.
+
+    InputError when the rig cannot be armed: a role is missing, a source is by hand, an address is real.
+    """
+
+    def __init__(self, rig: Rig, addresses: Mapping[str, str]) -> None:
+        self.rig = rig
+        self.instruments: dict[str, ScpiInstrument] = {}
+        self.clock: Clock = WallClock()
+        self._clock_instrument: ScpiInstrument | None = None
+        self.switched = {role: _needed(rig, role) for role in SWITCHING}
+        for role, one in self.switched.items():
+            if one.how == "by hand":
+                words = role.replace("_", " ")
+                raise InputError(
+                    f"the {words} is played by hand; in this version {words}s must be simulated or connected, only "
+                    "meters can be read by hand",
+                    key=f"instrument.{role}.how",
+                )
+        for one in rig.instruments:
+            if one.how != "by hand":
+                self.instruments[one.role] = self._reach(one.role, self._address(one, addresses), one.dialect)
+        if rig.clock == "simulated":
+            if "clock" not in addresses:
+                raise InputError("the clock is simulated but no stand-in bench is running", key="clock")
+            self._clock_instrument = self._reach("clock", addresses["clock"], "")
+        for quantity in QUANTITIES.values():
+            if rig.instrument(quantity.role) is None and quantity.role != "thermometer":
+                _needed(rig, quantity.role)
+
+    def _reach(self, role: str, address: str, dialect: str) -> ScpiInstrument:
+        refuse_real_address(role, address)
+        return ScpiInstrument(Link(role, address), dialect_for(role, dialect))
+
+    def _address(self, one: Instrument, addresses: Mapping[str, str]) -> str:
+        if one.how == "connected":
+            return one.address
+        if one.role not in addresses:
+            raise InputError(f"no stand-in plays the {one.role.replace('_', ' ')}", key=f"instrument.{one.role}.how")
+        return addresses[one.role]
+
+    def open(self) -> None:
+        """Open every link and choose the declared ranges; InstrumentError from the first that fails."""
+        for instrument in self.instruments.values():
+            instrument.link.open()
+        if self._clock_instrument is not None:
+            self._clock_instrument.link.open()
+            pace = self.rig.standin.pace if self.rig.standin else 0.0
+            self.clock = SimulatedClock(self._clock_instrument, pace)
+        for role, instrument in self.instruments.items():
+            self._choose_ranges(role, instrument)
+
+    def _choose_ranges(self, role: str, instrument: ScpiInstrument) -> None:
+        declared = self.rig.instrument(role)
+        for row in declared.accuracy if declared else ():
+            if f"set_range_{row.quantity}" in instrument.dialect.operation:
+                instrument.set(f"range_{row.quantity}", row.range)
+
+    def polled(self) -> frozenset[str]:
+        """The quantities that are read without a person."""
+        return frozenset(q.name for q in QUANTITIES.values() if q.role in self.instruments)
+
+    def by_hand(self) -> dict[str, Instrument]:
+        """Quantities that a person reads, with the meter."""
+        found = {}
+        for q in QUANTITIES.values():
+            one = self.rig.instrument(q.role)
+            if one is not None and one.how == "by hand":
+                found[q.name] = one
+        return found
+
+    def poll(self) -> dict[str, float]:
+        """One reading of everything that can be read without a person."""
+        values: dict[str, float] = {}
+        for role in MEASURING:
+            if role in self.instruments:
+                values.update(self.instruments[role].read())
+        return values
+
+    def close(self) -> None:
+        for instrument in self.instruments.values():
+            instrument.link.close()
+        if self._clock_instrument is not None:
+            self._clock_instrument.link.close()
+
+
+def _needed(rig: Rig, role: str) -> Instrument:
+    one = rig.instrument(role)
+    if one is None:
+        raise InputError(f"the rig names no {role.replace('_', ' ')}", key=f"instrument.{role}")
+    return one

@@ -1,0 +1,145 @@
+"""Reading a book: what screens, reports and the command line show. Any number of readers beside one writer."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from types import TracebackType
+
+from zincsmith.book.codec import DOCUMENTS, load, load_event
+from zincsmith.book.file import clear_errors, connect_reader
+from zincsmith.model.errors import BookError
+from zincsmith.model.events import Event, RunClosed, RunOpened
+from zincsmith.model.plan import Plan
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
+
+
+@dataclass(frozen=True)
+class Written:
+    """An event as it stands in the book; ``at`` is UTC in ISO form, ``bench_s`` bench seconds."""
+
+    seq: int
+    run: int | None
+    step: int | None
+    at: str
+    bench_s: float | None
+    event: Event
+
+
+@dataclass(frozen=True)
+class RunRow:
+    id: int
+    unit: str
+    unit_n: int
+    rig_n: int
+    plan_n: int
+    procedure: str
+    began: str
+    ended: str | None
+    outcome: str | None
+
+
+class BookReader:
+    """Open with a path; close, or use as a context manager."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self._db = connect_reader(path)
+
+    def __enter__(self) -> BookReader:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, tb: TracebackType | None) -> None:
+        self.close()
+
+    def close(self) -> None:
+        self._db.close()
+
+    def events(self, *, after: int = 0, run: int | None = None, kinds: tuple[type, ...] = ()) -> Iterator[Written]:
+        """Events in order, after a sequence number, of one run, of some kinds."""
+        query, values = "SELECT seq, run, step, at, bench_s, kind, body FROM event WHERE seq > ?", [after]
+        if run is not None:
+            query, values = query + " AND run = ?", [*values, run]
+        if kinds:
+            query += f" AND kind IN ({', '.join('?' * len(kinds))})"
+        with clear_errors(self.path):
+            for row in self._db.execute(query + " ORDER BY seq", (*values, *(k.__name__ for k in kinds))).fetchall():
+                yield Written(row[0], row[1], row[2], row[3], row[4], load_event(row[5], row[6]))
+
+    def last_seq(self) -> int:
+        seq: int = self._db.execute("SELECT coalesce(max(seq), 0) FROM event").fetchone()[0]
+        return seq
+
+    def runs(self) -> list[RunRow]:
+        with clear_errors(self.path):
+            query = "SELECT id, unit, unit_n, rig_n, plan_n, procedure, began, ended, outcome FROM run ORDER BY id"
+            return [RunRow(*row) for row in self._db.execute(query)]
+
+    def run(self, number: int | None = None) -> RunRow:
+        """One run, the latest unless told; BookError when there is none."""
+        runs = self.runs()
+        if not runs:
+            raise BookError(f"{self.path.name} holds no run yet")
+        if number is None:
+            return runs[-1]
+        for row in runs:
+            if row.id == number:
+                return row
+        raise BookError(f"{self.path.name} holds no run {number}; it holds {runs[0].id} to {runs[-1].id}")
+
+    def opened(self, run: int) -> RunOpened:
+        event = next(self.events(run=run, kinds=(RunOpened,))).event
+        assert isinstance(event, RunOpened)
+        return event
+
+    def closed(self, run: int) -> RunClosed | None:
+        found = [w.event for w in self.events(run=run, kinds=(RunClosed,))]
+        return found[-1] if found and isinstance(found[-1], RunClosed) else None
+
+    def current_key(self, kind: str) -> str | None:
+        """The document of a kind that was touched last, None when there is none."""
+        with clear_errors(self.path):
+            row = self._db.execute("SELECT key FROM head WHERE kind = ? ORDER BY seq DESC LIMIT 1", (kind,)).fetchone()
+        return row[0] if row else None
+
+    def unit(self, key: str | None = None, n: int | None = None) -> Unit:
+        record = self._document("unit", key, n)
+        assert isinstance(record, Unit)
+        return record
+
+    def rig(self, n: int | None = None) -> Rig:
+        record = self._document("rig", "bench", n)
+        assert isinstance(record, Rig)
+        return record
+
+    def plan(self, n: int | None = None) -> Plan:
+        record = self._document("plan", "plan", n)
+        assert isinstance(record, Plan)
+        return record
+
+    def revision(self, kind: str, key: str) -> tuple[int, bool, bool] | None:
+        """(head, can undo, can redo) of a document."""
+        row = self._db.execute("SELECT n FROM head WHERE kind = ? AND key = ?", (kind, key)).fetchone()
+        if row is None:
+            return None
+        n = row[0]
+        query = "SELECT parent FROM document WHERE kind = ? AND key = ? AND n = ?"
+        parent = self._db.execute(query, (kind, key, n)).fetchone()[0]
+        query = "SELECT count(*) FROM document WHERE kind = ? AND key = ? AND parent = ?"
+        children = self._db.execute(query, (kind, key, n)).fetchone()[0]
+        return n, parent is not None, children > 0
+
+    def _document(self, kind: str, key: str | None, n: int | None) -> object:
+        key = key if key is not None else self.current_key(kind)
+        with clear_errors(self.path):
+            query = (
+                "SELECT d.body FROM document d JOIN head h ON h.kind = d.kind AND h.key = d.key "
+                "WHERE d.kind = ? AND d.key = ? AND d.n = coalesce(?, h.n)"
+            )
+            row = self._db.execute(query, (kind, key, n)).fetchone()
+        if row is None:
+            raise BookError(f"{self.path.name} holds no {kind}" + (f" {key!r}" if key else ""))
+        record: object = load(DOCUMENTS[kind], row[0])
+        return record

@@ -1,0 +1,175 @@
+"""The only writer of a book. Every append is committed, and on the disk, before it returns."""
+
+from __future__ import annotations
+
+import os
+from datetime import UTC, datetime
+from pathlib import Path
+from types import TracebackType
+
+from zincsmith.book.codec import DOCUMENTS, dump, load
+from zincsmith.book.file import clear_errors, close_writer, connect_writer, take_lock
+from zincsmith.model.errors import BookError
+from zincsmith.model.events import Event, PointTaken, Revised, RunClosed, RunOpened
+
+
+class BookWriter:
+    """Open with a path (created if absent); close, or use as a context manager."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self._lock = take_lock(path)
+        try:
+            self._db = connect_writer(path)
+        except BaseException:
+            os.close(self._lock)
+            raise
+
+    def __enter__(self) -> BookWriter:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, tb: TracebackType | None) -> None:
+        self.close()
+
+    def close(self) -> None:
+        close_writer(self._db)
+        os.close(self._lock)
+
+    # Events
+
+    def append(self, event: Event, run: int | None = None, step: int | None = None, bench_s: float | None = None) -> int:
+        """Write one event; returns its sequence number once it is on the disk."""
+        with clear_errors(self.path), _Transaction(self):
+            return self._insert(event, run, step, bench_s)
+
+    def open_run(self, opened: RunOpened) -> int:
+        """Begin a run; returns its number."""
+        with clear_errors(self.path), _Transaction(self):
+            run: int = self._db.execute("SELECT coalesce(max(id), 0) + 1 FROM run").fetchone()[0]
+            self._insert(opened, run, None, None)
+            return run
+
+    def _insert(self, event: Event, run: int | None, step: int | None, bench_s: float | None) -> int:
+        at = datetime.now(UTC).isoformat(timespec="milliseconds")
+        cursor = self._db.execute(
+            "INSERT INTO event (run, step, at, bench_s, kind, v, body) VALUES (?, ?, ?, ?, ?, 1, ?)",
+            (run, step, at, bench_s, type(event).__name__, dump(event)),
+        )
+        seq = cursor.lastrowid
+        assert seq is not None
+        self._project(event, run, seq, at)
+        return seq
+
+    def _project(self, event: Event, run: int | None, seq: int, at: str) -> None:
+        if isinstance(event, RunOpened):
+            self._db.execute(
+                "INSERT INTO run (id, unit, unit_n, rig_n, plan_n, procedure, began) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                (run, event.unit, event.unit_n, event.rig_n, event.plan_n, event.procedure, at),
+            )
+        elif isinstance(event, RunClosed):
+            self._db.execute("UPDATE run SET ended = ?, outcome = ? WHERE id = ?", (at, event.outcome, run))
+        elif isinstance(event, PointTaken):
+            self._db.executemany(
+                "INSERT INTO reading (id, run, point, quantity, value, unit, seq) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                [(r.id, run, event.point.number, r.quantity, r.value, r.unit, seq) for r in event.point.readings],
+            )
+
+    # Documents
+
+    def revise(self, kind: str, key: str, record: object, why: str) -> int:
+        """Store a whole new revision of a document and make it the head. An unchanged one is not stored again."""
+        if not isinstance(record, DOCUMENTS[kind]):
+            raise BookError(f"a {type(record).__name__} is no {kind}")
+        body = dump(record)
+        with clear_errors(self.path), _Transaction(self):
+            head = self._head(kind, key)
+            if head is not None and self._body(kind, key, head) == body:
+                self._move(kind, key, head, None)
+                return head
+            n: int = self._db.execute(
+                "SELECT coalesce(max(n), 0) + 1 FROM document WHERE kind = ? AND key = ?", (kind, key)
+            ).fetchone()[0]
+            self._db.execute(
+                "INSERT INTO document (kind, key, n, parent, at, why, body) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                (kind, key, n, head, datetime.now(UTC).isoformat(timespec="seconds"), why, body),
+            )
+            self._move(kind, key, n, Revised(kind, key, n, why))
+            return n
+
+    def undo(self, kind: str, key: str) -> bool:
+        """Move the head to its parent; False when there is nothing to undo."""
+        return self._step(kind, key, "SELECT parent FROM document WHERE kind = ? AND key = ? AND n = ?", "undo")
+
+    def redo(self, kind: str, key: str) -> bool:
+        """Move the head to its latest child; False when there is nothing to redo."""
+        return self._step(kind, key, "SELECT max(n) FROM document WHERE kind = ? AND key = ? AND parent = ?", "redo")
+
+    def head(self, kind: str, key: str) -> int | None:
+        return self._head(kind, key)
+
+    def document(self, kind: str, key: str) -> object:
+        """The head revision; BookError when there is none."""
+        head = self._head(kind, key)
+        if head is None:
+            raise BookError(f"{self.path.name} holds no {kind} {key!r}")
+        record: object = load(DOCUMENTS[kind], self._body(kind, key, head))
+        return record
+
+    def _head(self, kind: str, key: str) -> int | None:
+        row = self._db.execute("SELECT n FROM head WHERE kind = ? AND key = ?", (kind, key)).fetchone()
+        return row[0] if row else None
+
+    def _body(self, kind: str, key: str, n: int) -> str:
+        query = "SELECT body FROM document WHERE kind = ? AND key = ? AND n = ?"
+        body: str = self._db.execute(query, (kind, key, n)).fetchone()[0]
+        return body
+
+    def _step(self, kind: str, key: str, query: str, why: str) -> bool:
+        with clear_errors(self.path), _Transaction(self):
+            head = self._head(kind, key)
+            if head is None:
+                return False
+            row = self._db.execute(query, (kind, key, head)).fetchone()
+            if row is None or row[0] is None:
+                return False
+            self._move(kind, key, row[0], Revised(kind, key, row[0], why, moved=True))
+            return True
+
+    def _move(self, kind: str, key: str, n: int, event: Revised | None) -> None:
+        seq = self._insert(event, None, None, None) if event else self._latest()
+        self._db.execute("INSERT OR REPLACE INTO head (kind, key, n, seq) VALUES (?, ?, ?, ?)", (kind, key, n, seq))
+
+    def _latest(self) -> int:
+        seq: int = self._db.execute("SELECT coalesce(max(seq), 0) FROM event").fetchone()[0]
+        return seq
+
+    def unfinished(self) -> list[int]:
+        """Runs that began and never closed: whoever ran them died."""
+        return [row[0] for row in self._db.execute("SELECT id FROM run WHERE outcome IS NULL ORDER BY id")]
+
+    def rebuild(self) -> None:
+        """Make the projections again from the events."""
+        from zincsmith.book.codec import load_event
+
+        with clear_errors(self.path), _Transaction(self):
+            self._db.execute("DELETE FROM run")
+            self._db.execute("DELETE FROM reading")
+            rows = self._db.execute("SELECT seq, run, at, kind, body FROM event ORDER BY seq").fetchall()
+            for seq, run, at, kind, body in rows:
+                self._project(load_event(kind, body), run, seq, at)
+
+
+class _Transaction:
+    """BEGIN IMMEDIATE ... COMMIT, or ROLLBACK on any error."""
+
+    def __init__(self, book: BookWriter) -> None:
+        self._db = book._db
+
+    def __enter__(self) -> None:
+        self._db.execute("BEGIN IMMEDIATE")
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, tb: TracebackType | None) -> None:
+        if kind is None:
+            self._db.execute("COMMIT")
+        elif self._db.in_transaction:
+            self._db.execute("ROLLBACK")

@@ -1,0 +1,25 @@
+"""Between the engine and the person: what is announced, what is asked, what was commanded meanwhile."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+from zincsmith.engine.states import State
+
+
+@dataclass(frozen=True)
+class Command:
+    """``do`` is pass, enter, note, abort, make safe or gone (nobody is left to ask)."""
+
+    do: str
+    text: str = ""
+    body: dict[str, Any] = field(default_factory=dict)
+
+
+class Desk(Protocol):
+    def announce(self, seq: int, state: State) -> None:
+        """The book holds everything up to ``seq``; called after each commit."""
+
+    def commands(self, wait_s: float) -> list[Command]:
+        """Wait at most ``wait_s`` and return what was commanded; at once when something was."""

@@ -1,0 +1,51 @@
+"""Readings with what it takes to know how good they are: the declared accuracy in force."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from zincsmith.formats.entry import parse_entry
+from zincsmith.model.errors import InputError
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.reading import Reading
+from zincsmith.model.rig import Instrument, Rig
+
+EntryError = InputError
+
+
+def polled_reading(key: str, quantity: str, samples: Sequence[float], rig: Rig) -> Reading:
+    """The mean of several polls; its spread is their standard deviation."""
+    one = rig.instrument(QUANTITIES[quantity].role)
+    assert one is not None
+    spread = float(np.std(samples, ddof=1)) if len(samples) > 1 else None
+    return _reading(key, quantity, float(np.mean(samples)), one, spread=spread, count=len(samples))
+
+
+def hand_reading(key: str, quantity: str, text: str, meter: Instrument) -> Reading:
+    """What a person typed; InputError says why it is refused. A dash is a reading without a value."""
+    value = parse_entry(text, QUANTITIES[quantity].unit)
+    return _reading(key, quantity, value, meter, text=text.strip())
+
+
+def _reading(key: str, quantity: str, value: float | None, one: Instrument, **more: Any) -> Reading:
+    row = one.accuracy_of(quantity)
+    stated = {
+        name: getattr(row, name)
+        for name in ("range", "reading_percent", "range_percent", "offset", "resolution", "noise", "nonlinearity_percent")
+        if row is not None
+    }
+    return Reading(
+        id=key,
+        quantity=quantity,
+        value=value,
+        unit=QUANTITIES[quantity].unit,
+        role=one.role,
+        source=one.name,
+        how=one.how,
+        known=row is not None,
+        **stated,
+        **more,
+    )

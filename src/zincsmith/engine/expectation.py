@@ -1,0 +1,42 @@
+"""A small model of the unit, made from its nameplate alone: what the rehearsal expects to read."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from zincsmith.model.unit import Nameplate
+
+EFFICIENCY = 0.88
+FIXED_LOSS_SHARE = 0.005  # of rated power
+POWER_FACTOR = 0.55  # of a rectifier with a bulk capacitor; common practice, no source
+CASE_K_AT_FULL_LOSS = (10.0, 45.0)  # rise of a case at full load, least and most
+
+
+@dataclass(frozen=True)
+class Expected:
+    """Expected values with the span in which a reading is not surprising."""
+
+    value: float
+    low: float
+    high: float
+
+
+def expected(plate: Nameplate, input_V: float, load_A: float, ambient_degC: float) -> dict[str, Expected]:
+    """What to expect at one point; used for the operating map, hand entry and limits shown beside the rehearsal."""
+    volts = plate.output.voltage_V
+    power = volts * load_A
+    rated = plate.output.rated_power_W
+    loss = FIXED_LOSS_SHARE * rated + (1.0 / EFFICIENCY - 1.0) * power
+    pin = power + loss
+    amps = pin / (POWER_FACTOR * input_V) if input_V else 0.0
+    share = load_A / plate.output.current_A
+    low, high = (ambient_degC + share * rise for rise in CASE_K_AT_FULL_LOSS)
+    return {
+        "input_voltage": Expected(input_V, 0.99 * input_V, 1.01 * input_V),
+        "input_current": Expected(amps, 0.5 * amps, 1.5 * amps),
+        "input_power": Expected(pin, 0.9 * pin, 1.25 * pin),
+        "power_factor": Expected(POWER_FACTOR, 0.35, 1.0),
+        "output_voltage": Expected(volts, 0.95 * volts, 1.05 * volts),
+        "output_current": Expected(load_A, 0.98 * load_A, 1.02 * load_A),
+        "case_temperature": Expected((low + high) / 2.0, low, high),
+    }

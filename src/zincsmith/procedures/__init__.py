@@ -1,0 +1,1 @@
+"""One file for each characterization: needs, cautions, steps, tidy-up, findings."""

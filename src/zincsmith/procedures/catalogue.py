@@ -1,0 +1,17 @@
+"""The procedures that ship with the program, by name."""
+
+from __future__ import annotations
+
+from zincsmith.model.errors import InputError
+from zincsmith.procedures.base import Procedure
+from zincsmith.procedures.static_grid import StaticGrid
+
+SHIPPED: tuple[Procedure, ...] = (StaticGrid(),)
+
+
+def procedure(name: str) -> Procedure:
+    """One by name; InputError when there is none."""
+    for one in SHIPPED:
+        if one.name == name:
+            return one
+    raise InputError(f"there is no procedure {name!r}; there are: {', '.join(p.name for p in SHIPPED)}")

@@ -1,0 +1,80 @@
+"""Doubts that a single point of a steady-state sweep can raise."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from zincsmith.model.finding import Doubt
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.reading import Point
+
+SOURCE_TOLERANCE = 0.01  # of the nominal input, for compliance points
+LOW_SHARE = 0.05  # of range
+IMPLAUSIBLE_EFFICIENCY = 0.97  # for a small AC-DC supply
+
+
+def point_doubts(point: Point, quantities: Sequence[str]) -> list[Doubt]:
+    """The doubts this point casts on a figure that uses ``quantities``."""
+    return [d for d in (_source(point), _unsettled(point), *_low(point, quantities), _impossible(point)) if d]
+
+
+def _where(point: Point) -> str:
+    c = point.conditions
+    return f"{c['input_voltage_V']:g} V, {c['load_percent']:g} %"
+
+
+def _source(point: Point) -> Doubt | None:
+    reading, nominal = point.get("input_voltage"), point.conditions["input_voltage_V"]
+    if reading is None or reading.value is None:
+        return None
+    off = reading.value / nominal - 1.0
+    if abs(off) <= SOURCE_TOLERANCE:
+        return None
+    return Doubt(
+        "source_out_of_tolerance",
+        f"At {_where(point)} the input was {reading.value:.1f} V, {100 * off:+.1f} % off; the rules allow ±1 %.",
+        "Set the source by the power meter and take the point again.",
+    )
+
+
+def _unsettled(point: Point) -> Doubt | None:
+    if point.settled is not False:
+        return None
+    return Doubt(
+        "not_settled",
+        f"At {_where(point)} the readings were still drifting when the longest wait was over.",
+        "Warm up longer, or allow a longer wait, and take the point again.",
+    )
+
+
+def _low(point: Point, quantities: Sequence[str]) -> list[Doubt]:
+    found = []
+    for name in quantities:
+        reading = point.get(name)
+        if name != "input_power" or reading is None or reading.value is None or not reading.range:
+            continue
+        if abs(reading.value) < LOW_SHARE * reading.range:
+            words = QUANTITIES[name].words.lower()
+            found.append(
+                Doubt(
+                    "below_range_floor",
+                    f"At {_where(point)} {words} were {reading.value:.3g} {reading.unit} on the {reading.range:g} "
+                    f"{reading.unit} range, below 5 % of it.",
+                    "Use a lower range for this point.",
+                )
+            )
+    return found
+
+
+def _impossible(point: Point) -> Doubt | None:
+    values = [point.get(q) for q in ("input_power", "output_voltage", "output_current")]
+    if any(r is None or r.value is None for r in values) or point.conditions["load_percent"] <= 0.0:
+        return None
+    pin, v, i = (r.value for r in values if r is not None and r.value is not None)
+    if pin > 0.0 and v * i / pin <= IMPLAUSIBLE_EFFICIENCY:
+        return None
+    return Doubt(
+        "efficiency_implausible",
+        f"At {_where(point)} {v * i:.2f} W came out for {pin:.2f} W in. A small adapter does not reach that.",
+        "Check that real watts are read, the ranges, and that no channels are swapped.",
+    )

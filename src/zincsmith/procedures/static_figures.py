@@ -1,0 +1,328 @@
+"""From the points of a static grid to its figures, each with uncertainty and working."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+import numpy as np
+
+from zincsmith.analysis.accuracy import column
+from zincsmith.analysis.efficiency import average_active_efficiency, efficiency
+from zincsmith.analysis.regulation import line_regulation, load_regulation, output_resistance
+from zincsmith.analysis.uncertainty import Estimate, Values, propagate
+from zincsmith.model.finding import Doubt, Finding, Working
+from zincsmith.model.reading import Evidence, Point
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import Conventions
+from zincsmith.procedures.point_doubts import point_doubts
+
+ACTIVE_LOADS = (100.0, 75.0, 50.0, 25.0)
+POWER = ("input_power", "output_voltage", "output_current")
+WORDS = {
+    "input_voltage": "Vin / V",
+    "input_current": "Iin / A",
+    "input_power": "Pin / W",
+    "output_voltage": "V / V",
+    "output_current": "I / A",
+    "case_temperature": "T / °C",
+}
+
+Rows = Sequence[Point]
+
+
+def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
+    """All figures the points allow; a figure whose points are missing is not made up."""
+    by_line: dict[tuple[float, float], list[Point]] = {}
+    for point in evidence.points:
+        c = point.conditions
+        by_line.setdefault((c["input_voltage_V"], c["frequency_Hz"]), []).append(point)
+    found: list[Finding] = []
+    found += _output_voltage(evidence.points)
+    for line, points in by_line.items():
+        found += _load_regulation(line, points, nameplate, conventions)
+    found += _line_regulation(list(by_line.values()), nameplate)
+    for line, points in by_line.items():
+        found += _average_efficiency(line, points)
+        found += _full_load(line, points)
+        found += _resistance(line, points)
+        found += _single_efficiencies(line, points)
+    return found
+
+
+def _finding(
+    name: str,
+    title: str,
+    unit: str,
+    rows: Rows,
+    quantities: Sequence[str],
+    formula: Callable[[Values], float],
+    words: str,
+    conditions: dict[str, float],
+    note: str = "",
+    each: Callable[[Point], dict[str, float]] | None = None,
+) -> Finding:
+    columns = {q: column([r for p in rows if (r := p.get(q)) is not None]) for q in quantities}
+    estimate: Estimate = propagate(formula, columns)
+    known = all(r.known for p in rows for q in quantities if (r := p.get(q)) is not None)
+    doubts = tuple(dict.fromkeys(d for p in rows for d in point_doubts(p, quantities)))
+    if not known:
+        doubts += (
+            Doubt(
+                "accuracy_unknown",
+                "An instrument behind this figure states no accuracy, so its uncertainty is not known.",
+                "Enter the accuracy from its data sheet in the rig.",
+            ),
+        )
+    return Finding(
+        name=name,
+        title=title,
+        value=estimate.value,
+        unit=unit,
+        u=estimate.u if known else None,
+        k=estimate.k if known else None,
+        dof=estimate.dof if known else None,
+        conditions=conditions,
+        working=_working(rows, quantities, words, note, each),
+        contributions=estimate.contributions,
+        doubts=doubts,
+    )
+
+
+def _working(
+    rows: Rows, quantities: Sequence[str], words: str, note: str, each: Callable[[Point], dict[str, float]] | None
+) -> Working:
+    table = []
+    for point in rows:
+        row: dict[str, object] = {"point": point.number, **point.conditions}
+        for q in quantities:
+            reading = point.get(q)
+            if reading is not None:
+                row[WORDS.get(q, q)] = reading.value
+        if each is not None:
+            row.update(each(point))
+        row["readings"] = [r.id for q in quantities if (r := point.get(q)) is not None]
+        table.append(row)
+    columns = [WORDS.get(q, q) for q in quantities] + (list(each(rows[0])) if each is not None and rows else [])
+    return Working(words, ("load / %", *columns), tuple(table), note)
+
+
+def _has(point: Point, quantities: Sequence[str]) -> bool:
+    return all((r := point.get(q)) is not None and r.value is not None for q in quantities)
+
+
+def _with(points: Rows, quantities: Sequence[str]) -> list[Point]:
+    return [p for p in points if _has(p, quantities)]
+
+
+def _volts(point: Point) -> float:
+    reading = point.get("output_voltage")
+    assert reading is not None
+    assert reading.value is not None
+    return reading.value
+
+
+def _load(point: Point) -> float:
+    return point.conditions["load_percent"]
+
+
+def _line(line: tuple[float, float]) -> dict[str, float]:
+    return {"input_voltage_V": line[0], "frequency_Hz": line[1]}
+
+
+def _output_voltage(points: Rows) -> list[Finding]:
+    rows = _with(points, ["output_voltage"])
+    if not rows:
+        return []
+    out = []
+    for name, title, pick in (("min", "lowest", min), ("max", "highest", max)):
+        extreme = pick(rows, key=_volts)
+        at = [extreme]
+        conditions = dict(extreme.conditions)
+        out.append(
+            _finding(
+                f"output_voltage_{name}",
+                f"Output voltage, {title} of all points",
+                "V",
+                at,
+                ["output_voltage"],
+                lambda v: float(v["output_voltage"][0]),
+                f"{name}(V) over {len(rows)} points",
+                conditions,
+            )
+        )
+    return out
+
+
+def _load_regulation(line: tuple[float, float], points: Rows, plate: Nameplate, conv: Conventions) -> list[Finding]:
+    rows = _with(points, ["output_voltage"])
+    if len({_load(p) for p in rows}) < 2:
+        return []
+    low, high = min(rows, key=_load), max(rows, key=_load)
+    nominal = plate.output.voltage_V
+
+    def formula(v: Values) -> float:
+        volts = v["output_voltage"]
+        below = {"Vnom": nominal, "Vfl": float(volts[1]), "Vnl": float(volts[0])}[conv.regulation_over]
+        return load_regulation(float(volts[0]), float(volts[1]), below)
+
+    span = f"{_load(low):g} to {_load(high):g} % load"
+    return [
+        _finding(
+            "load_regulation",
+            "Load regulation",
+            "1",
+            [low, high],
+            ["output_voltage"],
+            formula,
+            f"(V at {_load(low):g} % − V at {_load(high):g} %) / {conv.regulation_over}",
+            _line(line),
+            f"{span}; denominator {conv.regulation_over}; a drop is positive",
+        )
+    ]
+
+
+def _line_regulation(lines: list[list[Point]], plate: Nameplate) -> list[Finding]:
+    top = [max(rows, key=_load) for points in lines if (rows := _with(points, ["output_voltage"]))]
+    if len(top) < 2 or len({_load(p) for p in top}) != 1:
+        return []
+    volts = [_volts(p) for p in top]
+    most, least = int(np.argmax(volts)), int(np.argmin(volts))
+    nominal = plate.output.voltage_V
+
+    def formula(v: Values) -> float:
+        # Which point is highest and lowest is decided once, so that moving a value moves the figure smoothly.
+        return line_regulation_of(v, most, least, nominal)
+
+    return [
+        _finding(
+            "line_regulation",
+            "Line regulation",
+            "1",
+            top,
+            ["output_voltage"],
+            formula,
+            "(greatest V − least V) / Vnom",
+            {"load_percent": _load(top[0])},
+            "over " + ", ".join(f"{p.conditions['input_voltage_V']:g} V" for p in top),
+        )
+    ]
+
+
+def line_regulation_of(values: Values, most: int, least: int, nominal_V: float) -> float:
+    """Line regulation with the extreme points named beforehand, sign kept when they cross."""
+    volts = values["output_voltage"]
+    if volts[most] >= volts[least]:
+        return line_regulation(volts[[most, least]], nominal_V)
+    return -line_regulation(volts[[most, least]], nominal_V)
+
+
+def _average_efficiency(line: tuple[float, float], points: Rows) -> list[Finding]:
+    rows = []
+    for load in ACTIVE_LOADS:
+        near = [p for p in _with(points, POWER) if abs(_load(p) - load) <= 2.0]
+        if not near:
+            return []
+        rows.append(near[0])
+    return [
+        _finding(
+            "average_active_efficiency",
+            "Average active efficiency",
+            "1",
+            rows,
+            POWER,
+            lambda v: average_active_efficiency(v["input_power"], v["output_voltage"], v["output_current"]),
+            "η = ¼ Σ V I / Pin",
+            _line(line),
+            "mean of the ratios at 100, 75, 50 and 25 % load",
+            each=_efficiency_row,
+        )
+    ]
+
+
+def _efficiency_row(point: Point) -> dict[str, float]:
+    pin, v, i = (r.value or 0.0 if (r := point.get(q)) is not None else 0.0 for q in POWER)
+    return {"η / %": 100.0 * efficiency(pin, v, i)}
+
+
+def _full_load(line: tuple[float, float], points: Rows) -> list[Finding]:
+    out = []
+    conditions = {**_line(line), "load_percent": 100.0}
+    for p in (p for p in points if abs(_load(p) - 100.0) <= 2.0):
+        if _has(p, ["input_current"]):
+            out.append(
+                _finding(
+                    "input_current",
+                    "Input current, full load",
+                    "A",
+                    [p],
+                    ["input_current"],
+                    lambda v: float(v["input_current"][0]),
+                    "Iin, rms",
+                    conditions,
+                )
+            )
+        power = ["input_power", "input_voltage", "input_current"]
+        if _has(p, power):
+            out.append(
+                _finding(
+                    "power_factor",
+                    "Power factor, full load",
+                    "1",
+                    [p],
+                    power,
+                    lambda v: float(v["input_power"][0] / (v["input_voltage"][0] * v["input_current"][0])),
+                    "PF = Pin / (Vin Iin)",
+                    conditions,
+                )
+            )
+        if _has(p, ["case_temperature"]):
+            out.append(
+                _finding(
+                    "case_temperature",
+                    "Case temperature, full load",
+                    "degC",
+                    [p],
+                    ["case_temperature"],
+                    lambda v: float(v["case_temperature"][0]),
+                    "T as read",
+                    conditions,
+                )
+            )
+    return out
+
+
+def _resistance(line: tuple[float, float], points: Rows) -> list[Finding]:
+    quantities = ["output_voltage", "output_current"]
+    rows = _with(points, quantities)
+    if len({_load(p) for p in rows}) < 3:
+        return []
+    return [
+        _finding(
+            "output_resistance",
+            "Output resistance",
+            "ohm",
+            rows,
+            quantities,
+            lambda v: output_resistance(v["output_voltage"], v["output_current"]),
+            "R = − slope of V on I",
+            _line(line),
+            f"least squares over {len(rows)} points",
+        )
+    ]
+
+
+def _single_efficiencies(line: tuple[float, float], points: Rows) -> list[Finding]:
+    return [
+        _finding(
+            "efficiency",
+            f"Efficiency at {_load(p):g} %",
+            "1",
+            [p],
+            POWER,
+            lambda v: float(efficiency(v["input_power"], v["output_voltage"], v["output_current"])[0]),
+            "η = V I / Pin",
+            {**_line(line), "load_percent": _load(p)},
+        )
+        for p in _with(points, POWER)
+        if _load(p) > 0.0
+    ]

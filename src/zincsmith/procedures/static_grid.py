@@ -1,0 +1,116 @@
+"""The static grid: efficiency, power factor, load and line regulation from one sweep over load and line.
+
+Warm up at full load, then go down from 100 % at each line; wait at each point until the input power is steady.
+"""
+
+from __future__ import annotations
+
+from zincsmith.model.actions import Confirm, Dwell, Measure, SetLoad, SetSource, Stage, Watch
+from zincsmith.model.finding import Finding
+from zincsmith.model.plan import Line
+from zincsmith.model.reading import Evidence
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import Context, Conventions, Steps
+from zincsmith.procedures.static_figures import figures
+
+# Bounds that stop the run; a unit that passes them is not worth waiting for.
+OVER_VOLTAGE = 1.15  # of nominal output
+LEAST_EFFICIENCY = 0.55  # input power beyond rated / this is more than the unit can explain
+FIXED_LOSS_W = 5.0
+HOTTEST_CASE_DEGC = 90.0
+RAMP_PERCENT = (10.0, 25.0, 50.0, 75.0, 100.0)
+
+CAUTIONS = (
+    "Mains can kill. Only people trained for it; never alone; one hand; no jewellery; an emergency stop in reach.",
+    "Local rules and licensed practice come first.",
+    "The case and the load get hot: mind your hands.",
+    "Safe output is not a safe unit: its bulk capacitor may hold a dangerous charge after switch-off.",
+)
+
+
+class StaticGrid:
+    name = "static_grid"
+    title = "Static grid"
+    version = 1
+
+    def steps(self, ctx: Context) -> Steps:
+        """Gate, watches, warm-up, then every load at every line."""
+        options, output = ctx.options, ctx.nameplate.output
+        first = options.lines[0]
+        yield Stage("Safety gate", "nothing is live")
+        yield Confirm(
+            "Before power",
+            f"The unit is closed and stands free. The source is wired through the power meter to its input, the load "
+            f"to its {output.voltage_V:g} V output with the voltmeter at the unit's terminals, polarity checked. "
+            "The range selector, if it has one, stands right.",
+            CAUTIONS,
+        )
+        yield from self._watches(ctx)
+        yield Stage("Warm-up", f"{first.words}, full load")
+        yield SetLoad(0.0, False)
+        yield SetSource(first.voltage_V, first.frequency_Hz, True)
+        yield Dwell(5.0, "output comes up")
+        yield from self._ramp(ctx)
+        yield Dwell(options.warm_up_s, "warm-up at full load")
+        for line in options.lines:
+            yield Stage("Grid", line.words)
+            if line != first:
+                yield from self._change_line(ctx, line)
+            for load in options.loads_percent:
+                yield from self._point(ctx, line, load)
+
+    def tidy(self, ctx: Context) -> Steps:
+        """Nothing to put back."""
+        return
+        yield
+
+    def _watches(self, ctx: Context) -> Steps:
+        output = ctx.nameplate.output
+        most_W = output.rated_power_W / LEAST_EFFICIENCY + FIXED_LOSS_W
+        wanted = (
+            Watch("output_voltage", None, OVER_VOLTAGE * output.voltage_V, "115 % of the nameplate's output voltage"),
+            Watch("input_power", None, most_W, "the most a unit of this rating can explain"),
+            Watch("case_temperature", None, HOTTEST_CASE_DEGC, "the procedure's limit for a case"),
+        )
+        for watch in wanted:
+            if watch.quantity in ctx.polled:
+                yield watch
+
+    def _ramp(self, ctx: Context) -> Steps:
+        # Gradually, so that overshoot does not trip the overcurrent protection.
+        for percent in RAMP_PERCENT:
+            yield SetLoad(percent / 100.0 * ctx.nameplate.output.current_A, True)
+            yield Dwell(1.0, "load climbs")
+
+    def _change_line(self, ctx: Context, line: Line) -> Steps:
+        yield SetLoad(0.0, False)
+        yield SetSource(line.voltage_V, line.frequency_Hz, True)
+        yield Dwell(2.0, "line changes at no load")
+        yield from self._ramp(ctx)
+        yield Dwell(ctx.options.rewarm_s, "warm again at full load")
+
+    def _point(self, ctx: Context, line: Line, load_percent: float) -> Steps:
+        options = ctx.options
+        yield SetLoad(load_percent / 100.0 * ctx.nameplate.output.current_A, load_percent > 0.0)
+        yield Dwell(
+            options.settle_s,
+            "settles",
+            quantity="input_power" if load_percent > 0.0 else "output_voltage",
+            percent=options.settled_percent,
+            window_s=options.settled_window_s,
+            at_most_s=options.settle_at_most_s,
+        )
+        wanted = ["input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current"]
+        if load_percent in options.temperature_loads_percent and "case_temperature" in ctx.measured:
+            wanted.append("case_temperature")
+        elif "case_temperature" in ctx.polled:
+            wanted.append("case_temperature")
+        yield Measure(
+            tuple(wanted),
+            options.average_s,
+            {"input_voltage_V": line.voltage_V, "frequency_Hz": line.frequency_Hz, "load_percent": load_percent},
+        )
+
+    def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
+        """Figures of the grid, see static_figures.py."""
+        return figures(evidence, nameplate, conventions)
