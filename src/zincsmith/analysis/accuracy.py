@@ -14,7 +14,11 @@ from zincsmith.model.reading import Reading
 def limit_of_error(reading: Reading) -> float:
     """Half-width in the unit of the reading: reading % x reading + range % x range + offset."""
     value = abs(reading.value or 0.0)
-    return reading.reading_percent / 100.0 * value + reading.range_percent / 100.0 * (reading.range or 0.0) + reading.offset
+    return (
+        reading.reading_percent / 100.0 * value
+        + reading.range_percent / 100.0 * (reading.range or 0.0)
+        + reading.offset
+    )
 
 
 def shared_and_own(reading: Reading) -> tuple[float, float]:

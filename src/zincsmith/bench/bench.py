@@ -60,14 +60,18 @@ class Bench:
 
     def open(self) -> None:
         """Open every link and choose the declared ranges; InstrumentError from the first that fails."""
+        self.open_clock()
         for instrument in self.instruments.values():
             instrument.link.open()
+        for role, instrument in self.instruments.items():
+            self._choose_ranges(role, instrument)
+
+    def open_clock(self) -> None:
+        """The clock alone: enough for making safe, which opens what it needs."""
         if self._clock_instrument is not None:
             self._clock_instrument.link.open()
             pace = self.rig.standin.pace if self.rig.standin else 0.0
             self.clock = SimulatedClock(self._clock_instrument, pace)
-        for role, instrument in self.instruments.items():
-            self._choose_ranges(role, instrument)
 
     def _choose_ranges(self, role: str, instrument: ScpiInstrument) -> None:
         declared = self.rig.instrument(role)

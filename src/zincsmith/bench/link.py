@@ -97,7 +97,9 @@ class Link:
             raise Lost("the connection broke", role=self.role, address=self.address, during=command) from None
         except (OSError, UnicodeDecodeError) as error:
             self.close()
-            raise Lost(f"the connection broke ({error})", role=self.role, address=self.address, during=command) from None
+            raise Lost(
+                f"the connection broke ({error})", role=self.role, address=self.address, during=command
+            ) from None
 
     def close(self) -> None:
         if self._resource is not None:

@@ -57,7 +57,7 @@ def make_safe(bench: Bench, record: Callable[[Event], None], wait: Callable[[flo
 
     if not step("source output off", "ac_source", lambda x: x.set("output", False)):
         unconfirmed.append(_by_hand(bench, "ac_source", "switch it off, or pull its plug"))
-    if step("bleed through the load", "load", lambda x: _bleed(x)):
+    if step("bleed through the load", "load", _bleed):
         _let_fall(bench, record, wait)
     if not step("load off", "load", lambda x: x.set("input", False)):
         unconfirmed.append(_by_hand(bench, "load", "switch its input off"))
@@ -73,6 +73,8 @@ def _let_fall(bench: Bench, record: Callable[[Event], None], wait: Callable[[flo
     voltmeter = bench.instruments.get("voltmeter")
     volts, waited = None, 0.0
     try:
+        if voltmeter is not None and not voltmeter.link.is_open:
+            voltmeter.reopen()
         while waited < BLEED_AT_MOST_S:
             wait(SLICE_S)
             waited += SLICE_S

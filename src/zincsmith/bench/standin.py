@@ -33,7 +33,9 @@ class RunningStandIn:
 def start_standin(standin: StandIn, log: Path | None = None) -> RunningStandIn:
     """Start it and hear its addresses. InputError when the physics file is missing or wrong."""
     if not Path(standin.file).is_file():
-        raise InputError("the physics of the simulated unit is not there; name another with --standin", file=standin.file)
+        raise InputError(
+            "the physics of the simulated unit is not there; name another with --standin", file=standin.file
+        )
     read_fd, keep_fd = os.pipe()
     command = [sys.executable, "-m", "zincsmith.simbench", "--unit", standin.file, "--seed", str(standin.seed)]
     if log is not None:

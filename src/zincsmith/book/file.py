@@ -106,7 +106,9 @@ def _check_owner(connection: sqlite3.Connection, path: Path) -> int:
         raise BookError(f"{path.name} is a database of another program, not a Zincsmith book")
     newest = migrations()[-1][0]
     if version > newest:
-        raise TooNew(f"{path.name} was written by a later version of Zincsmith (format {version}, this one knows {newest})")
+        raise TooNew(
+            f"{path.name} was written by a later version of Zincsmith (format {version}, this one knows {newest})"
+        )
     return version
 
 

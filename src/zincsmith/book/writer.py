@@ -37,7 +37,9 @@ class BookWriter:
 
     # Events
 
-    def append(self, event: Event, run: int | None = None, step: int | None = None, bench_s: float | None = None) -> int:
+    def append(
+        self, event: Event, run: int | None = None, step: int | None = None, bench_s: float | None = None
+    ) -> int:
         """Write one event; returns its sequence number once it is on the disk."""
         with clear_errors(self.path), _Transaction(self):
             return self._insert(event, run, step, bench_s)

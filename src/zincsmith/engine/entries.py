@@ -34,7 +34,15 @@ def _reading(key: str, quantity: str, value: float | None, one: Instrument, **mo
     row = one.accuracy_of(quantity)
     stated = {
         name: getattr(row, name)
-        for name in ("range", "reading_percent", "range_percent", "offset", "resolution", "noise", "nonlinearity_percent")
+        for name in (
+            "range",
+            "reading_percent",
+            "range_percent",
+            "offset",
+            "resolution",
+            "noise",
+            "nonlinearity_percent",
+        )
         if row is not None
     }
     return Reading(

@@ -8,7 +8,7 @@ from zincsmith.book.writer import BookWriter
 from zincsmith.engine.desk import Desk
 from zincsmith.engine.states import State, follow
 from zincsmith.model.errors import BookError
-from zincsmith.model.events import Event, StateChanged
+from zincsmith.model.events import Event, Noted, StateChanged
 
 
 class Journal:
@@ -36,6 +36,9 @@ class Journal:
             self.append(event)
         except BookError as error:
             self.failure = error
+
+    def note(self, text: str) -> None:
+        self.append(Noted(text))
 
     def become(self, command: str, why: str) -> None:
         """Follow the table of states and write where that leads."""

@@ -188,7 +188,9 @@ class _Rehearsal:
             )
         )
         readings = tuple(
-            Reading(f"rehearsed {number} {q}", q, expectation[q].value, QUANTITIES[q].unit, "rehearsal", "rehearsal", "")
+            Reading(
+                f"rehearsed {number} {q}", q, expectation[q].value, QUANTITIES[q].unit, "rehearsal", "rehearsal", ""
+            )
             for q in action.quantities
         )
         return Measured(Point(number, dict(action.conditions), readings, self.likely, True))

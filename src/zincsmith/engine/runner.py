@@ -21,7 +21,6 @@ from zincsmith.engine.entries import EntryError, hand_reading, polled_reading
 from zincsmith.engine.expectation import expected
 from zincsmith.engine.journal import Journal
 from zincsmith.engine.limits import Limits
-from zincsmith.engine.states import State
 from zincsmith.engine.watches import Watches
 from zincsmith.model.actions import (
     Action,
@@ -78,7 +77,14 @@ class Runner:
     """One run of one procedure on an opened or openable bench."""
 
     def __init__(
-        self, bench: Bench, journal: Journal, desk: Desk, limits: Limits, ctx: Context, ambient_degC: float, operator: str
+        self,
+        bench: Bench,
+        journal: Journal,
+        desk: Desk,
+        limits: Limits,
+        ctx: Context,
+        ambient_degC: float,
+        operator: str,
     ) -> None:
         self.bench, self.journal, self.desk, self.limits, self.ctx = bench, journal, desk, limits, ctx
         self.ambient = ambient_degC

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from zincsmith import __version__
 from zincsmith.bench.bench import Bench
+from zincsmith.bench.make_safe import make_safe
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.desk import Desk
 from zincsmith.engine.journal import Journal
@@ -14,8 +15,8 @@ from zincsmith.engine.limits import Limits
 from zincsmith.engine.rehearsal import context, rehearse
 from zincsmith.engine.runner import Runner
 from zincsmith.engine.states import State, allowed
-from zincsmith.model.errors import InputError
-from zincsmith.model.events import RunClosed, RunOpened, StateChanged
+from zincsmith.model.errors import InputError, InstrumentError
+from zincsmith.model.events import Failed, RunClosed, RunOpened, StateChanged
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
@@ -89,10 +90,13 @@ class Session:
         finally:
             self.journal.run = self.journal.step = self.journal.clock = None
 
+    def after_interruption(self, addresses: Mapping[str, str]) -> None:
+        """Before a new run on a book whose last run was interrupted: make the bench safe first."""
+        if self.journal.state is State.NOT_CONFIRMED and not self.make_safe(addresses):
+            raise InputError("the bench could not be confirmed safe after an interrupted run; switch it off by hand")
+
     def make_safe(self, addresses: Mapping[str, str]) -> bool:
         """Make an idle bench safe; True when everything was read back."""
-        from zincsmith.bench.make_safe import make_safe
-
         rig = self.book.document("rig", "bench")
         assert isinstance(rig, Rig)
         bench = Bench(rig, addresses)
@@ -102,9 +106,9 @@ class Session:
             bench.clock.advance(seconds)
 
         try:
-            bench.open()
-        except Exception as error:  # noqa: BLE001 - what answers is made safe all the same
-            self.journal.try_append(StateChanged(State.MAKING_SAFE.value, str(error)))
+            bench.open_clock()
+        except InstrumentError as error:  # what answers is made safe all the same
+            self.journal.try_append(Failed(str(error), error.role, error.address))
         safety = make_safe(bench, self.journal.try_append, wait)
         bench.close()
         left = "; ".join(safety.unconfirmed)

@@ -56,7 +56,9 @@ def check_options(options: GridOptions, file: str | None = None) -> None:
     """InputError for options that no bench can carry out."""
     loads = options.loads_percent
     times = (options.warm_up_s, options.rewarm_s, options.settle_s, options.settle_at_most_s)
-    if not options.lines or any(not 1.0 <= x.voltage_V <= 1000.0 or not 40.0 <= x.frequency_Hz <= 440.0 for x in options.lines):
+    if not options.lines or any(
+        not 1.0 <= x.voltage_V <= 1000.0 or not 40.0 <= x.frequency_Hz <= 440.0 for x in options.lines
+    ):
         raise InputError("name at least one line of 1 to 1000 V and 40 to 440 Hz", file=file, key="options.lines")
     if not loads or any(not 0.0 <= x <= 110.0 for x in loads) or len(set(loads)) != len(loads):
         raise InputError("loads must differ and lie between 0 and 110 %", file=file, key="options.loads_percent")

@@ -52,7 +52,9 @@ def check_nameplate(plate: Nameplate) -> list[Problem]:
         for value in values[path]:
             if value is not None and not (math.isfinite(value) and least <= value <= most):
                 problems.append(
-                    Problem(path, f"{words} must lie between {least:g} and {most:g} {unit}; {value:g} cannot be a rating")
+                    Problem(
+                        path, f"{words} must lie between {least:g} and {most:g} {unit}; {value:g} cannot be a rating"
+                    )
                 )
     if plate.input.voltage_min_V > plate.input.voltage_max_V:
         problems.append(

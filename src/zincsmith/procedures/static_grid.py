@@ -101,9 +101,9 @@ class StaticGrid:
             at_most_s=options.settle_at_most_s,
         )
         wanted = ["input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current"]
-        if load_percent in options.temperature_loads_percent and "case_temperature" in ctx.measured:
-            wanted.append("case_temperature")
-        elif "case_temperature" in ctx.polled:
+        if (
+            load_percent in options.temperature_loads_percent and "case_temperature" in ctx.measured
+        ) or "case_temperature" in ctx.polled:
             wanted.append("case_temperature")
         yield Measure(
             tuple(wanted),

@@ -44,14 +44,10 @@ def render(value: float) -> str:
 def pattern(header: str) -> re.Pattern[str]:
     """Compile ``MEASure[:SCALar]:VOLTage?`` so that short and long forms match, in any case."""
     out = ""
-    for optional, node in re.findall(r"(\[?):?([*A-Za-z]+\??)\]?", header):
-        name = node.rstrip("?")
+    for optional, star, name, query in re.findall(r"(\[?):?(\*?)([A-Za-z]+)\]?(\??)", header):
         short = re.sub(r"[a-z]", "", name)
-        form = re.escape(name.upper()) if name.upper() == short else f"(?:{re.escape(short)}|{name.upper()})"
-        form = f":?{form}" if not out else f":{form}"
-        out += f"(?:{form})?" if optional else form
-        if node.endswith("?"):
-            out += r"\?"
+        form = f":{re.escape(star)}(?:{short}|{name.upper()})"
+        out += (f"(?:{form})?" if optional else form) + re.escape(query)
     return re.compile(out)
 
 
@@ -104,6 +100,6 @@ class Interpreter:
 
     def _run(self, header: str, parameter: str) -> str | None:
         for known, action in self._table:
-            if known.fullmatch(header):
+            if known.fullmatch(f":{header}"):
                 return action(parameter)
         raise ScpiError(-113, "Undefined header")

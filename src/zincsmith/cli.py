@@ -1,0 +1,160 @@
+"""The command line: the same core without a window.
+
+Exit codes of ``run``: 0 complete, 1 complete and a claim fails, 2 input refused, 3 made safe early,
+4 could not be confirmed safe. Every refused input gives 2 and one line on standard error.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+from dataclasses import replace
+from pathlib import Path
+from typing import Annotated, NoReturn
+
+import typer
+
+from zincsmith.model.errors import ZincsmithError
+from zincsmith.model.finding import Verdict
+
+app = typer.Typer(
+    name="zincsmith",
+    help="Characterize power supplies on the bench and compare them with their ratings.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+)
+
+BookArgument = Annotated[Path, typer.Argument(help="the book (.zbook)")]
+RunOption = Annotated[int | None, typer.Option("--run", help="number of the run; the latest unless told")]
+
+
+def main() -> None:
+    """Entry point: refused input becomes one line and exit code 2, never a traceback."""
+    try:
+        sys.exit(app(standalone_mode=False) or 0)
+    except ZincsmithError as error:
+        _refuse(str(error))
+    except typer.Exit as end:
+        sys.exit(end.exit_code)
+    except typer.Abort:
+        sys.exit(3)
+    except Exception as error:
+        if type(error).__module__.startswith(("click", "typer")) and hasattr(error, "format_message"):
+            _refuse(error.format_message())
+        raise
+
+
+def _refuse(message: str) -> NoReturn:
+    print(f"zincsmith: {' '.join(message.split())}", file=sys.stderr)
+    sys.exit(2)
+
+
+@app.command()
+def run(
+    unit: Annotated[Path, typer.Option(help="unit file (TOML)")],
+    rig: Annotated[Path, typer.Option(help="rig file (TOML)")],
+    plan: Annotated[str, typer.Option(help="name of a plan, or a plan file (TOML)")],
+    book: Annotated[Path, typer.Option(help="the book to write; one that exists gets a new run")],
+    yes: Annotated[bool, typer.Option("--yes", help="pass gates without asking; recorded as such")] = False,
+    operator: Annotated[str, typer.Option(help="who runs it")] = "",
+    ambient: Annotated[float, typer.Option(help="room temperature in degC")] = 23.0,
+    standin: Annotated[Path | None, typer.Option(help="physics of another simulated unit (TOML)")] = None,
+    seed: Annotated[int | None, typer.Option(help="draws the errors of the simulated instruments")] = None,
+    log: Annotated[Path | None, typer.Option(help="log of the stand-in bench: what was switched, when")] = None,
+) -> None:
+    """Run a plan on a rig and write it into a book."""
+    from zincsmith.engine.batch import run_batch
+    from zincsmith.formats.plan_file import find_plan
+    from zincsmith.formats.rig_file import read_rig
+    from zincsmith.formats.unit_file import read_unit
+    from zincsmith.model.errors import InputError
+
+    the_rig = read_rig(rig)
+    if standin is not None or seed is not None:
+        if the_rig.standin is None:
+            raise InputError("this rig is not simulated; --standin and --seed do not apply", file=str(rig))
+        changed = the_rig.standin
+        changed = replace(changed, file=str(standin.resolve())) if standin is not None else changed
+        changed = replace(changed, seed=seed) if seed is not None else changed
+        the_rig = replace(the_rig, standin=changed)
+    end = run_batch(
+        unit=read_unit(unit),
+        rig=the_rig,
+        plan=find_plan(plan),
+        book_path=book,
+        operator=operator or "unnamed",
+        ambient_degC=ambient,
+        auto_gates=yes,
+        log=log,
+    )
+    if end.unconfirmed:
+        print("NOT CONFIRMED SAFE. Switch off by hand:", file=sys.stderr)
+        for line in end.unconfirmed:
+            print(f"  {line}", file=sys.stderr)
+        raise typer.Exit(4)
+    if end.outcome != "complete":
+        print(f"Made safe early: {end.why}", file=sys.stderr)
+        raise typer.Exit(3)
+    judged = _judged(book, None)
+    _print_table(judged)
+    raise typer.Exit(1 if judged.count(Verdict.FAILS) else 0)
+
+
+@app.command()
+def findings(
+    book: BookArgument,
+    as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False,
+    run: RunOption = None,
+) -> None:
+    """Print the findings of a run with their verdicts."""
+    from zincsmith.judge.words import as_json as to_json
+
+    judged = _judged(book, run)
+    if as_json:
+        print(json.dumps(to_json(judged), indent=2, ensure_ascii=False))
+    else:
+        _print_table(judged)
+
+
+@app.command()
+def report(
+    book: BookArgument,
+    out: Annotated[Path, typer.Option("-o", "--out", help="the HTML file to write")],
+    run: RunOption = None,
+) -> None:
+    """Write the report of a run as one self-contained HTML file."""
+    from zincsmith.report.html import write_report
+
+    write_report(_judged(book, run), out)
+    print(out)
+
+
+def _judged(book: Path, number: int | None):  # type: ignore[no-untyped-def]
+    from zincsmith.book.reader import BookReader
+    from zincsmith.judge.judging import judge_run
+
+    with BookReader(book) as reader:
+        return judge_run(reader, number)
+
+
+def _print_table(run) -> None:  # type: ignore[no-untyped-def]
+    from rich.console import Console
+    from rich.table import Table
+
+    from zincsmith.judge.words import condition_words, value_words
+
+    table = Table(title=f"{run.unit.maker} {run.unit.model}, {run.unit.tag}, run {run.row.id}", title_justify="left")
+    for heading in ("figure", "conditions", "value", "±U", "unit", "claim", "verdict"):
+        table.add_column(heading, justify="right" if heading in {"value", "±U"} else "left")
+    for one in run.judged:
+        value, expanded, unit = value_words(one.finding)
+        claim = one.claim.text if one.claim else ""
+        table.add_row(
+            one.finding.title, condition_words(one.finding.conditions), value, expanded, unit, claim, one.verdict.value
+        )
+    Console(width=None if sys.stdout.isatty() else 140).print(table)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,91 @@
+"""The engine as a process: ``python -m zincsmith.engine --book FILE --control FD [--addresses JSON]``.
+
+It owns the instruments and is the only writer of the book. It takes commands as JSON lines on the control socket
+and answers with the number of the last event written. When the other end goes away it makes the bench safe and ends.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import signal
+import socket
+import sys
+from pathlib import Path
+from typing import Any
+
+from zincsmith.book.codec import DOCUMENTS, load
+from zincsmith.book.writer import BookWriter
+from zincsmith.engine.control import ControlDesk
+from zincsmith.engine.desk import Command
+from zincsmith.engine.session import Session, Start
+from zincsmith.model.errors import ZincsmithError
+from zincsmith.model.events import Failed
+
+
+class Service:
+    """Obeys the window: documents at any time, runs one after another."""
+
+    def __init__(self, book: BookWriter, desk: ControlDesk, addresses: dict[str, str]) -> None:
+        self.book, self.desk, self.addresses = book, desk, addresses
+        desk.documents = self.document
+        self.session = Session(book, desk)
+        desk.say(ready=True, state=self.session.journal.state.value, interrupted=self.session.interrupted)
+
+    def document(self, command: dict[str, Any]) -> None:
+        """revise, undo, redo; a refusal is said, not raised."""
+        kind, key = command["document"], command["key"]
+        try:
+            if command["do"] == "revise":
+                self.book.revise(kind, key, load(DOCUMENTS[kind], command["body"]), command.get("why", "edited"))
+            elif command["do"] == "undo":
+                self.book.undo(kind, key)
+            else:
+                self.book.redo(kind, key)
+        except ZincsmithError as error:
+            self.desk.say(refused=str(error), do=command["do"])
+        self.desk.say(documents=True)
+
+    def serve(self) -> None:
+        """Until the window is gone."""
+        while True:
+            for command in self.desk.commands(3600.0):
+                if command.do == "gone":
+                    return
+                self._obey(command)
+
+    def _obey(self, command: Command) -> None:
+        try:
+            if command.do == "start":
+                start = Start(command.body["operator"], float(command.body["ambient_degC"]))
+                self.session.run(command.body["unit"], start, self.addresses)
+            elif command.do == "make safe":
+                self.session.make_safe(self.addresses)
+            elif command.do == "note":
+                self.session.journal.note(command.text)
+        except ZincsmithError as error:
+            self.session.journal.try_append(Failed(str(error)))
+            self.desk.say(refused=str(error), do=command.do)
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(prog="python -m zincsmith.engine")
+    parser.add_argument("--book", type=Path, required=True)
+    parser.add_argument("--control", type=int, required=True, help="descriptor of the control socket")
+    parser.add_argument("--addresses", default="{}", help="VISA names of the simulated roles, as JSON")
+    arguments = parser.parse_args()
+    desk = ControlDesk(socket.socket(fileno=arguments.control))
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, lambda *_: desk.leave("the engine was told to end"))
+    try:
+        book = BookWriter(arguments.book)
+    except ZincsmithError as error:
+        desk.say(refused=str(error), do="open")
+        return 2
+    with book:
+        Service(book, desk, json.loads(arguments.addresses)).serve()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,104 @@
+"""The window's end: starts stand-in bench and engine, sends commands, hears what was written."""
+
+from __future__ import annotations
+
+import json
+import socket
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+from zincsmith.bench.standin import RunningStandIn, start_standin
+from zincsmith.book.codec import dump
+from zincsmith.model.rig import Rig
+
+
+class EngineClient:
+    """One engine for one book. ``fileno`` can be watched; ``receive`` then returns what was said."""
+
+    def __init__(self, book: Path, log: Path | None = None) -> None:
+        self.book, self.log = book, log
+        self.process: subprocess.Popen[bytes] | None = None
+        self._socket: socket.socket | None = None
+        self._standin: RunningStandIn | None = None
+        self._unread = b""
+
+    def start(self, rig: Rig | None) -> None:
+        """Start the stand-in bench, if the rig is simulated, and the engine. InputError when the physics is missing."""
+        if self._standin is None and rig is not None and rig.standin is not None:
+            self._standin = start_standin(rig.standin, self.log)
+        ours, theirs = socket.socketpair()
+        command = [sys.executable, "-m", "zincsmith.engine", "--book", str(self.book)]
+        command += ["--control", str(theirs.fileno())]
+        keep = [theirs.fileno()]
+        if self._standin is not None:
+            command += ["--addresses", json.dumps(self._standin.addresses)]
+            keep.append(self._standin.keep_fd)
+        self.process = subprocess.Popen(command, pass_fds=keep, stdin=subprocess.DEVNULL, start_new_session=True)
+        theirs.close()
+        ours.setblocking(False)
+        self._socket, self._unread = ours, b""
+
+    @property
+    def fileno(self) -> int:
+        return self._socket.fileno() if self._socket is not None else -1
+
+    def send(self, do: str, **body: Any) -> bool:
+        """False when nobody hears it any more."""
+        if self._socket is None:
+            return False
+        try:
+            self._socket.setblocking(True)
+            self._socket.sendall(json.dumps({"do": do, **body}).encode() + b"\n")
+            self._socket.setblocking(False)
+        except OSError:
+            return False
+        return True
+
+    def revise(self, kind: str, key: str, record: object, why: str) -> bool:
+        return self.send("revise", document=kind, key=key, body=dump(record), why=why)
+
+    def receive(self) -> list[dict[str, Any]] | None:
+        """Messages since the last call; None when the engine is gone."""
+        if self._socket is None:
+            return None
+        gone = False
+        while True:
+            try:
+                data = self._socket.recv(1 << 16)
+            except BlockingIOError:
+                break
+            except OSError:
+                data = b""
+            if not data:
+                gone = True
+                break
+            self._unread += data
+        *lines, self._unread = self._unread.split(b"\n")
+        messages = [json.loads(line) for line in lines]
+        if gone:
+            self._drop()
+        return None if gone and not messages else messages
+
+    def _drop(self) -> None:
+        if self._socket is not None:
+            self._socket.close()
+            self._socket = None
+        if self.process is not None:
+            self.process.wait()
+
+    def stop(self, wait_s: float = 15.0) -> None:
+        """Hang up: the engine makes safe what it runs, closes the book and ends; then the stand-in ends."""
+        if self._socket is not None:
+            self._socket.close()
+            self._socket = None
+        if self.process is not None:
+            self.process.wait(wait_s)
+            self.process = None
+        self.stop_standin()
+
+    def stop_standin(self) -> None:
+        if self._standin is not None:
+            self._standin.stop()
+            self._standin = None

@@ -1,0 +1,133 @@
+"""Findings of one run against the claims of its unit."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from zincsmith.analysis.conformity import conformance_probability, guarded_verdict, simple_verdict
+from zincsmith.book.reader import BookReader, RunRow
+from zincsmith.judge.claims import claims_of
+from zincsmith.judge.evidence import evidence_of
+from zincsmith.model.events import RunClosed, RunOpened
+from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
+from zincsmith.model.plan import Plan
+from zincsmith.model.reading import Evidence
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Claim, Unit
+from zincsmith.procedures.base import Conventions
+from zincsmith.procedures.catalogue import procedure
+from zincsmith.rules.loader import load
+
+
+@dataclass(frozen=True)
+class JudgedRun:
+    """Everything that screens, report and command line show of a run."""
+
+    row: RunRow
+    unit: Unit
+    rig: Rig
+    plan: Plan
+    opened: RunOpened
+    closed: RunClosed | None
+    evidence: Evidence
+    conventions: Conventions
+    judged: tuple[Judged, ...]
+    rule_sets: tuple[str, ...]
+
+    def count(self, verdict: Verdict) -> int:
+        return sum(j.verdict is verdict for j in self.judged)
+
+
+def judge_run(book: BookReader, number: int | None = None, conventions: Conventions | None = None) -> JudgedRun:
+    """Judge one run, the latest unless told. BookError when there is none."""
+    conventions = conventions or Conventions()
+    row = book.run(number)
+    unit, rig, plan = book.unit(row.unit, row.unit_n), book.rig(row.rig_n), book.plan(row.plan_n)
+    opened, closed = book.opened(row.id), book.closed(row.id)
+    evidence = evidence_of(book, row.id)
+    findings = procedure(row.procedure).findings(evidence, unit.nameplate, conventions)
+    rules = tuple(f"{r.title} ({r.document}), {r.digest}" for r in (load(c.rule_set) for c in unit.nameplate.rules))
+    judged = tuple(judge(findings, claims_of(unit.nameplate), evidence, unit))
+    return JudgedRun(row, unit, rig, plan, opened, closed, evidence, conventions, judged, rules)
+
+
+def judge(findings: list[Finding], claims: list[Claim], evidence: Evidence, unit: Unit) -> list[Judged]:
+    """Each claim with the findings that test it, then what nobody claimed."""
+    out: list[Judged] = []
+    used: set[int] = set()
+    for claim in claims:
+        matching = [(n, f) for n, f in enumerate(findings) if f.name in claim.findings and _fits(f, claim)]
+        if not matching:
+            out.append(_untested(claim, evidence))
+        for n, finding in matching:
+            used.add(n)
+            out.append(_compare(finding, claim, evidence, unit))
+    for n, finding in enumerate(findings):
+        if n not in used:
+            out.append(Judged(finding, None, Verdict.NO_CLAIM, Verdict.NO_CLAIM))
+    return out
+
+
+def _fits(finding: Finding, claim: Claim) -> bool:
+    return all(finding.conditions.get(key) == value for key, value in claim.conditions.items())
+
+
+def _compare(finding: Finding, claim: Claim, evidence: Evidence, unit: Unit) -> Judged:
+    assert finding.value is not None
+    expanded = finding.u * finding.k if finding.u is not None and finding.k is not None else None
+    chance = None
+    if finding.u is not None:
+        chance = conformance_probability(finding.value, finding.u, claim.low, claim.high)
+    doubts = finding.doubts + tuple(_coverage(claim, evidence, unit)) + tuple(_incomplete(evidence))
+    return Judged(
+        replace(finding, doubts=doubts),
+        claim,
+        guarded_verdict(finding.value, expanded, claim.low, claim.high),
+        simple_verdict(finding.value, claim.low, claim.high),
+        chance,
+    )
+
+
+def _untested(claim: Claim, evidence: Evidence) -> Judged:
+    if not claim.procedure:
+        why = "no procedure for it yet"
+    elif not evidence.complete:
+        why = "the run ended before its points were taken"
+    else:
+        why = "its points are not in the plan"
+    finding = Finding(
+        claim.findings[0],
+        claim.title,
+        None,
+        claim.unit,
+        conditions=dict(claim.conditions),
+        working=Working("", note=why),
+    )
+    return Judged(finding, claim, Verdict.NOT_TESTED, Verdict.NOT_TESTED)
+
+
+def _coverage(claim: Claim, evidence: Evidence, unit: Unit) -> list[Doubt]:
+    """A claim over the whole input range, tested at some lines only."""
+    if claim.key not in {"output_voltage", "line_regulation", "input_current"}:
+        return []
+    lines = sorted({p.conditions["input_voltage_V"] for p in evidence.points})
+    rating = unit.nameplate.input
+    missing = [
+        v for v in (rating.voltage_min_V, rating.voltage_max_V) if not any(abs(v - x) <= 0.02 * v for x in lines)
+    ]
+    if not missing or not lines:
+        return []
+    return [
+        Doubt(
+            "range_not_covered",
+            f"The claim speaks of {rating.voltage_min_V:g} to {rating.voltage_max_V:g} V; points were taken at "
+            f"{' and '.join(f'{v:g} V' for v in lines)} only.",
+            f"Add {' and '.join(f'{v:g} V' for v in missing)} to the plan.",
+        )
+    ]
+
+
+def _incomplete(evidence: Evidence) -> list[Doubt]:
+    if evidence.complete:
+        return []
+    return [Doubt("run_incomplete", "The run ended early; points are missing.", "Run the plan to its end.")]

@@ -1,0 +1,106 @@
+"""Numbers in words: one home for how values, uncertainties and conditions are written."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import Any
+
+from zincsmith.judge.judging import JudgedRun
+from zincsmith.model.finding import Finding, Judged
+
+NARROW = " "
+UNIT_WORDS = {"degC": "°C", "ohm": "Ω", "1": ""}
+PERCENT_FINDINGS = {"efficiency", "average_active_efficiency", "load_regulation", "line_regulation"}
+SMALL = {"ohm": (1000.0, "mΩ")}
+
+
+def shown(finding: Finding) -> tuple[float, str]:
+    """Factor and unit in which people read a finding: percent for ratios, milliohm for resistances."""
+    if finding.unit == "1":
+        return (100.0, "%") if finding.name in PERCENT_FINDINGS else (1.0, "")
+    if finding.unit in SMALL:
+        return SMALL[finding.unit]
+    return 1.0, UNIT_WORDS.get(finding.unit, finding.unit)
+
+
+def decimals_for(uncertainty: float | None, value: float) -> int:
+    """Decimals such that the expanded uncertainty shows two significant digits; four digits of the value else."""
+    if not uncertainty or not math.isfinite(uncertainty):
+        return max(0, 3 - (math.floor(math.log10(abs(value))) if value else 0))
+    return min(8, max(0, 1 - math.floor(math.log10(uncertainty) + 1e-9)))
+
+
+def number(value: float, decimals: int) -> str:
+    """A number with a typographic minus and a fixed number of decimals."""
+    text = f"{value:.{decimals}f}"
+    return text.replace("-", "−")
+
+
+def value_words(finding: Finding) -> tuple[str, str, str]:
+    """(value, "±U", unit) as people read them; dashes where there is nothing."""
+    factor, unit = shown(finding)
+    if finding.value is None:
+        return "–", "", unit
+    value = finding.value * factor
+    expanded = finding.u * finding.k * factor if finding.u is not None and finding.k is not None else None
+    decimals = decimals_for(expanded, value)
+    return number(value, decimals), f"±{number(expanded, decimals)}" if expanded is not None else "", unit
+
+
+def condition_words(conditions: Mapping[str, float]) -> str:
+    """``115 V 60 Hz, 100 % load``."""
+    parts = []
+    if "input_voltage_V" in conditions:
+        line = f"{conditions['input_voltage_V']:g} V"
+        if "frequency_Hz" in conditions:
+            line += f" {conditions['frequency_Hz']:g} Hz"
+        parts.append(line)
+    if "load_percent" in conditions:
+        parts.append(f"{conditions['load_percent']:g} % load")
+    return ", ".join(parts)
+
+
+def duration(seconds: float) -> str:
+    """``1 h 38 min``, ``4 min``, ``20 s``."""
+    if seconds < 90:
+        return f"{seconds:.0f} s"
+    minutes = round(seconds / 60)
+    return f"{minutes // 60} h {minutes % 60} min" if minutes >= 60 else f"{minutes} min"
+
+
+def as_json(run: JudgedRun) -> dict[str, Any]:
+    """The published form of findings, see the command line."""
+    return {
+        "unit": run.unit.tag,
+        "run": run.row.id,
+        "findings": [_finding_json(j) for j in run.judged],
+    }
+
+
+def _finding_json(judged: Judged) -> dict[str, Any]:
+    f = judged.finding
+    return {
+        "name": f.name,
+        "title": f.title,
+        "value": f.value,
+        "unit": f.unit,
+        "u": f.u,
+        "k": f.k,
+        "conditions": dict(f.conditions),
+        "claim": f"{judged.claim.title} {judged.claim.text}" if judged.claim else None,
+        "verdict": judged.verdict.value,
+        "verdict_simple": judged.verdict_simple.value,
+        "probability": judged.probability,
+        "working": {
+            "formula": f.working.formula,
+            "note": f.working.note,
+            "columns": list(f.working.columns),
+            "rows": [dict(row) for row in f.working.rows],
+            "budget": [
+                {"source": c.source, "u": abs(c.effect), "shared": c.shared, "dof": c.dof} for c in f.contributions
+            ],
+            "dof": f.dof,
+        },
+        "doubts": [{"code": d.code, "text": d.text, "remedy": d.remedy} for d in f.doubts],
+    }

@@ -1,0 +1,1 @@
+"""The stations on the spine, in the order of the work."""

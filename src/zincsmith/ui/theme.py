@@ -1,0 +1,250 @@
+"""Colours and fonts: one home for both themes.
+
+Colour follows the quantity; ``text`` holds the shade of each hue that keeps 4.5:1 on every ground it stands on,
+for text below 18 px. ``tests/ui/test_theme.py`` works the contrast out.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib import resources
+
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PySide6.QtWidgets import QApplication
+
+
+@dataclass(frozen=True)
+class Theme:
+    """All colours as #rrggbb."""
+
+    name: str
+    ground: str
+    paper: str
+    strip: str
+    spine: str
+    spine_ink: str
+    line: str
+    zinc: str
+    zinc_light: str
+    edge: str
+    ink: str
+    ink2: str
+    chosen: str
+    focus: str
+    button: str
+    button_ink: str
+    hue: dict[str, str]
+    text: dict[str, str]
+    verdict: dict[str, str]
+    energised: dict[str, str]
+    doubt_ground: str
+    doubt_edge: str
+    doubt_ink: str
+    alarm: str
+    alarm_ground: str
+    large_weight: int
+
+    def color(self, name: str) -> QColor:
+        """A ground, line or ink by its field name."""
+        return QColor(getattr(self, name))
+
+    def of(self, kind: str) -> QColor:
+        """The hue of a quantity's kind, for lines and large figures; ink for plain ones."""
+        return QColor(self.hue.get(kind, self.ink))
+
+    def text_of(self, kind: str) -> QColor:
+        """The shade of that hue for small text."""
+        return QColor(self.text.get(kind, self.ink))
+
+
+LIGHT = Theme(
+    name="light",
+    ground="#f5f5f2",
+    paper="#ffffff",
+    strip="#e1e5e6",
+    spine="#2c363c",
+    spine_ink="#e6eaea",
+    line="#c6cdcf",
+    zinc="#b9c4c6",
+    zinc_light="#e6eaea",
+    edge="#76848a",
+    ink="#1b2226",
+    ink2="#4e5b61",
+    chosen="#e8ecee",
+    focus="#1b2226",
+    button="#1f272c",
+    button_ink="#ffffff",
+    hue={
+        "voltage": "#3D4FB3",
+        "current": "#C4611C",
+        "power": "#8B2E6A",
+        "temperature": "#B5432F",
+        "efficiency": "#1A7A70",
+    },
+    text={
+        "voltage": "#3D4FB3",
+        "current": "#9F4A0D",
+        "power": "#8B2E6A",
+        "temperature": "#A53A27",
+        "efficiency": "#136259",
+    },
+    verdict={
+        "holds": "#1F7A5A",
+        "fails": "#B23A2B",
+        "too close to call": "#A66F00",
+        "not tested": "#7C8A91",
+        "no claim": "#7C8A91",
+    },
+    energised={"nothing": "#ffffff", "input": "#d3dadc", "input and load": "#97a3a8"},
+    doubt_ground="#fdf4e3",
+    doubt_edge="#d9b25f",
+    doubt_ink="#6b4700",
+    alarm="#a02818",
+    alarm_ground="#fbeae7",
+    large_weight=500,
+)
+
+DARK = Theme(
+    name="dark",
+    ground="#14191b",
+    paper="#1c2326",
+    strip="#242d31",
+    spine="#0d1113",
+    spine_ink="#d6dcda",
+    line="#38444a",
+    zinc="#4f5d63",
+    zinc_light="#2b3539",
+    edge="#6c7a80",
+    ink="#d6dcda",
+    ink2="#9aa7ab",
+    chosen="#283236",
+    focus="#d6dcda",
+    button="#ccd3d2",
+    button_ink="#14191b",
+    hue={
+        "voltage": "#97a4f3",
+        "current": "#eea05d",
+        "power": "#e08ac1",
+        "temperature": "#ec7c6f",
+        "efficiency": "#6dc3b9",
+    },
+    text={
+        "voltage": "#97a4f3",
+        "current": "#eea05d",
+        "power": "#e08ac1",
+        "temperature": "#ec7c6f",
+        "efficiency": "#6dc3b9",
+    },
+    verdict={
+        "holds": "#66c093",
+        "fails": "#ed756c",
+        "too close to call": "#e1b75c",
+        "not tested": "#95a1a6",
+        "no claim": "#95a1a6",
+    },
+    energised={"nothing": "#1c2326", "input": "#39464b", "input and load": "#7f8f95"},
+    doubt_ground="#2a2418",
+    doubt_edge="#7d6427",
+    doubt_ink="#e9c878",
+    alarm="#f0877c",
+    alarm_ground="#33201e",
+    large_weight=400,
+)
+
+_current = LIGHT
+
+
+def theme() -> Theme:
+    """The theme in force."""
+    return _current
+
+
+def use_theme(chosen: Theme) -> None:
+    """Put a theme in force; widgets are told by a change of palette."""
+    global _current  # the one place that holds which theme is in force
+    _current = chosen
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    app.setStyleSheet(stylesheet(chosen))
+    palette = QPalette()
+    for role, name in (
+        (QPalette.ColorRole.Window, "ground"),
+        (QPalette.ColorRole.Base, "paper"),
+        (QPalette.ColorRole.AlternateBase, "chosen"),
+        (QPalette.ColorRole.Button, "paper"),
+        (QPalette.ColorRole.WindowText, "ink"),
+        (QPalette.ColorRole.Text, "ink"),
+        (QPalette.ColorRole.ButtonText, "ink"),
+        (QPalette.ColorRole.PlaceholderText, "ink2"),
+        (QPalette.ColorRole.Highlight, "zinc"),
+        (QPalette.ColorRole.HighlightedText, "ink"),
+    ):
+        palette.setColor(role, QColor(getattr(chosen, name)))
+    app.setPalette(palette)
+
+
+def load_fonts() -> None:
+    """Register Lato from the package; figures are tabular."""
+    folder = resources.files("zincsmith.ui") / "fonts"
+    for file in folder.iterdir():
+        if file.name.endswith(".ttf"):
+            QFontDatabase.addApplicationFontFromData(file.read_bytes())
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    app.setFont(font(13))
+
+
+def font(pixels: int, weight: int = 400) -> QFont:
+    """Lato with tabular figures, sized in pixels at 100 %."""
+    made = QFont("Lato")
+    made.setPixelSize(pixels)
+    made.setWeight(QFont.Weight(weight))
+    made.setFeature(QFont.Tag("tnum"), 1)
+    return made
+
+
+def stylesheet(t: Theme) -> str:
+    """Form and table widgets in the house's hairlines."""
+    return f"""
+    QMainWindow, QWidget#ground {{ background: {t.ground}; }}
+    QWidget {{ color: {t.ink}; }}
+    QFrame#paper {{ background: {t.paper}; border: 1px solid {t.line}; border-radius: 3px; }}
+    QFrame#yourturn {{ background: {t.paper}; border: 2px solid {t.ink}; border-left: 8px solid {t.ink};
+                       border-radius: 3px; }}
+    QFrame#doubt {{ background: {t.doubt_ground}; border: 1px solid {t.doubt_edge}; border-radius: 3px; }}
+    QFrame#alarm {{ background: {t.alarm_ground}; border: 2px solid {t.alarm}; border-radius: 3px; }}
+    QLabel {{ background: transparent; }}
+    QLabel#second {{ color: {t.ink2}; }}
+    QLabel#problem {{ color: {t.alarm}; }}
+    QLabel#doubtink {{ color: {t.doubt_ink}; }}
+    QLineEdit, QComboBox {{ background: {t.paper}; color: {t.ink}; border: 1px solid {t.edge}; border-radius: 3px;
+                 padding: 3px 6px; selection-background-color: {t.zinc}; selection-color: {t.ink}; }}
+    QLineEdit:focus, QComboBox:focus {{ border: 2px solid {t.focus}; padding: 2px 5px; }}
+    QLineEdit[wrong="true"] {{ border: 2px solid {t.alarm}; padding: 2px 5px; }}
+    QLineEdit:disabled {{ color: {t.ink2}; }}
+    QComboBox::drop-down {{ border: 0; width: 20px; }}
+    QComboBox QAbstractItemView {{ background: {t.paper}; color: {t.ink}; border: 1px solid {t.edge};
+                 selection-background-color: {t.zinc}; selection-color: {t.ink}; }}
+    QPushButton {{ background: {t.paper}; color: {t.ink}; border: 1px solid {t.edge}; border-radius: 3px;
+                   padding: 5px 12px; }}
+    QPushButton:hover {{ background: {t.chosen}; }}
+    QPushButton:focus {{ border: 2px solid {t.focus}; padding: 4px 11px; }}
+    QPushButton:disabled {{ color: {t.ink2}; border-color: {t.line}; }}
+    QPushButton#main {{ background: {t.button}; color: {t.button_ink}; border-color: {t.button}; }}
+    QPushButton#main:disabled {{ background: {t.strip}; color: {t.ink2}; border-color: {t.line}; }}
+    QPushButton#main:focus {{ border: 2px solid {t.edge}; }}
+    QPushButton:checked {{ background: {t.chosen}; border: 2px solid {t.ink}; padding: 4px 11px; }}
+    QScrollArea {{ border: 0; background: transparent; }}
+    QScrollArea > QWidget > QWidget#inside {{ background: transparent; }}
+    QTableWidget {{ background: {t.paper}; border: 0; gridline-color: {t.line}; }}
+    QTableWidget::item {{ padding: 2px 6px; }}
+    QTableWidget::item:selected {{ background: {t.chosen}; color: {t.ink}; }}
+    QHeaderView::section {{ background: {t.paper}; color: {t.ink2}; border: 0; border-bottom: 1px solid {t.line};
+                            padding: 3px 6px; }}
+    QToolTip {{ background: {t.paper}; color: {t.ink}; border: 1px solid {t.edge}; }}
+    QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
+    QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}
+    QScrollBar::handle {{ background: {t.zinc}; border-radius: 3px; min-height: 24px; min-width: 24px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
+    """

@@ -1,0 +1,1 @@
+"""Painted, directly operated widgets and the small controls around them."""
