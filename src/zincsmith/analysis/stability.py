@@ -33,3 +33,9 @@ def settled(
         return False
     drift, mean = found
     return abs(drift) < max(percent / 100.0 * abs(mean), floor)
+
+
+def mean_and_spread(times_s: NDArray[np.float64], values: NDArray[np.float64], window_s: float) -> tuple[float, float]:
+    """(mean, experimental standard deviation) of the last ``window_s``; the spread of one sample is 0."""
+    inside = values[times_s >= times_s[-1] - window_s]
+    return float(np.mean(inside)), float(np.std(inside, ddof=1)) if len(inside) > 1 else 0.0

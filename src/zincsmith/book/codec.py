@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import Any, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
@@ -17,9 +16,13 @@ DOCUMENTS: dict[str, type] = {"unit": Unit, "rig": Rig, "plan": Plan}
 T = TypeVar("T")
 
 
-@lru_cache(maxsize=64)
-def _adapter(cls: type) -> TypeAdapter[Any]:
-    return TypeAdapter(cls)
+_adapters: dict[Any, TypeAdapter[Any]] = {}
+
+
+def _adapter(cls: Any) -> TypeAdapter[Any]:
+    if cls not in _adapters:
+        _adapters[cls] = TypeAdapter(cls)
+    return _adapters[cls]
 
 
 def dump(record: object) -> str:
@@ -39,5 +42,5 @@ def load(cls: type[T], body: str) -> T:
 def load_event(kind: str, body: str) -> Event:
     if kind not in EVENTS:
         raise BookError(f"the book holds an event of a kind this version does not know: {kind}")
-    event: Event = load(EVENTS[kind], body)  # type: ignore[arg-type]
-    return event
+    event: Any = load(EVENTS[kind], body)
+    return event  # type: ignore[no-any-return]

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from zincsmith.engine.expectation import Expected, expected
+from zincsmith.analysis.expectation import Expected, expected
 from zincsmith.engine.limits import Limits
 from zincsmith.model.actions import (
     Action,
@@ -75,6 +75,16 @@ class Itinerary:
     energy_Wh: float
     watches: tuple[Watch, ...]
     cautions: tuple[str, ...]
+
+    def elapsed(self, points_taken: int, stage: str, detail: str, since_stage_s: float) -> float:
+        """How far along the itinerary a run is, in s, from what it has done and the time since its stage began."""
+        if points_taken:
+            last = self.points[min(points_taken, len(self.points)) - 1]
+            return last.begins_s + last.seconds
+        for one in self.stages:
+            if (one.title, one.detail) == (stage, detail):
+                return one.begins_s + min(since_stage_s, one.seconds)
+        return 0.0
 
     @property
     def points(self) -> list[PlannedPoint]:

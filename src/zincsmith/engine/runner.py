@@ -13,12 +13,12 @@ from typing import Any
 
 import numpy as np
 
+from zincsmith.analysis.expectation import expected
 from zincsmith.analysis.stability import settled
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.make_safe import Safety, make_safe
 from zincsmith.engine.desk import Command, Desk
 from zincsmith.engine.entries import EntryError, hand_reading, polled_reading
-from zincsmith.engine.expectation import expected
 from zincsmith.engine.journal import Journal
 from zincsmith.engine.limits import Limits
 from zincsmith.engine.watches import Watches
@@ -175,7 +175,7 @@ class Runner:
         source = self.bench.instruments["ac_source"]
         self.journal.append(Intended("set_source", asdict(action)))
         self._obey(self.desk.commands(0.0))
-        found = {
+        found: dict[str, float | str | bool | None] = {
             "voltage_V": source.set("voltage", action.voltage_V),
             "frequency_Hz": source.set("frequency", action.frequency_Hz),
             "on": bool(source.set("output", action.on)),

@@ -13,6 +13,8 @@ UNIT_FORMS = {
     "A": ("A", "amp", "amps"),
     "W": ("W", "watt", "watts"),
     "degC": ("°C", "degC", "deg C", "C", "c", "º C", "° C"),
+    "%": ("%", "percent"),
+    "Hz": ("Hz", "hz"),
     "1": ("",),
 }
 _NUMBER = re.compile(r"([+\-−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+\-−]?\d{1,2})?)\s*(.*)", re.DOTALL)

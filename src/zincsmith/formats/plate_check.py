@@ -60,7 +60,8 @@ def check_nameplate(plate: Nameplate) -> list[Problem]:
         problems.append(
             Problem(
                 "input.voltage_V",
-                f"the lower end, {plate.input.voltage_min_V:g} V, is above the upper end, {plate.input.voltage_max_V:g} V",
+                f"the lower end, {plate.input.voltage_min_V:g} V, is above the upper end, "
+                f"{plate.input.voltage_max_V:g} V",
             )
         )
     frequencies = plate.input.frequencies_Hz

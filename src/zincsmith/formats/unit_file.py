@@ -64,7 +64,9 @@ def read_unit(file: Path) -> Unit:
         configuration=data.configuration,
         place=data.place,
         nameplate=Nameplate(
-            input=InputRating(*data.input.voltage_V, tuple(data.input.frequency_Hz), data.input.current_A),
+            input=InputRating(
+                data.input.voltage_V[0], data.input.voltage_V[1], tuple(data.input.frequency_Hz), data.input.current_A
+            ),
             output=OutputRating(**data.output.model_dump()),
             average_efficiency_percent=data.claims.average_efficiency_percent,
             no_load_power_W=data.claims.no_load_power_W,

@@ -108,7 +108,8 @@ class Adapter:
         k, line = self.losses, input_V / 230.0
         fixed = k.fixed_W * line**k.fixed_line_exponent
         square = k.square_W_per_A2 * line**-k.square_line_exponent * (1.0 + k.square_per_K * (core_degC - 25.0))
-        return fixed + k.linear_W_per_A * current_A + square * current_A**2
+        loss: float = fixed + k.linear_W_per_A * current_A + square * current_A**2
+        return loss
 
     def regulated_V(self, input_V: float, current_A: float, core_degC: float) -> float:
         """Output voltage in V while it regulates."""

@@ -35,6 +35,7 @@ class RunView:
     began_at: str = ""
     stage: str = ""
     stage_detail: str = ""
+    stage_began_s: float = 0.0
     state: str = "idle"
     state_why: str = ""
     gate: GateOpened | None = None
@@ -61,7 +62,7 @@ class RunView:
             case RunOpened():
                 self.__init__(run=written.run, opened=event, began_at=written.at)  # type: ignore[misc]
             case StageBegan(title, detail):
-                self.stage, self.stage_detail = title, detail
+                self.stage, self.stage_detail, self.stage_began_s = title, detail, self.bench_s
             case StateChanged(state, why):
                 self.state, self.state_why = state, why
             case Polled(values, source_on, load_on):

@@ -214,6 +214,16 @@ class Session(QObject):
     def revise_rig(self, rig: Rig, why: str) -> None:
         self.client.revise("rig", "bench", rig, why)
 
+    def use_rig(self, rig: Rig) -> None:
+        """Take another rig; the engine is started anew so that it reaches the bench that belongs to it."""
+        self.client.revise("rig", "bench", rig, "from a rig file")
+        if self._notifier is not None:
+            self._notifier.setEnabled(False)
+            self._notifier = None
+        self.client.stop()
+        self.rig = rig
+        self._start_engine()
+
     def undo(self) -> None:
         self.client.send("undo", document="unit", key=self.unit_key)
 

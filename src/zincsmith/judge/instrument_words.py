@@ -1,0 +1,50 @@
+"""Accuracies in words, and as a limit of error at the point that matters."""
+
+from __future__ import annotations
+
+from zincsmith.analysis.accuracy import limit_of_error
+from zincsmith.analysis.expectation import expected
+from zincsmith.model.plan import Line
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.reading import Reading
+from zincsmith.model.rig import Accuracy
+from zincsmith.model.unit import Unit
+
+UNITS = {"degC": "°C", "1": ""}
+
+
+def accuracy_words(row: Accuracy) -> str:
+    """``0.1 % of reading + 0.04 % of 75 W``."""
+    unit = UNITS.get(QUANTITIES[row.quantity].unit, QUANTITIES[row.quantity].unit)
+    parts = []
+    if row.reading_percent:
+        parts.append(f"{row.reading_percent:g} % of reading")
+    if row.range_percent:
+        parts.append(f"{row.range_percent:g} % of {row.range:g} {unit}".rstrip())
+    if row.offset:
+        parts.append(f"{row.offset:g} {unit}".rstrip())
+    return " + ".join(parts) or "not stated"
+
+
+def limit_words(row: Accuracy, unit: Unit | None, line: Line) -> str:
+    """``±0.11 W at 68.6 W``: the limit of error at rated load on a line."""
+    if unit is None:
+        return ""
+    info = QUANTITIES[row.quantity]
+    values = expected(unit.nameplate, line.voltage_V, unit.nameplate.output.current_A, 23.0)
+    value = values[row.quantity].value
+    reading = Reading(
+        "",
+        row.quantity,
+        value,
+        info.unit,
+        info.role,
+        "",
+        "",
+        row.range,
+        row.reading_percent,
+        row.range_percent,
+        row.offset,
+    )
+    shown = UNITS.get(info.unit, info.unit)
+    return f"±{limit_of_error(reading):.2g} {shown} at {value:.4g} {shown}".replace("  ", " ").rstrip()

@@ -1,0 +1,116 @@
+"""Live figures with the uncertainty a reading of that size would carry."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from zincsmith.analysis.accuracy import column
+from zincsmith.analysis.efficiency import efficiency
+from zincsmith.analysis.uncertainty import Column, Estimate, Values, propagate
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.reading import Point, Reading
+from zincsmith.model.rig import Rig
+
+MEASURED = ("input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current")
+
+
+@dataclass(frozen=True)
+class LiveFigure:
+    """``expanded`` is k = 2, None where no accuracy is declared or there is no value."""
+
+    words: str
+    value: float | None
+    expanded: float | None
+    unit: str
+    kind: str
+    side: str
+
+
+def live_figures(now: Mapping[str, float], rig: Rig | None) -> list[LiveFigure]:
+    """Input volts, amps, watts, power factor; output volts, amps, watts, efficiency."""
+    columns = {q: column([_reading(q, now[q], rig)]) for q in MEASURED if q in now}
+    known = {q: rig is not None and _accuracy_known(q, rig) for q in MEASURED}
+    figures = [_measured(q, columns.get(q), known[q]) for q in MEASURED]
+    power = _derived(
+        columns, ("output_voltage", "output_current"), lambda v: v["output_voltage"][0] * v["output_current"][0]
+    )
+    eta = None
+    if (
+        columns.get("input_power") is not None
+        and columns["input_power"].values[0] > 0.05
+        and now.get("output_current", 0) > 0.01
+    ):
+        eta = _derived(
+            columns,
+            ("input_power", "output_voltage", "output_current"),
+            lambda v: 100.0 * efficiency(v["input_power"], v["output_voltage"], v["output_current"])[0],
+        )
+    out = [LiveFigure("Output watts", *_pair(power), "W", "power", "output")]
+    out.append(LiveFigure("Efficiency", *_pair(eta), "%", "efficiency", "none"))
+    return figures + out
+
+
+def point_efficiency(point: Point) -> float | None:
+    """Efficiency of one point as a plain ratio; None without load or with a reading missing."""
+    values = []
+    for name in ("input_power", "output_voltage", "output_current"):
+        reading = point.get(name)
+        if reading is None or reading.value is None:
+            return None
+        values.append(reading.value)
+    if values[0] <= 0.0 or point.conditions.get("load_percent", 0.0) <= 0.0:
+        return None
+    return efficiency(*values)
+
+
+def _reading(quantity: str, value: float, rig: Rig | None) -> Reading:
+    info = QUANTITIES[quantity]
+    one = rig.instrument(info.role) if rig is not None else None
+    row = one.accuracy_of(quantity) if one is not None else None
+    reading = Reading("live", quantity, value, info.unit, info.role, info.role, "")
+    if row is None:
+        return reading
+    return Reading(
+        f"live {quantity}",
+        quantity,
+        value,
+        info.unit,
+        info.role,
+        info.role,
+        "",
+        row.range,
+        row.reading_percent,
+        row.range_percent,
+        row.offset,
+    )
+
+
+def _accuracy_known(quantity: str, rig: Rig) -> bool:
+    one = rig.instrument(QUANTITIES[quantity].role)
+    return one is not None and one.accuracy_of(quantity) is not None
+
+
+def _measured(quantity: str, values: Column | None, known: bool) -> LiveFigure:
+    info = QUANTITIES[quantity]
+    unit = "" if info.unit == "1" else info.unit
+    if values is None:
+        return LiveFigure(info.words, None, None, unit, info.kind, info.side)
+    estimate = propagate(lambda v: float(v["x"][0]), {"x": values})
+    expanded = 2.0 * estimate.u if known else None
+    return LiveFigure(info.words, estimate.value, expanded, unit, info.kind, info.side)
+
+
+def _derived(columns: Mapping[str, Column], names: tuple[str, ...], formula: object) -> Estimate | None:
+    if any(name not in columns for name in names):
+        return None
+
+    def scalar(values: Values) -> float:
+        assert callable(formula)
+        return float(formula(values))
+
+    return propagate(scalar, {name: columns[name] for name in names})
+
+
+def _pair(estimate: Estimate | None) -> tuple[float | None, float | None]:
+    return (estimate.value, 2.0 * estimate.u) if estimate is not None else (None, None)

@@ -1,0 +1,117 @@
+"""Figures of the report as SVG text: the efficiency curves, and the claim ruler."""
+
+from __future__ import annotations
+
+import io
+import re
+
+from zincsmith.judge.live import point_efficiency
+from zincsmith.judge.ruler_scale import Scale, scale_for
+from zincsmith.judge.words import number, shown
+from zincsmith.model.finding import Judged, Verdict
+from zincsmith.model.reading import Point
+
+INK, INK2, LINE, ZINC, ZINC_LIGHT, TEAL = "#1b2226", "#4e5b61", "#c6cdcf", "#b9c4c6", "#e6eaea", "#1A7A70"
+VERDICT = {
+    Verdict.HOLDS: "#1F7A5A",
+    Verdict.FAILS: "#B23A2B",
+    Verdict.TOO_CLOSE: "#A66F00",
+    Verdict.NOT_TESTED: "#7C8A91",
+    Verdict.NO_CLAIM: "#7C8A91",
+}
+DASHES = ("-", "--", ":", "-.")
+
+
+def efficiency_svg(points: tuple[Point, ...]) -> str:
+    """Efficiency against output current, one curve a line; empty text when there is nothing to draw."""
+    lines: dict[float, list[tuple[float, float]]] = {}
+    for point in points:
+        eta, amps = point_efficiency(point), point.get("output_current")
+        if eta is not None and amps is not None and amps.value is not None:
+            lines.setdefault(point.conditions["input_voltage_V"], []).append((amps.value, 100.0 * eta))
+    if not lines:
+        return ""
+    import matplotlib as mpl
+
+    mpl.use("svg")
+    from matplotlib.figure import Figure
+
+    with mpl.rc_context({"font.family": "sans-serif", "svg.hashsalt": "zincsmith", "font.size": 9}):
+        figure = Figure(figsize=(7.2, 2.9), layout="constrained")
+        axes = figure.add_subplot()
+        for dash, (volts, rows) in enumerate(sorted(lines.items(), reverse=True)):
+            x, y = zip(*sorted(rows), strict=True)
+            axes.plot(
+                x, y, DASHES[dash % 4], color=TEAL, marker="o", markersize=4, markerfacecolor="white", linewidth=1.4
+            )
+            axes.annotate(f"{volts:g} V", (x[-1], y[-1]), xytext=(6, 0), textcoords="offset points", va="center")
+        axes.set_xlabel("output, A")
+        axes.set_ylabel("efficiency, %")
+        axes.margins(x=0.09)
+        axes.grid(color=LINE, linewidth=0.5)
+        axes.spines[["top", "right"]].set_visible(False)
+        out = io.StringIO()
+        figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None})
+    return re.sub(r"^.*?(?=<svg)", "", out.getvalue(), flags=re.DOTALL)
+
+
+def ruler_svg(judged: Judged, width: float = 230.0) -> str:
+    """The claim ruler; empty text where there is no claim."""
+    scale = scale_for(judged)
+    claim, finding = judged.claim, judged.finding
+    if scale is None or claim is None:
+        return ""
+    factor, _ = shown(finding)
+    expanded = finding.u * finding.k * factor if finding.u is not None and finding.k is not None else None
+
+    def x(value: float) -> float:
+        return 8.0 + (width - 16.0) * scale.share(value)
+
+    low = scale.low if claim.low is None else claim.low * factor
+    high = scale.high if claim.high is None else claim.high * factor
+    parts = [
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:g}" height="44" viewBox="0 0 {width:g} 44" role="img">',
+        f'<rect x="8" y="12" width="{width - 16:g}" height="9" fill="{ZINC_LIGHT}"/>',
+        f'<rect x="{x(low):.1f}" y="12" width="{x(high) - x(low):.1f}" height="9" fill="{ZINC}"/>',
+    ]
+    for limit in (claim.low, claim.high):
+        if limit is not None:
+            parts += _limit(x, limit * factor, expanded)
+    parts += _ticks(x, scale)
+    if finding.value is not None:
+        parts += _needle(x, finding.value * factor, expanded, VERDICT[judged.verdict])
+    return "".join(parts) + "</svg>"
+
+
+def _limit(x, limit: float, expanded: float | None) -> list[str]:  # type: ignore[no-untyped-def]
+    parts = []
+    if expanded:
+        left, right = x(limit - expanded), x(limit + expanded)
+        lines, at = [], left
+        while at < right:
+            lines.append(f"M{at:.1f} 21L{min(at + 5, right):.1f} 12")
+            at += 3.0
+        parts.append(f'<path d="{"".join(lines)}" stroke="{INK}" stroke-width="0.8" fill="none"/>')
+    parts.append(f'<path d="M{x(limit):.1f} 10V23" stroke="{INK}" stroke-width="1.6"/>')
+    return parts
+
+
+def _ticks(x, scale: Scale) -> list[str]:  # type: ignore[no-untyped-def]
+    parts = []
+    for tick in scale.ticks:
+        parts.append(f'<path d="M{x(tick):.1f} 21v3" stroke="{INK2}" stroke-width="1"/>')
+        text = number(tick, scale.decimals)
+        parts.append(f'<text x="{x(tick):.1f}" y="35" font-size="10" text-anchor="middle" fill="{INK2}">{text}</text>')
+    return parts
+
+
+def _needle(x, value: float, expanded: float | None, color: str) -> list[str]:  # type: ignore[no-untyped-def]
+    at = x(value)
+    parts = []
+    if expanded:
+        left, right = x(value - expanded), x(value + expanded)
+        path = f"M{left:.1f} 16.5H{right:.1f}M{left:.1f} 13v7M{right:.1f} 13v7"
+        parts.append(f'<path d="{path}" stroke="{color}" stroke-width="1.4"/>')
+    parts.append(f'<path d="M{at:.1f} 8V22" stroke="{color}" stroke-width="2"/>')
+    parts.append(f'<path d="M{at - 5:.1f} 2h10l-5 8z" fill="{color}"/>')
+    return parts

@@ -1,0 +1,99 @@
+"""Writes the report of one run as a single HTML file that needs nothing else."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from dataclasses import asdict
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+from jinja2 import Environment, StrictUndefined
+from markupsafe import Markup
+
+from zincsmith.book.codec import dump
+from zincsmith.judge.instrument_words import accuracy_words
+from zincsmith.judge.judging import JudgedRun
+from zincsmith.judge.reading_words import reading_words
+from zincsmith.judge.words import condition_words, duration, number, value_words
+from zincsmith.model.errors import InputError
+from zincsmith.model.finding import Judged, Verdict
+from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.report.figures import VERDICT, efficiency_svg, ruler_svg
+
+MARKS = {
+    Verdict.HOLDS: '<circle cx="7" cy="7" r="7" fill="{c}"/><path d="M4 7.2l2.3 2.4 4-5" stroke="#fff" stroke-width="1.7" fill="none"/>',
+    Verdict.FAILS: '<path d="M7-.8L14.8 7 7 14.8-.8 7z" fill="{c}"/><path d="M3.6 6h6.8v2H3.6z" fill="#fff"/>',
+    Verdict.TOO_CLOSE: '<path d="M7 0a7 7 0 0 0 0 14z" fill="{c}"/><circle cx="7" cy="7" r="6.2" fill="none" stroke="{c}" stroke-width="1.5"/>',
+    Verdict.NOT_TESTED: '<circle cx="7" cy="7" r="6" fill="none" stroke="{c}" stroke-width="1.8"/>',
+    Verdict.NO_CLAIM: '<path d="M2 6h10v2H2z" fill="{c}"/>',
+}
+
+
+def verdict_mark(verdict: Verdict) -> Markup:
+    """The mark of a verdict as SVG; the word stands beside it."""
+    shape = MARKS[verdict].format(c=VERDICT[verdict])
+    # Only our own constants go into the markup.
+    return Markup(f'<svg width="14" height="14" viewBox="-1 -1 16 16" aria-hidden="true">{shape}</svg>')
+
+
+def evidence_digest(run: JudgedRun) -> str:
+    """SHA-256 over the recorded points: the same evidence always gives the same digest."""
+    digest = hashlib.sha256()
+    for point in run.evidence.points:
+        digest.update(dump(point).encode())
+    return digest.hexdigest()
+
+
+def render(run: JudgedRun) -> str:
+    """The report as HTML text."""
+    environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
+    environment.filters.update(conditions=condition_words, duration=duration)
+    template = environment.from_string(
+        (resources.files("zincsmith.report") / "templates" / "report.html").read_text("utf-8")
+    )
+    says = reading_words(run)
+    doubts: dict[str, dict[str, Any]] = {}
+    for one in run.judged:
+        for doubt in one.finding.doubts:
+            doubts.setdefault(doubt.text, {**asdict(doubt), "figures": []})["figures"].append(one.finding.title)
+    return template.render(
+        run=run,
+        judged=[_row(j) for j in run.judged],
+        not_tested=[j for j in run.judged if j.verdict is Verdict.NOT_TESTED],
+        counts=[(v.value, run.count(v), verdict_mark(v)) for v in Verdict],
+        doubts=list(doubts.values()),
+        curve=Markup(efficiency_svg(run.evidence.points)),
+        says=says,
+        roles=ROLES,
+        quantities=QUANTITIES,
+        accuracy_words=accuracy_words,
+        number=number,
+        digest=evidence_digest(run),
+    )
+
+
+def _row(one: Judged) -> dict[str, Any]:
+    value, expanded, unit = value_words(one.finding)
+    both = one.claim is not None and one.claim.published and one.verdict is not Verdict.NOT_TESTED
+    return {
+        "one": one,
+        "value": value,
+        "expanded": expanded,
+        "unit": unit,
+        "mark": verdict_mark(one.verdict),
+        "simple": (verdict_mark(one.verdict_simple), one.verdict_simple.value) if both else None,
+        "ruler": Markup(ruler_svg(one)),
+    }
+
+
+def write_report(run: JudgedRun, out: Path) -> None:
+    """Write the file whole or not at all. InputError when it cannot be written."""
+    text = render(run)
+    beside = out.with_name(f".{out.name}.part")
+    try:
+        beside.write_text(text, "utf-8")
+        os.replace(beside, out)
+    except OSError as error:
+        raise InputError(f"the report cannot be written ({error.strerror})", file=str(out)) from None

@@ -1,0 +1,29 @@
+"""What every station has in common."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QWidget
+
+from zincsmith.ui.session import Session
+
+
+class Station(QWidget):
+    """Signal ``go`` names another station. ``refresh`` is called when something changed while it is shown."""
+
+    go = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setObjectName("ground")
+        self.session = session
+
+    def refresh(self) -> None:
+        """Show what the session holds now."""
+
+    def take_focus(self) -> None:
+        """Put the focus where the next thing is done."""
+
+    def restyle(self) -> None:
+        """The theme changed."""
+        self.update()

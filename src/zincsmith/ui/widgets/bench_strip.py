@@ -1,0 +1,118 @@
+"""The bench strip: what is live now, on every station, and the button that makes the bench safe."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QShortcut
+from PySide6.QtWidgets import QPushButton, QWidget
+
+from zincsmith.engine.states import State
+from zincsmith.judge.words import number
+from zincsmith.ui import ink
+from zincsmith.ui.run_view import RunView
+from zincsmith.ui.theme import font, theme
+
+HEIGHT = 56
+FIGURES = (
+    ("input_voltage", "voltage", "V", 1, 16),
+    ("input_power", "power", "W", 2, 120),
+    ("output_voltage", "voltage", "V", 2, 256),
+    ("output_current", "current", "A", 3, 360),
+)
+
+
+class MakeSafeButton(QPushButton):
+    """Large, always enabled; F12 presses it from everywhere."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setObjectName("main")
+        self.setAccessibleName("Make safe, F12")
+        self.setFixedSize(128, 40)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        t, p = theme(), QPainter(self)
+        ink.write(p, QRectF(16, 3, 108, 20), "Make safe", 15, 600, t.color("button_ink"))
+        ink.write(p, QRectF(16, 20, 108, 16), "F12", 12, 400, t.color("button_ink"))
+
+
+class BenchStrip(QWidget):
+    """Signal ``make_safe``. ``show_state`` says what is energised."""
+
+    make_safe = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedHeight(HEIGHT)
+        self.setFont(font(13))
+        self._view = RunView()
+        self._state = State.IDLE
+        self._problem = ""
+        self.button = MakeSafeButton(self)
+        self.button.clicked.connect(self.make_safe)
+        shortcut = QShortcut(QKeySequence("F12"), self)
+        shortcut.setContext(Qt.ShortcutContext.ApplicationShortcut)
+        shortcut.activated.connect(self.make_safe)
+
+    def show_state(self, view: RunView, state: State, problem: str) -> None:
+        self._view, self._state, self._problem = view, state, problem
+        headline, detail = self.words()
+        self.setAccessibleName(f"Bench: {headline}, {detail}")
+        self.update()
+
+    def words(self) -> tuple[str, str]:
+        """What is energised, in words."""
+        view = self._view
+        if self._problem:
+            return "Engine not running", self._problem
+        if self._state is State.NOT_CONFIRMED:
+            return "NOT CONFIRMED SAFE", "switch the source off by hand, then make safe"
+        if self._state is State.MAKING_SAFE:
+            return "Making safe", "source off, bleeding the output, load off"
+        if not view.active:
+            if view.closed is not None and view.closed.safe:
+                return "Nothing energised", "output safe; the unit may hold charge"
+            return "Nothing energised", "no run under way"
+        if view.source_on and view.load_on:
+            return "Input and output are live", self._levels()
+        if view.source_on:
+            return "Input is live, load off", self._levels()
+        return "Nothing energised yet", "run under way"
+
+    def _levels(self) -> str:
+        volts = self._view.now.get("output_voltage")
+        return "mains at the source" + (f", {volts:.0f} V at the output" if volts is not None else "")
+
+    def resizeEvent(self, event: object) -> None:
+        self.button.move(self.width() - 144, 8)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        t, p = theme(), QPainter(self)
+        p.fillRect(self.rect(), t.color("strip"))
+        ink.hairline(p, QPointF(0, 0.5), QPointF(self.width(), 0.5))
+        for words, x in (("INPUT", 16), ("OUTPUT", 256), ("HOT SPOT", 488)):
+            ink.write(p, QRectF(x, 5, 150, 18), words, 12, 400, t.color("ink2"))
+        for quantity, kind, unit, decimals, x in FIGURES:
+            self._figure(p, x, quantity, kind, unit, decimals)
+        self._figure(p, 488, "case_temperature", "temperature", "°C", 1)
+        if self._typed_at():
+            left = 488 + ink.width("HOT SPOT", 12) + 6
+            ink.write(p, QRectF(left, 5, 90, 18), self._typed_at(), 12, 400, t.color("ink2"))
+        headline, detail = self.words()
+        alarm = self._state is State.NOT_CONFIRMED or bool(self._problem)
+        room = self.width() - 144 - 632 - 16
+        ink.write(p, QRectF(632, 8, room, 20), headline, 14, 600, t.color("alarm") if alarm else None)
+        ink.write(p, QRectF(632, 28, room, 18), detail, 12, 400, t.color("ink2"))
+
+    def _figure(self, p: QPainter, x: float, quantity: str, kind: str, unit: str, decimals: int) -> None:
+        value = self._view.now.get(quantity)
+        text = f"{number(value, decimals)} {unit}" if value is not None else f"– {unit}"
+        color = theme().of(kind) if value is not None else theme().color("ink2")
+        ink.write(p, QRectF(x, 22, 134, 28), text, 20, 500, color)
+
+    def _typed_at(self) -> str:
+        """The time at which a hot spot was typed: it ages, a polled one does not."""
+        typed = [at for at, reading in self._view.entries if reading.quantity == "case_temperature"]
+        return f"at {typed[-1][11:16]}" if typed and "case_temperature" in self._view.now else ""

@@ -1,0 +1,78 @@
+"""Large figures, readable from two metres: what every meter says now, with its expanded uncertainty."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QWidget
+
+from zincsmith.judge.words import decimals_for, number
+from zincsmith.ui import ink
+from zincsmith.ui.theme import theme
+
+
+@dataclass(frozen=True)
+class Figure:
+    """``value`` None shows a dash; ``expanded`` None shows no uncertainty. ``side`` gives the line style."""
+
+    words: str
+    value: float | None
+    expanded: float | None
+    unit: str
+    kind: str
+    side: str
+
+
+class Figures(QWidget):
+    """Two rows of four: input above, output below."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._figures: list[Figure] = []
+        self.setMinimumHeight(150)
+
+    def sizeHint(self) -> QSize:
+        return QSize(680, 160)
+
+    def show_figures(self, figures: list[Figure]) -> None:
+        self._figures = figures
+        self.setAccessibleName(
+            ", ".join(f"{f.words} {'no reading' if f.value is None else f'{f.value:.4g} {f.unit}'}" for f in figures)
+        )
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        w, h = self.width() / 4.0, self.height() / 2.0
+        for at, figure in enumerate(self._figures):
+            self._one(p, QRectF((at % 4) * w, (at // 4) * h, w, h), figure)
+        ink.hairline(p, QPointF(0, h), QPointF(self.width(), h))
+
+    def _one(self, p: QPainter, box: QRectF, figure: Figure) -> None:
+        t = theme()
+        left = box.left() + 14
+        if figure.side in ("input", "output"):
+            style = Qt.PenStyle.DashLine if figure.side == "input" else Qt.PenStyle.SolidLine
+            p.setPen(QPen(t.of(figure.kind), 2.0, style))
+            p.drawLine(QPointF(left, box.top() + 15), QPointF(left + 14, box.top() + 15))
+            left += 20
+        head = QRectF(left, box.top() + 5, box.right() - left - 16, 20)
+        ink.write(p, head, figure.words, 13, 400, t.color("ink2"))
+        size = 42
+        base = QRectF(box.left() + 14, box.top() + 22, box.width() - 24, box.height() - 24)
+        if figure.value is None:
+            ink.write(p, base, "–", size, t.large_weight, t.color("ink2"))
+            return
+        decimals = min(4, decimals_for(figure.expanded, figure.value))
+        if figure.expanded:
+            shown = f"±{number(figure.expanded, decimals_for(figure.expanded, figure.value))}"
+            ink.write(p, head, shown, 12, 400, t.color("ink2"), ink.RIGHT)
+        text = number(figure.value, decimals)
+        face = ink.fit_font(text, size, t.large_weight, base.width() - 36)
+        ink.write(p, base, text, face.pixelSize(), t.large_weight, t.of(figure.kind))
+        at = base.left() + ink.width(text, face.pixelSize(), t.large_weight) + 6
+        unit = QRectF(at, base.top() + 8, 50, base.height() - 4)
+        ink.write(p, unit, figure.unit, 20, 400, t.of(figure.kind))

@@ -1,0 +1,130 @@
+"""The itinerary: stages to scale on a tape, shaded by what is energised, with their names beside it."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtWidgets import QWidget
+
+from zincsmith.engine.rehearsal import Itinerary, PlannedStage
+from zincsmith.judge.words import duration
+from zincsmith.ui import ink
+from zincsmith.ui.theme import theme
+
+LEGEND = (("nothing", "nothing live"), ("input", "input live"), ("input and load", "input and load"))
+
+
+def paint_gate(p: QPainter, centre: QPointF, upright: bool = False) -> None:
+    """The mark of a gate: a bar with two posts."""
+    p.setPen(QPen(theme().color("ink"), 2.4))
+    if upright:
+        p.drawLine(QPointF(centre.x(), centre.y() - 7), QPointF(centre.x(), centre.y() + 7))
+        for dy in (-7, 7):
+            p.drawLine(QPointF(centre.x() - 4, centre.y() + dy), QPointF(centre.x() + 4, centre.y() + dy))
+    else:
+        p.drawLine(QPointF(centre.x() - 15, centre.y()), QPointF(centre.x() + 15, centre.y()))
+        for dx in (-15, 15):
+            p.drawLine(QPointF(centre.x() + dx, centre.y() - 4), QPointF(centre.x() + dx, centre.y() + 4))
+
+
+class ItineraryView(QWidget):
+    """Painted from a rehearsed itinerary."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._itinerary: Itinerary | None = None
+        self.setMinimumHeight(360)
+
+    def sizeHint(self) -> QSize:
+        return QSize(380, 520)
+
+    def show_itinerary(self, itinerary: Itinerary | None) -> None:
+        self._itinerary = itinerary
+        if itinerary is not None:
+            words = "; ".join(f"{s.title} {s.detail} {duration(s.seconds)}" for s in itinerary.stages)
+            self.setAccessibleName(f"Itinerary, {duration(itinerary.likely_s)}: {words}")
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self._itinerary is None or not self._itinerary.stages:
+            ink.write(p, QRectF(self.rect()), "nothing planned", 14, 400, theme().color("ink2"), ink.CENTRE)
+            return
+        tape = QRectF(70, 12, 24, self.height() - 70)
+        self._hours(p, tape, self._itinerary)
+        top = tape.top()
+        row_h = tape.height() / len(self._itinerary.stages)
+        for at, stage in enumerate(self._itinerary.stages):
+            share = stage.seconds / self._itinerary.likely_s
+            piece = QRectF(tape.left(), top, tape.width(), tape.height() * share)
+            row = QRectF(tape.right() + 40, tape.top() + at * row_h, self.width() - tape.right() - 44, row_h)
+            self._stage(p, piece, row, stage)
+            top = piece.bottom()
+        for stage in self._itinerary.stages:
+            for gate in stage.gates:
+                y = tape.top() + tape.height() * gate / self._itinerary.likely_s
+                paint_gate(p, QPointF(tape.center().x(), y))
+        self._typed(p, tape, self._itinerary)
+        self._legend(p)
+
+    def _hours(self, p: QPainter, tape: QRectF, itinerary: Itinerary) -> None:
+        minutes = itinerary.likely_s / 60.0
+        step = next(s for s in (1, 2, 5, 10, 20, 30, 60, 120, 10_000) if minutes / s <= 8)
+        for k in range(int(minutes // step) + 1):
+            y = tape.top() + tape.height() * k * step / minutes
+            ink.hairline(p, QPointF(tape.left() - 12, y), QPointF(tape.left(), y), theme().color("edge"))
+            text = "start" if k == 0 else f"{k * step} min"
+            ink.write(p, QRectF(0, y - 9, tape.left() - 16, 18), text, 12, 400, theme().color("ink2"), ink.RIGHT)
+
+    def _stage(self, p: QPainter, piece: QRectF, row: QRectF, stage: PlannedStage) -> None:
+        t = theme()
+        band = QPainterPath(QPointF(piece.right() + 4, piece.top()))
+        half = (piece.right() + row.left()) / 2
+        band.cubicTo(half, piece.top(), half, row.top() + 2, row.left(), row.top() + 2)
+        band.lineTo(row.left(), row.bottom() - 2)
+        band.cubicTo(half, row.bottom() - 2, half, piece.bottom(), piece.right() + 4, piece.bottom())
+        band.closeSubpath()
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(t.color("zinc_light"))
+        p.drawPath(band)
+        p.setBrush(QColor(t.energised[stage.energised]))
+        p.setPen(QPen(t.color("edge"), 1.0))
+        p.drawRect(piece)
+        ink.hairline(p, row.bottomLeft(), row.bottomRight())
+        middle = row.center().y() - 20
+        ink.write(p, QRectF(row.left() + 8, middle, row.width() - 74, 20), stage.title, 15, 600)
+        ink.write(p, QRectF(row.left(), middle, row.width(), 20), duration(stage.seconds), 15, 600, align=ink.RIGHT)
+        detail = QRectF(row.left() + 8, middle + 20, row.width() - 8, 18)
+        ink.write(p, detail, stage.detail, 13, 400, t.color("ink2"))
+        points, typed = len(stage.points), sum(len(x.typed) for x in stage.points)
+        if points:
+            words = f"{points} points" + (f", {typed} reading to type" if typed else "")
+            ink.write(p, detail.translated(0, 18), words, 13, 400, t.color("ink2"))
+        elif stage.gates:
+            ink.write(p, detail.translated(0, 18), "a gate: your hands are needed", 13, 400, t.color("ink2"))
+        elif stage.seconds > 300:
+            ink.write(p, detail.translated(0, 18), "hands free, stay in sight", 13, 400, t.color("ink2"))
+
+    def _typed(self, p: QPainter, tape: QRectF, itinerary: Itinerary) -> None:
+        p.setPen(QPen(theme().color("ink"), 2.0))
+        for point in itinerary.points:
+            if point.typed:
+                share = (point.begins_s + point.seconds) / itinerary.likely_s
+                y = tape.top() + tape.height() * share
+                p.drawLine(QPointF(tape.left() - 9, y), QPointF(tape.left() - 2, y))
+
+    def _legend(self, p: QPainter) -> None:
+        t = theme()
+        x, y = 0.0, self.height() - 46.0
+        for key, words in LEGEND:
+            p.setBrush(QColor(t.energised[key]))
+            p.setPen(QPen(t.color("edge"), 1.0))
+            p.drawRect(QRectF(x + 0.5, y + 3.5, 16, 11))
+            ink.write(p, QRectF(x + 22, y, 120, 18), words, 12, 400, t.color("ink2"))
+            x += ink.width(words, 12) + 40
+        paint_gate(p, QPointF(16, y + 31))
+        ink.write(p, QRectF(38, y + 22, 50, 18), "gate", 12, 400, t.color("ink2"))
+        p.setPen(QPen(t.color("ink"), 2.0))
+        p.drawLine(QPointF(92, y + 31), QPointF(104, y + 31))
+        ink.write(p, QRectF(110, y + 22, 200, 18), "reading you type", 12, 400, t.color("ink2"))

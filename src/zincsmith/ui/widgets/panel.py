@@ -1,0 +1,64 @@
+"""Paper panels, headings and labels: the plain furniture of the stations."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from zincsmith.ui.theme import font
+
+
+class Panel(QFrame):
+    """A sheet of paper with a heading, a quiet remark beside it and a vertical body."""
+
+    def __init__(self, heading: str = "", remark: str = "", name: str = "paper") -> None:
+        super().__init__()
+        self.setObjectName(name)
+        self.body = QVBoxLayout(self)
+        self.body.setContentsMargins(16, 10, 16, 12)
+        self.body.setSpacing(6)
+        self.head = QHBoxLayout()
+        self.heading = label(heading, 15, 700)
+        self.remark = label(remark, 13, 400, "second")
+        self.head.addWidget(self.heading)
+        self.head.addWidget(self.remark)
+        self.head.addStretch()
+        if heading:
+            self.body.addLayout(self.head)
+
+
+def label(text: str, size: int = 13, weight: int = 400, name: str = "", wrap: bool = False) -> QLabel:
+    """A label in the house face; ``name`` second, problem or doubtink chooses its colour."""
+    made = QLabel(text)
+    made.setFont(font(size, weight))
+    made.setWordWrap(wrap)
+    if name:
+        made.setObjectName(name)
+    return made
+
+
+def button(text: str, name: str = "", size: int = 13, weight: int = 600) -> QPushButton:
+    """A push button; ``main`` makes it the most visible thing."""
+    made = QPushButton(text)
+    made.setFont(font(size, weight))
+    if name:
+        made.setObjectName(name)
+    return made
+
+
+def heading_row(title: str) -> tuple[QHBoxLayout, QLabel]:
+    """The first row of a station: its name, then whatever the station adds."""
+    row = QHBoxLayout()
+    row.setSpacing(16)
+    name = label(title, 23, 700)
+    row.addWidget(name)
+    return row, name
+
+
+def ground(layout_margins: tuple[int, int, int, int] = (16, 8, 16, 12)) -> tuple[QWidget, QVBoxLayout]:
+    """The ground of a station with its vertical layout."""
+    widget = QWidget()
+    widget.setObjectName("ground")
+    layout = QVBoxLayout(widget)
+    layout.setContentsMargins(*layout_margins)
+    layout.setSpacing(9)
+    return widget, layout

@@ -1,0 +1,156 @@
+"""Plots: pan, zoom, a cursor with readout, copy as image, export as SVG, PNG and CSV, enlarge with F8."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import pyqtgraph as pg
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtGui import QFont, QGuiApplication
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from zincsmith.ui.theme import font, theme
+from zincsmith.ui.widgets.panel import button, label
+
+DASHES = (None, [6, 3], [1.5, 2.5], [8, 3, 2, 3])
+
+
+@dataclass(frozen=True)
+class Curve:
+    """``name`` stands at the end of the curve; curves of one kind differ by ``dash``."""
+
+    name: str
+    x: NDArray[np.float64]
+    y: NDArray[np.float64]
+    kind: str
+    dash: int = 0
+    marks: bool = True
+
+
+class Plot(QWidget):
+    """One pair of axes. Signal ``enlarge`` asks for the whole station."""
+
+    enlarge = Signal()
+
+    def __init__(self, title: str, x_words: str, x_unit: str, y_words: str, y_unit: str, tools: bool = True) -> None:
+        super().__init__()
+        self.title, self.x_words, self.x_unit, self.y_words, self.y_unit = title, x_words, x_unit, y_words, y_unit
+        self._curves: list[Curve] = []
+        self.widget = pg.PlotWidget()
+        self.widget.setMenuEnabled(False)
+        self.widget.hideButtons()
+        self.widget.setAccessibleName(title)
+        self.readout = label("", 13)
+        self.readout.setTextFormat(Qt.TextFormat.RichText)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(2)
+        head = QHBoxLayout()
+        head.addWidget(label(title, 15, 700))
+        head.addStretch()
+        head.addWidget(self.readout)
+        if tools:
+            for text, action in (("Copy", self.copy), ("Save…", self._save)):
+                made = button(text, weight=400)
+                made.setAccessibleName(f"{text.rstrip('…')} plot: {title}")
+                made.clicked.connect(action)
+                head.addWidget(made)
+            larger = button("F8", weight=400)
+            larger.setAccessibleName(f"Enlarge plot: {title}")
+            larger.clicked.connect(self.enlarge)
+            head.addWidget(larger)
+        layout.addLayout(head)
+        layout.addWidget(self.widget, 1)
+        self.reading_line = pg.InfiniteLine(angle=90, movable=False)
+        self.widget.scene().sigMouseMoved.connect(self._moved)
+        self.restyle()
+
+    def restyle(self) -> None:
+        """Take the colours of the theme in force."""
+        t = theme()
+        self.widget.setBackground(t.paper)
+        for side, words, unit in (("left", self.y_words, self.y_unit), ("bottom", self.x_words, self.x_unit)):
+            axis = self.widget.getAxis(side)
+            axis.setPen(pg.mkPen(t.line))
+            axis.setTextPen(pg.mkPen(t.ink2))
+            axis.setTickFont(_tick_font())
+            axis.enableAutoSIPrefix(False)
+            axis.setLabel(f"{words}, {unit}" if unit else words, **{"color": t.ink2, "font-size": "12px"})
+            axis.setGrid(40)
+        self.reading_line.setPen(pg.mkPen(t.ink, width=1))
+        self.show_curves(self._curves)
+
+    def show_curves(self, curves: list[Curve]) -> None:
+        t = theme()
+        self._curves = curves
+        self.widget.clear()
+        self.widget.addItem(self.reading_line, ignoreBounds=True)
+        self.reading_line.hide()
+        for curve in curves:
+            color = t.of(curve.kind)
+            pen = pg.mkPen(color, width=1)
+            if DASHES[curve.dash] is not None:
+                pen.setDashPattern(DASHES[curve.dash])
+            marks = {"symbol": "o", "symbolSize": 6, "symbolPen": pg.mkPen(color), "symbolBrush": t.paper}
+            self.widget.plot(curve.x, curve.y, pen=pen, **(marks if curve.marks else {}))
+            if len(curve.x) and curve.name:
+                text = pg.TextItem(curve.name, color=t.text_of(curve.kind), anchor=(0, 0.5))
+                text.setFont(font(12, 600))
+                text.setPos(float(curve.x[-1]), float(curve.y[-1]))
+                self.widget.addItem(text, ignoreBounds=True)
+
+    def _moved(self, position: QPointF) -> None:
+        if not self._curves or not self.widget.sceneBoundingRect().contains(position):
+            self.reading_line.hide()
+            self.readout.setText("")
+            return
+        x = self.widget.getPlotItem().vb.mapSceneToView(position).x()
+        self.read_at(x)
+
+    def read_at(self, x: float) -> None:
+        """Put the cursor at the nearest point of the first curve and read every curve there."""
+        first = next((c for c in self._curves if len(c.x)), None)
+        if first is None:
+            return
+        at = float(first.x[int(np.argmin(np.abs(first.x - x)))])
+        self.reading_line.setPos(at)
+        self.reading_line.show()
+        parts = [f"{at:.4g} {self.x_unit}"]
+        for curve in self._curves:
+            if len(curve.x):
+                y = float(curve.y[int(np.argmin(np.abs(curve.x - at)))])
+                hue = theme().text_of(curve.kind).name()
+                parts.append(f"{curve.name} <b><span style='color:{hue}'>{y:.4g} {self.y_unit}</span></b>")
+        self.readout.setText("&nbsp;&nbsp;&nbsp;".join(parts))
+
+    # Out of the plot
+
+    def copy(self) -> None:
+        QGuiApplication.clipboard().setPixmap(self.widget.grab())
+
+    def _save(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save the plot", f"{self.title}.svg", "SVG, PNG or CSV (*.svg *.png *.csv)"
+        )
+        if name:
+            self.save(Path(name))
+
+    def save(self, file: Path) -> None:
+        """Write the plot in the form its suffix names: .svg, .png or .csv."""
+        if file.suffix == ".csv":
+            rows = [f"curve,{self.x_words} ({self.x_unit}),{self.y_words} ({self.y_unit})"]
+            rows += [f"{c.name},{x:.9g},{y:.9g}" for c in self._curves for x, y in zip(c.x, c.y, strict=True)]
+            file.write_text("\n".join(rows) + "\n", "utf-8")
+        elif file.suffix == ".png":
+            self.widget.grab().save(str(file))
+        else:
+            from pyqtgraph.exporters import SVGExporter
+
+            SVGExporter(self.widget.getPlotItem()).export(str(file))
+
+
+def _tick_font() -> QFont:
+    return font(12)

@@ -1,0 +1,210 @@
+"""The working of one finding: value, ruler, formula, rows down to single readings, budget, doubts."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QWidget
+
+from zincsmith.judge.words import condition_words, decimals_for, number, shown, value_words
+from zincsmith.model.finding import Contribution, Finding, Judged, Verdict
+from zincsmith.ui import ink
+from zincsmith.ui.theme import theme
+from zincsmith.ui.widgets.claim_list import kind_of
+from zincsmith.ui.widgets.claim_ruler import paint_ruler
+
+LINE = 20
+HUES = {"V": "voltage", "A": "current", "W": "power", "°C": "temperature", "%": "efficiency"}
+WRAP = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
+
+
+class Working(QWidget):
+    """Painted top to bottom; its height follows its content."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._judged: Judged | None = None
+        self._spread: dict[str, tuple[str, str]] = {}
+        self.setMinimumHeight(200)
+
+    def sizeHint(self) -> QSize:
+        return QSize(400, max(200, self.minimumHeight()))
+
+    def show_judged(self, judged: Judged | None, readings: dict[str, tuple[str, str]]) -> None:
+        """``readings`` maps the id of a reading to (what it says, who gave it)."""
+        self._judged, self._readings = judged, readings
+        self.setAccessibleName(f"Working of {judged.finding.title}" if judged else "Working")
+        if judged is not None:
+            rows = sum(len(r.get("readings", ())) for r in judged.finding.working.rows)
+            doubts = 76 * len(judged.finding.doubts)
+            lines = len(judged.finding.working.rows) + min(rows, 60) + 6
+            self.setMinimumHeight(300 + LINE * lines + 24 * 7 + doubts)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self._judged is None:
+            ink.write(p, QRectF(self.rect()), "Choose a claim", 14, 400, theme().color("ink2"), ink.CENTRE)
+            return
+        y = self._headline(p, self._judged)
+        y = self._formula(p, y, self._judged.finding)
+        y = self._table(p, y, self._judged.finding)
+        y = self._budget(p, y, self._judged)
+        y = self._doubts(p, y, self._judged.finding)
+        self._singles(p, y, self._judged.finding)
+
+    def _box(self, y: float, height: float) -> QRectF:
+        return QRectF(2, y, self.width() - 14, height)
+
+    def _headline(self, p: QPainter, judged: Judged) -> float:
+        t = theme()
+        value, expanded, unit = value_words(judged.finding)
+        ink.write(p, self._box(0, 38), value, 32, t.large_weight, t.of(kind_of(judged)))
+        at = 2 + ink.width(value, 32, t.large_weight) + 6
+        ink.write(p, QRectF(at, 8, 50, 28), unit, 18, 400, t.of(kind_of(judged)))
+        ink.write(p, QRectF(at + ink.width(unit, 18) + 14, 8, 120, 28), expanded, 15, 400, t.color("ink2"))
+        right = self._box(0, 18)
+        rows = [(judged.verdict, "guarded"), (judged.verdict_simple, "simple")]
+        if judged.claim is None or judged.verdict is Verdict.NOT_TESTED:
+            rows = [(judged.verdict, "")]
+        for at_row, (verdict, words) in enumerate(rows):
+            y = 3 + 19 * at_row
+            text_w = ink.width(verdict.value, 13, 600)
+            ink.write(p, QRectF(right.right() - 60, y, 60, 18), words, 12, 400, t.color("ink2"), ink.RIGHT)
+            left = right.right() - 62 - text_w if words else right.right() - text_w
+            ink.verdict_mark(p, QPointF(left - 14, y + 9), verdict, 14)
+            ink.write(p, QRectF(left, y, text_w + 2, 18), verdict.value, 13, 600)
+        if judged.claim is None or judged.finding.value is None:
+            return 46.0
+        paint_ruler(p, QRectF(12, 44, self.width() - 34, 40), judged)
+        if judged.probability is not None:
+            chance = f"{100 * judged.probability:.0f} % likely to conform (normal, flat prior); {judged.claim.text}"
+            ink.write(p, self._box(86, 18), chance, 12, 400, t.color("ink2"))
+        return 108.0
+
+    def _formula(self, p: QPainter, y: float, finding: Finding) -> float:
+        t, working = theme(), finding.working
+        where = condition_words(finding.conditions)
+        if working.formula:
+            ink.write(p, self._box(y, LINE), working.formula, 14, 700)
+            y += LINE
+        note = "; ".join(x for x in (where, working.note) if x)
+        if note:
+            ink.write(p, self._box(y, LINE), note, 12, 400, t.color("ink2"))
+            y += LINE
+        if finding.k is not None:
+            dof = "infinite" if finding.dof is None or finding.dof > 9999 else f"{finding.dof:.0f}"
+            ink.write(p, self._box(y, LINE), f"k = {finding.k:.3g}, {dof} degrees of freedom", 12, 400, t.color("ink2"))
+            y += LINE
+        return y + 4
+
+    def _table(self, p: QPainter, y: float, finding: Finding) -> float:
+        t, working = theme(), finding.working
+        if not working.rows:
+            return y
+        columns = working.columns
+        w = (self.width() - 14) / len(columns)
+        for at, name in enumerate(columns):
+            cell = QRectF(2 + at * w, y, w - 8, LINE)
+            ink.write(p, cell, name, 12, 400, t.color("ink2"), ink.RIGHT)
+        y += LINE
+        ink.hairline(p, QPointF(2, y), QPointF(self.width() - 12, y))
+        for row in working.rows:
+            values = [row.get("load_percent"), *(row.get(name) for name in columns[1:])]
+            for at, value in enumerate(values):
+                cell = QRectF(2 + at * w, y, w - 8, LINE)
+                hue = HUES.get(columns[at].rsplit(" ", 1)[-1], "plain") if at else "plain"
+                color = t.text_of(hue)
+                ink.write(p, cell, _cell(columns[at], value), 13, 600 if at == 0 else 400, color, ink.RIGHT)
+            y += LINE
+        return y + 10
+
+    def _budget(self, p: QPainter, y: float, judged: Judged) -> float:
+        t, finding = theme(), judged.finding
+        if not finding.contributions or finding.k is None:
+            return y
+        factor, unit = shown(finding)
+        parts = _grouped(finding.contributions)
+        _, expanded, _ = value_words(finding)
+        ink.write(p, self._box(y, LINE), f"Where the {expanded} {unit} comes from".replace("  ", " "), 14, 700)
+        y += LINE
+        remark = "whole bars: shared by all points; parted: each its own; added in squares"
+        ink.write(p, self._box(y, 18), remark, 12, 400, t.color("ink2"))
+        y += 20
+        most = parts[0][1]
+        bar_left, bar_right = 180.0, self.width() - 80.0
+        for words, u, shared, count in parts[:6]:
+            ink.write(p, QRectF(2, y, bar_left - 8, 18), words, 12)
+            length = (bar_right - bar_left) * u / most
+            p.fillRect(QRectF(bar_left, y + 4, length, 10), t.color("edge"))
+            if not shared and count > 1:
+                p.setPen(QPen(t.color("paper"), 2.0))
+                for k in range(1, min(count, 12)):
+                    x = bar_left + length * k / min(count, 12)
+                    p.drawLine(QPointF(x, y + 4), QPointF(x, y + 14))
+            value = u * factor * finding.k
+            text = f"{number(value, decimals_for(value, value))} {unit}"
+            ink.write(p, QRectF(self.width() - 82, y, 70, 18), text, 12, 400, align=ink.RIGHT)
+            y += 19
+        return y + 8
+
+    def _doubts(self, p: QPainter, y: float, finding: Finding) -> float:
+        t = theme()
+        for doubt in finding.doubts:
+            box = self._box(y, 68)
+            p.setBrush(t.color("doubt_ground"))
+            p.setPen(QPen(t.color("doubt_edge"), 1.0))
+            p.drawRoundedRect(box, 3, 3)
+            ink.doubt_mark(p, QPointF(box.left() + 16, box.top() + 16))
+            text = QRectF(box.left() + 32, box.top() + 6, box.width() - 42, 60)
+            ink.write(p, text, f"{doubt.text} {doubt.remedy}", 13, 400, t.color("doubt_ink"), WRAP, wrap=True)
+            y += 76
+        return y
+
+    def _singles(self, p: QPainter, y: float, finding: Finding) -> None:
+        t = theme()
+        ids = [i for row in finding.working.rows for i in row.get("readings", ())]
+        if not ids:
+            return
+        ink.write(p, self._box(y, LINE), "Single readings", 14, 700)
+        y += LINE + 2
+        for one in ids[:60]:
+            says, who = self._readings.get(one, ("not in the book", ""))
+            ink.write(p, QRectF(2, y, 150, LINE), f"reading {one.split('/', 1)[1]}", 12, 400, t.color("ink2"))
+            ink.write(p, QRectF(152, y, 140, LINE), says, 13, 600)
+            ink.write(p, QRectF(296, y, self.width() - 310, LINE), who, 12, 400, t.color("ink2"))
+            y += LINE
+
+
+def _cell(column: str, value: object) -> str:
+    if not isinstance(value, int | float):
+        return "–"
+    if column.startswith("load"):
+        return f"{value:g}"
+    if column.endswith("%"):
+        return number(float(value), 2)
+    return number(float(value), 4 if abs(value) < 10 else 3)
+
+
+def _grouped(contributions: tuple[Contribution, ...]) -> list[tuple[str, float, bool, int]]:
+    """(words, root sum of squares, shared, how many) with the largest first; the parts of single points together."""
+    groups: dict[str, list[Contribution]] = {}
+    for c in contributions:
+        groups.setdefault(c.source if c.shared else _own_words(c.source), []).append(c)
+    rows = [
+        (_shared_words(name) if cs[0].shared else name, sum(c.effect**2 for c in cs) ** 0.5, cs[0].shared, len(cs))
+        for name, cs in groups.items()
+    ]
+    return sorted(rows, key=lambda row: -row[1])
+
+
+def _shared_words(source: str) -> str:
+    parts = source.removeprefix("gain of ").split(", ")
+    return f"gain of {parts[1].replace('_', ' ')}" if len(parts) > 1 else source
+
+
+def _own_words(source: str) -> str:
+    identity, _, what = source.partition(" ")
+    quantity = identity.rsplit("/", 1)[-1].replace("_", " ")
+    return f"rest of {quantity}" if what == "data sheet" else f"repeats of {quantity}"

@@ -1,0 +1,172 @@
+"""Your turn: one line that is always focused while a person is asked for a reading."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QWidget
+
+from zincsmith.formats.entry import parse_entry
+from zincsmith.judge.words import UNIT_WORDS
+from zincsmith.model.errors import InputError
+from zincsmith.model.events import EntryAsked, EntryRefused
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.reading import Reading
+from zincsmith.ui import ink
+from zincsmith.ui.theme import font, theme
+from zincsmith.ui.widgets.panel import Panel, label
+
+
+class ExpectedRuler(QWidget):
+    """The rehearsed span as a bar, the typed value as a needle."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedHeight(34)
+        self._span: tuple[float, float] | None = None
+        self._value: float | None = None
+        self._kind = "plain"
+
+    def show_span(self, low: float | None, high: float | None, kind: str) -> None:
+        self._span = (low, high) if low is not None and high is not None and high > low else None
+        self._kind = kind
+        self.update()
+
+    def show_value(self, value: float | None) -> None:
+        self._value = value
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self._span is None:
+            return
+        t, p = theme(), QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        low, high = self._span
+        room = (high - low) * 0.5
+        bar = QRectF(10, 10, self.width() - 20, 7)
+        first, last = low - room, high + room
+
+        def x(value: float) -> float:
+            return bar.left() + min(1.0, max(0.0, (value - first) / (last - first))) * bar.width()
+
+        p.fillRect(bar, t.color("zinc_light"))
+        p.fillRect(QRectF(x(low), bar.top(), x(high) - x(low), bar.height()), t.color("zinc"))
+        for value in (low, high):
+            box = QRectF(x(value) - 40, bar.bottom() + 1, 80, 16)
+            ink.write(p, box, f"{value:.4g}", 12, 400, t.color("ink2"), ink.CENTRE)
+        if self._value is not None:
+            at = x(self._value)
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(t.of(self._kind))
+            p.drawPolygon(QPolygonF([QPointF(at - 5, 1), QPointF(at + 5, 1), QPointF(at, 10)]))
+            p.fillRect(QRectF(at - 1, 8, 2, 10), t.of(self._kind))
+
+
+class YourTurn(Panel):
+    """Signal ``entered`` carries the text as typed."""
+
+    entered = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__("", name="paper")
+        self.kicker = label("YOUR TURN", 12, 600)
+        self.what = label("", 18, 700, wrap=True)
+        self.spot = label("", 13, 400, "second", wrap=True)
+        self.line = QLineEdit()
+        self.line.setFont(font(30, 500))
+        self.line.setMinimumHeight(52)
+        self.line.setAccessibleName("Reading")
+        self.line.returnPressed.connect(self._enter)
+        self.line.textChanged.connect(self._typed)
+        self.unit = label("", 20)
+        self.expected = label("", 13, 400, "second")
+        self.problem = label("", 13, 400, "problem", wrap=True)
+        self.ruler = ExpectedRuler()
+        self.entries = QGridLayout()
+        self.entries.setHorizontalSpacing(12)
+        row = QHBoxLayout()
+        row.addWidget(self.line, 1)
+        row.addWidget(self.unit)
+        for widget in (self.kicker, self.what, self.spot):
+            self.body.addWidget(widget)
+        self.body.addLayout(row)
+        self.body.addWidget(self.expected)
+        self.body.addWidget(self.ruler)
+        self.body.addWidget(self.problem)
+        self.head_entries = label("Last entries", 13, 700)
+        self.body.addWidget(self.head_entries)
+        self.body.addLayout(self.entries)
+        self.body.addStretch()
+        self._unit = ""
+        self._asked: EntryAsked | None = None
+        self._refused: EntryRefused | None = None
+        self.rest("")
+
+    def rest(self, next_words: str) -> None:
+        """Nobody is asked; say when the next turn comes."""
+        self._asked = None
+        self._frame("paper")
+        self.kicker.setText("HANDS FREE")
+        self.what.setText("Nothing to type now")
+        self.spot.setText(next_words)
+        for widget in (self.line, self.unit, self.expected, self.ruler, self.problem):
+            widget.hide()
+
+    def ask(self, asked: EntryAsked, refused: EntryRefused | None) -> None:
+        """Ask for a reading; a refused text stays in the line with the reason below."""
+        info = QUANTITIES[asked.quantity]
+        self._unit = info.unit
+        self.problem.setText(f"“{refused.text}” is refused: {refused.reason}." if refused else "")
+        if asked is self._asked and refused is self._refused:
+            return
+        fresh = asked is not self._asked
+        self._asked, self._refused = asked, refused
+        self._frame("yourturn")
+        self.kicker.setText("YOUR TURN")
+        self.what.setText(asked.what)
+        self.spot.setText(f"{asked.spot}. Read it once it is still. Type a dash if it cannot be read.")
+        self.unit.setText(UNIT_WORDS.get(info.unit, info.unit))
+        self.unit.setStyleSheet(f"color: {theme().of(info.kind).name()}")
+        low, high = asked.expected_low, asked.expected_high
+        span = f"expected {low:.1f} to {high:.1f}" if low is not None and high is not None else ""
+        self.expected.setText(f"Enter takes it    {span}")
+        self.ruler.show_span(low, high, info.kind)
+        for widget in (self.line, self.unit, self.expected, self.ruler, self.problem):
+            widget.show()
+        if fresh:
+            self.line.clear()
+        self.line.selectAll()
+        self.line.setFocus()
+
+    def show_entries(self, entries: list[tuple[str, Reading]]) -> None:
+        """The last entries, newest first."""
+        while (item := self.entries.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.deleteLater()
+        self.head_entries.setVisible(bool(entries))
+        for row, (at, reading) in enumerate(reversed(entries[-4:])):
+            unit = UNIT_WORDS.get(reading.unit, reading.unit)
+            value = "could not be read" if reading.value is None else f"{reading.value:g} {unit}"
+            words = QUANTITIES[reading.quantity].words
+            for column, text in enumerate((at[11:16], words, value)):
+                made = label(text, 13, 600 if column == 2 else 400, "" if column else "second")
+                if column == 2:
+                    made.setAlignment(Qt.AlignmentFlag.AlignRight)
+                self.entries.addWidget(made, row, column)
+
+    def _enter(self) -> None:
+        if self._asked is not None and self.line.text().strip():
+            self.entered.emit(self.line.text())
+
+    def _typed(self, text: str) -> None:
+        try:
+            self.ruler.show_value(parse_entry(text, self._unit) if text.strip() and self._unit else None)
+        except InputError:
+            self.ruler.show_value(None)
+
+    def _frame(self, name: str) -> None:
+        if self.objectName() != name:
+            self.setObjectName(name)
+            self.style().unpolish(self)
+            self.style().polish(self)

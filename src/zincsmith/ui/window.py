@@ -1,0 +1,222 @@
+"""The shell: spine, unit strip, stations, bench strip. Stations are built when they are first shown."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QEvent, Qt
+from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
+
+from zincsmith.engine.states import State
+from zincsmith.ui.session import Session
+from zincsmith.ui.station import Station
+from zincsmith.ui.stations.findings import FindingsStation
+from zincsmith.ui.stations.nameplate import NameplateStation
+from zincsmith.ui.stations.plan import PlanStation
+from zincsmith.ui.stations.rig import RigStation
+from zincsmith.ui.stations.run import RunStation
+from zincsmith.ui.theme import DARK, LIGHT, theme, use_theme
+from zincsmith.ui.widgets.alarm_bar import AlarmBar
+from zincsmith.ui.widgets.bench_strip import BenchStrip
+from zincsmith.ui.widgets.spine import Spine
+from zincsmith.ui.widgets.unit_strip import UnitStrip
+
+# Fixed numbers: a station that is not built yet leaves its number free.
+STATIONS: list[tuple[int, str, Callable[[Session], Station]]] = [
+    (1, "Nameplate", NameplateStation),
+    (2, "Rig", RigStation),
+    (3, "Plan", PlanStation),
+    (4, "Run", RunStation),
+    (5, "Findings", FindingsStation),
+]
+
+
+class MainWindow(QMainWindow):
+    """One window on one book."""
+
+    def __init__(self, book: Path, log: Path | None = None) -> None:
+        super().__init__()
+        self.session = Session(book, log)
+        self.setWindowTitle(f"{book.name} – Zincsmith")
+        self.resize(1280, 800)
+        self.muted = False
+        self._last_sounded = State.IDLE
+        self.stations: dict[str, Station] = {}
+        self.spine = Spine([(number, title) for number, title, _ in STATIONS])
+        self.unit_strip, self.bench_strip, self.alarm = UnitStrip(), BenchStrip(), AlarmBar()
+        self.stack = QStackedWidget()
+        self._lay_out()
+        self._connect()
+        self.go("Nameplate")
+
+    def _lay_out(self) -> None:
+        centre = QWidget()
+        centre.setObjectName("ground")
+        row = QHBoxLayout(centre)
+        column = QVBoxLayout()
+        for layout in (row, column):
+            layout.setContentsMargins(0, 0, 0, 0)
+            layout.setSpacing(0)
+        row.addWidget(self.spine)
+        row.addLayout(column, 1)
+        column.addWidget(self.unit_strip)
+        column.addWidget(self.alarm)
+        column.addWidget(self.stack, 1)
+        column.addWidget(self.bench_strip)
+        self.setCentralWidget(centre)
+
+    def _connect(self) -> None:
+        self.spine.chosen.connect(self.go)
+        self.alarm.restart.connect(self._restart)
+        self.bench_strip.make_safe.connect(self._make_safe)
+        for signal in (self.session.documents, self.session.live, self.session.state_changed):
+            signal.connect(self._refresh)
+        self.session.ready.connect(self._greet)
+        self.session.engine_lost.connect(self._engine_lost)
+        self.session.refused.connect(self._refused)
+        for keys, action in (("F11", self._switch_theme), ("Ctrl+M", self._mute)):
+            QShortcut(QKeySequence(keys), self).activated.connect(action)
+
+    def open(self) -> None:
+        """Open book and engine; call once the window is shown."""
+        self.session.open()
+        self._refresh()
+
+    def go(self, title: str) -> None:
+        """Show a station."""
+        if title not in self.stations:
+            make = next(make for _, name, make in STATIONS if name == title)
+            station = make(self.session)
+            station.go.connect(self.go)
+            self.stations[title] = station
+            self.stack.addWidget(station)
+        self.stack.setCurrentWidget(self.stations[title])
+        self.spine.buttons[title].setChecked(True)
+        self.stations[title].refresh()
+        self.stations[title].take_focus()
+
+    def _refresh(self) -> None:
+        session = self.session
+        self.unit_strip.show_unit(session.unit)
+        self.unit_strip.show_run(self._run_words(), self._book_words())
+        self.bench_strip.show_state(session.view, session.state, session.problem)
+        current = self.stack.currentWidget()
+        if isinstance(current, Station):
+            current.refresh()
+        self._marks()
+        self._sound()
+        if session.state is State.NOT_CONFIRMED and not session.problem and not self.alarm.isVisible():
+            self._not_confirmed("The bench could not be confirmed safe")
+        elif session.state is State.SAFE and self.alarm.isVisible() and not session.problem:
+            self.alarm.hide()
+
+    def _run_words(self) -> str:
+        view = self.session.view
+        if view.run is None:
+            return "No run yet"
+        began = f"{view.began_at[:10]} {view.began_at[11:16]} UTC"
+        how = f"since {began}" if view.active else f"{view.closed.outcome if view.closed else ''}, {began}"
+        return f"Run {view.run}  ·  {how}"
+
+    def _book_words(self) -> str:
+        name = self.session.book_path.name
+        return f"{name}, read-only" if self.session.read_only else name
+
+    def _marks(self) -> None:
+        s, buttons = self.session, self.spine.buttons
+        buttons["Nameplate"].set_mark("complete" if s.unit else "empty")
+        buttons["Rig"].set_mark("complete" if s.rig else "empty")
+        itinerary = s.itinerary() if s.unit and s.rig else ""
+        buttons["Plan"].set_mark(
+            "empty" if itinerary == "" else "attention" if isinstance(itinerary, str) else "complete"
+        )
+        closed = s.view.closed
+        if s.view.active:
+            run = "under way"
+        elif closed is None:
+            run = "empty"
+        else:
+            run = "complete" if closed.outcome == "complete" else "attention"
+        buttons["Run"].set_mark("attention" if s.state is State.NOT_CONFIRMED else run)
+        buttons["Findings"].set_mark("empty" if not s.view.points else "under way" if s.view.active else "complete")
+
+    # Alarms
+
+    def _greet(self, interrupted: list[int]) -> None:
+        if interrupted:
+            self._not_confirmed(f"Run {interrupted[-1]} was interrupted; the bench is not confirmed safe")
+
+    def _not_confirmed(self, title: str) -> None:
+        closed = self.session.view.closed
+        what = "; ".join(closed.unconfirmed) if closed and closed.unconfirmed else "switch the source off by hand"
+        self.alarm.tell(title, f"By hand: {what}. Then press Make safe (F12), which reads everything back.")
+
+    def _engine_lost(self, message: str) -> None:
+        self.alarm.tell(
+            "The engine is not running",
+            f"{message} Everything that was shown is in the book.",
+            can_restart=True,
+            dismiss=False,
+        )
+
+    def _restart(self) -> None:
+        self.alarm.hide()
+        self.session.restart_engine()
+        self._refresh()
+
+    def _refused(self, do: str, message: str) -> None:
+        if do == "open":
+            self.alarm.tell("The book is open read-only", message)
+        elif do not in {"start"}:
+            self.alarm.tell("Not done", message)
+
+    def _make_safe(self) -> None:
+        if self.session.problem or self.session.read_only:
+            self.alarm.tell(
+                "Make safe could not be sent",
+                "The engine is not running. Switch the source off by hand, then start the engine again.",
+                can_restart=not self.session.read_only,
+                dismiss=False,
+            )
+            return
+        self.session.send("make safe", "the operator pressed Make safe")
+
+    # Comforts
+
+    def _sound(self) -> None:
+        state = self.session.state
+        if state is not self._last_sounded and not self.muted:
+            trip = state is State.MAKING_SAFE or state is State.NOT_CONFIRMED
+            if trip or state in (State.GATE, State.ASKING):
+                QApplication.beep()
+        self._last_sounded = state
+
+    def _mute(self) -> None:
+        self.muted = not self.muted
+
+    def _switch_theme(self) -> None:
+        use_theme(DARK if theme() is LIGHT else LIGHT)
+
+    def changeEvent(self, event: QEvent) -> None:
+        if event.type() == QEvent.Type.PaletteChange:
+            for station in self.stations.values():
+                station.restyle()
+        super().changeEvent(event)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if self.session.view.active and not self.session.problem:
+            box = QMessageBox(self)
+            box.setWindowTitle("A run is under way")
+            box.setText("Closing makes the bench safe and ends the run. What was read stays in the book.")
+            leave = box.addButton("Make safe and close", QMessageBox.ButtonRole.AcceptRole)
+            stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+            box.setDefaultButton(stay)
+            box.setWindowModality(Qt.WindowModality.WindowModal)
+            box.exec()
+            if box.clickedButton() is not leave:
+                event.ignore()
+                return
+        self.session.close()
+        event.accept()

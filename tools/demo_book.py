@@ -1,0 +1,40 @@
+"""Make the demonstration book: real runs of the real engine on the stand-in bench, from fixed seeds."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from zincsmith.book.writer import BookWriter
+from zincsmith.engine.batch import run_batch
+from zincsmith.formats.plan_file import find_plan
+from zincsmith.formats.rig_file import read_rig
+from zincsmith.formats.unit_file import read_unit
+
+EXAMPLES = Path(__file__).parent.parent / "examples"
+
+
+def make(book: Path) -> None:
+    """One finished run of the adapter; then the rig with the thermometer read by hand, ready for the next."""
+    for left in book.parent.glob(book.name + "*"):
+        left.unlink()
+    book.parent.mkdir(parents=True, exist_ok=True)
+    end = run_batch(
+        unit=read_unit(EXAMPLES / "units" / "tarnbrook-tb2425.toml"),
+        rig=read_rig(EXAMPLES / "rigs" / "simulated.toml"),
+        plan=find_plan("static-grid"),
+        book_path=book,
+        operator="Test engineer, Hollin Bank",
+        ambient_degC=23.0,
+        auto_gates=True,
+    )
+    if end.outcome != "complete" or not end.safe:
+        raise SystemExit(f"the demonstration run ended early: {end.why}")
+    with BookWriter(book) as writer:
+        rig = read_rig(EXAMPLES / "rigs" / "thermometer-by-hand.toml")
+        writer.revise("rig", "bench", rig, "the thermometer is read by hand from here on")
+
+
+if __name__ == "__main__":
+    make(Path(sys.argv[1]))
+    print(sys.argv[1])

@@ -1,0 +1,97 @@
+"""Render each main view at 1280x800 from the demonstration book, without a display."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from demo_book import make
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QLineEdit
+
+from zincsmith.engine.states import State
+from zincsmith.ui.theme import DARK, LIGHT, load_fonts, use_theme
+from zincsmith.ui.window import MainWindow
+
+ROOT = Path(__file__).parent.parent
+
+
+class Photographer:
+    """Drives the real window and keeps what it shows."""
+
+    def __init__(self, out: Path, book: Path) -> None:
+        self.out = out
+        self.window = MainWindow(book)
+        self.window.resize(1280, 800)
+        self.window.show()
+        self.window.open()
+        self.until(lambda: self.window.session.client.fileno >= 0 and self.window.session.reader is not None)
+
+    def until(self, condition: Callable[[], bool], seconds: float = 120.0) -> None:
+        end = time.monotonic() + seconds
+        while not condition():
+            if time.monotonic() > end:
+                raise TimeoutError("the window did not get there")
+            QTest.qWait(20)
+        QTest.qWait(150)
+
+    def keep(self, name: str) -> None:
+        QTest.qWait(100)
+        self.window.grab().save(str(self.out / f"{name}.png"))
+
+    def station(self, title: str, name: str) -> None:
+        self.window.go(title)
+        self.keep(name)
+
+
+def main() -> int:
+    out = Path(sys.argv[1])
+    out.mkdir(parents=True, exist_ok=True)
+    master = ROOT / "build" / "hollin-bank.zbook"
+    if not master.exists():
+        make(master)
+    app = QApplication(sys.argv[:1])
+    load_fonts()
+    use_theme(LIGHT)
+    with tempfile.TemporaryDirectory() as folder:
+        book = Path(folder) / "hollin-bank.zbook"
+        shutil.copy(master, book)
+        camera = Photographer(out, book)
+        window, session = camera.window, camera.window.session
+        camera.station("Nameplate", "nameplate")
+        camera.station("Rig", "rig")
+        camera.station("Plan", "plan")
+        camera.station("Findings", "findings")
+        camera.station("Run", "run-start")
+        run = window.stations["Run"]
+        edits = run.findChildren(QLineEdit)
+        next(e for e in edits if e.accessibleName() == "Operator").setText("Test engineer")
+        session.start_run("Test engineer", 23.0)
+        camera.until(lambda: session.state is State.GATE)
+        camera.keep("run-gate")
+        session.send("pass")
+        camera.until(lambda: session.state is State.ASKING)
+        camera.keep("run-your-turn")
+        session.send("enter", "52.6")
+        camera.until(lambda: len(session.view.points) >= 5)
+        camera.keep("run")
+        use_theme(DARK)
+        camera.keep("run-dark")
+        use_theme(LIGHT)
+        session.send("make safe")
+        camera.until(lambda: session.state is State.SAFE)
+        camera.keep("run-made-safe")
+        session.close()
+        app.processEvents()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
