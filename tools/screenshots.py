@@ -12,10 +12,10 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from demo_book import make
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit
 
+from demo_book import make
 from zincsmith.engine.states import State
 from zincsmith.ui.theme import DARK, LIGHT, load_fonts, use_theme
 from zincsmith.ui.window import MainWindow

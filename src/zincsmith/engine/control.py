@@ -20,7 +20,10 @@ class ControlDesk:
 
     def __init__(self, control: socket.socket) -> None:
         self._socket = control
+        control.setblocking(False)
         self._unread = b""
+        self._unsaid = bytearray()
+        self._news: bytes | None = None
         self._gone = ""
         self.documents: Callable[[dict[str, Any]], None] = lambda command: None
 
@@ -29,13 +32,34 @@ class ControlDesk:
         self._gone = why
 
     def say(self, **message: Any) -> None:
-        try:
-            self._socket.sendall(json.dumps(message).encode() + b"\n")
-        except OSError:
-            self._gone = self._gone or "the window is gone"
+        self._take_news()
+        self._unsaid += json.dumps(message).encode() + b"\n"
+        self._flush()
 
     def announce(self, seq: int, state: State) -> None:
-        self.say(seq=seq, state=state.value)
+        """Only the latest announcement matters: a window that does not listen keeps one waiting, no more."""
+        self._news = json.dumps({"seq": seq, "state": state.value}).encode() + b"\n"
+        self._flush()
+
+    def _take_news(self) -> None:
+        if self._news is not None:
+            self._unsaid += self._news
+            self._news = None
+
+    def _flush(self) -> None:
+        """Say as much as the other end takes now; never wait for it."""
+        try:
+            if not self._unsaid:
+                self._take_news()
+            while self._unsaid:
+                sent = self._socket.send(self._unsaid)
+                del self._unsaid[:sent]
+                if not self._unsaid:
+                    self._take_news()
+        except BlockingIOError:
+            pass
+        except OSError:
+            self._gone = self._gone or "the window is gone"
 
     def commands(self, wait_s: float) -> list[Command]:
         """At once when something was said, else after ``wait_s``."""
@@ -49,10 +73,15 @@ class ControlDesk:
                 return found
 
     def _hear(self, wait_s: float) -> list[Command]:
-        ready, _, _ = select.select([self._socket], [], [], wait_s)
+        talk = [self._socket] if self._unsaid or self._news else []
+        ready, free, _ = select.select([self._socket], talk, [], wait_s)
+        if free:
+            self._flush()
         if ready:
             try:
                 data = self._socket.recv(1 << 20)
+            except BlockingIOError:
+                return []
             except OSError:
                 data = b""
             if not data:

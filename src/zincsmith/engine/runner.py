@@ -60,7 +60,8 @@ from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Point, Reading
 from zincsmith.procedures.base import Context, Procedure
 
-SLICE_S = 1.0  # the longest stretch of bench time between two polls: the period of the watches
+SLICE_S = 2.0  # the longest stretch of bench time between two polls: the period of the watches
+SETTLE_SLICE_S = 1.0
 MEASURE_SLICE_S = 0.5
 WAIT_SLICE_S = 0.5  # wall time between polls while a person is awaited
 
@@ -214,7 +215,7 @@ class Runner:
             elif passed >= max(action.at_most_s, action.seconds) - 1e-6:
                 stable = False
                 break
-            self._slice(SLICE_S if action.quantity is not None else min(SLICE_S, action.seconds - passed))
+            self._slice(SETTLE_SLICE_S if action.quantity is not None else min(SLICE_S, action.seconds - passed))
         self._settled = stable
         self.journal.append(Waited(action.why, passed, stable))
         return Settled(stable, passed)

@@ -8,6 +8,7 @@ from zincsmith.analysis.conformity import conformance_probability, guarded_verdi
 from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.evidence import evidence_of
+from zincsmith.judge.foresight import WHOLE_RANGE, uncovered
 from zincsmith.model.events import RunClosed, RunOpened
 from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
 from zincsmith.model.plan import Plan
@@ -108,13 +109,11 @@ def _untested(claim: Claim, evidence: Evidence) -> Judged:
 
 def _coverage(claim: Claim, evidence: Evidence, unit: Unit) -> list[Doubt]:
     """A claim over the whole input range, tested at some lines only."""
-    if claim.key not in {"output_voltage", "line_regulation", "input_current"}:
+    if claim.key not in WHOLE_RANGE:
         return []
     lines = sorted({p.conditions["input_voltage_V"] for p in evidence.points})
     rating = unit.nameplate.input
-    missing = [
-        v for v in (rating.voltage_min_V, rating.voltage_max_V) if not any(abs(v - x) <= 0.02 * v for x in lines)
-    ]
+    missing = uncovered(unit, lines)
     if not missing or not lines:
         return []
     return [

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from datetime import datetime
 from typing import Any
 
 from zincsmith.judge.judging import JudgedRun
@@ -59,6 +60,12 @@ def condition_words(conditions: Mapping[str, float]) -> str:
     if "load_percent" in conditions:
         parts.append(f"{conditions['load_percent']:g} % load")
     return ", ".join(parts)
+
+
+def local_time(at: str, date: bool = False) -> str:
+    """UTC in ISO form as the time on the wall: ``15:04``, or ``2026-11-25 15:04``."""
+    moment = datetime.fromisoformat(at).astimezone()
+    return moment.strftime("%Y-%m-%d %H:%M" if date else "%H:%M")
 
 
 def duration(seconds: float) -> str:

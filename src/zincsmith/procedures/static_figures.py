@@ -141,7 +141,7 @@ def _output_voltage(points: Rows) -> list[Finding]:
         out.append(
             _finding(
                 f"output_voltage_{name}",
-                f"Output voltage, {title} of all points",
+                f"Output voltage, {title}",
                 "V",
                 at,
                 ["output_voltage"],

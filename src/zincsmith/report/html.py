@@ -23,9 +23,11 @@ from zincsmith.model.quantities import QUANTITIES, ROLES
 from zincsmith.report.figures import VERDICT, efficiency_svg, ruler_svg
 
 MARKS = {
-    Verdict.HOLDS: '<circle cx="7" cy="7" r="7" fill="{c}"/><path d="M4 7.2l2.3 2.4 4-5" stroke="#fff" stroke-width="1.7" fill="none"/>',
+    Verdict.HOLDS: '<circle cx="7" cy="7" r="7" fill="{c}"/>'
+    '<path d="M4 7.2l2.3 2.4 4-5" stroke="#fff" stroke-width="1.7" fill="none"/>',
     Verdict.FAILS: '<path d="M7-.8L14.8 7 7 14.8-.8 7z" fill="{c}"/><path d="M3.6 6h6.8v2H3.6z" fill="#fff"/>',
-    Verdict.TOO_CLOSE: '<path d="M7 0a7 7 0 0 0 0 14z" fill="{c}"/><circle cx="7" cy="7" r="6.2" fill="none" stroke="{c}" stroke-width="1.5"/>',
+    Verdict.TOO_CLOSE: '<path d="M7 0a7 7 0 0 0 0 14z" fill="{c}"/>'
+    '<circle cx="7" cy="7" r="6.2" fill="none" stroke="{c}" stroke-width="1.5"/>',
     Verdict.NOT_TESTED: '<circle cx="7" cy="7" r="6" fill="none" stroke="{c}" stroke-width="1.8"/>',
     Verdict.NO_CLAIM: '<path d="M2 6h10v2H2z" fill="{c}"/>',
 }

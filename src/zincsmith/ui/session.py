@@ -48,6 +48,8 @@ class Session(QObject):
         self.interrupted: list[int] = []
         self.problem = ""  # why the engine is not there
         self._seq = 0
+        self._rehearsed_of: tuple[object, ...] = ()
+        self._rehearsed: Itinerary | str = ""
         self._notifier: QSocketNotifier | None = None
         self._due = QTimer(self)
         self._due.setSingleShot(True)
@@ -197,10 +199,15 @@ class Session(QObject):
         if self.rig is None:
             return "There is no rig yet. Load one at Rig."
         ambient = self.view.opened.ambient_degC if self.view.opened else None
-        try:
-            return rehearse(self.unit.nameplate, self.rig, self.plan, ambient if ambient is not None else 23.0)
-        except ZincsmithError as error:
-            return str(error)
+        of = (self.unit, self.rig, self.plan, ambient)
+        if of != self._rehearsed_of:
+            self._rehearsed_of = of
+            try:
+                room = ambient if ambient is not None else 23.0
+                self._rehearsed = rehearse(self.unit.nameplate, self.rig, self.plan, room)
+            except ZincsmithError as error:
+                self._rehearsed = str(error)
+        return self._rehearsed
 
     def judged(self) -> JudgedRun | None:
         """The latest run, judged; None when there is none."""

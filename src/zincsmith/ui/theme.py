@@ -234,10 +234,15 @@ def stylesheet(t: Theme) -> str:
     QPushButton#main:disabled {{ background: {t.strip}; color: {t.ink2}; border-color: {t.line}; }}
     QPushButton#main:focus {{ border: 2px solid {t.edge}; }}
     QPushButton:checked {{ background: {t.chosen}; border: 2px solid {t.ink}; padding: 4px 11px; }}
+    QCheckBox::indicator {{ width: 18px; height: 18px; border: 2px solid {t.ink}; border-radius: 3px;
+                           background: {t.paper}; }}
+    QCheckBox::indicator:checked {{ background: {t.ink}; }}
+    QCheckBox:focus {{ border-bottom: 2px solid {t.focus}; }}
+    QCheckBox {{ spacing: 10px; padding: 2px 0; }}
     QScrollArea {{ border: 0; background: transparent; }}
     QScrollArea > QWidget > QWidget#inside {{ background: transparent; }}
     QTableWidget {{ background: {t.paper}; border: 0; gridline-color: {t.line}; }}
-    QTableWidget::item {{ padding: 2px 6px; }}
+    QTableWidget::item {{ padding: 2px 3px; }}
     QTableWidget::item:selected {{ background: {t.chosen}; color: {t.ink}; }}
     QHeaderView::section {{ background: {t.paper}; color: {t.ink2}; border: 0; border-bottom: 1px solid {t.line};
                             padding: 3px 6px; }}

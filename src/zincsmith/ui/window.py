@@ -10,6 +10,7 @@ from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
 
 from zincsmith.engine.states import State
+from zincsmith.judge.words import local_time
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.stations.findings import FindingsStation
@@ -116,7 +117,7 @@ class MainWindow(QMainWindow):
         view = self.session.view
         if view.run is None:
             return "No run yet"
-        began = f"{view.began_at[:10]} {view.began_at[11:16]} UTC"
+        began = local_time(view.began_at, date=True)
         how = f"since {began}" if view.active else f"{view.closed.outcome if view.closed else ''}, {began}"
         return f"Run {view.run}  ·  {how}"
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QKeyEvent, QKeySequence, QShortcut
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
 
 from zincsmith.formats.entry import parse_entry
 from zincsmith.formats.plate_check import check_nameplate
@@ -17,6 +17,7 @@ from zincsmith.rules.loader import load, names
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font
+from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.claim_table import ClaimTable
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
 from zincsmith.ui.widgets.rating_plate import RatingPlate
@@ -77,7 +78,7 @@ class NameplateStation(Station):
         self.problem = label("", 13, 400, "problem", wrap=True)
         self.plate = RatingPlate()
         self.claims = ClaimTable()
-        self.rule = QComboBox()
+        self.rule = Choice()
         self.undo, self.redo = button("Undo  Ctrl+Z", weight=400), button("Redo  Ctrl+Shift+Z", weight=400)
         self.count = label("", 13, 400, "second")
         self._lay_out()

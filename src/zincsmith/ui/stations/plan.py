@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
+from zincsmith.judge.foresight import untested
 from zincsmith.judge.words import duration, number
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.ui.session import Session
@@ -13,7 +14,7 @@ from zincsmith.ui.station import Station
 from zincsmith.ui.theme import theme
 from zincsmith.ui.widgets.itinerary import ItineraryView
 from zincsmith.ui.widgets.operating_map import Cell, OperatingMap
-from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
+from zincsmith.ui.widgets.panel import Panel, button, clear, heading_row, label
 
 SHOWN = ("input_power", "input_current", "output_voltage", "output_current", "case_temperature")
 
@@ -57,13 +58,14 @@ class PlanStation(Station):
         columns.addLayout(right, 1)
         right.addWidget(self._grid_panel())
         right.addWidget(self._facts_panel(), 1)
+        right.addWidget(self._untested_panel(), 1)
 
     def _grid_panel(self) -> Panel:
         panel = Panel("Static grid", "efficiency, power factor, load and line regulation")
         body = QHBoxLayout()
         body.setSpacing(24)
         self.map = OperatingMap()
-        self.map.setMinimumHeight(150)
+        self.map.setMinimumHeight(128)
         self.map.chosen.connect(self._choose)
         body.addWidget(self.map, 3)
         self.options = QGridLayout()
@@ -106,6 +108,29 @@ class PlanStation(Station):
         layout.addWidget(self.cautions, 1)
         return row
 
+    def _untested_panel(self) -> Panel:
+        self.untested = Panel("Not tested by this plan", "")
+        self.untested_grid = QGridLayout()
+        self.untested_grid.setHorizontalSpacing(16)
+        self.untested_grid.setVerticalSpacing(2)
+        self.untested_grid.setColumnStretch(2, 1)
+        self.untested.body.addLayout(self.untested_grid)
+        self.untested.body.addStretch()
+        return self.untested
+
+    def _show_untested(self) -> None:
+        clear(self.untested_grid)
+        unit = self.session.unit
+        rows = untested(unit, self.session.plan) if unit is not None else []
+        whole = sum(not row.partly for row in rows)
+        self.untested.remark.setText(f"{whole} claims will read not tested" if whole else "every claim is reached")
+        for at, row in enumerate(rows):
+            name = label(f"{row.claim.title} {row.claim.text}", 13, 600)
+            where = label(row.claim.condition_text, 13)
+            why = label(("in part: " if row.partly else "") + row.why, 13, 400, "second")
+            for column, widget in enumerate((name, where, why)):
+                self.untested_grid.addWidget(widget, at, column)
+
     def refresh(self) -> None:
         found = self.session.itinerary()
         if isinstance(found, str):
@@ -129,6 +154,7 @@ class PlanStation(Station):
         self._map(found)
         self._options()
         self._watches(found)
+        self._show_untested()
         items = "".join(f"<p style='margin:0 0 6px 0'>{c}</p>" for c in found.cautions)
         self.caution_text.setText(items)
         self._choose(self._chosen)
@@ -156,7 +182,7 @@ class PlanStation(Station):
             ("Wait at most", f"{duration(o.settle_at_most_s)} a point"),
             ("Average over", f"{o.average_s:g} s"),
         )
-        _clear(self.options)
+        clear(self.options)
         for at, (name, value) in enumerate(rows):
             self.options.addWidget(label(name, 13, 400, "second"), at, 0)
             right = label(value, 13, 600)
@@ -164,7 +190,7 @@ class PlanStation(Station):
             self.options.addWidget(right, at, 1)
 
     def _watches(self, found: Itinerary) -> None:
-        _clear(self.watch_grid)
+        clear(self.watch_grid)
         for column, heading in enumerate(("", "stops above", "rehearsed at most")):
             made = label(heading, 12, 400, "second")
             made.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -200,14 +226,7 @@ def _expected_words(point: PlannedPoint) -> str:
         decimals = 1 if info.kind in ("power", "temperature") else 2
         hue = theme().text_of(info.kind).name()
         words = info.words.lower()
-        parts.append(f"{words} <b><span style='color:{hue}'>{number(value, decimals)} {unit}</span></b>")
+        parts.append(f"{words} <b><span style='color:{hue}'>{number(value, decimals)}&nbsp;{unit}</span></b>")
     typed = f"; you type {', '.join(QUANTITIES[q].words.lower() for q in point.typed)}" if point.typed else ""
     where = f"{c['input_voltage_V']:g} V {c['frequency_Hz']:g} Hz, {c['load_percent']:g} %"
     return f"<b>Point {point.number}</b>, {where}, expected from the plate: {', '.join(parts)}{typed}"
-
-
-def _clear(grid: QGridLayout) -> None:
-    while (item := grid.takeAt(0)) is not None:
-        widget = item.widget()
-        if widget is not None:
-            widget.deleteLater()

@@ -47,11 +47,12 @@ class RigStation(Station):
         sheet = Panel("Wiring sheet", "in the order the current flows; expected values at full load")
         self.sheet = WiringSheet()
         sheet.body.addWidget(self.sheet, 1)
-        outer.addWidget(sheet, 3)
+        outer.addWidget(sheet, 1)
         self.table = self._make_table()
         roles = Panel("Instruments in their roles", "limits of error as the data sheets state them")
         roles.body.addWidget(self.table)
-        outer.addWidget(roles, 2)
+        roles.setFixedHeight(278)
+        outer.addWidget(roles)
 
     @staticmethod
     def _make_table() -> QTableWidget:
@@ -61,7 +62,7 @@ class RigStation(Station):
         table.horizontalHeader().setFont(font(12))
         table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         table.verticalHeader().hide()
-        table.verticalHeader().setDefaultSectionSize(23)
+        table.verticalHeader().setDefaultSectionSize(22)
         table.setShowGrid(False)
         table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)

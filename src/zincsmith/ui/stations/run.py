@@ -10,12 +10,15 @@ from zincsmith.engine.states import State
 from zincsmith.formats.entry import parse_entry
 from zincsmith.judge.words import duration
 from zincsmith.model.errors import InputError
+from zincsmith.model.events import SafeStep
+from zincsmith.model.quantities import ROLES
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.stations.run_dashboard import Dashboard
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.gate import GatePanel
-from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
+from zincsmith.ui.widgets.itinerary import ItineraryView
+from zincsmith.ui.widgets.panel import Panel, button, clear, heading_row, label
 
 
 class StartPanel(Panel):
@@ -29,6 +32,11 @@ class StartPanel(Panel):
         self.ended = label("", 16, 400, wrap=True)
         self.ended.setTextFormat(Qt.TextFormat.RichText)
         self.body.addWidget(self.ended)
+        self.steps = QGridLayout()
+        self.steps.setHorizontalSpacing(16)
+        self.steps.setVerticalSpacing(3)
+        self.steps.setColumnStretch(3, 1)
+        self.body.addLayout(self.steps)
         self.title = label("Start a run", 28, 700)
         self.what = label("", 16, wrap=True)
         self.body.addWidget(self.title)
@@ -104,6 +112,21 @@ class StartPanel(Panel):
         self.button.setEnabled(not isinstance(itinerary, str) and session.allowed("start"))
         self.ended.setText(_ended_words(session))
         self.ended.setVisible(bool(self.ended.text()))
+        self._show_steps()
+
+    def _show_steps(self) -> None:
+        """How the bench was made safe, step by step, as read back."""
+        clear(self.steps)
+        for at, step in enumerate(self.session.view.safe_steps if self.session.view.closed else []):
+            state = "read back" if step.confirmed else "NOT CONFIRMED"
+            texts = (step.step, ROLES[step.role], _readback_words(step), state)
+            for column, text in enumerate(texts):
+                name = "" if column == 0 else "second" if step.confirmed else "problem"
+                self.steps.addWidget(label(text, 14, 600 if column == 0 else 400, name), at, column)
+
+
+def _readback_words(step: SafeStep) -> str:
+    return {"0": "off", "1": "on"}.get(step.readback, step.readback)
 
 
 def _ended_words(session: Session) -> str:
@@ -120,7 +143,7 @@ def _ended_words(session: Session) -> str:
     }[view.closed.outcome]
     text = f"<p><b>Run {view.run} {how}.</b> {len(view.points)} points are in the book. "
     if view.closed.outcome != "complete":
-        text += f"{view.closed.why}. "
+        text += f"{view.closed.why[:1].upper()}{view.closed.why[1:]}. "
     if session.state is State.NOT_CONFIRMED:
         text += "The bench is <b>not confirmed safe</b>: " + "; ".join(view.closed.unconfirmed)
     elif view.closed.safe:
@@ -157,7 +180,17 @@ class RunStation(Station):
         outer.addLayout(row)
         self.pages = QStackedWidget()
         self.start, self.gate, self.dashboard = StartPanel(session), GatePanel(), Dashboard(session)
-        for page in (self.start, self.gate, self.dashboard):
+        self.itinerary = ItineraryView()
+        ahead = Panel("What will happen", "as rehearsed, to scale")
+        ahead.body.addWidget(self.itinerary, 1)
+        ahead.setFixedWidth(420)
+        self.start_page = QWidget()
+        row = QHBoxLayout(self.start_page)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(9)
+        row.addWidget(self.start, 1)
+        row.addWidget(ahead)
+        for page in (self.start_page, self.gate, self.dashboard):
             self.pages.addWidget(page)
         outer.addWidget(self.pages, 1)
         self.gate.passed.connect(lambda: session.send("pass"))
@@ -171,8 +204,10 @@ class RunStation(Station):
         self.abort.setEnabled(session.allowed("abort") and view.active)
         self.note_line.setEnabled(view.active)
         if not view.active:
-            page: QWidget = self.start
+            page: QWidget = self.start_page
             self.start.refresh()
+            found = session.itinerary()
+            self.itinerary.show_itinerary(None if isinstance(found, str) else found)
         elif view.gate is not None:
             page = self.gate
             self.gate.show_gate(view.gate)
@@ -189,10 +224,12 @@ class RunStation(Station):
             self.take_focus()
 
     def take_focus(self) -> None:
-        if self.pages.currentWidget() is self.start:
+        if self.pages.currentWidget() is self.start_page:
             (self.start.operator if not self.start.operator.text() else self.start.button).setFocus()
         elif self.pages.currentWidget() is self.gate:
             self.gate.tick.setFocus()
+        elif self.session.view.asked is None:
+            self.dashboard.map.setFocus()
 
     def restyle(self) -> None:
         self.dashboard.restyle()

@@ -143,7 +143,7 @@ class Dashboard(QWidget):
                 text, share if not done or eta is not None else 0.0, bool(planned.typed), planned.number, doubtful
             )
         self.map.show_grid(cells, {}, "efficiency")
-        self.plot.show_curves(efficiency_curves(points))
+        self.plot.show_curves([*_rehearsed(itinerary), *efficiency_curves(points)])
         self._show_doubts(points)
 
     def _show_doubts(self, points: list[Point]) -> None:
@@ -175,6 +175,20 @@ def efficiency_curves(points: list[Point]) -> list[Curve]:
         x, y = np.array(sorted(rows)).T
         curves.append(Curve(f"{volts:g} V", x, y, "efficiency", dash % 4))
     return curves
+
+
+def _rehearsed(itinerary: Itinerary) -> list[Curve]:
+    """The curve the rehearsal expects, so that the first points have something to be held against."""
+    first = itinerary.points[0].conditions["input_voltage_V"]
+    rows = sorted(
+        (p.load_A, 100.0 * p.expected["output_voltage"].value * p.load_A / p.expected["input_power"].value)
+        for p in itinerary.points
+        if p.conditions["input_voltage_V"] == first and p.load_A > 0.0
+    )
+    if not rows:
+        return []
+    x, y = np.array(rows).T
+    return [Curve("as rehearsed", x, y, "rehearsed", 0, marks=False, anchor=(1.0, 1.1))]
 
 
 def _point_words(point: PlannedPoint) -> str:

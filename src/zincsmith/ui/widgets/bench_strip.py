@@ -7,7 +7,7 @@ from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QShortcut
 from PySide6.QtWidgets import QPushButton, QWidget
 
 from zincsmith.engine.states import State
-from zincsmith.judge.words import number
+from zincsmith.judge.words import local_time, number
 from zincsmith.ui import ink
 from zincsmith.ui.run_view import RunView
 from zincsmith.ui.theme import font, theme
@@ -115,4 +115,4 @@ class BenchStrip(QWidget):
     def _typed_at(self) -> str:
         """The time at which a hot spot was typed: it ages, a polled one does not."""
         typed = [at for at, reading in self._view.entries if reading.quantity == "case_temperature"]
-        return f"at {typed[-1][11:16]}" if typed and "case_temperature" in self._view.now else ""
+        return f"at {local_time(typed[-1])}" if typed and "case_temperature" in self._view.now else ""

@@ -35,6 +35,7 @@ class ClaimRows(QWidget):
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setObjectName("inside")
         self.setAccessibleName("Claims and findings")
         self._groups: list[tuple[str, str, list[tuple[int, Judged]]]] = []
         self._current = -1
@@ -112,10 +113,10 @@ class ClaimRows(QWidget):
         figure = QRectF(value_right - 130, box.top() + 3, 130, 20)
         ink.write(p, figure, f"{value} {unit}".strip(), 15, 600, t.text_of(kind_of(one)), ink.RIGHT)
         ink.write(p, figure.translated(0, 19), expanded, 12, 400, t.color("ink2"), ink.RIGHT)
-        paint_ruler(p, QRectF(ruler_left, box.top() + 2, verdict_left - ruler_left - 22, 40), one)
+        paint_ruler(p, QRectF(ruler_left, box.top() + 2, verdict_left - ruler_left - 34, 40), one)
         self._verdicts(p, QRectF(verdict_left, box.top(), 150, box.height()), one)
         if one.finding.doubts:
-            ink.doubt_mark(p, QPointF(verdict_left - 10, box.center().y()))
+            ink.doubt_mark(p, QPointF(verdict_left - 13, box.center().y()))
 
     @staticmethod
     def _verdicts(p: QPainter, box: QRectF, one: Judged) -> None:

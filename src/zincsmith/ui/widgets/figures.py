@@ -47,11 +47,19 @@ class Figures(QWidget):
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         w, h = self.width() / 4.0, self.height() / 2.0
+        texts = [self._text(f) for f in self._figures if f.value is not None]
+        sizes = [ink.fit_font(text, 42, theme().large_weight, w - 60).pixelSize() for text in texts]
+        size = min(sizes, default=42)
         for at, figure in enumerate(self._figures):
-            self._one(p, QRectF((at % 4) * w, (at // 4) * h, w, h), figure)
+            self._one(p, QRectF((at % 4) * w, (at // 4) * h, w, h), figure, size)
         ink.hairline(p, QPointF(0, h), QPointF(self.width(), h))
 
-    def _one(self, p: QPainter, box: QRectF, figure: Figure) -> None:
+    @staticmethod
+    def _text(figure: Figure) -> str:
+        assert figure.value is not None
+        return number(figure.value, min(4, decimals_for(figure.expanded, figure.value)))
+
+    def _one(self, p: QPainter, box: QRectF, figure: Figure, size: int) -> None:
         t = theme()
         left = box.left() + 14
         if figure.side in ("input", "output"):
@@ -61,18 +69,15 @@ class Figures(QWidget):
             left += 20
         head = QRectF(left, box.top() + 5, box.right() - left - 16, 20)
         ink.write(p, head, figure.words, 13, 400, t.color("ink2"))
-        size = 42
         base = QRectF(box.left() + 14, box.top() + 22, box.width() - 24, box.height() - 24)
         if figure.value is None:
             ink.write(p, base, "–", size, t.large_weight, t.color("ink2"))
             return
-        decimals = min(4, decimals_for(figure.expanded, figure.value))
         if figure.expanded:
             shown = f"±{number(figure.expanded, decimals_for(figure.expanded, figure.value))}"
             ink.write(p, head, shown, 12, 400, t.color("ink2"), ink.RIGHT)
-        text = number(figure.value, decimals)
-        face = ink.fit_font(text, size, t.large_weight, base.width() - 36)
-        ink.write(p, base, text, face.pixelSize(), t.large_weight, t.of(figure.kind))
-        at = base.left() + ink.width(text, face.pixelSize(), t.large_weight) + 6
+        text = self._text(figure)
+        ink.write(p, base, text, size, t.large_weight, t.of(figure.kind))
+        at = base.left() + ink.width(text, size, t.large_weight) + 6
         unit = QRectF(at, base.top() + 8, 50, base.height() - 4)
         ink.write(p, unit, figure.unit, 20, 400, t.of(figure.kind))

@@ -22,8 +22,8 @@ class GatePanel(Panel):
         self.body.setSpacing(12)
         self.kicker = label("GATE: NOTHING IS SWITCHED ON BEFORE YOU SAY SO", 12, 600)
         self.title = label("", 28, 700)
-        self.text = label("", 16, wrap=True)
-        self.cautions = label("", 16, wrap=True)
+        self.text = label("", 18, wrap=True)
+        self.cautions = label("", 18, wrap=True)
         self.tick = QCheckBox("I have checked this, and I have read the cautions")
         self.tick.setFont(font(16, 600))
         self.go_on = button("Go on  Ctrl+Enter", "main", 16)
@@ -32,6 +32,8 @@ class GatePanel(Panel):
         self.tick.toggled.connect(self.go_on.setEnabled)
         self.go_on.clicked.connect(self.passed)
         self.stop.clicked.connect(self.stopped)
+        for widget in (self.text, self.cautions):
+            widget.setMaximumWidth(820)
         for widget in (self.kicker, self.title, self.text):
             self.body.addWidget(widget)
         self.body.addWidget(label("Cautions", 15, 700))

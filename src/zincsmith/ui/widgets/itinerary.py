@@ -59,7 +59,7 @@ class ItineraryView(QWidget):
             share = stage.seconds / self._itinerary.likely_s
             piece = QRectF(tape.left(), top, tape.width(), tape.height() * share)
             row = QRectF(tape.right() + 40, tape.top() + at * row_h, self.width() - tape.right() - 44, row_h)
-            self._stage(p, piece, row, stage)
+            self._stage(p, piece, row, stage, "zinc_light" if at % 2 else "strip")
             top = piece.bottom()
         for stage in self._itinerary.stages:
             for gate in stage.gates:
@@ -77,7 +77,7 @@ class ItineraryView(QWidget):
             text = "start" if k == 0 else f"{k * step} min"
             ink.write(p, QRectF(0, y - 9, tape.left() - 16, 18), text, 12, 400, theme().color("ink2"), ink.RIGHT)
 
-    def _stage(self, p: QPainter, piece: QRectF, row: QRectF, stage: PlannedStage) -> None:
+    def _stage(self, p: QPainter, piece: QRectF, row: QRectF, stage: PlannedStage, ground: str) -> None:
         t = theme()
         band = QPainterPath(QPointF(piece.right() + 4, piece.top()))
         half = (piece.right() + row.left()) / 2
@@ -86,7 +86,7 @@ class ItineraryView(QWidget):
         band.cubicTo(half, row.bottom() - 2, half, piece.bottom(), piece.right() + 4, piece.bottom())
         band.closeSubpath()
         p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(t.color("zinc_light"))
+        p.setBrush(t.color(ground))
         p.drawPath(band)
         p.setBrush(QColor(t.energised[stage.energised]))
         p.setPen(QPen(t.color("edge"), 1.0))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
 from zincsmith.ui.theme import font
 
@@ -54,11 +54,10 @@ def heading_row(title: str) -> tuple[QHBoxLayout, QLabel]:
     return row, name
 
 
-def ground(layout_margins: tuple[int, int, int, int] = (16, 8, 16, 12)) -> tuple[QWidget, QVBoxLayout]:
-    """The ground of a station with its vertical layout."""
-    widget = QWidget()
-    widget.setObjectName("ground")
-    layout = QVBoxLayout(widget)
-    layout.setContentsMargins(*layout_margins)
-    layout.setSpacing(9)
-    return widget, layout
+def clear(grid: QGridLayout) -> None:
+    """Empty a grid of its widgets."""
+    while (item := grid.takeAt(0)) is not None:
+        widget = item.widget()
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()

@@ -28,6 +28,7 @@ class Curve:
     kind: str
     dash: int = 0
     marks: bool = True
+    anchor: tuple[float, float] = (0.0, 0.5)
 
 
 class Plot(QWidget):
@@ -90,17 +91,25 @@ class Plot(QWidget):
         self.widget.addItem(self.reading_line, ignoreBounds=True)
         self.reading_line.hide()
         for curve in curves:
-            color = t.of(curve.kind)
+            color = t.of(curve.kind) if curve.kind != "rehearsed" else t.color("edge")
             pen = pg.mkPen(color, width=1)
             if DASHES[curve.dash] is not None:
                 pen.setDashPattern(DASHES[curve.dash])
             marks = {"symbol": "o", "symbolSize": 6, "symbolPen": pg.mkPen(color), "symbolBrush": t.paper}
             self.widget.plot(curve.x, curve.y, pen=pen, **(marks if curve.marks else {}))
             if len(curve.x) and curve.name:
-                text = pg.TextItem(curve.name, color=t.text_of(curve.kind), anchor=(0, 0.5))
+                text = pg.TextItem(curve.name, color=t.text_of(curve.kind), anchor=curve.anchor)
                 text.setFont(font(12, 600))
                 text.setPos(float(curve.x[-1]), float(curve.y[-1]))
                 self.widget.addItem(text, ignoreBounds=True)
+        drawn = [c for c in curves if len(c.x)]
+        if drawn:
+            low, high = min(c.x.min() for c in drawn), max(c.x.max() for c in drawn)
+            room = (high - low or abs(high) or 1.0) * 0.02
+            # The names stand right of the last points: leave them about 60 pixels.
+            share = 66.0 / max(200.0, float(self.widget.width()))
+            self.widget.setXRange(low - room, high + (high - low or 1.0) * share / (1.0 - share), padding=0)
+            self.widget.enableAutoRange(axis="y")
 
     def _moved(self, position: QPointF) -> None:
         if not self._curves or not self.widget.sceneBoundingRect().contains(position):

@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from zincsmith.analysis.stability import mean_and_spread
 from zincsmith.judge.words import decimals_for, number
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.ui.theme import font, theme
-from zincsmith.ui.widgets.panel import label
+from zincsmith.ui.widgets.panel import clear, label
 
 SHOWN = ("input_power", "output_voltage")
 SPAN_S = 60.0
@@ -41,8 +41,8 @@ class StripChart(QWidget):
             tracks.addWidget(plot)
         self._table = QGridLayout()
         self._table.setHorizontalSpacing(12)
-        self._table.setVerticalSpacing(1)
-        self._cells: dict[tuple[int, int], object] = {}
+        self._table.setVerticalSpacing(2)
+        self._cells: dict[tuple[int, int], QLabel] = {}
         side = QVBoxLayout()
         side.addLayout(self._table)
         side.addStretch()
@@ -50,6 +50,8 @@ class StripChart(QWidget):
         self.restyle()
 
     def restyle(self) -> None:
+        clear(self._table)
+        self._cells.clear()
         t = theme()
         for quantity, plot in self._plots.items():
             info = QUANTITIES[quantity]
@@ -61,7 +63,9 @@ class StripChart(QWidget):
                 axis.setTickFont(font(12))
                 axis.enableAutoSIPrefix(False)
                 axis.setGrid(30)
-            plot.getAxis("left").setWidth(52)
+            plot.getAxis("left").setWidth(56)
+            plot.getAxis("left").setTickDensity(0.5)
+            plot.getAxis("bottom").setHeight(20 if quantity == SHOWN[-1] else 4)
             plot.getAxis("bottom").setStyle(showValues=quantity == SHOWN[-1])
             pen = pg.mkPen(t.of(info.kind), width=1)
             if info.side == "input":
@@ -107,7 +111,7 @@ class StripChart(QWidget):
                 made.setAlignment(Qt.AlignmentFlag.AlignRight)
             self._table.addWidget(made, row, column)
             self._cells[(row, column)] = made
-        if made.text() != text:  # type: ignore[attr-defined]
-            made.setText(text)  # type: ignore[attr-defined]
-        hue = theme().ink2 if color == "ink2" else theme().text_of(color).name()
-        made.setStyleSheet(f"color: {hue}")  # type: ignore[attr-defined]
+            hue = theme().ink2 if color == "ink2" else theme().text_of(color).name()
+            made.setStyleSheet(f"color: {hue}")
+        if made.text() != text:
+            made.setText(text)

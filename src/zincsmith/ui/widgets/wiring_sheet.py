@@ -17,6 +17,8 @@ from zincsmith.model.unit import Unit
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 
+TOP_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
+
 
 @dataclass(frozen=True)
 class Flow:
@@ -62,7 +64,7 @@ class WiringSheet(QWidget):
         t, p = theme(), QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         w, h = float(self.width()), float(self.height())
-        divide = h * 0.47
+        divide = h * 0.44
         p.fillRect(QRectF(0, 0, w, divide), t.color("alarm_ground"))
         ink.write(p, QRectF(10, 4, 400, 20), "Mains side: hands off while energised", 13, 600, t.color("alarm"))
         ink.hairline(p, QPointF(0, divide), QPointF(w, divide), t.color("alarm"), dashed=True)
@@ -74,15 +76,15 @@ class WiringSheet(QWidget):
         self._draw(p, w, h, divide, self._rig)
 
     def _draw(self, p: QPainter, w: float, h: float, divide: float, rig: Rig) -> None:
-        box_w, box_h, top = 190.0, 96.0, 34.0
+        box_w, box_h, top = 190.0, 92.0, 32.0
         unit_box = QRectF(w - 230, top, 214, h - top - 16)
         source = QRectF(16, top, box_w, box_h)
         middle = (source.right() + unit_box.left()) / 2
         meter = QRectF(middle - box_w / 2, top, box_w, box_h)
         low = divide + 34
-        box_h2 = min(96.0, h - low - 12)
+        box_h2 = 96.0
         load = QRectF(16, low, box_w, box_h2)
-        volts = QRectF(middle - box_w / 2, low + 12, box_w, box_h2 - 12)
+        volts = QRectF(middle - box_w / 2, low + 50, box_w, 66)
         flow = self._flow()
         self._mains(p, source, meter, unit_box, flow, rig)
         self._output(p, load, volts, unit_box, flow, rig)
@@ -106,10 +108,9 @@ class WiringSheet(QWidget):
         how = QRectF(inside.left(), inside.top(), inside.width(), 18)
         self._how(p, how, one.how)
         y = inside.top() + 20
-        for text in (one.name, *lines):
-            if y + 17 <= inside.bottom() + 4:
-                ink.write(p, QRectF(inside.left(), y, inside.width(), 17), text, 12, 400, t.color("ink2"))
-            y += 17
+        ink.write(p, QRectF(inside.left(), y, inside.width(), 17), one.name, 12, 400, t.color("ink2"))
+        words = QRectF(inside.left(), y + 17, inside.width(), inside.bottom() - y - 17)
+        ink.write(p, words, "; ".join(lines), 12, 400, t.color("ink2"), TOP_LEFT, wrap=True)
 
     @staticmethod
     def _how(p: QPainter, box: QRectF, how: str) -> None:
@@ -159,14 +160,14 @@ class WiringSheet(QWidget):
             p.drawPolyline([QPointF(x + dx, y + k), QPointF(x + dx, level), QPointF(side, level)])
             p.setBrush(t.color("ink"))
             p.drawEllipse(QPointF(x + dx, y + k), 2.5, 2.5)
-        span = QRectF(load.right(), y - 38, volts.right() - load.right(), 18)
+        span = QRectF(load.right(), y - 38, volts.left() - load.right(), 18)
         if flow is not None:
             self._values(p, span, ((f"{flow.output_V:g} V", "voltage"), (f"{flow.output_A:g} A", "current")))
-            self._arrow(p, QPointF(load.right() + (volts.right() - load.right()) / 2, y - 8), -1.0)
+            self._arrow(p, QPointF((load.right() + volts.left()) / 2, y - 8), -1.0)
         for lead in rig.leads:
             if lead.between == "unit load":
                 amps = flow.output_A if flow else None
-                self._lead(p, volts.right(), unit.left() - 40, y - 48, lead.length_m, lead.area_mm2, amps)
+                self._lead(p, load.right(), volts.left(), y, lead.length_m, lead.area_mm2, amps)
 
     @staticmethod
     def _values(p: QPainter, span: QRectF, values: tuple[tuple[str, str], ...]) -> None:
@@ -221,5 +222,4 @@ class WiringSheet(QWidget):
             line(y + 20, thermometer.name, 12, 400, t.color("ink2"))
             p.setPen(Qt.PenStyle.NoPen)
             spot = QRectF(inside.left(), y + 38, inside.width(), 40)
-            top_left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
-            ink.write(p, spot, thermometer.spot, 12, 400, t.text_of("temperature"), top_left, wrap=True)
+            ink.write(p, spot, thermometer.spot, 12, 400, t.text_of("temperature"), TOP_LEFT, wrap=True)

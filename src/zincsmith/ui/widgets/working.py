@@ -26,6 +26,7 @@ class Working(QWidget):
         self._judged: Judged | None = None
         self._spread: dict[str, tuple[str, str]] = {}
         self.setMinimumHeight(200)
+        self.setObjectName("inside")
 
     def sizeHint(self) -> QSize:
         return QSize(400, max(200, self.minimumHeight()))
@@ -37,7 +38,7 @@ class Working(QWidget):
         if judged is not None:
             rows = sum(len(r.get("readings", ())) for r in judged.finding.working.rows)
             doubts = 76 * len(judged.finding.doubts)
-            lines = len(judged.finding.working.rows) + min(rows, 60) + 6
+            lines = len(judged.finding.working.rows) + 2 * min(rows, 60) + 6
             self.setMinimumHeight(300 + LINE * lines + 24 * 7 + doubts)
         self.update()
 
@@ -171,10 +172,12 @@ class Working(QWidget):
         y += LINE + 2
         for one in ids[:60]:
             says, who = self._readings.get(one, ("not in the book", ""))
-            ink.write(p, QRectF(2, y, 150, LINE), f"reading {one.split('/', 1)[1]}", 12, 400, t.color("ink2"))
-            ink.write(p, QRectF(152, y, 140, LINE), says, 13, 600)
-            ink.write(p, QRectF(296, y, self.width() - 310, LINE), who, 12, 400, t.color("ink2"))
-            y += LINE
+            ink.write(p, QRectF(2, y, 96, LINE), says, 13, 600, align=ink.RIGHT)
+            ink.write(p, QRectF(108, y, self.width() - 120, LINE), who, 12, 400, t.color("ink2"))
+            ink.write(
+                p, QRectF(108, y + 16, self.width() - 120, LINE), f"in the book as {one}", 12, 400, t.color("ink2")
+            )
+            y += LINE + 18
 
 
 def _cell(column: str, value: object) -> str:

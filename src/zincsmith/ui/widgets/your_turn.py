@@ -7,14 +7,14 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
 from zincsmith.formats.entry import parse_entry
-from zincsmith.judge.words import UNIT_WORDS
+from zincsmith.judge.words import UNIT_WORDS, local_time
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import EntryAsked, EntryRefused
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Reading
 from zincsmith.ui import ink
 from zincsmith.ui.theme import font, theme
-from zincsmith.ui.widgets.panel import Panel, label
+from zincsmith.ui.widgets.panel import Panel, clear, label
 
 
 class ExpectedRuler(QWidget):
@@ -140,16 +140,13 @@ class YourTurn(Panel):
 
     def show_entries(self, entries: list[tuple[str, Reading]]) -> None:
         """The last entries, newest first."""
-        while (item := self.entries.takeAt(0)) is not None:
-            widget = item.widget()
-            if widget is not None:
-                widget.deleteLater()
+        clear(self.entries)
         self.head_entries.setVisible(bool(entries))
         for row, (at, reading) in enumerate(reversed(entries[-4:])):
             unit = UNIT_WORDS.get(reading.unit, reading.unit)
             value = "could not be read" if reading.value is None else f"{reading.value:g} {unit}"
             words = QUANTITIES[reading.quantity].words
-            for column, text in enumerate((at[11:16], words, value)):
+            for column, text in enumerate((local_time(at), words, value)):
                 made = label(text, 13, 600 if column == 2 else 400, "" if column else "second")
                 if column == 2:
                     made.setAlignment(Qt.AlignmentFlag.AlignRight)

@@ -1,0 +1,21 @@
+"""A drop-down with the house's chevron."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QComboBox
+
+from zincsmith.ui.theme import theme
+
+
+class Choice(QComboBox):
+    """The style sheet takes the native arrow away; this draws one that follows the theme."""
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(QPen(theme().color("ink"), 1.6))
+        x, y = self.width() - 14.0, self.height() / 2.0
+        p.drawPolyline([QPointF(x - 4, y - 2), QPointF(x, y + 2.5), QPointF(x + 4, y - 2)])
