@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import logging
 import re
+import socket
 from functools import cache
 from typing import Any
 
@@ -89,7 +90,7 @@ class Link:
         try:
             return action(self._resource)
         except pyvisa.VisaIOError as error:
-            late = error.error_code == pyvisa.constants.StatusCode.error_timeout
+            late = error.error_code == pyvisa.constants.StatusCode.error_timeout and not self._has_left()
             self.close()
             if late:
                 message = f"no answer within {TIMEOUT_MS / 1000:g} s; check that it is not busy, locked or switched off"
@@ -100,6 +101,19 @@ class Link:
             raise Lost(
                 f"the connection broke ({error})", role=self.role, address=self.address, during=command
             ) from None
+
+    def _has_left(self) -> bool:
+        """Whether the other end closed the connection: the backend reports that as a time-out too."""
+        session = self._resource.visalib.sessions.get(self._resource.session)
+        interface = getattr(session, "interface", None)
+        if not isinstance(interface, socket.socket):
+            return False
+        try:
+            return interface.recv(1, socket.MSG_PEEK | socket.MSG_DONTWAIT) == b""
+        except BlockingIOError:
+            return False
+        except OSError:
+            return True
 
     def close(self) -> None:
         if self._resource is not None:

@@ -61,15 +61,12 @@ class Interpreter:
         self.on("*IDN?", lambda _: self.identity)
         self.on("*CLS", lambda _: self.errors.clear())
         self.on("*OPC?", lambda _: "1")
-        self.on("*RST", lambda _: self.reset())
+        self.on("*RST", lambda _: None)
         self.on("SYSTem:ERRor[:NEXT]?", lambda _: self._next_error())
 
     def on(self, header: str, action: Callable[[str], str | None]) -> None:
-        """Add a command; the action gets the parameter text and returns the answer of a query."""
-        self._table.append((pattern(header), action))
-
-    def reset(self) -> None:
-        """What ``*RST`` does; instruments that switch energy override it."""
+        """Add a command, before those there are; the action gets the parameter text and answers a query."""
+        self._table.insert(0, (pattern(header), action))
 
     def _next_error(self) -> str:
         number_, text = self.errors.popleft() if self.errors else (0, "No error")

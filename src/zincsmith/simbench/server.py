@@ -76,6 +76,8 @@ class Bench:
 
     def _accept(self, seat: Seat) -> None:
         connection, _ = seat.listener.accept()
+        if seat.connection is not None and self._has_left(seat.connection):
+            self._hang_up(seat)
         if seat.connection is not None:  # one at a time, as many real instruments have it
             connection.close()
             return
@@ -83,6 +85,15 @@ class Bench:
         seat.connection, seat.unread = connection, b""
         self._selector.register(connection, selectors.EVENT_READ, seat)
         self._note(seat.role, "connected", "")
+
+    @staticmethod
+    def _has_left(connection: socket.socket) -> bool:
+        try:
+            return connection.recv(1, socket.MSG_PEEK | socket.MSG_DONTWAIT) == b""
+        except BlockingIOError:
+            return False
+        except OSError:
+            return True
 
     def _hear(self, seat: Seat) -> None:
         assert seat.connection is not None

@@ -1,0 +1,173 @@
+"""Links, dialects and making safe, over real sockets to the stand-in bench."""
+
+import re
+import socket
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from tests.conftest import bench_log
+
+from zincsmith.bench.bench import Bench
+from zincsmith.bench.dialect import Dialect, dialect_for
+from zincsmith.bench.instrument import ScpiInstrument
+from zincsmith.bench.link import Link
+from zincsmith.bench.make_safe import make_safe
+from zincsmith.bench.standin import RunningStandIn
+from zincsmith.model.errors import Garbled, InputError, Late, Lost, Refused
+from zincsmith.model.events import Event, Intended, SafeStep
+from zincsmith.model.rig import Instrument, Rig
+
+StartStandIn = Callable[..., RunningStandIn]
+
+
+def inject(addresses: dict[str, str], role: str, fault: str) -> None:
+    """Tell the stand-in to misbehave, as its own clock port allows; the port takes one connection at a time."""
+    link = Link("clock", addresses["clock"])
+    link.open()
+    link.write(f"FAUL {role},{fault}")
+    link.query("*OPC?")
+    link.close()
+
+
+def powered(rig: Rig, addresses: dict[str, str]) -> Bench:
+    bench = Bench(rig, addresses)
+    bench.open()
+    source, load = bench.instruments["ac_source"], bench.instruments["load"]
+    source.set("voltage", 115.0)
+    source.set("frequency", 60.0)
+    source.set("output", True)
+    bench.clock.advance(2.0)
+    load.set("current", 2.5)
+    load.set("input", True)
+    bench.clock.advance(2.0)
+    return bench
+
+
+def wait_on(bench: Bench) -> Callable[[float], None]:
+    return bench.clock.advance
+
+
+def test_it_reads_what_it_switched_on(rig: Rig, standin: StartStandIn) -> None:
+    bench = powered(rig, standin().addresses)
+    values = bench.poll()
+    assert values["output_voltage"] == pytest.approx(24.0, abs=0.3)
+    assert values["input_power"] == pytest.approx(68.0, abs=2.0)
+    assert bench.polled() >= set(values)
+    bench.close()
+
+
+def test_nobody_there_is_lost_with_role_and_address() -> None:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    address = f"TCPIP::127.0.0.1::{port}::SOCKET"
+    with pytest.raises(Lost, match=r"voltmeter at .*check that it is switched on") as lost:
+        Link("voltmeter", address).open()
+    assert (lost.value.role, lost.value.address) == ("voltmeter", address)
+
+
+@pytest.mark.parametrize(
+    ("fault", "error"), [("SILENT", Late), ("DROP", Lost), ("RUBBISH", Garbled)], ids=["silent", "dropped", "rubbish"]
+)
+def test_a_failing_meter_is_told_apart(rig: Rig, standin: StartStandIn, fault: str, error: type[Exception]) -> None:
+    addresses = standin().addresses
+    meter = ScpiInstrument(Link("voltmeter", addresses["voltmeter"]), dialect_for("voltmeter"))
+    meter.link.open()
+    inject(addresses, "voltmeter", fault)
+    with pytest.raises(error, match="voltmeter at"):
+        meter.read()
+    assert meter.link.is_open is (error is Garbled), "after a late answer nothing on that connection can be trusted"
+    inject(addresses, "voltmeter", "NONE")
+    meter.reopen()
+    assert "output_voltage" in meter.read()
+    meter.link.close()
+
+
+def test_a_refused_setting_is_an_error(standin: StartStandIn) -> None:
+    addresses = standin().addresses
+    source = ScpiInstrument(Link("ac_source", addresses["ac_source"]), dialect_for("ac_source"))
+    source.link.open()
+    with pytest.raises(Refused, match="-222"):
+        source.set("voltage", 500.0)
+    assert source.get("voltage") == 0.0
+    source.link.close()
+
+
+def test_only_this_computer_may_be_armed(rig: Rig) -> None:
+    far = Instrument("voltmeter", "connected", address="TCPIP::192.0.2.7::5025::SOCKET")
+    others = tuple(i for i in rig.instruments if i.role != "voltmeter")
+    addresses = dict.fromkeys(
+        ("ac_source", "load", "power_meter", "thermometer", "clock"), "TCPIP::127.0.0.1::9::SOCKET"
+    )
+    with pytest.raises(InputError, match="guardian"):
+        Bench(replace(rig, instruments=(*others, far)), addresses)
+
+
+@pytest.mark.parametrize("role", ["ac_source", "load"])
+def test_a_source_nobody_can_switch_is_refused(rig: Rig, role: str) -> None:
+    changed = tuple(replace(i, how="by hand") if i.role == role else i for i in rig.instruments)
+    with pytest.raises(InputError, match="played by hand"):
+        Bench(replace(rig, instruments=changed), {})
+
+
+def test_a_missing_role_is_named(rig: Rig) -> None:
+    fewer = tuple(i for i in rig.instruments if i.role != "load")
+    with pytest.raises(InputError, match="names no load"):
+        Bench(replace(rig, instruments=fewer), {})
+
+
+def test_a_dialect_must_know_every_operation_of_its_role() -> None:
+    with pytest.raises(ValueError, match="get_output"):
+        Dialect.model_validate({"role": "ac_source", "words": "x", "settle_s": 0, "operation": {}})
+    with pytest.raises(ValueError, match="reply format"):
+        Dialect.model_validate(
+            {"role": "voltmeter", "words": "x", "settle_s": 0, "operation": {"read": {"query": "?"}}}
+        )
+    with pytest.raises(InputError, match="no dialect"):
+        dialect_for("voltmeter", "klingon")
+
+
+def test_making_safe_goes_source_bleed_load(rig: Rig, standin: StartStandIn, tmp_path: Path) -> None:
+    bench = powered(rig, standin().addresses)
+    events: list[Event] = []
+    safety = make_safe(bench, events.append, wait_on(bench))
+    bench.close()
+    assert safety.confirmed
+    steps = [e.step for e in events if isinstance(e, SafeStep)]
+    assert steps == ["source output off", "bleed through the load", "output below the touch limit", "load off"]
+    intended = [e.body["step"] for e in events if isinstance(e, Intended)]
+    assert intended == ["source output off", "bleed through the load", "load off"]
+    told = [row for row in bench_log(tmp_path / "bench.log") if row["what"] == "told"]
+    off = next(k for k, row in enumerate(told) if row["role"] == "ac_source" and row["text"] == "OUTP 0")
+    bleed = next(k for k, row in enumerate(told) if k > off and row["text"] == "CURR 0.20000")
+    assert [row["text"] for row in told[bleed:]] == ["CURR 0.20000", "INP 1", "INP 0"]
+    assert told[-1]["output_V"] < 2.0
+    assert not told[-1]["source_on"]
+
+
+@pytest.mark.parametrize(
+    ("role", "fault", "unconfirmed"),
+    [
+        ("ac_source", "DROP", "ac source Brackmere A5 .* pull its plug"),
+        ("ac_source", "RUBBISH", "ac source Brackmere A5"),
+        ("load", "SILENT", "load Osmary L3 .* switch its input off"),
+    ],
+)
+def test_what_does_not_answer_is_named_and_the_rest_made_safe(
+    rig: Rig, standin: StartStandIn, tmp_path: Path, role: str, fault: str, unconfirmed: str
+) -> None:
+    addresses = standin().addresses
+    bench = powered(rig, addresses)
+    bench.close()
+    inject(addresses, role, fault)
+    again = Bench(rig, addresses)
+    again.open_clock()
+    safety = make_safe(again, lambda _event: None, wait_on(again))
+    again.close()
+    assert not safety.confirmed
+    assert len(safety.unconfirmed) == 1
+    assert re.match(unconfirmed, safety.unconfirmed[0])
+    last = bench_log(tmp_path / "bench.log")[-1]
+    assert last["load_on" if role == "ac_source" else "source_on"] is False

@@ -1,0 +1,132 @@
+"""Fails a test on unexpected warnings (pyproject), Qt messages (pytest-qt) and log lines of level error."""
+
+from __future__ import annotations
+
+import json
+import logging
+import os
+import subprocess
+import sys
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from pathlib import Path
+
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+
+import pytest
+
+from zincsmith.bench.standin import RunningStandIn, start_standin
+from zincsmith.formats.rig_file import read_rig
+from zincsmith.formats.unit_file import read_unit
+from zincsmith.model.plan import GridOptions, Line, Plan
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
+
+ROOT = Path(__file__).parent.parent
+UNIT = ROOT / "examples" / "units" / "tarnbrook-tb2425.toml"
+RIG = ROOT / "examples" / "rigs" / "simulated.toml"
+SHORT_PLAN = """
+name = "Short grid"
+procedure = "static_grid"
+[options]
+warm_up_s = 60
+rewarm_s = 20
+settle_at_most_s = 30
+settled_percent = 0.5
+average_s = 4
+"""
+
+
+@pytest.fixture(autouse=True)
+def no_error_lines(caplog: pytest.LogCaptureFixture) -> Iterator[None]:
+    yield
+    wrong = [r.getMessage() for r in caplog.get_records("call") if r.levelno >= logging.ERROR]
+    assert not wrong, f"logged errors: {wrong}"
+
+
+@pytest.fixture(scope="session")
+def unit() -> Unit:
+    return read_unit(UNIT)
+
+
+@pytest.fixture(scope="session")
+def rig() -> Rig:
+    return read_rig(RIG)
+
+
+@pytest.fixture(scope="session")
+def tiny_plan() -> Plan:
+    """Two points at one line: the shortest run that is a run."""
+    options = GridOptions(
+        lines=(Line(115.0, 60.0),),
+        loads_percent=(100.0, 0.0),
+        warm_up_s=20.0,
+        settle_at_most_s=30.0,
+        settled_percent=0.5,
+        average_s=4.0,
+    )
+    return Plan("Tiny grid", "static_grid", options)
+
+
+@pytest.fixture
+def short_plan(tmp_path: Path) -> Path:
+    file = tmp_path / "short.toml"
+    file.write_text(SHORT_PLAN)
+    return file
+
+
+Command = Callable[..., subprocess.CompletedProcess[str]]
+
+
+def run_command(
+    *arguments: object, typed: str | None = None, timeout: float = 240.0
+) -> subprocess.CompletedProcess[str]:
+    """``zincsmith ARGUMENTS`` as a person would call it."""
+    return subprocess.run(
+        [sys.executable, "-m", "zincsmith.cli", *map(str, arguments)],
+        input=typed if typed is not None else "",
+        capture_output=True,
+        text=True,
+        timeout=timeout,
+        check=False,
+    )
+
+
+@pytest.fixture(scope="session")
+def command() -> Command:
+    return run_command
+
+
+@pytest.fixture(scope="session")
+def finished_book(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A whole run of the honest adapter, seed 1, with a short warm-up. Not to be written to."""
+    folder = tmp_path_factory.mktemp("finished")
+    plan = folder / "short.toml"
+    plan.write_text(SHORT_PLAN)
+    book = folder / "finished.zbook"
+    done = run_command(
+        "run", "--unit", UNIT, "--rig", RIG, "--plan", plan, "--book", book, "--yes", "--operator", "Tester"
+    )
+    assert done.returncode == 0, done.stderr
+    return book
+
+
+@pytest.fixture
+def standin(rig: Rig, tmp_path: Path) -> Iterator[Callable[..., RunningStandIn]]:
+    """Starts stand-in benches that are gone after the test."""
+    running: list[RunningStandIn] = []
+
+    def start(**changes: object) -> RunningStandIn:
+        assert rig.standin is not None
+        one = start_standin(replace(rig.standin, **changes), tmp_path / "bench.log")
+        running.append(one)
+        return one
+
+    yield start
+    for one in running:
+        one.stop()
+
+
+def bench_log(file: Path) -> list[dict[str, object]]:
+    """The stand-in's own log: the oracle of safety tests."""
+    return [json.loads(line) for line in file.read_text().splitlines()]

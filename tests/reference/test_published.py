@@ -1,0 +1,113 @@
+"""Figures checked against something outside the project. Each names its source."""
+
+import math
+
+import numpy as np
+import pytest
+from scipy.stats import norm
+
+from zincsmith.analysis.conformity import conformance_probability
+from zincsmith.analysis.efficiency import efficiency
+from zincsmith.analysis.leads import pair_resistance
+from zincsmith.analysis.regulation import load_regulation, output_resistance
+from zincsmith.analysis.uncertainty import Column, Part, covariance, propagate
+from zincsmith.rules.loader import load
+
+
+def test_gum_h2_resistance_reactance_impedance() -> None:
+    """JCGM 100:2008, H.2: five simultaneous observations of V, I and phi (data and results from memory)."""
+    volts = np.array([5.007, 4.994, 5.005, 4.990, 4.999])
+    amps = np.array([19.663, 19.639, 19.640, 19.685, 19.678]) * 1e-3
+    phase = np.array([1.0456, 1.0438, 1.0468, 1.0428, 1.0433])
+    factor = np.linalg.cholesky(np.cov([volts, amps, phase]) / 5.0)
+    columns = {}
+    for row, (name, data) in enumerate((("v", volts), ("i", amps), ("phi", phase))):
+        parts = tuple(Part(f"cause {k}", np.array([factor[row, k]]), True) for k in range(3))
+        columns[name] = Column(np.array([data.mean()]), parts)
+    r = propagate(lambda x: float(x["v"][0] / x["i"][0] * math.cos(x["phi"][0])), columns)
+    x = propagate(lambda x: float(x["v"][0] / x["i"][0] * math.sin(x["phi"][0])), columns)
+    z = propagate(lambda x: float(x["v"][0] / x["i"][0]), columns)
+    for found, value, u in ((r, 127.732, 0.071), (x, 219.847, 0.295), (z, 254.260, 0.236)):
+        assert found.value == pytest.approx(value, abs=6e-4)
+        assert found.u == pytest.approx(u, abs=6e-4)
+    for a, b, correlation in ((r, x, -0.588), (r, z, -0.485), (x, z, 0.993)):
+        assert covariance(a, b) / (a.u * b.u) == pytest.approx(correlation, abs=6e-4)
+
+
+def test_gum_g41_effective_degrees_of_freedom() -> None:
+    """JCGM 100:2008, G.4.1: 0.25, 0.57 and 0.82 % with 9, 4 and 14 -> 1.03 %, 19 (from memory)."""
+    parts = tuple(
+        Part(name, np.array([u]), False, dof)
+        for name, u, dof in (("a", 0.25, 9.0), ("b", 0.57, 4.0), ("c", 0.82, 14.0))
+    )
+    found = propagate(lambda x: float(x["x"][0]), {"x": Column(np.array([100.0]), parts)})
+    assert found.u == pytest.approx(1.03, abs=5e-3)
+    assert found.dof == pytest.approx(19.0, abs=0.1)
+    assert found.u * found.k == pytest.approx(2.2, abs=0.06)
+
+
+def test_jcgm_106_reference_diode() -> None:
+    """JCGM 106:2012, example of a Zener diode: -5.47 V, u 0.05, upper limit -5.40 -> 0.919 (from memory)."""
+    assert conformance_probability(-5.47, 0.05, None, -5.40) == pytest.approx(0.919, abs=5e-4)
+
+
+def test_conformance_probability_agrees_with_scipy() -> None:
+    assert conformance_probability(1.0, 0.3, 0.5, 1.2) == pytest.approx(
+        norm.cdf((1.2 - 1.0) / 0.3) - norm.cdf((0.5 - 1.0) / 0.3), rel=1e-12
+    )
+
+
+@pytest.mark.parametrize(
+    ("volts_out", "amps_out", "watts_in", "percent", "digits"),
+    [
+        # Trade notes, section 3: common practice, no source. DC inputs: the mean of v x i is volts x amps.
+        (12.3, 1.0, 30.0 * 0.458, 89.5, 0.05),
+        (1.0, 24.6, 24.0 * 1.17, 87.6, 0.05),
+        (8.86, 0.7, 8.0, 77.5, 0.05),
+        (1.0, 60.0, 97.7, 61.0, 0.5),
+    ],
+)
+def test_efficiencies_of_the_trade(
+    volts_out: float, amps_out: float, watts_in: float, percent: float, digits: float
+) -> None:
+    assert 100.0 * efficiency(watts_in, volts_out, amps_out) == pytest.approx(percent, abs=digits)
+
+
+def test_regulation_facts_of_the_trade() -> None:
+    """Trade notes, section 3: common practice, no source. A rise with load is negative and keeps its sign."""
+    assert 100.0 * load_regulation(12.00, 12.30, 12.0) == pytest.approx(-2.5)
+    assert 1000.0 * output_resistance(np.array([5.01, 4.96]), np.array([0.0, 3.27])) == pytest.approx(15.3, abs=0.05)
+
+
+@pytest.mark.parametrize(
+    ("supply_class", "power", "efficiency_percent", "no_load"),
+    [
+        # US DOE 10 CFR 430.32(w), Level VI, both sides of every boundary; values from memory, worked by hand.
+        ("ac-dc basic", 1.0, 66.0, 0.100),
+        ("ac-dc basic", 1.0001, 66.86, 0.100),
+        ("ac-dc basic", 12.0, 82.963, 0.100),
+        ("ac-dc basic", 49.0, 87.772, 0.100),
+        ("ac-dc basic", 49.01, 88.0, 0.210),
+        ("ac-dc basic", 60.0, 88.0, 0.210),
+        ("ac-dc basic", 250.0, 88.0, 0.210),
+        ("ac-dc basic", 250.1, 87.5, 0.500),
+        ("ac-dc low voltage", 1.0, 60.4, 0.100),
+        ("ac-dc low voltage", 10.0, 78.703, 0.100),
+        ("ac-dc low voltage", 60.0, 87.0, 0.210),
+        ("ac-ac basic", 10.0, 81.948, 0.210),
+        ("ac-ac low voltage", 300.0, 87.5, 0.500),
+        ("multiple voltage", 1.0, 56.4, 0.300),
+        ("multiple voltage", 20.0, 78.568, 0.300),
+        ("multiple voltage", 300.0, 86.0, 0.300),
+    ],
+)
+def test_level_vi_limits(supply_class: str, power: float, efficiency_percent: float, no_load: float) -> None:
+    rules = load("us-doe-level-vi")
+    assert 100.0 * rules.efficiency_limit(supply_class, power) == pytest.approx(efficiency_percent, abs=6e-3)
+    assert rules.no_load_limit_W(supply_class, power) == no_load
+
+
+def test_copper_pair() -> None:
+    """14 AWG (ASTM B258: 1.628 mm), IACS copper: about 8.3 mohm per metre of one lead; common practice, no source."""
+    area = math.pi / 4.0 * (0.127 * 92.0 ** ((36 - 14) / 39.0)) ** 2
+    assert 1000.0 * pair_resistance(1.0, area) / 2.0 == pytest.approx(8.3, abs=0.05)
