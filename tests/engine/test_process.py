@@ -1,0 +1,188 @@
+"""Window and engine as two processes: kills, a window that vanishes, one that does not listen."""
+
+import os
+import signal
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from tests.conftest import bench_log
+
+from zincsmith.book.reader import BookReader
+from zincsmith.book.writer import BookWriter
+from zincsmith.engine.client import EngineClient
+from zincsmith.model.events import PointTaken, Polled, RunClosed
+from zincsmith.model.plan import Plan
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
+
+HANG_GUARD_S = 120.0
+
+
+class Window:
+    """What the real window does with its engine, without pixels."""
+
+    def __init__(self, book: Path, rig: Rig, log: Path) -> None:
+        self.client = EngineClient(book, log)
+        self.rig = rig
+        self.said: list[dict[str, Any]] = []
+        self.seq = 0
+        self.state = ""
+
+    def start_engine(self) -> None:
+        self.client.start(self.rig)
+        self.until(lambda: any(m.get("ready") for m in self.said))
+
+    def listen(self) -> bool:
+        """Take what was said; False when the engine is gone."""
+        messages = self.client.receive()
+        if messages is None:
+            return False
+        for message in messages:
+            self.said.append(message)
+            self.seq = message.get("seq", self.seq)
+            self.state = message.get("state", self.state)
+        return True
+
+    def until(self, condition: Callable[[], bool]) -> None:
+        guard = time.monotonic() + HANG_GUARD_S
+        while not condition():
+            assert time.monotonic() < guard, f"hung; last said: {self.said[-3:]}"
+            if not self.listen():
+                assert condition(), "the engine is gone"
+                return
+            time.sleep(0)  # let the other processes have the processor
+
+    def start_run(self, unit: Unit) -> None:
+        self.client.send("start", unit=unit.tag, operator="Tester", ambient_degC=23.0)
+        self.until(lambda: self.state == "at a gate")
+        self.client.send("pass")
+
+
+@pytest.fixture
+def window(tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan) -> Iterator[Window]:
+    book = tmp_path / "run.zbook"
+    with BookWriter(book) as writer:
+        writer.revise("unit", unit.tag, unit, "test")
+        writer.revise("rig", "bench", rig, "test")
+        writer.revise("plan", "plan", tiny_plan, "test")
+    one = Window(book, rig, tmp_path / "bench.log")
+    one.start_engine()
+    yield one
+    one.client.stop(HANG_GUARD_S)
+
+
+def polls(book: Path, up_to: int) -> list[tuple[int, dict[str, float]]]:
+    with BookReader(book) as reader:
+        return [(w.seq, w.event.values) for w in reader.events(kinds=(Polled,)) if w.seq <= up_to]
+
+
+def test_killing_the_engine_loses_no_reading_that_was_shown(window: Window, unit: Unit, tmp_path: Path) -> None:
+    window.start_run(unit)
+    window.until(lambda: len(polls(window.client.book, window.seq)) >= 12)
+    shown = window.seq
+    before = polls(window.client.book, shown)
+    assert window.client.process is not None
+    os.kill(window.client.process.pid, signal.SIGKILL)
+    window.until(lambda: window.client.fileno < 0)
+    assert polls(window.client.book, shown) == before
+    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is True, "nobody switched it off: say so"
+
+    window.said.clear()
+    window.start_engine()
+    ready = next(m for m in window.said if m.get("ready"))
+    assert ready["interrupted"] == [1]
+    assert ready["state"] == "not confirmed safe"
+    with BookReader(window.client.book) as reader:
+        closed = reader.closed(1)
+    assert closed is not None
+    assert (closed.outcome, closed.safe) == ("interrupted", False)
+    assert any("ac source Brackmere A5" in line for line in closed.unconfirmed)
+
+    window.client.send("start", unit=unit.tag, operator="Tester", ambient_degC=23.0)
+    window.until(lambda: any(m.get("do") == "start" for m in window.said))
+    assert "make it safe first" in next(m["refused"] for m in window.said if m.get("do") == "start")
+
+    window.client.send("make safe")
+    window.until(lambda: window.state == "safe")
+    last = bench_log(tmp_path / "bench.log")[-1]
+    assert (last["source_on"], last["load_on"]) == (False, False)
+
+
+def test_when_the_window_dies_the_engine_makes_safe(window: Window, unit: Unit, tmp_path: Path) -> None:
+    window.start_run(unit)
+    window.until(lambda: len(polls(window.client.book, window.seq)) >= 5)
+    engine = window.client.process
+    assert engine is not None
+    window.client.stop(HANG_GUARD_S)  # closes the socket as a dying window does, then waits for the engine
+    assert engine.returncode == 0
+    with BookReader(window.client.book) as reader:
+        closed = reader.closed(1)
+    assert closed is not None
+    assert (closed.outcome, closed.safe) == ("made safe", True)
+    assert bench_log(tmp_path / "bench.log")[-2]["source_on"] is False
+    assert [f.suffix for f in tmp_path.glob("run.zbook*")] == [".zbook"], "closed cleanly into one file"
+
+
+def test_the_engine_told_to_end_makes_safe_first(window: Window, unit: Unit) -> None:
+    window.start_run(unit)
+    window.until(lambda: len(polls(window.client.book, window.seq)) >= 5)
+    assert window.client.process is not None
+    os.kill(window.client.process.pid, signal.SIGTERM)
+    window.until(lambda: window.client.fileno < 0)
+    with BookReader(window.client.book) as reader:
+        closed = reader.closed(1)
+    assert closed is not None
+    assert (closed.outcome, closed.safe) == ("made safe", True)
+
+
+def test_a_window_that_does_not_listen_does_not_hold_the_engine(window: Window, unit: Unit) -> None:
+    window.start_run(unit)
+    guard = time.monotonic() + HANG_GUARD_S
+    closed: RunClosed | None = None
+    while closed is None:
+        assert time.monotonic() < guard
+        with BookReader(window.client.book) as reader:
+            closed = reader.closed(1)
+        time.sleep(0)
+    assert closed.outcome == "complete"
+    window.until(lambda: window.state == "safe")
+    with BookReader(window.client.book) as reader:
+        assert len(list(reader.events(kinds=(PointTaken,)))) == 2
+
+
+def test_documents_can_be_edited_undone_and_redone_through_the_engine(window: Window, unit: Unit) -> None:
+    from dataclasses import replace
+
+    def maker() -> str:
+        with BookReader(window.client.book) as reader:
+            return reader.unit().maker
+
+    def change(do: Callable[[], object]) -> None:
+        window.said.clear()
+        do()
+        window.until(lambda: any(m.get("documents") for m in window.said))
+
+    change(lambda: window.client.revise("unit", unit.tag, replace(unit, maker="Other"), "edited"))
+    assert maker() == "Other"
+    change(lambda: window.client.send("undo", document="unit", key=unit.tag))
+    assert maker() == "Tarnbrook"
+    change(lambda: window.client.send("redo", document="unit", key=unit.tag))
+    assert maker() == "Other"
+
+
+def test_a_second_engine_is_refused_with_the_reason(window: Window, rig: Rig, tmp_path: Path) -> None:
+    second = EngineClient(window.client.book)
+    second.start(None)
+    guard = time.monotonic() + HANG_GUARD_S
+    said: list[dict[str, Any]] = []
+    while time.monotonic() < guard:
+        messages = second.receive()
+        if messages is None:
+            break
+        said += messages
+        time.sleep(0)
+    assert "open for writing" in said[0]["refused"]
+    second.stop(HANG_GUARD_S)
