@@ -31,7 +31,7 @@ def untested(unit: Unit, plan: Plan) -> list[Untested]:
         elif claim.key in WHOLE_RANGE:
             missing = uncovered(unit, [v for v, _ in lines])
             if missing:
-                found.append(Untested(claim, f"{' and '.join(f'{v:g} V' for v in missing)} not in the plan", True))
+                found.append(Untested(claim, f"in part: no {' or '.join(f'{v:g} V' for v in missing)}", True))
     return found
 
 

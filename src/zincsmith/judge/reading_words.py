@@ -7,9 +7,9 @@ from zincsmith.judge.words import UNIT_WORDS, number
 from zincsmith.model.reading import Reading
 
 
-def reading_words(run: JudgedRun) -> dict[str, tuple[str, str]]:
-    """Id of each reading -> (what it says, who gave it, on which range, from how many polls)."""
-    return {r.id: (_says(r), _who(r)) for point in run.evidence.points for r in point.readings}
+def reading_words(run: JudgedRun) -> dict[str, tuple[str, str, str]]:
+    """Id of each reading -> (what it says, who gave it on which range, how)."""
+    return {r.id: (_says(r), _who(r), _how(r)) for point in run.evidence.points for r in point.readings}
 
 
 def _says(reading: Reading) -> str:
@@ -23,7 +23,13 @@ def _says(reading: Reading) -> str:
 def _who(reading: Reading) -> str:
     unit = UNIT_WORDS.get(reading.unit, reading.unit)
     on = f", {reading.range:g} {unit} range" if reading.range else ""
+    return f"{reading.source}{on}".rstrip()
+
+
+def _how(reading: Reading) -> str:
+    unit = UNIT_WORDS.get(reading.unit, reading.unit)
     if reading.how == "by hand":
-        return f"{reading.source}, typed “{reading.text}”{on}"
-    spread = f", mean of {reading.count}, 1σ {reading.spread:.2g} {unit}" if reading.spread is not None else ""
-    return f"{reading.source}{on}{spread}".rstrip()
+        return f"typed “{reading.text}”"
+    if reading.spread is None:
+        return "a single poll"
+    return f"mean of {reading.count} polls, 1σ {reading.spread:.2g} {unit}".rstrip()

@@ -39,6 +39,12 @@ def width(text: str, size: int = 13, weight: int = 400) -> float:
     return QFontMetricsF(font(size, weight)).horizontalAdvance(text)
 
 
+def wrapped_height(text: str, room: float, size: int = 13, weight: int = 400) -> float:
+    """Height of a text wrapped into ``room`` pixels."""
+    flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
+    return QFontMetricsF(font(size, weight)).boundingRect(QRectF(0, 0, room, 10_000), flags, text).height()
+
+
 def hairline(p: QPainter, a: QPointF, b: QPointF, color: QColor | None = None, dashed: bool = False) -> None:
     pen = QPen(color or theme().color("line"), 1.0)
     if dashed:

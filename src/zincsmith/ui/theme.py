@@ -240,6 +240,7 @@ def stylesheet(t: Theme) -> str:
     QCheckBox:focus {{ border-bottom: 2px solid {t.focus}; }}
     QCheckBox {{ spacing: 10px; padding: 2px 0; }}
     QScrollArea {{ border: 0; background: transparent; }}
+    QStackedWidget > QScrollArea, QStackedWidget > QScrollArea > QWidget {{ background: {t.ground}; }}
     QScrollArea > QWidget > QWidget#inside {{ background: transparent; }}
     QTableWidget {{ background: {t.paper}; border: 0; gridline-color: {t.line}; }}
     QTableWidget::item {{ padding: 2px 3px; }}

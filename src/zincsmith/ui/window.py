@@ -7,7 +7,16 @@ from pathlib import Path
 
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
-from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QMainWindow,
+    QMessageBox,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from zincsmith.engine.states import State
 from zincsmith.judge.words import local_time
@@ -45,6 +54,7 @@ class MainWindow(QMainWindow):
         self.muted = False
         self._last_sounded = State.IDLE
         self.stations: dict[str, Station] = {}
+        self.current: Station | None = None
         self.spine = Spine([(number, title) for number, title, _ in STATIONS])
         self.unit_strip, self.bench_strip, self.alarm = UnitStrip(), BenchStrip(), AlarmBar()
         self.stack = QStackedWidget()
@@ -92,8 +102,13 @@ class MainWindow(QMainWindow):
             station = make(self.session)
             station.go.connect(self.go)
             self.stations[title] = station
-            self.stack.addWidget(station)
-        self.stack.setCurrentWidget(self.stations[title])
+            area = QScrollArea()  # a small window scrolls; nothing is cut off
+            area.setWidgetResizable(True)
+            area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            area.setWidget(station)
+            self.stack.addWidget(area)
+        self.current = self.stations[title]
+        self.stack.setCurrentIndex(list(self.stations).index(title))
         self.spine.buttons[title].setChecked(True)
         self.stations[title].refresh()
         self.stations[title].take_focus()
@@ -103,9 +118,8 @@ class MainWindow(QMainWindow):
         self.unit_strip.show_unit(session.unit)
         self.unit_strip.show_run(self._run_words(), self._book_words())
         self.bench_strip.show_state(session.view, session.state, session.problem)
-        current = self.stack.currentWidget()
-        if isinstance(current, Station):
-            current.refresh()
+        if self.current is not None:
+            self.current.refresh()
         self._marks()
         self._sound()
         if session.state is State.NOT_CONFIRMED and not session.problem and not self.alarm.isVisible():
@@ -204,6 +218,7 @@ class MainWindow(QMainWindow):
         if event.type() == QEvent.Type.PaletteChange:
             for station in self.stations.values():
                 station.restyle()
+            self._refresh()
         super().changeEvent(event)
 
     def closeEvent(self, event: QCloseEvent) -> None:

@@ -112,7 +112,7 @@ class PlanStation(Station):
         self.untested = Panel("Not tested by this plan", "")
         self.untested_grid = QGridLayout()
         self.untested_grid.setHorizontalSpacing(16)
-        self.untested_grid.setVerticalSpacing(2)
+        self.untested_grid.setVerticalSpacing(4)
         self.untested_grid.setColumnStretch(2, 1)
         self.untested.body.addLayout(self.untested_grid)
         self.untested.body.addStretch()
@@ -127,7 +127,7 @@ class PlanStation(Station):
         for at, row in enumerate(rows):
             name = label(f"{row.claim.title} {row.claim.text}", 13, 600)
             where = label(row.claim.condition_text, 13)
-            why = label(("in part: " if row.partly else "") + row.why, 13, 400, "second")
+            why = label(row.why, 13, 400, "second")
             for column, widget in enumerate((name, where, why)):
                 self.untested_grid.addWidget(widget, at, column)
 

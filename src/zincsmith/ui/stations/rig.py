@@ -51,7 +51,7 @@ class RigStation(Station):
         self.table = self._make_table()
         roles = Panel("Instruments in their roles", "limits of error as the data sheets state them")
         roles.body.addWidget(self.table)
-        roles.setFixedHeight(278)
+        roles.setFixedHeight(262)
         outer.addWidget(roles)
 
     @staticmethod

@@ -188,7 +188,7 @@ def _rehearsed(itinerary: Itinerary) -> list[Curve]:
     if not rows:
         return []
     x, y = np.array(rows).T
-    return [Curve("as rehearsed", x, y, "rehearsed", 0, marks=False, anchor=(1.0, 1.1))]
+    return [Curve("as rehearsed", x, y, "rehearsed", 0, marks=False, anchor=(0.0, 0.0), named_at=len(x) // 3)]
 
 
 def _point_words(point: PlannedPoint) -> str:

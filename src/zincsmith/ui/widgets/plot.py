@@ -29,6 +29,7 @@ class Curve:
     dash: int = 0
     marks: bool = True
     anchor: tuple[float, float] = (0.0, 0.5)
+    named_at: int = -1
 
 
 class Plot(QWidget):
@@ -100,7 +101,7 @@ class Plot(QWidget):
             if len(curve.x) and curve.name:
                 text = pg.TextItem(curve.name, color=t.text_of(curve.kind), anchor=curve.anchor)
                 text.setFont(font(12, 600))
-                text.setPos(float(curve.x[-1]), float(curve.y[-1]))
+                text.setPos(float(curve.x[curve.named_at]), float(curve.y[curve.named_at]))
                 self.widget.addItem(text, ignoreBounds=True)
         drawn = [c for c in curves if len(c.x)]
         if drawn:

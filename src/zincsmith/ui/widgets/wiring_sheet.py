@@ -39,7 +39,7 @@ class WiringSheet(QWidget):
         self._rig: Rig | None = None
         self._unit: Unit | None = None
         self._line = Line(115.0, 60.0)
-        self.setMinimumHeight(330)
+        self.setMinimumHeight(300)
 
     def sizeHint(self) -> QSize:
         return QSize(1000, 350)

@@ -24,15 +24,15 @@ class Working(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._judged: Judged | None = None
-        self._spread: dict[str, tuple[str, str]] = {}
+        self._readings: dict[str, tuple[str, str, str]] = {}
         self.setMinimumHeight(200)
         self.setObjectName("inside")
 
     def sizeHint(self) -> QSize:
         return QSize(400, max(200, self.minimumHeight()))
 
-    def show_judged(self, judged: Judged | None, readings: dict[str, tuple[str, str]]) -> None:
-        """``readings`` maps the id of a reading to (what it says, who gave it)."""
+    def show_judged(self, judged: Judged | None, readings: dict[str, tuple[str, str, str]]) -> None:
+        """``readings`` maps the id of a reading to (what it says, who gave it, how)."""
         self._judged, self._readings = judged, readings
         self.setAccessibleName(f"Working of {judged.finding.title}" if judged else "Working")
         if judged is not None:
@@ -153,14 +153,15 @@ class Working(QWidget):
     def _doubts(self, p: QPainter, y: float, finding: Finding) -> float:
         t = theme()
         for doubt in finding.doubts:
-            box = self._box(y, 68)
+            words = f"{doubt.text} {doubt.remedy}"
+            box = self._box(y, 14 + ink.wrapped_height(words, self._box(y, 0).width() - 42, 13))
             p.setBrush(t.color("doubt_ground"))
             p.setPen(QPen(t.color("doubt_edge"), 1.0))
             p.drawRoundedRect(box, 3, 3)
             ink.doubt_mark(p, QPointF(box.left() + 16, box.top() + 16))
-            text = QRectF(box.left() + 32, box.top() + 6, box.width() - 42, 60)
-            ink.write(p, text, f"{doubt.text} {doubt.remedy}", 13, 400, t.color("doubt_ink"), WRAP, wrap=True)
-            y += 76
+            text = QRectF(box.left() + 32, box.top() + 6, box.width() - 42, box.height() - 8)
+            ink.write(p, text, words, 13, 400, t.color("doubt_ink"), WRAP, wrap=True)
+            y += box.height() + 8
         return y
 
     def _singles(self, p: QPainter, y: float, finding: Finding) -> None:
@@ -171,12 +172,10 @@ class Working(QWidget):
         ink.write(p, self._box(y, LINE), "Single readings", 14, 700)
         y += LINE + 2
         for one in ids[:60]:
-            says, who = self._readings.get(one, ("not in the book", ""))
+            says, who, how = self._readings.get(one, ("not in the book", "", ""))
             ink.write(p, QRectF(2, y, 96, LINE), says, 13, 600, align=ink.RIGHT)
             ink.write(p, QRectF(108, y, self.width() - 120, LINE), who, 12, 400, t.color("ink2"))
-            ink.write(
-                p, QRectF(108, y + 16, self.width() - 120, LINE), f"in the book as {one}", 12, 400, t.color("ink2")
-            )
+            ink.write(p, QRectF(108, y + 16, self.width() - 120, LINE), f"{how}; {one}", 12, 400, t.color("ink2"))
             y += LINE + 18
 
 

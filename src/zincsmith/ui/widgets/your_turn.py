@@ -97,6 +97,7 @@ class YourTurn(Panel):
         self.body.addWidget(self.head_entries)
         self.body.addLayout(self.entries)
         self.body.addStretch()
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)  # keeps the focus here between two turns
         self._unit = ""
         self._asked: EntryAsked | None = None
         self._refused: EntryRefused | None = None
@@ -105,12 +106,15 @@ class YourTurn(Panel):
     def rest(self, next_words: str) -> None:
         """Nobody is asked; say when the next turn comes."""
         self._asked = None
+        had_focus = self.line.hasFocus()
         self._frame("paper")
         self.kicker.setText("HANDS FREE")
         self.what.setText("Nothing to type now")
         self.spot.setText(next_words)
         for widget in (self.line, self.unit, self.expected, self.ruler, self.problem):
             widget.hide()
+        if had_focus:
+            self.setFocus()
 
     def ask(self, asked: EntryAsked, refused: EntryRefused | None) -> None:
         """Ask for a reading; a refused text stays in the line with the reason below."""

@@ -1,0 +1,241 @@
+"""Claims that follow from a plate, findings against them, and the words for both."""
+
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from zincsmith.book.reader import BookReader
+from zincsmith.formats.plan_file import NAMED
+from zincsmith.judge.claims import claims_of
+from zincsmith.judge.foresight import untested
+from zincsmith.judge.judging import judge, judge_run
+from zincsmith.judge.live import live_figures
+from zincsmith.judge.ruler_scale import scale_for
+from zincsmith.judge.words import as_json, decimals_for, duration, number, value_words
+from zincsmith.model.errors import InputError
+from zincsmith.model.finding import Finding, Verdict
+from zincsmith.model.plan import Line
+from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import InputRating, Nameplate, OutputRating, RuleChoice, Unit
+
+BARE = Nameplate(InputRating(100.0, 240.0), OutputRating(24.0, 2.5))
+
+
+def test_nothing_is_invented() -> None:
+    assert claims_of(BARE) == []
+
+
+def test_each_stated_figure_makes_its_own_claim(unit: Unit) -> None:
+    keys = [c.key for c in claims_of(unit.nameplate)]
+    assert keys[:5] == ["output_voltage", "load_regulation", "line_regulation", "input_current", "no_load_power"]
+    assert sum("us-doe" in key for key in keys) == 4, "efficiency and no-load power at two lines"
+    without = replace(unit.nameplate, output=replace(unit.nameplate.output, tolerance_percent=None))
+    assert "output_voltage" not in [c.key for c in claims_of(without)]
+
+
+def test_published_limits_follow_the_rated_power() -> None:
+    rule = (RuleChoice("us-doe-level-vi", "ac-dc basic"),)
+    small = replace(BARE, rules=rule, output=OutputRating(12.0, 1.0))
+    limit = next(c for c in claims_of(small) if c.key.endswith("efficiency 115 V 60 Hz"))
+    assert limit.low == pytest.approx(0.82963, abs=1e-5)
+    with pytest.raises(InputError, match="has no class"):
+        claims_of(replace(BARE, rules=(RuleChoice("us-doe-level-vi", "steam"),)))
+    with pytest.raises(InputError, match="no rule set"):
+        claims_of(replace(BARE, rules=(RuleChoice("uk-1066", "x"),)))
+
+
+def finding(name: str, value: float, u: float | None, **conditions: float) -> Finding:
+    return Finding(name, name, value, "1", u, 2.0 if u is not None else None, conditions=conditions)
+
+
+def evidence(complete: bool = True, lines: tuple[float, ...] = (115.0, 230.0)) -> Evidence:
+    points = tuple(Point(k, {"input_voltage_V": v, "load_percent": 100.0}, (), 0.0) for k, v in enumerate(lines))
+    return Evidence(points, complete)
+
+
+@pytest.mark.parametrize(
+    ("value", "verdict", "simple"),
+    [
+        (0.8790, Verdict.FAILS, Verdict.FAILS),
+        (0.8795, Verdict.TOO_CLOSE, Verdict.FAILS),
+        (0.8805, Verdict.TOO_CLOSE, Verdict.HOLDS),
+        (0.8811, Verdict.HOLDS, Verdict.HOLDS),
+    ],
+)
+def test_guarded_and_simple_verdicts_side_by_side(unit: Unit, value: float, verdict: Verdict, simple: Verdict) -> None:
+    claims = [c for c in claims_of(unit.nameplate) if c.key.endswith("efficiency 115 V 60 Hz")]
+    at = {"input_voltage_V": 115.0, "frequency_Hz": 60.0}
+    judged = judge([finding("average_active_efficiency", value, 0.0003, **at)], claims, evidence(), unit)
+    assert [(j.verdict, j.verdict_simple) for j in judged] == [(verdict, simple)]
+
+
+def test_a_claim_only_meets_findings_under_its_conditions(unit: Unit) -> None:
+    claims = [c for c in claims_of(unit.nameplate) if "efficiency" in c.key]
+    only_115 = [finding("average_active_efficiency", 0.9, 0.001, input_voltage_V=115.0, frequency_Hz=60.0)]
+    judged = judge(only_115, claims, evidence(), unit)
+    assert [j.verdict for j in judged] == [Verdict.HOLDS, Verdict.NOT_TESTED]
+    assert judged[1].finding.value is None
+    assert "not in the plan" in judged[1].finding.working.note
+
+
+def test_a_finding_without_a_claim_says_so(unit: Unit) -> None:
+    judged = judge([finding("output_resistance", 0.02, 0.001)], [], evidence(), unit)
+    assert [j.verdict for j in judged] == [Verdict.NO_CLAIM]
+
+
+def test_a_range_tested_in_part_raises_a_doubt(unit: Unit) -> None:
+    claims = [c for c in claims_of(unit.nameplate) if c.key == "output_voltage"]
+    values = [finding("output_voltage_min", 23.9, 0.01), finding("output_voltage_max", 24.1, 0.01)]
+    part = judge(values, claims, evidence(), unit)
+    assert [{d.code for d in j.finding.doubts} for j in part] == [{"range_not_covered"}] * 2
+    assert "100 V and 240 V" in part[0].finding.doubts[0].remedy
+    whole = judge(values, claims, evidence(lines=(100.0, 115.0, 240.0)), unit)
+    assert all(not j.finding.doubts for j in whole)
+
+
+def test_an_incomplete_run_says_what_is_missing(unit: Unit) -> None:
+    claims = claims_of(unit.nameplate)
+    judged = judge([finding("load_regulation", 0.003, 0.0002)], claims, evidence(complete=False), unit)
+    tested = [j for j in judged if j.verdict is not Verdict.NOT_TESTED]
+    assert [{d.code for d in j.finding.doubts} for j in tested] == [{"run_incomplete"}]
+    notes = {j.finding.working.note for j in judged if j.verdict is Verdict.NOT_TESTED}
+    assert notes == {"the run ended before its points were taken", "no procedure for it yet"}
+
+
+def test_what_a_plan_leaves_untested_is_known_beforehand(unit: Unit) -> None:
+    plan = NAMED["static-grid"]
+    rows = untested(unit, plan)
+    assert sum(r.why == "no procedure for it yet" for r in rows) == 3
+    assert {r.claim.key for r in rows if r.partly} == {"output_voltage", "line_regulation", "input_current"}
+    wide = replace(plan, options=replace(plan.options, lines=(Line(100.0, 60.0), Line(240.0, 50.0))))
+    rows = untested(unit, wide)
+    assert not any(r.partly for r in rows)
+    assert sum(r.why == "its line is not in the plan" for r in rows) == 2
+
+
+# A whole run out of the book
+
+
+def test_a_finished_run_is_judged_whole(finished_book: Path) -> None:
+    with BookReader(finished_book) as book:
+        run = judge_run(book)
+    verdicts = {(j.finding.name, j.claim.key if j.claim else ""): j.verdict for j in run.judged}
+    assert verdicts["output_voltage_min", "output_voltage"] is Verdict.HOLDS
+    assert verdicts["load_regulation", "load_regulation"] is Verdict.HOLDS
+    assert verdicts["no_load_power", "no_load_power"] is Verdict.NOT_TESTED
+    assert verdicts["output_resistance", ""] is Verdict.NO_CLAIM
+    assert run.count(Verdict.FAILS) == 0
+    assert sum(run.count(v) for v in Verdict) == len(run.judged)
+    assert run.evidence.complete
+
+
+def test_the_published_form_of_findings(finished_book: Path) -> None:
+    with BookReader(finished_book) as book:
+        data = as_json(judge_run(book))
+    assert (data["unit"], data["run"]) == ("HB-07", 1)
+    wanted = {
+        "name",
+        "title",
+        "value",
+        "unit",
+        "u",
+        "k",
+        "conditions",
+        "claim",
+        "verdict",
+        "verdict_simple",
+        "working",
+        "doubts",
+    }
+    for one in data["findings"]:
+        assert wanted <= set(one)
+        assert one["verdict"] in {v.value for v in Verdict}
+        assert (one["value"] is None) == (one["verdict"] == "not tested")
+        assert (one["claim"] is None) == (one["verdict"] == "no claim")
+        if one["value"] is not None:
+            budget = sum(part["u"] ** 2 for part in one["working"]["budget"]) ** 0.5
+            assert one["u"] == pytest.approx(budget), "the budget adds up to the uncertainty"
+    ratios = [f for f in data["findings"] if "efficiency" in f["name"] and f["value"] is not None]
+    assert ratios
+    assert all(f["unit"] == "1" and 0.5 < f["value"] < 1.0 for f in ratios)
+
+
+def test_a_named_run_is_judged_with_the_nameplate_it_cites(finished_book: Path, tmp_path: Path, unit: Unit) -> None:
+    from zincsmith.book.writer import BookWriter
+
+    path = tmp_path / "copy.zbook"
+    path.write_bytes(finished_book.read_bytes())
+    tighter = replace(
+        unit, nameplate=replace(unit.nameplate, output=replace(unit.nameplate.output, tolerance_percent=0.01))
+    )
+    with BookWriter(path) as writer:
+        writer.revise("unit", unit.tag, tighter, "edited after the run")
+    with BookReader(path) as book:
+        assert book.unit().nameplate.output.tolerance_percent == 0.01
+        assert judge_run(book, 1).unit.nameplate.output.tolerance_percent == 2.0
+
+
+# Words
+
+
+@given(st.floats(1e-6, 1e4), st.floats(0.01, 1e5))
+def test_two_significant_digits_of_uncertainty_decide(expanded: float, value: float) -> None:
+    decimals = decimals_for(expanded, value)
+    digits = number(expanded, decimals).replace(".", "").lstrip("0")
+    if 0 < decimals < 8:
+        assert len(digits) in (2, 3)
+        assert len(digits) == 2 or expanded * 10**decimals >= 99.5 - 1e-6
+
+
+def test_values_as_people_read_them() -> None:
+    one = Finding("average_active_efficiency", "x", 0.88163, "1", 0.00085, 2.0)
+    assert value_words(one) == ("88.16", "±0.17", "%")
+    assert value_words(Finding("output_resistance", "x", 0.0275, "ohm", 0.0016, 2.0)) == ("27.5", "±3.2", "mΩ")
+    assert value_words(Finding("no_load_power", "x", None, "W")) == ("–", "", "W")
+    assert number(-0.25, 2) == "−0.25"
+    assert [duration(s) for s in (20, 240, 5880)] == ["20 s", "4 min", "1 h 38 min"]
+
+
+@given(st.floats(0.5, 1.0), st.floats(1e-5, 0.05))
+def test_a_ruler_shows_limit_needle_and_whisker(value: float, u: float) -> None:
+    plate = replace(BARE, average_efficiency_percent=88.0)
+    unit = Unit("T", "M", "X", plate)
+    judged = judge([finding("average_active_efficiency", value, u)], claims_of(plate), evidence(), unit)[0]
+    scale = scale_for(judged)
+    assert scale is not None
+    for mark in (88.0, 100.0 * (value - 2 * u), 100.0 * (value + 2 * u)):
+        assert scale.low <= mark + 1e-9
+        assert mark <= scale.high + 1e-9
+    assert 3 <= len(scale.ticks) <= 9
+    assert 0.0 <= scale.share(88.0) <= 1.0
+
+
+def test_live_figures_carry_dashes_where_nobody_reads(rig: Rig) -> None:
+    figures = {f.words: f for f in live_figures({"output_voltage": 24.0, "output_current": 2.5}, rig)}
+    assert figures["Input watts"].value is None
+    assert figures["Efficiency"].value is None
+    assert figures["Output watts"].value == pytest.approx(60.0)
+    assert figures["Output watts"].expanded is not None
+    assert figures["Output volts"].expanded == pytest.approx(2.0 * (0.0002 * 24.0 + 0.00005 * 60.0) / 3**0.5, rel=1e-6)
+
+
+def test_accuracy_is_said_as_printed(rig: Rig, unit: Unit) -> None:
+    from zincsmith.judge.instrument_words import accuracy_words, limit_words
+
+    meter = rig.instrument("power_meter")
+    assert meter is not None
+    row = meter.accuracy_of("input_power")
+    assert row is not None
+    assert accuracy_words(row) == "0.1 % of reading + 0.04 % of 75 W"
+    assert limit_words(row, unit, Line(115.0, 60.0)).startswith("±0.098 W at 68.")
+
+
+def test_evidence_without_values_stays_without(rig: Rig) -> None:
+    from zincsmith.judge.live import point_efficiency
+
+    empty = Point(1, {"load_percent": 100.0}, (Reading("1", "input_power", None, "W", "x", "x", "by hand"),), 0.0)
+    assert point_efficiency(empty) is None

@@ -1,0 +1,257 @@
+"""The grid as a lab instruction, and its figures from points whose figures are known."""
+
+from dataclasses import replace
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from zincsmith.model.actions import (
+    Action,
+    Confirm,
+    Done,
+    Dwell,
+    Measure,
+    Measured,
+    Outcome,
+    SetLoad,
+    SetSource,
+    Settled,
+    Watch,
+)
+from zincsmith.model.finding import Finding
+from zincsmith.model.plan import GridOptions, Line
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.unit import Unit
+from zincsmith.procedures.base import Context, Conventions
+from zincsmith.procedures.catalogue import procedure
+from zincsmith.procedures.static_figures import figures
+from zincsmith.procedures.static_grid import StaticGrid
+
+ALL = frozenset(QUANTITIES)
+
+
+def walk(unit: Unit, options: GridOptions, polled: frozenset[str] = ALL) -> list[Action]:
+    """All actions, answered as an obedient bench would."""
+    steps = StaticGrid().steps(Context(unit.nameplate, options, polled, ALL))
+    answer: Outcome | None = None
+    actions: list[Action] = []
+    while True:
+        try:
+            action = steps.send(answer) if answer is not None else next(steps)
+        except StopIteration:
+            return actions
+        actions.append(action)
+        match action:
+            case Dwell():
+                answer = Settled(True, action.seconds)
+            case Measure():
+                answer = Measured(Point(1, dict(action.conditions), (), 0.0))
+            case _:
+                answer = Done()
+
+
+def test_the_gate_comes_before_anything_is_switched(unit: Unit) -> None:
+    actions = walk(unit, GridOptions())
+    gate = next(k for k, a in enumerate(actions) if isinstance(a, Confirm))
+    switched = [k for k, a in enumerate(actions) if isinstance(a, SetSource | SetLoad)]
+    watches = [k for k, a in enumerate(actions) if isinstance(a, Watch)]
+    assert gate < min(watches) <= max(watches) < min(switched)
+    gate_words = " ".join(next(a for a in actions if isinstance(a, Confirm)).cautions)
+    assert "Mains can kill" in gate_words
+    assert "licensed practice" in gate_words
+
+
+def test_the_line_only_changes_without_load(unit: Unit) -> None:
+    load_on = False
+    for action in walk(unit, GridOptions()):
+        if isinstance(action, SetLoad):
+            load_on = action.on
+        elif isinstance(action, SetSource):
+            assert not load_on
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    st.lists(st.floats(0.0, 110.0).map(lambda x: round(x, 1)), min_size=1, max_size=8, unique=True),
+    st.lists(st.sampled_from([(100.0, 50.0), (115.0, 60.0), (230.0, 50.0)]), min_size=1, max_size=3, unique=True),
+)
+def test_every_point_is_measured_once_at_its_own_load(
+    unit: Unit, loads: list[float], lines: list[tuple[float, float]]
+) -> None:
+    options = GridOptions(lines=tuple(Line(*x) for x in lines), loads_percent=tuple(loads))
+    actions = walk(unit, options)
+    measured = []
+    amps, on, volts = 0.0, False, 0.0
+    for action in actions:
+        if isinstance(action, SetLoad):
+            amps, on = action.current_A, action.on
+            assert 0.0 <= amps <= 1.1 * unit.nameplate.output.current_A + 1e-9
+        elif isinstance(action, SetSource):
+            volts = action.voltage_V
+        elif isinstance(action, Measure):
+            c = action.conditions
+            measured.append((c["input_voltage_V"], c["load_percent"]))
+            assert volts == c["input_voltage_V"]
+            assert amps == pytest.approx(c["load_percent"] / 100.0 * 2.5)
+            assert on is (c["load_percent"] > 0.0)
+    assert measured == [(v, load) for v, _ in lines for load in loads]
+
+
+def test_a_thermometer_by_hand_is_only_read_where_asked(unit: Unit) -> None:
+    by_hand = walk(unit, GridOptions(), ALL - {"case_temperature"})
+    asked = [
+        a.conditions["load_percent"] for a in by_hand if isinstance(a, Measure) and "case_temperature" in a.quantities
+    ]
+    assert asked == [100.0, 100.0]
+    polled = [a for a in walk(unit, GridOptions()) if isinstance(a, Measure)]
+    assert all("case_temperature" in a.quantities for a in polled)
+
+
+# Figures
+
+
+def reading(number: int, quantity: str, value: float, **more: object) -> Reading:
+    info = QUANTITIES[quantity]
+    ranges = {"input_power": 75.0, "input_voltage": 300.0, "input_current": 2.0, "output_voltage": 60.0}
+    stated = {"range": ranges.get(quantity, 5.0), "reading_percent": 0.1, "known": True, **more}
+    return Reading(f"1/{number}/{quantity}", quantity, value, info.unit, info.role, info.role, "simulated", **stated)
+
+
+def point(number: int, volts_in: float, load: float, volts: float, pin: float, **more: float) -> Point:
+    amps = load / 100.0 * 2.5
+    iin = pin / (0.55 * volts_in)
+    values = {
+        "input_voltage": volts_in,
+        "input_current": iin,
+        "input_power": pin,
+        "output_voltage": volts,
+        "output_current": amps,
+        **more,
+    }
+    hertz = 60.0 if volts_in < 150 else 50.0
+    conditions = {"input_voltage_V": round(volts_in / 5.0) * 5.0, "frequency_Hz": hertz, "load_percent": load}
+    return Point(number, conditions, tuple(reading(number, q, v) for q, v in values.items()), 0.0, True)
+
+
+GRID = (
+    point(1, 115.0, 100.0, 23.90, 68.0),
+    point(2, 115.0, 75.0, 23.93, 50.8),
+    point(3, 115.0, 50.0, 23.96, 33.9),
+    point(4, 115.0, 25.0, 23.99, 17.1),
+    point(5, 115.0, 10.0, 24.01, 7.2),
+    point(6, 115.0, 0.0, 24.02, 0.15),
+    point(7, 230.0, 100.0, 23.98, 66.5),
+    point(8, 230.0, 0.0, 24.05, 0.2),
+)
+
+
+def found(evidence: Evidence, unit: Unit, **conventions: str) -> dict[str, list[Finding]]:
+    out: dict[str, list[Finding]] = {}
+    for one in figures(evidence, unit.nameplate, Conventions(**conventions)):
+        out.setdefault(one.name, []).append(one)
+    return out
+
+
+def test_figures_worked_by_hand(unit: Unit) -> None:
+    by_name = found(Evidence(GRID, True), unit)
+    low, high = by_name["output_voltage_min"][0], by_name["output_voltage_max"][0]
+    assert (low.value, high.value) == (23.90, 24.05)
+    assert low.conditions["load_percent"] == 100.0
+    load = by_name["load_regulation"]
+    assert [f.value for f in load] == [pytest.approx(0.12 / 24.0), pytest.approx(0.07 / 24.0)]
+    assert by_name["line_regulation"][0].value == pytest.approx(0.08 / 24.0)
+    by_hand = (23.90 * 2.5 / 68.0 + 23.93 * 1.875 / 50.8 + 23.96 * 1.25 / 33.9 + 23.99 * 0.625 / 17.1) / 4.0
+    average = by_name["average_active_efficiency"]
+    assert [f.value for f in average] == [pytest.approx(by_hand)], "230 V has not all four loads: not made up"
+    assert average[0].conditions == {"input_voltage_V": 115.0, "frequency_Hz": 60.0}
+    assert by_name["power_factor"][0].value == pytest.approx(0.55)
+    assert by_name["output_resistance"][0].value == pytest.approx(0.048, abs=0.001)
+    assert len(by_name["output_resistance"]) == 1, "two loads make no slope worth stating"
+    assert "case_temperature" not in by_name
+
+
+@pytest.mark.parametrize(("over", "denominator"), [("Vnom", 24.0), ("Vfl", 23.90), ("Vnl", 24.02)])
+def test_the_denominator_is_a_convention_that_is_printed(unit: Unit, over: str, denominator: float) -> None:
+    one = found(Evidence(GRID[:6], True), unit, regulation_over=over)["load_regulation"][0]
+    assert one.value == pytest.approx(0.12 / denominator)
+    assert over in one.working.formula
+    assert over in one.working.note
+
+
+def test_a_shared_gain_hardly_touches_regulation_but_the_average_whole(unit: Unit) -> None:
+    by_name = found(Evidence(GRID, True), unit)
+    load = by_name["load_regulation"][0]
+    gain = 0.001 / 3**0.5
+    assert load.u is not None
+    assert load.u == pytest.approx(gain * load.value, rel=0.05)
+    low = by_name["output_voltage_min"][0]
+    assert low.u == pytest.approx(gain * 23.9, rel=1e-6)
+
+
+def test_every_row_of_a_working_leads_to_its_readings(unit: Unit) -> None:
+    known = {r.id for p in GRID for r in p.readings}
+    for one in figures(Evidence(GRID, True), unit.nameplate, Conventions()):
+        assert one.working.rows
+        assert {i for row in one.working.rows for i in row["readings"]} <= known
+        for contribution in one.contributions:
+            assert contribution.shared or contribution.source.rsplit(" ", 2)[0] in known
+
+
+def test_no_points_no_figures(unit: Unit) -> None:
+    assert figures(Evidence((), False), unit.nameplate, Conventions()) == []
+    unread = replace(GRID[0], readings=tuple(replace(r, value=None) for r in GRID[0].readings))
+    assert figures(Evidence((unread,), False), unit.nameplate, Conventions()) == []
+
+
+# Doubts: each raised by its sign, and not without it
+
+
+def doubts_of(points: tuple[Point, ...], unit: Unit, name: str) -> set[str]:
+    return {d.code for f in found(Evidence(points, True), unit)[name] for d in f.doubts}
+
+
+def test_a_clean_grid_raises_no_doubt(unit: Unit) -> None:
+    clean = tuple(replace(p, readings=tuple(r for r in p.readings)) for p in GRID[:4])
+    assert doubts_of(clean, unit, "average_active_efficiency") == set()
+
+
+def test_source_out_of_tolerance(unit: Unit) -> None:
+    off = replace(point(1, 113.4, 100.0, 23.9, 68.0), conditions=GRID[0].conditions)
+    assert doubts_of((off, *GRID[1:4]), unit, "average_active_efficiency") == {"source_out_of_tolerance"}
+
+
+def test_below_the_floor_of_its_range(unit: Unit) -> None:
+    assert doubts_of((point(1, 115.0, 5.0, 24.0, 3.5),), unit, "efficiency") == {"below_range_floor"}
+    assert doubts_of((point(1, 115.0, 5.0, 24.0, 3.8),), unit, "efficiency") == set()
+
+
+def test_an_efficiency_nobody_can_reach(unit: Unit) -> None:
+    assert doubts_of((point(1, 115.0, 100.0, 24.0, 61.0),), unit, "efficiency") == {"efficiency_implausible"}
+    assert doubts_of((point(1, 115.0, 100.0, 24.0, 63.0),), unit, "efficiency") == set()
+
+
+def test_not_settled(unit: Unit) -> None:
+    drifting = replace(GRID[0], settled=False)
+    assert doubts_of((drifting,), unit, "efficiency") == {"not_settled"}
+
+
+def test_an_unknown_accuracy_leaves_the_uncertainty_open(unit: Unit) -> None:
+    bare = replace(
+        GRID[0],
+        readings=tuple(
+            replace(r, known=False, range=None, reading_percent=0.0) if r.quantity == "output_voltage" else r
+            for r in GRID[0].readings
+        ),
+    )
+    one = found(Evidence((bare,), True), unit)["output_voltage_min"][0]
+    assert (one.u, one.k) == (None, None)
+    assert {d.code for d in one.doubts} == {"accuracy_unknown"}
+
+
+def test_an_unknown_procedure_is_named() -> None:
+    from zincsmith.model.errors import InputError
+
+    with pytest.raises(InputError, match="static_grid"):
+        procedure("telepathy")
