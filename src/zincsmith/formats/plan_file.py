@@ -13,7 +13,7 @@ NAMED = {"static-grid": Plan("Static grid", "static_grid")}
 
 
 class _Options(Strict):
-    lines: list[tuple[float, float]] | None = None
+    lines: list[list[float]] | None = None
     loads_percent: list[float] | None = None
     warm_up_s: float | None = None
     rewarm_s: float | None = None
@@ -43,6 +43,8 @@ def find_plan(name: str) -> Plan:
         raise InputError(f"there is no procedure {data.procedure!r}", file=name, key="procedure")
     given: dict[str, Any] = {k: v for k, v in data.options.model_dump().items() if v is not None}
     if "lines" in given:
+        if any(len(line) != 2 for line in given["lines"]):
+            raise InputError("each line is volts and hertz, such as [115.0, 60.0]", file=name, key="options.lines")
         given["lines"] = tuple(Line(v, f) for v, f in given["lines"])
     for key in ("loads_percent", "temperature_loads_percent"):
         if key in given:
