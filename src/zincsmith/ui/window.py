@@ -89,6 +89,8 @@ class MainWindow(QMainWindow):
         self.session.refused.connect(self._refused)
         for keys, action in (("F11", self._switch_theme), ("Ctrl+M", self._mute)):
             QShortcut(QKeySequence(keys), self).activated.connect(action)
+        for number, title, _ in STATIONS:  # a button's own shortcut would act a tenth of a second late
+            QShortcut(QKeySequence(f"Alt+{number}"), self).activated.connect(lambda name=title: self.go(name))
 
     def open(self) -> None:
         """Open book and engine; call once the window is shown."""

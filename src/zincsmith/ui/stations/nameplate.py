@@ -52,7 +52,8 @@ FIELDS = (
     Field("claims.average_efficiency_percent", "Average efficiency ≥", "%", False, 1),
     Field("claims.no_load_power_W", "No-load power ≤", "W", False, 1),
 )
-PROBLEM_FIELD = {"input.voltage_V": "input.voltage_max_V"}
+# A range is one value in a unit file and two entries here: either may be the wrong one.
+PROBLEM_FIELDS = {"input.voltage_V": ("input.voltage_min_V", "input.voltage_max_V")}
 
 
 class RatingEdit(QLineEdit):
@@ -193,8 +194,8 @@ class NameplateStation(Station):
         unit = self._build(wrong)
         if unit is not None:
             for problem in check_nameplate(unit.nameplate):
-                path = PROBLEM_FIELD.get(problem.field, problem.field)
-                wrong.setdefault(path, problem.message[0].upper() + problem.message[1:] + ".")
+                for path in PROBLEM_FIELDS.get(problem.field, (problem.field,)):
+                    wrong.setdefault(path, problem.message[0].upper() + problem.message[1:] + ".")
         for path, edit in self.edits.items():
             marked = path in wrong
             if bool(edit.property("wrong")) != marked:

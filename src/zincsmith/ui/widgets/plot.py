@@ -9,7 +9,8 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QFont, QGuiApplication
+from PySide6.QtGui import QFont, QGuiApplication, QPainter
+from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.ui.theme import font, theme
@@ -157,9 +158,18 @@ class Plot(QWidget):
         elif file.suffix == ".png":
             self.widget.grab().save(str(file))
         else:
-            from pyqtgraph.exporters import SVGExporter
+            self._save_svg(file)
 
-            SVGExporter(self.widget.getPlotItem()).export(str(file))
+    def _save_svg(self, file: Path) -> None:
+        # The plot library's own exporter stumbles over text items; Qt's generator draws the scene as it is.
+        drawing = QSvgGenerator()
+        drawing.setFileName(str(file))
+        drawing.setSize(self.widget.size())
+        drawing.setViewBox(self.widget.rect())
+        drawing.setTitle(self.title)
+        painter = QPainter(drawing)
+        self.widget.render(painter)
+        painter.end()
 
 
 def _tick_font() -> QFont:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QKeySequence, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
 from zincsmith.ui import ink
@@ -21,7 +21,6 @@ class StationButton(QAbstractButton):
         self.title, self.mark = title, "empty"
         self.setCheckable(True)
         self.setAutoExclusive(True)
-        self.setShortcut(QKeySequence(f"Alt+{number}"))
         self.setAccessibleName(f"{title}, Alt+{number}")
         self.setToolTip(f"Alt+{number}")
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)

@@ -27,6 +27,7 @@ class VerdictButton(QPushButton):
         self.verdict, self.count = verdict, 0
         self.setCheckable(True)
         self.setFont(font(13, 600))
+        self.show_count(0)
 
     def show_count(self, count: int) -> None:
         self.count = count

@@ -1,0 +1,74 @@
+"""Contrast of every text colour on every ground, glyphs of every sign, and a steady reference count of None."""
+
+import sys
+
+import pytest
+from PySide6.QtGui import QColor, QFontMetricsF, QImage, QPainter
+
+from zincsmith.ui.theme import DARK, LIGHT, Theme, font
+
+GROUNDS = ("ground", "paper", "strip", "chosen")
+SIGNS = "Ωµμηδφ≤≥±²°–—…·−σΣ¼ ×“”→•"
+
+
+def luminance(color: QColor) -> float:
+    """Relative luminance, WCAG 2.1 (from memory)."""
+
+    def linear(c: float) -> float:
+        return c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4
+
+    return 0.2126 * linear(color.redF()) + 0.7152 * linear(color.greenF()) + 0.0722 * linear(color.blueF())
+
+
+def contrast(a: str, b: str) -> float:
+    x, y = sorted((luminance(QColor(a)), luminance(QColor(b))), reverse=True)
+    return (x + 0.05) / (y + 0.05)
+
+
+def test_contrast_of_black_on_white_is_21() -> None:
+    assert contrast("#000000", "#ffffff") == pytest.approx(21.0)
+
+
+@pytest.mark.parametrize("theme", [LIGHT, DARK], ids=["light", "dark"])
+def test_small_text_keeps_four_and_a_half_to_one(theme: Theme) -> None:
+    for ground in GROUNDS:
+        for name, color in {"ink": theme.ink, "ink2": theme.ink2, **theme.text}.items():
+            ratio = contrast(color, getattr(theme, ground))
+            assert ratio >= 4.5, f"{name} on {ground} of the {theme.name} theme: {ratio:.2f}"
+    for ink, ground in (
+        (theme.button_ink, theme.button),
+        (theme.spine_ink, theme.spine),
+        (theme.doubt_ink, theme.doubt_ground),
+        (theme.alarm, theme.alarm_ground),
+        (theme.alarm, theme.paper),
+    ):
+        assert contrast(ink, ground) >= 4.5
+
+
+@pytest.mark.parametrize("theme", [LIGHT, DARK], ids=["light", "dark"])
+def test_marks_and_large_figures_keep_three_to_one(theme: Theme) -> None:
+    for color in (*theme.hue.values(), *theme.verdict.values()):
+        assert contrast(color, theme.paper) >= 3.0
+
+
+def test_every_sign_has_a_glyph() -> None:
+    metrics = QFontMetricsF(font(13))
+    assert [sign for sign in SIGNS if not metrics.inFontUcs4(ord(sign))] == []
+
+
+def test_figures_are_tabular() -> None:
+    metrics = QFontMetricsF(font(20))
+    widths = {round(metrics.horizontalAdvance(digit * 10), 3) for digit in "0123456789"}
+    assert len(widths) == 1
+
+
+def test_painting_does_not_lose_references_to_none() -> None:
+    """Some versions of the binding lose one reference a void call, until the process aborts."""
+    image = QImage(50, 50, QImage.Format.Format_ARGB32)
+    painter = QPainter(image)
+    before = sys.getrefcount(None)
+    for k in range(1000):
+        painter.drawLine(0, k % 50, 50, 0)
+    after = sys.getrefcount(None)
+    painter.end()
+    assert abs(after - before) < 200

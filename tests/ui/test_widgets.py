@@ -1,0 +1,57 @@
+"""Plots and the folded view of a run."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from pytestqt.qtbot import QtBot
+
+from zincsmith.book.reader import BookReader
+from zincsmith.ui.run_view import RunView
+from zincsmith.ui.widgets.plot import Curve, Plot
+
+
+@pytest.fixture
+def plot(qtbot: QtBot) -> Plot:
+    made = Plot("Efficiency against load", "output", "A", "efficiency", "%")
+    qtbot.addWidget(made)
+    made.resize(500, 300)
+    made.show()
+    x = np.array([0.25, 1.25, 2.5])
+    made.show_curves(
+        [Curve("230 V", x, np.array([89.0, 90.0, 89.4]), "efficiency"), Curve("115 V", x, x + 86, "efficiency", 1)]
+    )
+    return made
+
+
+def test_the_cursor_reads_every_curve_at_the_nearest_point(plot: Plot) -> None:
+    plot.read_at(1.4)
+    text = plot.readout.text()
+    for words in ("1.25 A", "230 V", "90 %", "115 V", "87.25 %"):
+        assert words in text
+
+
+def test_a_plot_leaves_as_svg_png_and_csv(plot: Plot, tmp_path: Path) -> None:
+    for suffix in ("svg", "png", "csv"):
+        plot.save(tmp_path / f"plot.{suffix}")
+    assert (tmp_path / "plot.svg").read_text().lstrip().startswith("<?xml")
+    assert (tmp_path / "plot.png").read_bytes().startswith(b"\x89PNG")
+    rows = (tmp_path / "plot.csv").read_text().splitlines()
+    assert rows[0] == "curve,output (A),efficiency (%)"
+    assert rows[1:3] == ["230 V,0.25,89", "230 V,1.25,90"]
+    assert len(rows) == 7
+
+
+def test_a_folded_run_shows_what_the_book_holds(finished_book: Path) -> None:
+    view = RunView()
+    with BookReader(finished_book) as book:
+        for written in book.events(run=1):
+            view.fold(written)
+    assert view.state == "safe"
+    assert not view.active
+    assert len(view.points) == 12
+    assert view.safe_steps[0].step == "source output off"
+    assert view.now == {}, "a figure nobody reads any more shows a dash"
+    assert not view.source_on
+    times = [t for t, _ in view.history]
+    assert times == sorted(times)
