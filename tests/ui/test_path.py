@@ -20,6 +20,14 @@ Make = Callable[..., Path]
 CTRL = Qt.KeyboardModifier.ControlModifier
 
 
+def assert_uncut(hands: Hands) -> None:
+    """The station that is shown fits into 1280x800 without scrolling."""
+    assert (hands.window.width(), hands.window.height()) == (1280, 800)
+    area = hands.window.stack.currentWidget()
+    assert area.verticalScrollBar().maximum() == 0, "cut off below"
+    assert area.horizontalScrollBar().maximum() == 0, "cut off at the side"
+
+
 def start(hands: Hands) -> None:
     """From anywhere to the open gate."""
     hands.station(4)
@@ -61,6 +69,7 @@ def test_from_nameplate_to_report(
     pass_gate(hands)
     hands.until(lambda: session.state is State.ASKING)
     hands.until(lambda: "YOUR TURN" in hands.words())
+    assert_uncut(hands)
     line = hands.line("Reading")
     assert hands.focus() is line, "the line is focused when it is the person's turn"
     assert "T1: label side" in hands.words()
@@ -289,9 +298,15 @@ def test_the_theme_switches_with_a_key(open_window: Open, make_book: Make) -> No
     hands = open_window(make_book())
     for number in (1, 2, 3, 4, 5):
         hands.station(number)
+    for number in (1, 2, 3, 4, 5):
+        hands.station(number)
+        assert hands.window.grab().toImage().pixelColor(134, 400).lightness() > 200
     hands.press(Qt.Key.Key_F11)
     assert theme() is DARK
-    assert hands.window.grab().toImage().pixelColor(140, 400).lightness() < 80
+    for number in (1, 2, 3, 4, 5):
+        hands.station(number)
+        for x, y in ((134, 400), (700, 75), (1250, 30), (640, 780)):
+            assert hands.window.grab().toImage().pixelColor(x, y).lightness() < 80, (number, x, y)
     hands.press(Qt.Key.Key_F11)
     assert theme() is not DARK
 
@@ -302,10 +317,7 @@ def test_it_fits_its_size_and_every_control_has_a_name(open_window: Open, make_b
     hands = open_window(make_book())
     for number in (1, 2, 3, 4, 5):
         hands.station(number)
-        assert (hands.window.width(), hands.window.height()) == (1280, 800)
-        area = hands.window.stack.currentWidget()
-        assert area.verticalScrollBar().maximum() == 0, f"station {number} is cut off at 1280x800"
-        assert area.horizontalScrollBar().maximum() == 0, f"station {number} is too wide"
+        assert_uncut(hands)
     for kind in (QAbstractButton, QLineEdit, QComboBox):
         for control in hands.window.findChildren(kind):
             text = control.text() if isinstance(control, QAbstractButton) else ""

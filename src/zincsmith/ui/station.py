@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.ui.session import Session
@@ -16,6 +16,7 @@ class Station(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.setObjectName("ground")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.session = session
 
     def refresh(self) -> None:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, Qt
-from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PySide6.QtCore import QEvent, QSize, Qt
+from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -41,6 +41,33 @@ STATIONS: list[tuple[int, str, Callable[[Session], Station]]] = [
     (4, "Run", RunStation),
     (5, "Findings", FindingsStation),
 ]
+
+
+class Floor(QWidget):
+    """What a station stands on in its scroll area.
+
+    A scroll area gives a widget with wrapped text its preferred height instead of the room there is; this one
+    asks for the least height only.
+    """
+
+    def __init__(self, station: Station) -> None:
+        super().__init__()
+        self.station = station
+        station.setParent(self)
+
+    def minimumSizeHint(self) -> QSize:
+        return self.station.minimumSizeHint()
+
+    def sizeHint(self) -> QSize:
+        return self.minimumSizeHint()
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.LayoutRequest:  # the station's needs have changed
+            self.updateGeometry()
+        return super().event(event)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self.station.setGeometry(self.rect())
 
 
 class MainWindow(QMainWindow):
@@ -107,7 +134,7 @@ class MainWindow(QMainWindow):
             area = QScrollArea()  # a small window scrolls; nothing is cut off
             area.setWidgetResizable(True)
             area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            area.setWidget(station)
+            area.setWidget(Floor(station))
             self.stack.addWidget(area)
         self.current = self.stations[title]
         self.stack.setCurrentIndex(list(self.stations).index(title))
