@@ -1,11 +1,13 @@
 """Plots and the folded view of a run."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import pytest
 from pytestqt.qtbot import QtBot
 
+from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.ui.run_view import RunView
 from zincsmith.ui.widgets.plot import Curve, Plot
@@ -55,3 +57,22 @@ def test_a_folded_run_shows_what_the_book_holds(finished_book: Path) -> None:
     assert not view.source_on
     times = [t for t, _ in view.history]
     assert times == sorted(times)
+
+
+def test_the_face_of_a_meter_without_a_cable_shows_its_reading(
+    qtbot: QtBot, standin: Callable[..., RunningStandIn]
+) -> None:
+    from zincsmith.simbench.face import Face, Reading
+
+    running = standin(seed=3)
+    port = int(running.addresses["thermometer"].split("::")[2])
+    face = Face(Reading(port, "thermometer"))
+    qtbot.addWidget(face)
+    face.show()
+    face.look()
+    assert float(face.text) == pytest.approx(23.0, abs=1.5)
+    before = face.grab().toImage()
+    face.text = "–"
+    face.update()
+    assert face.grab().toImage() != before, "the reading is painted"
+    face.reading.close()

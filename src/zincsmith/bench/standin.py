@@ -30,14 +30,19 @@ class RunningStandIn:
         self.process.wait(timeout=10)
 
 
-def start_standin(standin: StandIn, log: Path | None = None) -> RunningStandIn:
-    """Start it and hear its addresses. InputError when the physics file is missing or wrong."""
+def start_standin(standin: StandIn, log: Path | None = None, faces: tuple[str, ...] = ()) -> RunningStandIn:
+    """Start it and hear its addresses. InputError when the physics file is missing or wrong.
+
+    ``faces`` names roles that a person reads: the stand-in shows their meters in small windows of its own.
+    """
     if not Path(standin.file).is_file():
         raise InputError(
             "the physics of the simulated unit is not there; name another with --standin", file=standin.file
         )
     read_fd, keep_fd = os.pipe()
     command = [sys.executable, "-m", "zincsmith.simbench", "--unit", standin.file, "--seed", str(standin.seed)]
+    for role in faces:
+        command += ["--face", role]
     if log is not None:
         command += ["--log", str(log)]
     process = subprocess.Popen(

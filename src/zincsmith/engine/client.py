@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import socket
 import subprocess
 import sys
@@ -27,7 +28,7 @@ class EngineClient:
     def start(self, rig: Rig | None) -> None:
         """Start the stand-in bench, if the rig is simulated, and the engine. InputError when the physics is missing."""
         if self._standin is None and rig is not None and rig.standin is not None:
-            self._standin = start_standin(rig.standin, self.log)
+            self._standin = start_standin(rig.standin, self.log, self._faces(rig))
         ours, theirs = socket.socketpair()
         command = [sys.executable, "-m", "zincsmith.engine", "--book", str(self.book)]
         command += ["--control", str(theirs.fileno())]
@@ -39,6 +40,14 @@ class EngineClient:
         theirs.close()
         ours.setblocking(False)
         self._socket, self._unread = ours, b""
+
+    @staticmethod
+    def _faces(rig: Rig) -> tuple[str, ...]:
+        """Meters without a cable are shown where there is a screen to show them on."""
+        screen = os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")
+        if not screen or os.environ.get("QT_QPA_PLATFORM") in ("offscreen", "minimal"):
+            return ()
+        return tuple(i.role for i in rig.instruments if i.how == "by hand" and i.role in ("thermometer", "voltmeter"))
 
     @property
     def fileno(self) -> int:
