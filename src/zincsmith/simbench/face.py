@@ -105,6 +105,8 @@ def main() -> int:
     arguments = parser.parse_args()
     app = QApplication(sys.argv[:1])
     face = Face(Reading(arguments.port, arguments.role))
+    room = app.primaryScreen().availableGeometry()
+    face.move(room.right() - face.width() - 24, room.top() + 64)  # beside the work, not on it
     face.show()
     code = app.exec()
     face.reading.close()
