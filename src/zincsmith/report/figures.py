@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import re
 
-from zincsmith.judge.live import point_efficiency
+from zincsmith.judge.curves import efficiency_by_line
 from zincsmith.judge.ruler_scale import Scale, scale_for
 from zincsmith.judge.words import number, shown
 from zincsmith.model.finding import Judged, Verdict
@@ -19,16 +19,13 @@ VERDICT = {
     Verdict.NOT_TESTED: "#7C8A91",
     Verdict.NO_CLAIM: "#7C8A91",
 }
+EDGE = 16.0  # room for the labels of the outermost ticks
 DASHES = ("-", "--", ":", "-.")
 
 
 def efficiency_svg(points: tuple[Point, ...]) -> str:
     """Efficiency against output current, one curve a line; empty text when there is nothing to draw."""
-    lines: dict[float, list[tuple[float, float]]] = {}
-    for point in points:
-        eta, amps = point_efficiency(point), point.get("output_current")
-        if eta is not None and amps is not None and amps.value is not None:
-            lines.setdefault(point.conditions["input_voltage_V"], []).append((amps.value, 100.0 * eta))
+    lines = efficiency_by_line(points)
     if not lines:
         return ""
     import matplotlib as mpl
@@ -39,12 +36,10 @@ def efficiency_svg(points: tuple[Point, ...]) -> str:
     with mpl.rc_context({"font.family": "sans-serif", "svg.hashsalt": "zincsmith", "font.size": 9}):
         figure = Figure(figsize=(7.2, 2.9), layout="constrained")
         axes = figure.add_subplot()
-        for dash, (volts, rows) in enumerate(sorted(lines.items(), reverse=True)):
-            x, y = zip(*sorted(rows), strict=True)
-            axes.plot(
-                x, y, DASHES[dash % 4], color=TEAL, marker="o", markersize=4, markerfacecolor="white", linewidth=1.4
-            )
-            axes.annotate(f"{volts:g} V", (x[-1], y[-1]), xytext=(6, 0), textcoords="offset points", va="center")
+        for dash, (name, x, y) in enumerate(lines):
+            style = DASHES[dash % 4]
+            axes.plot(x, y, style, color=TEAL, marker="o", markersize=4, markerfacecolor="white", linewidth=1.4)
+            axes.annotate(name, (x[-1], y[-1]), xytext=(6, 0), textcoords="offset points", va="center")
         axes.set_xlabel("output, A")
         axes.set_ylabel("efficiency, %")
         axes.margins(x=0.09)
@@ -65,13 +60,13 @@ def ruler_svg(judged: Judged, width: float = 230.0) -> str:
     expanded = finding.u * finding.k * factor if finding.u is not None and finding.k is not None else None
 
     def x(value: float) -> float:
-        return 8.0 + (width - 16.0) * scale.share(value)
+        return EDGE + (width - 2 * EDGE) * scale.share(value)
 
     low = scale.low if claim.low is None else claim.low * factor
     high = scale.high if claim.high is None else claim.high * factor
     parts = [
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:g}" height="44" viewBox="0 0 {width:g} 44" role="img">',
-        f'<rect x="8" y="12" width="{width - 16:g}" height="9" fill="{ZINC_LIGHT}"/>',
+        f'<rect x="{EDGE:g}" y="12" width="{width - 2 * EDGE:g}" height="9" fill="{ZINC_LIGHT}"/>',
         f'<rect x="{x(low):.1f}" y="12" width="{x(high) - x(low):.1f}" height="9" fill="{ZINC}"/>',
     ]
     for limit in (claim.low, claim.high):

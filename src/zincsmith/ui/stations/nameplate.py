@@ -170,7 +170,7 @@ class NameplateStation(Station):
     def _fill(self, unit: Unit | None) -> None:
         self.plate.show_unit(unit)
         claims = claims_of(unit.nameplate) if unit else []
-        self.claims.show_claims(claims, unit)
+        self.claims.show_claims(claims)
         self.count.setText(f"{len(claims)} claims" if unit else "no unit yet")
         if unit is None:
             return

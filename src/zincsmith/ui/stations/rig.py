@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt
 from PySide6.QtGui import QBrush
-from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout
+from PySide6.QtWidgets import QFileDialog, QHeaderView, QTableWidgetItem, QVBoxLayout
 
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.judge.instrument_words import accuracy_words, limit_words
@@ -17,6 +16,7 @@ from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
+from zincsmith.ui.widgets.plain_table import PlainTable
 from zincsmith.ui.widgets.wiring_sheet import WiringSheet
 
 HEADINGS = ("role", "instrument", "how", "reads", "accuracy", "at the rated point", "calibrated")
@@ -55,19 +55,8 @@ class RigStation(Station):
         outer.addWidget(roles)
 
     @staticmethod
-    def _make_table() -> QTableWidget:
-        table = QTableWidget(0, len(HEADINGS))
-        table.setHorizontalHeaderLabels(HEADINGS)
-        table.setFont(font(13))
-        table.horizontalHeader().setFont(font(12))
-        table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-        table.verticalHeader().hide()
-        table.verticalHeader().setDefaultSectionSize(22)
-        table.setShowGrid(False)
-        table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        table.setAccessibleName("Instruments in their roles")
-        table.setTabKeyNavigation(False)
+    def _make_table() -> PlainTable:
+        table = PlainTable("Instruments in their roles", HEADINGS, 22)
         header = table.horizontalHeader()
         for column in range(len(HEADINGS) - 1):
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)

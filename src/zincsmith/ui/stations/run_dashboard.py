@@ -6,6 +6,7 @@ import numpy as np
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
+from zincsmith.judge.curves import efficiency_by_line
 from zincsmith.judge.live import live_figures, point_efficiency
 from zincsmith.judge.words import duration
 from zincsmith.model.finding import Doubt
@@ -165,16 +166,10 @@ class Dashboard(QWidget):
 
 def efficiency_curves(points: list[Point]) -> list[Curve]:
     """Efficiency against output current, one curve a line, told apart by dash."""
-    lines: dict[float, list[tuple[float, float]]] = {}
-    for point in points:
-        eta, amps = point_efficiency(point), point.get("output_current")
-        if eta is not None and amps is not None and amps.value is not None:
-            lines.setdefault(point.conditions["input_voltage_V"], []).append((amps.value, 100.0 * eta))
-    curves = []
-    for dash, (volts, rows) in enumerate(sorted(lines.items(), reverse=True)):
-        x, y = np.array(sorted(rows)).T
-        curves.append(Curve(f"{volts:g} V", x, y, "efficiency", dash % 4))
-    return curves
+    return [
+        Curve(name, np.array(x), np.array(y), "efficiency", dash % 4)
+        for dash, (name, x, y) in enumerate(efficiency_by_line(points))
+    ]
 
 
 def _rehearsed(itinerary: Itinerary) -> list[Curve]:

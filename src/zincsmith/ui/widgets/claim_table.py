@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
 from PySide6.QtGui import QBrush
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
+from PySide6.QtWidgets import QHeaderView, QTableWidgetItem
 
-from zincsmith.model.unit import Claim, Unit
+from zincsmith.model.unit import Claim
 from zincsmith.ui.theme import font, theme
+from zincsmith.ui.widgets.plain_table import PlainTable
 
 HEADINGS = ("claim", "value", "condition", "source", "tested by")
 KIND = {
@@ -20,28 +20,15 @@ KIND = {
 }
 
 
-class ClaimTable(QTableWidget):
+class ClaimTable(PlainTable):
     """Read-only rows; colour follows the quantity."""
 
     def __init__(self) -> None:
-        super().__init__(0, len(HEADINGS))
-        self.setHorizontalHeaderLabels(HEADINGS)
-        self.setFont(font(13))
-        self.horizontalHeader().setFont(font(12))
-        self.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-        self.verticalHeader().hide()
-        self.verticalHeader().setDefaultSectionSize(25)
-        self.setShowGrid(False)
-        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.setAccessibleName("Claims")
-        self.setTabKeyNavigation(False)
-        header = self.horizontalHeader()
-        for column, stretch in enumerate((3, 4, 4, 2, 2)):
-            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
-            header.resizeSection(column, 80 * stretch)
+        super().__init__("Claims", HEADINGS, 25)
+        for column in range(len(HEADINGS)):
+            self.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
 
-    def show_claims(self, claims: list[Claim], unit: Unit | None) -> None:
+    def show_claims(self, claims: list[Claim]) -> None:
         self.setRowCount(len(claims))
         for row, claim in enumerate(claims):
             tested = claim.procedure or "no procedure yet"
@@ -54,4 +41,3 @@ class ClaimTable(QTableWidget):
                 elif column > 2:
                     item.setForeground(QBrush(theme().color("ink2")))
                 self.setItem(row, column, item)
-        self._unit, self._claims = unit, claims

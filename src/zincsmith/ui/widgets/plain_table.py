@@ -1,0 +1,28 @@
+"""A read-only table in the house's hairlines: what is only a list."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QAbstractItemView, QTableWidget
+
+from zincsmith.ui.theme import font
+
+
+class PlainTable(QTableWidget):
+    """Rows can be chosen, not edited; Tab leaves it."""
+
+    def __init__(self, name: str, headings: Sequence[str], row_height: int) -> None:
+        super().__init__(0, len(headings))
+        self.setAccessibleName(name)
+        self.setHorizontalHeaderLabels(list(headings))
+        self.setFont(font(13))
+        self.horizontalHeader().setFont(font(12))
+        self.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        self.verticalHeader().hide()
+        self.verticalHeader().setDefaultSectionSize(row_height)
+        self.setShowGrid(False)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setTabKeyNavigation(False)
