@@ -12,12 +12,14 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit
 
 from demo_book import make
 from zincsmith.engine.states import State
 from zincsmith.ui.theme import DARK, LIGHT, load_fonts, use_theme
+from zincsmith.ui.widgets.claim_list import ClaimRows
 from zincsmith.ui.window import MainWindow
 
 ROOT = Path(__file__).parent.parent
@@ -68,7 +70,11 @@ def main() -> int:
         camera.station("Nameplate", "nameplate")
         camera.station("Rig", "rig")
         camera.station("Plan", "plan")
-        camera.station("Findings", "findings")
+        window.go("Findings")
+        rows = window.stations["Findings"].findChild(ClaimRows)
+        while "too close" not in rows.accessibleDescription():  # the one that shows what the working is for
+            QTest.keyClick(rows, Qt.Key.Key_Down)
+        camera.keep("findings")
         camera.station("Run", "run-start")
         run = window.stations["Run"]
         edits = run.findChildren(QLineEdit)

@@ -1,0 +1,243 @@
+"""Painted widgets: what they say to somebody who cannot see them, their keys, and that odd content stays inside."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QImage
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QWidget
+from pytestqt.qtbot import QtBot
+
+from zincsmith.book.reader import BookReader
+from zincsmith.engine.rehearsal import rehearse
+from zincsmith.engine.states import State
+from zincsmith.formats.plan_file import NAMED
+from zincsmith.judge.judging import JudgedRun, judge_run
+from zincsmith.judge.reading_words import reading_words
+from zincsmith.model.events import EntryAsked, EntryRefused, GateOpened, RunClosed
+from zincsmith.model.finding import Verdict
+from zincsmith.model.plan import Line
+from zincsmith.model.reading import Reading
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
+from zincsmith.ui.run_view import RunView
+from zincsmith.ui.widgets.bench_strip import BenchStrip
+from zincsmith.ui.widgets.claim_list import ClaimList
+from zincsmith.ui.widgets.figures import Figure, Figures
+from zincsmith.ui.widgets.gate import GatePanel
+from zincsmith.ui.widgets.itinerary import ItineraryView
+from zincsmith.ui.widgets.operating_map import Cell, OperatingMap
+from zincsmith.ui.widgets.rating_plate import RatingPlate
+from zincsmith.ui.widgets.tape import Tape
+from zincsmith.ui.widgets.unit_strip import UnitStrip
+from zincsmith.ui.widgets.wiring_sheet import WiringSheet
+from zincsmith.ui.widgets.working import Working
+from zincsmith.ui.widgets.your_turn import YourTurn
+
+
+@pytest.fixture
+def show(qtbot: QtBot) -> Callable[..., QWidget]:
+    def shown(widget: QWidget, width: int = 600, height: int = 400) -> QWidget:
+        qtbot.addWidget(widget)
+        widget.resize(width, height)
+        with qtbot.waitExposed(widget):
+            widget.show()
+        widget.activateWindow()
+        return widget
+
+    return shown
+
+
+def picture(widget: QWidget) -> QImage:
+    return widget.grab().toImage()
+
+
+@pytest.fixture(scope="module")
+def run(finished_book: Path) -> JudgedRun:
+    with BookReader(finished_book) as book:
+        return judge_run(book)
+
+
+def test_the_operating_map_is_walked_with_arrows_and_clicks(show: Callable[..., QWidget]) -> None:
+    cells = {
+        (volts, hertz, load): Cell(str(number), number=number)
+        for number, (volts, hertz, load) in enumerate(
+            [(115.0, 60.0, 100.0), (115.0, 60.0, 50.0), (230.0, 50.0, 100.0), (230.0, 50.0, 50.0)], 1
+        )
+    }
+    grid = show(OperatingMap(), 400, 160)
+    assert isinstance(grid, OperatingMap)
+    chosen: list[int] = []
+    grid.chosen.connect(lambda number: (chosen.append(number), grid.choose(number)))
+    grid.show_grid(cells, {100.0: 2.5, 50.0: 1.25})
+    grid.choose(1)
+    assert grid.accessibleDescription() == "115 V 60 Hz, 100 % load: 1"
+    for key in (Qt.Key.Key_Left, Qt.Key.Key_Up, Qt.Key.Key_Right, Qt.Key.Key_Down, Qt.Key.Key_Down):
+        QTest.keyClick(grid, key)
+    assert chosen == [2, 4, 3, 1, 1], "the ends stop, nothing wraps around"
+    QTest.mouseClick(grid, Qt.MouseButton.LeftButton, pos=QPoint(130, 20))
+    assert chosen[-1] == 4, "highest line on top, loads rising to the right"
+
+
+def test_the_claim_list_speaks_every_row_and_stops_at_its_ends(show: Callable[..., QWidget], run: JudgedRun) -> None:
+    claims = show(ClaimList(), 700, 300)
+    assert isinstance(claims, ClaimList)
+    rows = claims.rows
+    rows.show_judged(list(enumerate(run.judged)))
+    chosen: list[int] = []
+    rows.chosen.connect(lambda at: (chosen.append(at), claims.select(at)))
+    for _ in range(len(run.judged) + 3):
+        QTest.keyClick(rows, Qt.Key.Key_Down)
+    assert chosen[: len(run.judged)] == list(range(len(run.judged)))
+    assert chosen[-1] == len(run.judged) - 1
+    assert rows.accessibleDescription().endswith(run.judged[-1].verdict.value)
+    shown = claims.viewport().rect().translated(0, claims.verticalScrollBar().value())
+    assert shown.contains(rows.rect_of(chosen[-1]).center().toPoint()), "the view follows the choice"
+    rows.show_judged([])
+    picture(rows)
+
+
+def test_a_working_is_painted_for_every_finding(show: Callable[..., QWidget], run: JudgedRun) -> None:
+    working = show(Working(), 400, 900)
+    assert isinstance(working, Working)
+    empty = picture(working)
+    words = reading_words(run)
+    pictures = []
+    for judged in run.judged:
+        working.show_judged(judged, words)
+        assert judged.finding.title in working.accessibleName()
+        pictures.append(picture(working))
+    assert all(p != empty for p in pictures)
+    tall = max(run.judged, key=lambda j: len(j.finding.working.rows))
+    working.show_judged(tall, words)
+    assert working.minimumHeight() > 600, "every single reading has its place"
+
+
+@pytest.mark.parametrize("long", [False, True], ids=["plain", "long"])
+def test_plate_strip_and_sheet_hold_odd_content(show: Callable[..., QWidget], unit: Unit, rig: Rig, long: bool) -> None:
+    if long:
+        plate = replace(unit.nameplate, marks=tuple(f"mark number {n}" for n in range(30)))
+        unit = replace(unit, maker="M" * 90, model="X" * 90, tag="T" * 40, place="P" * 200, nameplate=plate)
+        changed = tuple(replace(i, maker="W" * 60, spot="S" * 120) for i in rig.instruments)
+        rig = replace(rig, instruments=changed, protection="Q" * 200)
+    for widget in (RatingPlate(), UnitStrip(), WiringSheet()):
+        blank = picture(show(widget, 900, 320))
+        if isinstance(widget, WiringSheet):
+            widget.show_rig(rig, unit, Line(115.0, 60.0))
+            assert "Load" in widget.accessibleName()
+        else:
+            widget.show_unit(unit)
+            assert unit.model in widget.accessibleName()
+        assert picture(widget) != blank
+
+
+def test_itinerary_and_tape_show_the_same_plan(show: Callable[..., QWidget], unit: Unit, rig: Rig) -> None:
+    plan = rehearse(unit.nameplate, rig, NAMED["static-grid"])
+    view, tape = show(ItineraryView()), show(Tape(), 600, 26)
+    assert isinstance(view, ItineraryView)
+    assert isinstance(tape, Tape)
+    view.show_itinerary(plan)
+    assert "Warm-up 115 V 60 Hz, full load 30 min" in view.accessibleName()
+    tape.show_progress(plan, 0.0)
+    start = picture(tape)
+    tape.show_progress(plan, plan.likely_s / 2.0)
+    assert tape.accessibleName() == "50 % of the itinerary"
+    assert picture(tape) != start
+
+
+@pytest.mark.parametrize(
+    ("change", "state", "problem", "headline"),
+    [
+        ({}, State.IDLE, "", "Nothing energised"),
+        ({"run": 1, "source_on": True, "load_on": True}, State.RUNNING, "", "Input and output are live"),
+        ({"run": 1, "source_on": True}, State.RUNNING, "", "Input is live, load off"),
+        ({"run": 1}, State.GATE, "", "Nothing energised yet"),
+        ({"run": 1, "closed": RunClosed("complete", "", True)}, State.SAFE, "", "Nothing energised"),
+        ({"run": 1, "source_on": True}, State.MAKING_SAFE, "", "Making safe"),
+        ({"run": 1}, State.NOT_CONFIRMED, "", "NOT CONFIRMED SAFE"),
+        ({}, State.IDLE, "it died", "Engine not running"),
+    ],
+)
+def test_the_bench_strip_says_what_is_energised(
+    show: Callable[..., QWidget], change: dict[str, object], state: State, problem: str, headline: str
+) -> None:
+    strip = show(BenchStrip(), 1152, 56)
+    assert isinstance(strip, BenchStrip)
+    strip.show_state(replace(RunView(), **change), state, problem)
+    assert strip.words()[0] == headline
+    assert headline in strip.accessibleName()
+    assert strip.button.isEnabled(), "Make safe is always enabled"
+    assert strip.rect().contains(strip.button.geometry())
+
+
+def test_figures_nobody_reads_show_a_dash(show: Callable[..., QWidget]) -> None:
+    figures = show(Figures(), 680, 160)
+    assert isinstance(figures, Figures)
+    figures.show_figures([Figure("Input watts", None, None, "W", "power", "input")] * 8)
+    assert "no reading" in figures.accessibleName()
+    dashes = picture(figures)
+    figures.show_figures([Figure("Input watts", 68.831234, 0.11, "W", "power", "input")] * 8)
+    assert picture(figures) != dashes
+    assert "68.83 W" in figures.accessibleName()
+
+
+def test_your_turn_takes_text_only_while_it_asks(show: Callable[..., QWidget]) -> None:
+    panel = show(YourTurn(), 400, 500)
+    assert isinstance(panel, YourTurn)
+    entered: list[str] = []
+    panel.entered.connect(entered.append)
+    panel.rest("Your next turn: point 7.")
+    assert not panel.line.isVisible()
+    asked = EntryAsked("case_temperature", "degC", "Case temperature at 115 V", "T1", 33.0, 68.0)
+    panel.ask(asked, None)
+    QTest.keyClick(panel.line, Qt.Key.Key_Return)
+    assert entered == [], "an empty line is not a reading"
+    QTest.keyClicks(panel.line, "44.3")
+    before = picture(panel.ruler)
+    QTest.keyClick(panel.line, Qt.Key.Key_Return)
+    assert entered == ["44.3"]
+    panel.line.setText("443")
+    assert picture(panel.ruler) != before, "the needle follows what is typed"
+    panel.ask(asked, EntryRefused("443", "too hot to be true"))
+    assert panel.line.text() == "443"
+    assert "too hot to be true" in panel.problem.text()
+    reading = Reading("1", "case_temperature", 44.3, "degC", "thermometer", "T1", "by hand", text="44.3")
+    panel.show_entries([(f"2026-11-25T10:0{k}:00.000+00:00", reading) for k in range(8)])
+    assert panel.entries.count() == 3 * 4, "the last four stay in sight"
+
+
+def test_a_gate_is_passed_by_tick_and_button(show: Callable[..., QWidget]) -> None:
+    panel = show(GatePanel(), 900, 600)
+    assert isinstance(panel, GatePanel)
+    passed: list[bool] = []
+    panel.passed.connect(lambda: passed.append(True))
+    panel.show_gate(GateOpened("Before power", "Check the wiring.", ("Mains can kill.",)))
+    QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
+    assert passed == []
+    QTest.keyClick(panel.tick, Qt.Key.Key_Space)
+    QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
+    assert passed == [True]
+    panel.show_gate(GateOpened("Another", "Again.", ()))
+    assert not panel.go_on.isEnabled(), "each gate wants its own act"
+
+
+def test_verdict_marks_differ_by_shape_not_only_by_colour(show: Callable[..., QWidget]) -> None:
+    from PySide6.QtCore import QPointF
+    from PySide6.QtGui import QPainter
+
+    from zincsmith.ui.ink import verdict_mark
+
+    shapes = set()
+    for verdict in Verdict:
+        image = QImage(40, 40, QImage.Format.Format_ARGB32)
+        image.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(image)
+        verdict_mark(painter, QPointF(20, 20), verdict, 30)
+        painter.end()
+        opaque = [image.pixelColor(x, y).alpha() > 128 for y in range(40) for x in range(40)]
+        light = [image.pixelColor(x, y).lightness() > 200 for y in range(40) for x in range(40)]
+        shapes.add((tuple(opaque), tuple(light)))
+    assert len(shapes) == len(Verdict)
