@@ -45,7 +45,7 @@ class Photographer:
         QTest.qWait(150)
 
     def keep(self, name: str) -> None:
-        QTest.qWait(100)
+        QTest.qWait(400)
         self.window.grab().save(str(self.out / f"{name}.png"))
 
     def station(self, title: str, name: str) -> None:

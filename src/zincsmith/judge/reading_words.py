@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zincsmith.judge.judging import JudgedRun
-from zincsmith.judge.words import UNIT_WORDS, number
+from zincsmith.judge.words import UNIT_WORDS, decimals_for, number
 from zincsmith.model.reading import Reading
 
 
@@ -32,4 +32,6 @@ def _how(reading: Reading) -> str:
         return f"typed “{reading.text}”"
     if reading.spread is None:
         return "a single poll"
-    return f"mean of {reading.count} polls, 1σ {reading.spread:.2g} {unit}".rstrip()
+    return (
+        f"mean of {reading.count} polls, 1σ {number(reading.spread, decimals_for(reading.spread, 0.0))} {unit}".rstrip()
+    )

@@ -37,6 +37,7 @@ class StartPanel(Panel):
         self.steps.setVerticalSpacing(3)
         self.steps.setColumnStretch(3, 1)
         self.body.addLayout(self.steps)
+        self.body.addSpacing(8)
         self.title = label("Start a run", 28, 700)
         self.what = label("", 16, wrap=True)
         self.body.addWidget(self.title)

@@ -103,9 +103,9 @@ class ClaimRows(QWidget):
         value, expanded, unit = value_words(one.finding)
         claim = one.claim.text if one.claim else one.finding.working.formula
         where = condition_words(one.finding.conditions) or (one.claim.condition_text if one.claim else "")
-        value_right = 0.47 * box.width()
+        value_right = 0.455 * box.width()
         ruler_left = value_right + 22
-        verdict_left = box.width() - 150
+        verdict_left = box.width() - 182
         names = QRectF(16, box.top() + 4, value_right - 138, 18)
         ink.write(p, names, one.finding.title, 14, 600)
         under = QRectF(16, box.top() + 22, value_right - 90, 18)
@@ -114,7 +114,7 @@ class ClaimRows(QWidget):
         ink.write(p, figure, f"{value} {unit}".strip(), 15, 600, t.text_of(kind_of(one)), ink.RIGHT)
         ink.write(p, figure.translated(0, 19), expanded, 12, 400, t.color("ink2"), ink.RIGHT)
         paint_ruler(p, QRectF(ruler_left, box.top() + 2, verdict_left - ruler_left - 34, 40), one)
-        self._verdicts(p, QRectF(verdict_left, box.top(), 150, box.height()), one)
+        self._verdicts(p, QRectF(verdict_left, box.top(), 182, box.height()), one)
         if one.finding.doubts:
             ink.doubt_mark(p, QPointF(verdict_left - 13, box.center().y()))
 

@@ -175,8 +175,15 @@ class Working(QWidget):
             says, who, how = self._readings.get(one, ("not in the book", "", ""))
             ink.write(p, QRectF(2, y, 96, LINE), says, 13, 600, align=ink.RIGHT)
             ink.write(p, QRectF(108, y, self.width() - 120, LINE), who, 12, 400, t.color("ink2"))
-            ink.write(p, QRectF(108, y + 16, self.width() - 120, LINE), f"{how}; {one}", 12, 400, t.color("ink2"))
+            ink.write(
+                p, QRectF(108, y + 16, self.width() - 120, LINE), f"{how}; {_place(one)}", 12, 400, t.color("ink2")
+            )
             y += LINE + 18
+
+
+def _place(identity: str) -> str:
+    run, point, _ = identity.split("/")
+    return f"run {run}, point {point}"
 
 
 def _cell(column: str, value: object) -> str:
