@@ -130,6 +130,28 @@ def report(
     print(out)
 
 
+@app.command(context_settings={"ignore_unknown_options": True})  # a line may begin with a minus
+def label(
+    lines: Annotated[list[str], typer.Argument(help="label lines, each in quotes")],
+    as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False,
+) -> None:
+    """Read label lines as they are printed, and say what was not understood."""
+    from zincsmith.formats.label import parse_line
+    from zincsmith.formats.label_print import as_json as to_json
+    from zincsmith.formats.label_print import print_item
+
+    read = [parse_line(line) for line in lines]
+    if as_json:
+        print(json.dumps({"lines": [to_json(line) for line in read]}, indent=2, ensure_ascii=False))
+        return
+    for line in read:
+        print(line.text)
+        for item in line.items:
+            print(f"    {print_item(item)}")
+        for piece in line.unread:
+            print(f"    not read, column {piece.start + 1}: {piece.text!r}: {piece.reason}")
+
+
 def _judged(book: Path, number: int | None):  # type: ignore[no-untyped-def]
     from zincsmith.book.reader import BookReader
     from zincsmith.judge.judging import judge_run

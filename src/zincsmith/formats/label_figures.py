@@ -1,0 +1,222 @@
+"""Label lines, third step: figures that stand for themselves (tolerance, ripple, temperature ...) and marks."""
+
+from __future__ import annotations
+
+import re
+
+from zincsmith.formats.label_line import LineReading, Quantity, quantity, take, text_of, word_at
+from zincsmith.model.label import LabelFigure, LabelMark
+
+QUIET = {
+    "max",
+    "max.",
+    "nom",
+    "nom.",
+    "nominal",
+    "rated",
+    "rating",
+    "power",
+    "supply",
+    "voltage",
+    "current",
+    "frequency",
+    "at",
+    "and",
+    "load",
+    "full",
+}
+QUALIFIERS = {
+    "typ": "typ.",
+    "typ.": "typ.",
+    "typical": "typ.",
+    "min": "min.",
+    "min.": "min.",
+    "max": "max.",
+    "max.": "max.",
+}
+PORT = re.compile(r"(?:usb[-_]?)?[ac]\d?|usb[-_]?[ac]?\d*|port\d*|out\d+|dc\d*|ch\d+|v\d+|\d", re.IGNORECASE)
+MARKS = re.compile(r"IP\s?\d[0-9X][A-Z]?|IPX\d|LPS|SELV|PFC|GaN", re.IGNORECASE)
+ROMAN = re.compile(r"[IVX]{1,4}|[1-7]")
+
+
+def read_figures(line: LineReading) -> None:
+    at = 0
+    while at < len(line.tokens):
+        at = _port_powers(line, at) or _figure(line, at) or at + 1
+
+
+def _figure(line: LineReading, at: int) -> int | None:
+    q = quantity(line, at)
+    if q is None:
+        return _derating(line, at)
+    lead = [word_at(line, k) for k in range(max(0, at - 5), at)]
+    tail = word_at(line, q.last + 1)
+    value: float | tuple[float, float] = q.values[0] if len(q.values) == 1 else (q.values[0], q.values[-1])
+    single = len(q.values) == 1
+    if q.unit == "%" and q.sign == "±" and single:
+        return _add(line, q, LabelFigure("tolerance", value, "%"), at, q.last)
+    if (
+        q.unit == "%"
+        and single
+        and q.sign == "+"
+        and (_says(lead, "eff") or tail in ("typ", "typ.", "typical") or tail.startswith("eff"))
+    ):
+        return _add(
+            line,
+            q,
+            LabelFigure("efficiency", value, "%", qualifier=QUALIFIERS.get(tail)),
+            *_reach(line, at, q.last, ("eff",)),
+        )
+    if single and (
+        q.unit == "Vpp"
+        or (q.unit in ("V", "Vrms") and (_says(lead, "ripple") or _says(lead, "noise") or tail in ("p-p", "pp")))
+    ):
+        qualifier = "rms" if q.unit == "Vrms" else "p-p" if q.unit == "Vpp" or tail in ("p-p", "pp") else None
+        last = q.last + (1 if tail in ("p-p", "pp") else 0)
+        return _add(
+            line,
+            q,
+            LabelFigure("ripple", value, "V", qualifier=qualifier),
+            *_reach(line, at, last, ("ripple", "noise")),
+        )
+    if (
+        q.unit == "W"
+        and single
+        and (_says(lead, "no-load") or _says(lead, "standby") or ("no" in lead and "load" in lead))
+    ):
+        return _add(
+            line,
+            q,
+            LabelFigure("no_load_power", value, "W"),
+            *_reach(line, at, q.last, ("no-load", "standby", "no", "load")),
+        )
+    if q.unit == "W" and single and (_says(lead, "total") or "total" in [tail, word_at(line, q.last + 2)]):
+        last = q.last + (1 if tail == "total" else 2 if word_at(line, q.last + 2) == "total" else 0)
+        return _add(line, q, LabelFigure("total_power", value, "W"), *_reach(line, at, last, ("total",)))
+    if q.unit == "degC" and q.joint != "slash" and len(q.values) <= 2:
+        qualifier = "derate above" if _says(lead, "derate") else "ambient" if "ta" in lead else None
+        return _add(
+            line,
+            q,
+            LabelFigure("temperature", value, "degC", qualifier=qualifier),
+            *_reach(line, at, q.last, ("derate", "above", "ta", "temp", "temperature", "ambient", "operating")),
+        )
+    if q.unit == "deg":
+        line.reasons.update(dict.fromkeys(range(q.first, q.last + 1), "degrees of what? Type °C"))
+    return None
+
+
+def _derating(line: LineReading, at: int) -> int | None:
+    """``derate above 50``: the only figure that is read without a unit."""
+    ts = line.tokens
+    if (
+        word_at(line, at) != "derate"
+        or word_at(line, at + 1) != "above"
+        or at + 2 >= len(ts)
+        or ts[at + 2].kind != "number"
+    ):
+        return None
+    if at + 3 < len(ts) and ts[at + 3].kind in ("unit", "dash", "slash"):
+        return None
+    take(line, at, at + 2)
+    line.items.append(LabelFigure("temperature", ts[at + 2].value, "degC", qualifier="derate above"))
+    return at + 3
+
+
+def _port_powers(line: LineReading, at: int) -> int | None:
+    """``C1+C2 45W+20W``: which ports share, and what each then gives."""
+    ports, here = [], at
+    while (
+        here < len(line.tokens)
+        and line.tokens[here].kind in ("word", "unit")
+        and PORT.fullmatch(line.tokens[here].text)
+    ):
+        ports.append(line.tokens[here].text)
+        if here + 1 < len(line.tokens) and line.tokens[here + 1].kind == "plus":
+            here += 2
+            continue
+        break
+    if len(ports) < 2:
+        return None
+    here += 1
+    if word_at(line, here) == ":":
+        here += 1
+    powers: list[float] = []
+    while True:
+        q = quantity(line, here)
+        if q is None or q.unit != "W" or len(q.values) != 1 or q.sign == "-":
+            break
+        powers.append(q.values[0])
+        here = q.last + 1
+        if here < len(line.tokens) and line.tokens[here].kind == "plus":
+            here += 1
+            continue
+        break
+    if not powers or len(powers) not in (1, len(ports)):
+        return None
+    take(line, at, here - 1)
+    names = tuple(ports)
+    if len(powers) == 1:
+        line.items.append(LabelFigure("total_power", powers[0], "W", ports=names))
+    else:
+        line.items.append(LabelFigure("total_power", None, "W", ports=names, each_W=tuple(powers)))
+    return here
+
+
+def _says(words: list[str], stem: str) -> bool:
+    return any(word.startswith(stem) for word in words)
+
+
+def _reach(line: LineReading, at: int, last: int, stems: tuple[str, ...]) -> tuple[int, int]:
+    """Take in the words that belong to a figure: before it those of ``stems`` and quiet ones, behind it a qualifier."""
+    first = at
+    while first > 0 and (first - 1) not in line.used:
+        before = line.tokens[first - 1]
+        word = before.text.lower()
+        if (
+            before.kind == "below"
+            or before.text == "&"
+            or word in (":", "(")
+            or word in QUIET
+            or any(word.startswith(s) for s in stems)
+            or word == "consumption"
+        ):
+            first -= 1
+        else:
+            break
+    if last + 1 < len(line.tokens) and word_at(line, last + 1) in QUALIFIERS:
+        last += 1
+    return first, last
+
+
+def _add(line: LineReading, q: Quantity, item: LabelFigure, first: int, last: int) -> int:
+    take(line, first, last)
+    take(line, q.first, q.last)
+    line.items.append(item)
+    return last + 1
+
+
+def read_marks(line: LineReading) -> None:
+    at = 0
+    while at < len(line.tokens):
+        word = word_at(line, at)
+        if at in line.used or not word:
+            at += 1
+        elif MARKS.fullmatch(line.tokens[at].text):
+            at = _mark(line, at, at)
+        elif word == "class" and ROMAN.fullmatch(word_at(line, at + 1).upper()):
+            at = _mark(line, at, at + 1)
+        elif word == "level" and ROMAN.fullmatch(word_at(line, at + 1).upper()):
+            at = _mark(line, at - 1 if word_at(line, at - 1) == "efficiency" else at, at + 1)
+        else:
+            q = quantity(line, at)
+            if q is not None and q.unit == "VA" and len(q.values) == 1:
+                at = _mark(line, q.first, q.last)  # apparent power is not watts: kept, not counted
+            else:
+                at += 1
+
+
+def _mark(line: LineReading, first: int, last: int) -> int:
+    take(line, first, last)
+    line.items.append(LabelMark(text_of(line, first, last)))
+    return last + 1

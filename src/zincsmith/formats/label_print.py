@@ -1,0 +1,152 @@
+"""Label items printed canonically: reading what is printed here gives the same items again."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from zincsmith.model.label import (
+    LabelFigure,
+    LabelInput,
+    LabelItem,
+    LabelLine,
+    LabelMark,
+    LabelOutput,
+    Mode,
+    Programmable,
+    Span,
+)
+
+SIGNS = {"ac": "~", "dc": "⎓"}
+
+
+def print_item(item: LabelItem) -> str:
+    """One item as a label line."""
+    match item:
+        case LabelInput():
+            return _input(item)
+        case LabelOutput():
+            return _output(item)
+        case LabelFigure():
+            return _figure(item)
+        case LabelMark(text):
+            return text
+
+
+def as_json(line: LabelLine) -> dict[str, Any]:
+    """The published form of a line that was read."""
+    return {
+        "text": line.text,
+        "items": [_item(item) for item in line.items],
+        "unread": [{"text": u.text, "start": u.start, "end": u.end, "reason": u.reason} for u in line.unread],
+    }
+
+
+def _number(value: float) -> str:
+    return f"{value:.10g}"
+
+
+def _span(span: Span, unit: str, joint: str = "-") -> str:
+    low, high = span
+    return f"{_number(low)}{unit}" if low == high else f"{_number(low)}{joint}{_number(high)}{unit}"
+
+
+def _tail(current_A: float | None, power_W: float | None) -> str:
+    amps = f" {_number(current_A)}A" if current_A is not None else ""
+    return amps + (f" {_number(power_W)}W" if power_W is not None else "")
+
+
+def _input(item: LabelInput) -> str:
+    text = "INPUT "
+    if item.selector_V is not None:
+        text += "/".join(_number(v) for v in item.selector_V) + "V"
+    elif item.voltage_V is not None:
+        text += _span(item.voltage_V, "V")
+    text += SIGNS[item.type]
+    if item.frequency_Hz is not None:
+        text += " " + _span(item.frequency_Hz, "Hz", "/" if item.frequency_Hz == (50.0, 60.0) else "-")
+    return text + _tail(item.current_A, item.power_W)
+
+
+def _output(item: LabelOutput) -> str:
+    sign = SIGNS[item.type]
+    parts = []
+    if item.modes:
+        parts += [" / ".join(_mode(mode, sign) for mode in item.modes)]
+    elif item.voltage_V is not None or item.current_A is not None or item.power_W is not None:
+        volts = item.voltage_V
+        shown = "" if volts is None else _span(volts, "V") if isinstance(volts, tuple) else f"{_number(volts)}V"
+        parts.append(f"{shown}{sign}{_tail(item.current_A, item.power_W)}")
+    parts += [_programmable(one, sign) for one in item.programmable]
+    return "OUTPUT " + (f"{item.name}: " if item.name else "") + "; ".join(parts)
+
+
+def _mode(mode: Mode, sign: str) -> str:
+    return f"{_number(mode.voltage_V)}V{sign}{_tail(mode.current_A, mode.power_W)}"
+
+
+def _programmable(one: Programmable, sign: str) -> str:
+    return f"PPS {_span(one.voltage_V, 'V')}{sign}{_tail(one.current_A, None)}"
+
+
+def _figure(item: LabelFigure) -> str:
+    ports = "+".join(item.ports) if item.ports else ""
+    if item.each_W is not None:
+        return f"{ports} " + "+".join(f"{_number(w)}W" for w in item.each_W)
+    assert item.value is not None
+    span = item.value if isinstance(item.value, tuple) else (item.value, item.value)
+    value = _span(span, {"degC": "°C"}.get(item.unit, item.unit))
+    behind = f" {item.qualifier}" if item.qualifier else ""
+    match item.what:
+        case "total_power":
+            return f"{ports} {value}" if ports else f"{value} total"
+        case "tolerance":
+            return f"±{value}"
+        case "ripple":
+            return f"ripple ≤ {value}{item.qualifier or ''}"
+        case "no_load_power":
+            return f"no-load ≤ {value}"
+        case "temperature":
+            ahead = {"ambient": "ta", None: ""}.get(item.qualifier, item.qualifier)
+            return f"{ahead} {value}".strip()
+        case _:
+            return f"{item.what} {value}{behind}"
+
+
+def _item(item: LabelItem) -> dict[str, Any]:
+    match item:
+        case LabelInput(kind, volts, selector, hertz, amps, watts):
+            return {
+                "what": "input",
+                "type": kind,
+                "voltage_V": _plain(volts),
+                "selector_V": _plain(selector),
+                "frequency_Hz": _plain(hertz),
+                "current_A": amps,
+                "power_W": watts,
+            }
+        case LabelOutput(name, kind, volts, amps, watts, modes, programmable):
+            return {
+                "what": "output",
+                "name": name,
+                "type": kind,
+                "voltage_V": _plain(volts),
+                "current_A": amps,
+                "power_W": watts,
+                "modes": [{"voltage_V": m.voltage_V, "current_A": m.current_A, "power_W": m.power_W} for m in modes],
+                "programmable": [{"voltage_V": _plain(p.voltage_V), "current_A": p.current_A} for p in programmable],
+            }
+        case LabelFigure(what, value, unit, ports, each, qualifier):
+            return {
+                "what": what,
+                "value": _plain(value),
+                "unit": unit,
+                "ports": _plain(ports),
+                "each_W": _plain(each),
+                "qualifier": qualifier,
+            }
+        case LabelMark(text):
+            return {"what": "mark", "text": text}
+
+
+def _plain(value: Any) -> Any:
+    return list(value) if isinstance(value, tuple) else value

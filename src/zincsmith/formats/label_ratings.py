@@ -1,0 +1,221 @@
+"""Label lines, fourth step: the ratings of inputs and outputs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from zincsmith.formats.label_figures import PORT, QUIET
+from zincsmith.formats.label_line import LineReading, Quantity, quantity, refuse, take, word_at
+from zincsmith.model.label import LabelInput, LabelItem, LabelOutput, Mode, Programmable
+
+MAINS_V = (85.0, 277.0)
+SIDES = {"input": "input", "in": "input", "i/p": "input", "output": "output", "out": "output", "o/p": "output"}
+
+
+def sections(line: LineReading) -> list[tuple[str, int, int]]:
+    """(side or "", first, last) of the stretches that the words input and output cut the line into."""
+    cuts = [(k, SIDES[_side_word(line, k)]) for k in range(len(line.tokens)) if _side_word(line, k) in SIDES]
+    if not cuts:
+        return [("", 0, len(line.tokens) - 1)]
+    if len(cuts) == 1:  # "12V DC in 300W": one such word speaks for the whole line
+        take(line, cuts[0][0], cuts[0][0] + (2 if "/" in _side_word(line, cuts[0][0]) else 0))
+        return [(cuts[0][1], 0, len(line.tokens) - 1)]
+    out = []
+    for n, (at, side) in enumerate(cuts):
+        take(line, at, at + (2 if "/" in _side_word(line, at) else 0))
+        end = cuts[n + 1][0] - 1 if n + 1 < len(cuts) else len(line.tokens) - 1
+        out.append((side, at, end))
+    return out
+
+
+def _side_word(line: LineReading, at: int) -> str:
+    word = word_at(line, at)
+    if word in ("i", "o") and word_at(line, at + 1) == "/" and word_at(line, at + 2) == "p":
+        return f"{word}/p"
+    return word.rstrip(".")
+
+
+@dataclass
+class Part:
+    """What has been heard of one rail or mode."""
+
+    name: str | None = None
+    volts: Quantity | None = None
+    hertz: Quantity | None = None
+    amps: float | None = None
+    watts: float | None = None
+    type: str | None = None
+    programmable: bool = False
+
+    def empty(self) -> bool:
+        return self.volts is None and self.hertz is None and self.amps is None and self.watts is None
+
+
+def read_section(line: LineReading, side: str, first: int, last: int) -> None:
+    rails: list[list[Part]] = [[Part()]]
+    taken: list[tuple[int, int]] = []
+    at = first
+    while at <= last:
+        step = _hear(line, rails, at, taken)
+        at = step if step is not None else at + 1
+    parts = [[p for p in modes if not p.empty()] for modes in rails]
+    parts = [modes for modes in parts if modes]
+    if not parts:
+        return
+    chosen = side or ("input" if _is_mains(parts) else "output")
+    done = _input(parts) if chosen == "input" else _outputs(parts)
+    if done is None:
+        for a, b in taken:
+            line.reasons.update(dict.fromkeys(range(a, b + 1), "volts, amps and watts that do not belong together"))
+        return
+    hertz = [p.hertz for modes in parts for p in modes if p.hertz is not None] if chosen == "output" else []
+    for q in hertz:  # there is no place for it in an output, so it is not quietly dropped
+        reason = "the frequency of an output is not kept; note it with the unit"
+        line.reasons.update(dict.fromkeys(range(q.first, q.last + 1), reason))
+    for a, b in taken:
+        if not any(q.first == a for q in hertz):
+            take(line, a, b)
+    line.items.extend(done)
+
+
+def _hear(line: LineReading, rails: list[list[Part]], at: int, taken: list[tuple[int, int]]) -> int | None:
+    """Take one token or quantity into the part it belongs to; the next place, or None when it is not understood."""
+    if at in line.used:
+        return at + 1
+    part = rails[-1][-1]
+    token = line.tokens[at]
+    word = token.text.lower()
+    q = quantity(line, at)
+    if q is not None:
+        step = _hear_quantity(rails, q, taken)
+        if step is None:
+            refuse(line, q.first, q.last, "does not fit with what stands before it")
+        return step if step is not None else q.last + 1
+    if token.kind in ("ac", "dc") or word in ("ac", "dc", "a.c.", "d.c."):
+        part.type = "ac" if token.kind == "ac" or word.startswith("a") else "dc"
+        taken.append((at, at))
+        return at + 1
+    if token.kind == "slash" or word in (";", "or"):
+        if not part.empty():
+            rails[-1].append(Part(type=part.type))
+        taken.append((at, at))
+        return at + 1
+    if word == ",":  # the next volts begin the next rail, with or without it
+        taken.append((at, at))
+        return at + 1
+    if word in ("pps", "programmable"):
+        if not part.empty():
+            rails[-1].append(Part())
+        rails[-1][-1].programmable = True
+        taken.append((at, at))
+        return at + 1
+    if (
+        token.kind in ("word", "unit")
+        and PORT.fullmatch(token.text)
+        and (at + 1 < len(line.tokens) and line.tokens[at + 1].text == ":")
+    ):
+        rails.append([Part(name=token.text)])
+        taken.append((at, at + 1))
+        return at + 2
+    if word in QUIET or token.kind in ("punct", "below"):
+        taken.append((at, at))
+        return at + 1
+    return None
+
+
+def _hear_quantity(rails: list[list[Part]], q: Quantity, taken: list[tuple[int, int]]) -> int | None:
+    part = rails[-1][-1]
+    volts = q.unit in ("V", "Vac", "Vdc")
+    if volts:
+        if part.volts is not None:
+            if part.programmable or (len(rails[-1]) > 1 and part.amps is None and part.watts is None):
+                return None
+            rails.append([Part(type=None)])
+            part = rails[-1][-1]
+        part.volts = q
+        part.type = {"Vac": "ac", "Vdc": "dc"}.get(q.unit, part.type)
+    elif q.unit == "Hz" and part.hertz is None and len(q.values) <= 2 and q.sign == "+":
+        part.hertz = q
+    elif q.unit == "A" and part.amps is None and len(q.values) == 1 and q.sign == "+":
+        part.amps = q.values[0]
+    elif q.unit == "W" and part.watts is None and len(q.values) == 1 and q.sign == "+":
+        part.watts = q.values[0]
+    else:
+        return None
+    taken.append((q.first, q.last))
+    return q.last + 1
+
+
+def _is_mains(rails: list[list[Part]]) -> bool:
+    part = rails[0][0]
+    if part.hertz is not None:
+        return True
+    v = part.volts
+    return v is not None and len(v.values) > 1 and all(MAINS_V[0] <= x <= MAINS_V[1] for x in v.values)
+
+
+def _input(rails: list[list[Part]]) -> list[LabelItem] | None:
+    if len(rails) != 1 or len(rails[0]) != 1:
+        return None
+    part = rails[0][0]
+    v = part.volts
+    voltage = selector = None
+    if v is not None:
+        if v.sign == "±" or min(v.values) < 0.0 or (v.joint == "dash" and len(v.values) != 2):
+            return None
+        if v.joint == "slash":
+            selector = tuple(v.values)
+        else:
+            voltage = (v.values[0], v.values[-1])
+            if voltage[0] > voltage[1]:
+                return None
+    hertz = (min(part.hertz.values), max(part.hertz.values)) if part.hertz is not None else None
+    kind = part.type or ("ac" if hertz or (v is not None and min(v.values) >= MAINS_V[0]) else "dc")
+    return [LabelInput(kind, voltage, selector, hertz, part.amps, part.watts)]
+
+
+def _outputs(rails: list[list[Part]]) -> list[LabelItem] | None:
+    out: list[LabelItem] = []
+    for modes in rails:
+        made = _output(modes)
+        if made is None:
+            return None
+        out += made
+    return out
+
+
+def _output(parts: list[Part]) -> list[LabelItem] | None:
+    if any(p.hertz is not None and p.type == "dc" for p in parts):
+        return None
+    kind = next((p.type for p in parts if p.type), None) or ("ac" if any(p.hertz for p in parts) else "dc")
+    base = LabelOutput(name=parts[0].name, type=kind)
+    fixed, programmable = [p for p in parts if not p.programmable], [p for p in parts if p.programmable]
+    ranges = []
+    for p in programmable:
+        if p.volts is None or p.volts.joint != "dash" or len(p.volts.values) != 2 or p.watts is not None:
+            return None
+        ranges.append(Programmable((p.volts.values[0], p.volts.values[1]), p.amps))
+    base = replace(base, programmable=tuple(ranges))
+    if not fixed:
+        return [base]
+    listed = fixed[0].volts
+    if len(fixed) == 1 and (listed is None or listed.joint != "slash"):
+        return _single(base, fixed[0])
+    modes = []
+    for p in fixed:
+        if p.volts is None or p.volts.joint == "dash" or p.volts.sign == "±":
+            return None
+        modes += [Mode(v, p.amps, p.watts) for v in p.volts.values]
+    return [replace(base, modes=tuple(modes))]
+
+
+def _single(base: LabelOutput, part: Part) -> list[LabelItem] | None:
+    v = part.volts
+    if v is None:
+        return [replace(base, current_A=part.amps, power_W=part.watts)]
+    if v.joint == "dash":
+        if len(v.values) != 2 or v.sign == "±":
+            return None
+        return [replace(base, voltage_V=(v.values[0], v.values[1]), current_A=part.amps, power_W=part.watts)]
+    both = (v.values[0], -v.values[0]) if v.sign == "±" else (v.values[0],)
+    return [replace(base, voltage_V=x, current_A=part.amps, power_W=part.watts) for x in both]

@@ -1,0 +1,132 @@
+"""Label lines, first step: from characters to tokens with their places."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+PREFIX = {"": 1.0, "m": 1e-3, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "k": 1e3, "K": 1e3}
+DASHES = "-–—−‐‑"
+
+
+@dataclass(frozen=True)
+class Token:
+    """``kind``: number, unit, word, sign, dash, slash, ac, dc, below, punct or other. ``value`` of a number.
+
+    ``before`` and ``after`` tell whether white space stands on that side.
+    """
+
+    kind: str
+    text: str
+    start: int
+    end: int
+    value: float = 0.0
+    before: bool = False
+    after: bool = False
+    reason: str = ""
+
+
+_PATTERNS = (
+    ("word", r"(?:IP\s?\d[0-9X][A-Z]?|IPX\d)\b"),
+    ("number", r"[0-9]+[.,][0-9]+|[0-9]+|[.,][0-9]+"),
+    ("plusminus", r"\+\s?/\s?[-−–]|±"),
+    ("dash", rf"[{DASHES}]|\.\.\.?|…"),
+    ("plus", r"\+"),
+    ("slash", r"/"),
+    ("ac", r"[~∼∿～〜]"),
+    ("dc", r"⎓|⎓|={1,3}"),
+    ("below", r"<=|≤|<|>=|≥|>"),
+    ("percent", r"%"),
+    ("degree", r"[°º]\s?[CcFf]?"),
+    ("punct", r"[,;:()\[\]|·•]"),
+    ("word", r"[^\W\d_]+(?:[-_][^\W\d_]+\d*)*\d*(?:\.(?![0-9]))?"),
+)
+_SCANNER = re.compile("|".join(f"(?P<p{n}>{pattern})" for n, (_, pattern) in enumerate(_PATTERNS)), re.IGNORECASE)
+
+# Words that carry a unit, after an optional prefix; capitals are as good as small letters but for the prefix.
+_UNIT = re.compile(
+    r"(?P<prefix>(?-i:[muµμkK])?)(?P<unit>volts?|vac|vdc|vp-?p|vpp|vrms|v|amps?|amperes?|a|watts?|va|w|hz|degc|deg|c)\.?",
+    re.IGNORECASE,
+)
+_UNIT_BEHIND = re.compile(_UNIT.pattern + r"(?=[0-9])", re.IGNORECASE)
+UNITS = {
+    "v": "V", "volt": "V", "volts": "V", "vac": "Vac", "vdc": "Vdc", "vpp": "Vpp", "vp-p": "Vpp", "vrms": "Vrms",
+    "a": "A", "amp": "A", "amps": "A", "ampere": "A", "amperes": "A", "w": "W", "watt": "W", "watts": "W", "va": "VA",
+    "hz": "Hz", "degc": "degC", "deg": "deg", "c": "degC",
+}  # fmt: skip
+
+
+def tokens(text: str) -> list[Token]:
+    """All tokens of a line, in order; white space is dropped, everything else is in one of them."""
+    out: list[Token] = []
+    at = 0
+    while at < len(text):
+        if text[at].isspace():
+            at += 1
+            continue
+        found = _SCANNER.match(text, at)
+        if found is None or found.end() == at:
+            out.append(_token("other", text, at, at + 1))
+            at += 1
+            continue
+        kind = _PATTERNS[int((found.lastgroup or "p0")[1:])][0]
+        close = _UNIT_BEHIND.match(text, at) if kind == "word" and out and _touches(out[-1], at) else None
+        if close is not None and unit_of(close.group()) is not None:  # "5V5A": the unit ends where a digit begins
+            out.append(_token("unit", text, at, close.end(), PREFIX[close.group("prefix") or ""]))
+            at = close.end()
+            continue
+        made = _classify(kind, text, at, found.end(), bool(out) and _touches(out[-1], at))
+        out.append(made)
+        at = made.end
+    return out
+
+
+def _touches(before: Token, at: int) -> bool:
+    return before.kind == "number" and before.end == at
+
+
+def _token(kind: str, text: str, start: int, end: int, value: float = 0.0, reason: str = "") -> Token:
+    before = start == 0 or text[start - 1].isspace()
+    after = end >= len(text) or text[end].isspace()
+    return Token(kind, text[start:end], start, end, value, before, after, reason)
+
+
+def _classify(kind: str, text: str, start: int, end: int, behind_number: bool) -> Token:
+    piece = text[start:end]
+    if kind == "number":
+        if re.fullmatch(r"\d+,\d{3}", piece) and not piece.startswith("0,"):
+            reason = f"{piece.replace(',', '.')} or {piece.replace(',', '')}? Type it without a comma"
+            return _token("other", text, start, end, reason=reason)
+        if len(piece) > 12:
+            return _token("other", text, start, end, reason="no rating has that many digits")
+        return _token("number", text, start, end, float(piece.replace(",", ".")))
+    if kind == "percent":
+        return _token("unit", text, start, end, 1.0)
+    if kind == "degree":
+        return _token("unit", text, start, end, 1.0)
+    if kind == "word":
+        return _word(text, start, end, behind_number)
+    return _token(kind, text, start, end)
+
+
+def _word(text: str, start: int, end: int, behind_number: bool) -> Token:
+    piece = text[start:end]
+    found = _UNIT.fullmatch(piece)
+    if found is not None and unit_of(piece) is not None:
+        return _token("unit", text, start, end, PREFIX[found.group("prefix") or ""])
+    if behind_number and re.fullmatch(r"M[AVW]", piece):
+        return _token("other", text, start, end, reason="M means mega; type m for milli")
+    return _token("word", text, start, end)
+
+
+def unit_of(piece: str) -> str | None:
+    """The unit a word or sign stands for: V, Vac, Vdc, Vpp, Vrms, A, W, VA, Hz, degC, deg, % or None."""
+    if piece == "%":
+        return "%"
+    if piece[:1] in "°º":
+        return {"c": "degC", "": "deg"}.get(piece[1:].strip().lower())
+    found = _UNIT.fullmatch(piece)
+    if found is None:
+        return None
+    prefix, unit = found.group("prefix"), UNITS[found.group("unit").lower()]
+    return unit if not prefix or unit in ("V", "Vpp", "Vrms", "A", "W") else None

@@ -1,0 +1,86 @@
+"""What a printed label line says, item by item. Absent figures are None; volts in V, amps in A, watts in W."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+Span = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class LabelInput:
+    """``selector_V`` lists the positions of a range switch: it is not a range, and ``voltage_V`` is then None."""
+
+    type: str  # ac or dc
+    voltage_V: Span | None = None
+    selector_V: tuple[float, ...] | None = None
+    frequency_Hz: Span | None = None
+    current_A: float | None = None
+    power_W: float | None = None
+
+
+@dataclass(frozen=True)
+class Mode:
+    """One fixed mode of an output that offers several."""
+
+    voltage_V: float
+    current_A: float | None = None
+    power_W: float | None = None
+
+
+@dataclass(frozen=True)
+class Programmable:
+    voltage_V: Span
+    current_A: float | None = None
+
+
+@dataclass(frozen=True)
+class LabelOutput:
+    """A fixed output has ``voltage_V`` (signed, or a span when adjustable); several modes stand in ``modes``."""
+
+    name: str | None = None
+    type: str = "dc"
+    voltage_V: float | Span | None = None
+    current_A: float | None = None
+    power_W: float | None = None
+    modes: tuple[Mode, ...] = ()
+    programmable: tuple[Programmable, ...] = ()
+
+
+@dataclass(frozen=True)
+class LabelFigure:
+    """``what``: total_power, tolerance, ripple, efficiency, no_load_power or temperature; ``unit`` V, W, % or degC."""
+
+    what: str
+    value: float | Span | None
+    unit: str
+    ports: tuple[str, ...] | None = None
+    each_W: tuple[float, ...] | None = None
+    qualifier: str | None = None
+
+
+@dataclass(frozen=True)
+class LabelMark:
+    """A mark that is kept as it stands: class, protection code, efficiency level, apparent power."""
+
+    text: str
+
+
+LabelItem = LabelInput | LabelOutput | LabelFigure | LabelMark
+
+
+@dataclass(frozen=True)
+class Unread:
+    """A stretch of the line, [start, end) in characters, that was not understood, and why."""
+
+    text: str
+    start: int
+    end: int
+    reason: str
+
+
+@dataclass(frozen=True)
+class LabelLine:
+    text: str
+    items: tuple[LabelItem, ...]
+    unread: tuple[Unread, ...]
