@@ -126,3 +126,43 @@ def test_a_new_book_begins_with_an_empty_plate(open_window: Open, tmp_path: Path
     assert "No run yet" in hands.words()
     hands.station(2)
     assert "no rig yet" in hands.words()
+
+
+def test_a_label_line_fills_the_fields_and_what_is_not_read_stays(open_window: Open, make_book: Make) -> None:
+    book = make_book()
+    hands = open_window(book)
+    line = hands.line("Line of the label")
+    line.setFocus()
+    hands.type("OUTPUT 19.5V 3.34A 65W +/-5% IP20 gold")
+    assert "OUTPUT 19.5V DC 3.34A 65W" in hands.words()
+    assert "<u>gold</u>" in hands.words()
+    before = claims(hands)
+    assert ("Output voltage", "24 V ±2 %") in before, "nothing is taken before Enter"
+    hands.press(Qt.Key.Key_Return)
+    hands.until(lambda: ("Output voltage", "19.5 V ±5 %") in claims(hands))
+    assert line.text() == "gold"
+    assert hands.line("Output current A").text() == "3.34"
+    with reread(book) as reader:
+        plate = reader.unit().nameplate
+        assert (plate.output.voltage_V, plate.output.power_W) == (19.5, 65.0)
+        assert plate.marks[-1] == "IP20"
+        assert plate.input.voltage_max_V == 240.0, "what the line does not speak of stays"
+    hands.press(Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    hands.type("INPUT 300-100V~ 2A")
+    hands.press(Qt.Key.Key_Return)
+    assert line.text() == "INPUT 300-100V~ 2A", "nothing of it made sense"
+    hands.press(Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    hands.type("5V 3A / 9V 3A")
+    assert "no field yet" in hands.words()
+
+
+def test_a_label_that_makes_no_sense_is_marked_at_its_field(open_window: Open, make_book: Make) -> None:
+    book = make_book()
+    hands = open_window(book)
+    hands.line("Line of the label").setFocus()
+    hands.type("24V 9000A")
+    hands.press(Qt.Key.Key_Return)
+    assert hands.line("Output current A").property("wrong") is True
+    assert "cannot be a rating" in hands.words()
+    with reread(book) as reader:
+        assert reader.unit().nameplate.output.current_A == 2.5

@@ -9,6 +9,7 @@ from PySide6.QtGui import QKeyEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
 
 from zincsmith.formats.entry import parse_entry
+from zincsmith.formats.label_fields import LabelFields
 from zincsmith.formats.plate_check import check_nameplate
 from zincsmith.judge.claims import claims_of
 from zincsmith.model.errors import InputError
@@ -19,6 +20,7 @@ from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.claim_table import ClaimTable
+from zincsmith.ui.widgets.label_line import LabelLineEntry
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
 from zincsmith.ui.widgets.rating_plate import RatingPlate
 
@@ -76,12 +78,15 @@ class NameplateStation(Station):
         self.edits: dict[str, RatingEdit] = {}
         self._shown: Unit | None = None
         self._loading = False
+        self._marks: tuple[str, ...] = ()
         self.problem = label("", 13, 400, "problem", wrap=True)
         self.plate = RatingPlate()
         self.claims = ClaimTable()
         self.rule = Choice()
         self.undo, self.redo = button("Undo  Ctrl+Z", weight=400), button("Redo  Ctrl+Shift+Z", weight=400)
         self.count = label("", 13, 400, "second")
+        self.label_line = LabelLineEntry()
+        self.label_line.taken.connect(self._take_label)
         self._lay_out()
         self.undo.clicked.connect(session.undo)
         self.redo.clicked.connect(session.redo)
@@ -116,9 +121,10 @@ class NameplateStation(Station):
 
     def _form(self) -> Panel:
         panel = Panel("Ratings as printed", "an empty field is a figure nobody stated: it makes no claim")
+        panel.body.addWidget(self.label_line)
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
-        grid.setVerticalSpacing(5)
+        grid.setVerticalSpacing(3)
         grid.setColumnStretch(1, 1)
         grid.setColumnStretch(4, 1)
         grid.setColumnMinimumWidth(2, 22)
@@ -165,7 +171,7 @@ class NameplateStation(Station):
         self.undo.setEnabled(self.session.can_undo and writable)
         self.redo.setEnabled(self.session.can_redo and writable)
         if unit is None:
-            self.problem.setText("Type maker, model, tag, input range, output volts and amps: the claims follow.")
+            self._say("Type maker, model, tag, input range, output volts and amps: the claims follow.")
 
     def _fill(self, unit: Unit | None) -> None:
         self.plate.show_unit(unit)
@@ -174,6 +180,7 @@ class NameplateStation(Station):
         self.count.setText(f"{len(claims)} claims" if unit else "no unit yet")
         if unit is None:
             return
+        self._marks = unit.nameplate.marks
         self._loading = True
         for path, text in _texts(unit).items():
             edit = self.edits[path]
@@ -205,11 +212,15 @@ class NameplateStation(Station):
             edit.setAccessibleDescription(wrong.get(path, ""))
         first = next((path for path in wrong), None)
         if first is None:
-            self.problem.setText("")
+            self._say("")
             return unit
         words = next(f.words for f in FIELDS if f.path == first)
-        self.problem.setText(f"{words}: {wrong[first]}")
+        self._say(f"{words}: {wrong[first]}")
         return None
+
+    def _say(self, text: str) -> None:
+        self.problem.setText(text)
+        self.problem.setVisible(bool(text))
 
     def _build(self, wrong: dict[str, str]) -> Unit | None:
         values: dict[str, float | None] = {}
@@ -250,12 +261,22 @@ class NameplateStation(Station):
             average_efficiency_percent=values["claims.average_efficiency_percent"],
             no_load_power_W=values["claims.no_load_power_W"],
             rules=(rule,) if rule is not None else (),
-            marks=old.nameplate.marks if old else (),
+            marks=self._marks,
         )
         texts = {path: self.edits[path].text().strip() for path in ("tag", "maker", "model", "serial")}
         if old is not None:
             return replace(old, nameplate=plate, **texts)
         return Unit(nameplate=plate, **texts)
+
+    def _take_label(self, found: LabelFields) -> None:
+        """Put what a label line says into its fields; they are committed when they make sense together."""
+        for path, text in found.values.items():
+            self.edits[path].setText(text)
+            self.edits[path].setModified(True)
+        old = self.session.unit
+        self._marks = (*(old.nameplate.marks if old else self._marks), *found.marks)
+        self._marks = tuple(dict.fromkeys(self._marks))
+        self._commit()
 
     def _frequencies(self, wrong: dict[str, str]) -> tuple[float, ...]:
         text = self.edits["input.frequency_Hz"].text().replace("Hz", "").replace(",", " ").replace("/", " ")
@@ -275,7 +296,7 @@ class NameplateStation(Station):
             self.session.revise_unit(unit, "edited at Nameplate")
 
     def take_focus(self) -> None:
-        self.edits["maker"].setFocus()
+        (self.label_line.line if self.session.unit is None else self.edits["maker"]).setFocus()
 
 
 def _texts(unit: Unit) -> dict[str, str]:

@@ -24,7 +24,7 @@ class ClaimTable(PlainTable):
     """Read-only rows; colour follows the quantity."""
 
     def __init__(self) -> None:
-        super().__init__("Claims", HEADINGS, 25)
+        super().__init__("Claims", HEADINGS, 22)
         for column in range(len(HEADINGS)):
             self.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
 

@@ -1,0 +1,83 @@
+"""The real window process, killed in the middle of a run: the engine makes the bench safe and the book is whole."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from tests.conftest import bench_log
+
+from zincsmith.book.reader import BookReader
+from zincsmith.book.writer import BookWriter
+from zincsmith.model.errors import Busy
+from zincsmith.model.events import Polled
+
+HANG_GUARD_S = 120.0
+DRIVER = """
+import sys
+from pathlib import Path
+from PySide6.QtWidgets import QApplication
+from zincsmith.engine.states import State
+from zincsmith.ui.theme import LIGHT, load_fonts, use_theme
+from zincsmith.ui.window import MainWindow
+
+app = QApplication([])
+load_fonts()
+use_theme(LIGHT)
+window = MainWindow(Path(sys.argv[1]), Path(sys.argv[2]))
+session = window.session
+
+def go_on():
+    if session.state is State.GATE:
+        session.send("pass")
+
+def shown():
+    # What the person has seen: the number of readings on the screen.
+    if session.view.source_on:
+        print(len(session.view.history), flush=True)
+
+session.ready.connect(lambda _runs: session.start_run("Tester", 23.0))
+session.state_changed.connect(go_on)
+session.live.connect(shown)
+window.show()
+window.open()
+window.go("Run")
+app.exec()
+"""
+
+
+@pytest.mark.parametrize("sign", [signal.SIGKILL, signal.SIGTERM])
+def test_a_window_killed_in_mid_run_leaves_a_safe_bench_and_every_reading(
+    make_book: Callable[..., Path], tmp_path: Path, sign: signal.Signals
+) -> None:
+    book, log = make_book(), tmp_path / "bench.log"
+    command = [sys.executable, "-c", DRIVER, str(book), str(log)]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as window:
+        assert window.stdout is not None
+        seen = int(window.stdout.readline())
+        os.kill(window.pid, sign)
+        seen = max([seen, *(int(x) for x in window.stdout.read().split())])
+    guard = time.monotonic() + HANG_GUARD_S
+    closed = None
+    while closed is None:
+        assert time.monotonic() < guard, "the engine did not end the run"
+        with BookReader(book) as reader:
+            closed = reader.closed(1)
+        time.sleep(0)
+    assert (closed.outcome, closed.safe) == ("made safe", True)
+    assert "window is gone" in closed.why
+    with BookReader(book) as reader:
+        assert len(list(reader.events(run=1, kinds=(Polled,)))) >= seen
+    switched = [row for row in bench_log(log) if row["what"] == "told"]
+    assert (switched[-1]["source_on"], switched[-1]["load_on"]) == (False, False)
+    while True:  # the engine lets go of the book once it has closed it
+        assert time.monotonic() < guard
+        try:
+            BookWriter(book).close()
+            break
+        except Busy:
+            time.sleep(0)
