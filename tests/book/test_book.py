@@ -66,8 +66,10 @@ def test_what_was_acknowledged_survives_a_kill(tmp_path: Path) -> None:
     )
     with subprocess.Popen([sys.executable, "-c", code, str(path)], stdout=subprocess.PIPE, text=True) as child:
         assert child.stdout is not None
-        acknowledged = [int(child.stdout.readline()) for _ in range(50)][-1]
-        os.kill(child.pid, signal.SIGKILL)
+        try:
+            acknowledged = [int(child.stdout.readline()) for _ in range(50)][-1]
+        finally:
+            os.kill(child.pid, signal.SIGKILL)
         rest = child.stdout.read().split()
     acknowledged = max([acknowledged, *map(int, rest[:-1])])
     with BookReader(path) as reader:

@@ -5,6 +5,7 @@ import os
 import signal
 import subprocess
 import sys
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -116,10 +117,14 @@ def test_ctrl_c_makes_safe_and_is_3(short_plan: Path, tmp_path: Path, number: si
     call = [sys.executable, "-m", "zincsmith.cli", "run", "--unit", UNIT, "--rig", RIG, "--plan", slow]
     call += ["--book", book, "--yes", "--log", log]
     with subprocess.Popen(list(map(str, call)), stderr=subprocess.PIPE, stdin=subprocess.DEVNULL, text=True) as child:
-        while not log.exists() or not any(row["source_on"] and row["load_on"] for row in bench_log(log)):
-            assert child.poll() is None
-        os.kill(child.pid, number)
-        _, said = child.communicate(timeout=120)
+        try:
+            while not log.exists() or not any(row["source_on"] and row["load_on"] for row in bench_log(log)):
+                assert child.poll() is None
+                time.sleep(0)
+            os.kill(child.pid, number)
+            _, said = child.communicate(timeout=300)
+        finally:
+            child.kill()  # a run of a day must not outlive a failed test
     assert child.returncode == 3, said
     assert "Traceback" not in said
     last = bench_log(log)[-1]

@@ -18,7 +18,7 @@ from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 
-HANG_GUARD_S = 120.0
+HANG_GUARD_S = 300.0
 
 
 class Window:

@@ -16,7 +16,7 @@ from zincsmith.book.writer import BookWriter
 from zincsmith.model.errors import Busy
 from zincsmith.model.events import Polled
 
-HANG_GUARD_S = 120.0
+HANG_GUARD_S = 300.0
 DRIVER = """
 import sys
 from pathlib import Path
@@ -58,9 +58,12 @@ def test_a_window_killed_in_mid_run_leaves_a_safe_bench_and_every_reading(
     command = [sys.executable, "-c", DRIVER, str(book), str(log)]
     with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as window:
         assert window.stdout is not None
-        seen = int(window.stdout.readline())
-        os.kill(window.pid, sign)
-        seen = max([seen, *(int(x) for x in window.stdout.read().split())])
+        try:
+            seen = int(window.stdout.readline())
+            os.kill(window.pid, sign)
+            seen = max([seen, *(int(x) for x in window.stdout.read().split())])
+        finally:
+            window.kill()
     guard = time.monotonic() + HANG_GUARD_S
     closed = None
     while closed is None:
