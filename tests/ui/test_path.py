@@ -59,7 +59,7 @@ def test_from_nameplate_to_report(
         hands.station(number)
         hands.until(lambda words=words: words in hands.words())
     hands.station(3)
-    assert "1 readings to type" in hands.words()
+    assert "1 reading to type" in hands.words()
     assert "Not tested by this plan" in hands.words()
     hands.press(Qt.Key.Key_Return, CTRL)
     hands.until(lambda: "Start a run" in hands.words())

@@ -95,7 +95,6 @@ class Runner:
         self._history: list[tuple[float, dict[str, float]]] = []
         self._settled: bool | None = None
         self._points = 0
-        self._texts: list[str] = []
 
     # The whole run
 

@@ -68,6 +68,11 @@ def local_time(at: str, date: bool = False) -> str:
     return moment.strftime("%Y-%m-%d %H:%M" if date else "%H:%M")
 
 
+def counted(number: int, word: str) -> str:
+    """``1 reading``, ``2 readings``."""
+    return f"{number} {word}" + ("" if number == 1 else "s")
+
+
 def duration(seconds: float) -> str:
     """``1 h 38 min``, ``4 min``, ``20 s``."""
     if seconds < 90:

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout
 
 from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
 from zincsmith.judge.foresight import untested
-from zincsmith.judge.words import duration, number
+from zincsmith.judge.words import counted, duration, number
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
@@ -123,7 +123,9 @@ class PlanStation(Station):
         unit = self.session.unit
         rows = untested(unit, self.session.plan) if unit is not None else []
         whole = sum(not row.partly for row in rows)
-        self.untested.remark.setText(f"{whole} claims will read not tested" if whole else "every claim is reached")
+        self.untested.remark.setText(
+            f"{counted(whole, 'claim')} will read not tested" if whole else "every claim is reached"
+        )
         for at, row in enumerate(rows):
             name = label(f"{row.claim.title} {row.claim.text}", 13, 600)
             where = label(row.claim.condition_text, 13)
@@ -145,7 +147,9 @@ class PlanStation(Station):
         self.to_run.setEnabled(True)
         self._itinerary = found
         points = len(found.points)
-        self.summary.setText(f"{points} points    {found.gates} gate    {found.typed} readings to type")
+        self.summary.setText(
+            f"{counted(points, 'point')}    {counted(found.gates, 'gate')}    {counted(found.typed, 'reading')} to type"
+        )
         self.rehearsed.setText(
             f"least {duration(found.least_s)}, most {duration(found.most_s)}; {found.energy_Wh:.0f} Wh from the mains"
         )

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QStackedWidge
 
 from zincsmith.engine.states import State
 from zincsmith.formats.entry import parse_entry
-from zincsmith.judge.words import duration
+from zincsmith.judge.words import counted, duration
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import SafeStep
 from zincsmith.model.quantities import ROLES
@@ -105,10 +105,11 @@ class StartPanel(Panel):
         if isinstance(itinerary, str):
             self.what.setText(itinerary)
         else:
-            typed = f", {itinerary.typed} readings to type" if itinerary.typed else ""
+            typed = f", {counted(itinerary.typed, 'reading')} to type" if itinerary.typed else ""
+            points, gates = counted(len(itinerary.points), "point"), counted(itinerary.gates, "gate")
             self.what.setText(
-                f"{session.plan.name}: {len(itinerary.points)} points, {itinerary.gates} gate{typed}; about "
-                f"{duration(itinerary.likely_s)} of bench time. Nothing is switched on before the gate is passed."
+                f"{session.plan.name}: {points}, {gates}{typed}; about {duration(itinerary.likely_s)} of bench time. "
+                "Nothing is switched on before the gate is passed."
             )
         self.button.setEnabled(not isinstance(itinerary, str) and session.allowed("start"))
         self.ended.setText(_ended_words(session))
@@ -142,7 +143,7 @@ def _ended_words(session: Session) -> str:
         "failed": "failed",
         "interrupted": "was interrupted",
     }[view.closed.outcome]
-    text = f"<p><b>Run {view.run} {how}.</b> {len(view.points)} points are in the book. "
+    text = f"<p><b>Run {view.run} {how}.</b> {counted(len(view.points), 'point')} in the book. "
     if view.closed.outcome != "complete":
         text += f"{view.closed.why[:1].upper()}{view.closed.why[1:]}. "
     if session.state is State.NOT_CONFIRMED:
