@@ -89,7 +89,7 @@ def run(
         log=log,
     )
     if end.unconfirmed:
-        print("NOT CONFIRMED SAFE. Switch off by hand:", file=sys.stderr)
+        print("NOT CONFIRMED SAFE. By hand:", file=sys.stderr)
         for line in end.unconfirmed:
             print(f"  {line}", file=sys.stderr)
         raise typer.Exit(4)

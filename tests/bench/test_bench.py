@@ -45,10 +45,6 @@ def powered(rig: Rig, addresses: dict[str, str]) -> Bench:
     return bench
 
 
-def wait_on(bench: Bench) -> Callable[[float], None]:
-    return bench.clock.advance
-
-
 def test_it_reads_what_it_switched_on(rig: Rig, standin: StartStandIn) -> None:
     bench = powered(rig, standin().addresses)
     values = bench.poll()
@@ -120,11 +116,9 @@ def test_a_missing_role_is_named(rig: Rig) -> None:
 
 def test_a_dialect_must_know_every_operation_of_its_role() -> None:
     with pytest.raises(ValueError, match="get_output"):
-        Dialect.model_validate({"role": "ac_source", "words": "x", "settle_s": 0, "operation": {}})
+        Dialect.model_validate({"role": "ac_source", "words": "x", "operation": {}})
     with pytest.raises(ValueError, match="reply format"):
-        Dialect.model_validate(
-            {"role": "voltmeter", "words": "x", "settle_s": 0, "operation": {"read": {"query": "?"}}}
-        )
+        Dialect.model_validate({"role": "voltmeter", "words": "x", "operation": {"read": {"query": "?"}}})
     with pytest.raises(InputError, match="no dialect"):
         dialect_for("voltmeter", "klingon")
 
@@ -132,7 +126,7 @@ def test_a_dialect_must_know_every_operation_of_its_role() -> None:
 def test_making_safe_goes_source_bleed_load(rig: Rig, standin: StartStandIn, tmp_path: Path) -> None:
     bench = powered(rig, standin().addresses)
     events: list[Event] = []
-    safety = make_safe(bench, events.append, wait_on(bench))
+    safety = make_safe(bench, events.append)
     bench.close()
     assert safety.confirmed
     steps = [e.step for e in events if isinstance(e, SafeStep)]
@@ -164,10 +158,44 @@ def test_what_does_not_answer_is_named_and_the_rest_made_safe(
     inject(addresses, role, fault)
     again = Bench(rig, addresses)
     again.open_clock()
-    safety = make_safe(again, lambda _event: None, wait_on(again))
+    safety = make_safe(again, lambda _event: None)
     again.close()
     assert not safety.confirmed
     assert len(safety.unconfirmed) == 1
     assert re.match(unconfirmed, safety.unconfirmed[0])
     last = bench_log(tmp_path / "bench.log")[-1]
     assert last["load_on" if role == "ac_source" else "source_on"] is False
+
+
+def test_an_output_that_does_not_fall_is_not_called_safe(rig: Rig, standin: StartStandIn, tmp_path: Path) -> None:
+    """A farad at 48 V outlasts the bleed: source and load read back off, but nobody may touch the output."""
+    physics = tmp_path / "farad.toml"
+    assert rig.standin is not None
+    text = Path(rig.standin.file).read_text()
+    for old, new in (("voltage_V = 24.0", "voltage_V = 48.0"), ("capacitor_F = 1.36e-3", "capacitor_F = 1.0")):
+        assert old in text
+        text = text.replace(old, new)
+    physics.write_text(text)
+    bench = powered(rig, standin(file=str(physics)).addresses)
+    events: list[Event] = []
+    safety = make_safe(bench, events.append)
+    bench.close()
+    assert not safety.confirmed
+    assert "output still at 4" in safety.unconfirmed[0]
+    fallen = next(e for e in events if isinstance(e, SafeStep) and e.step == "output below the touch limit")
+    assert not fallen.confirmed
+    assert not bench_log(tmp_path / "bench.log")[-1]["load_on"]
+
+
+def test_without_a_voltmeter_it_bleeds_for_the_whole_time(rig: Rig, standin: StartStandIn) -> None:
+    addresses = standin().addresses
+    bench = powered(rig, addresses)
+    bench.close()
+    inject(addresses, "voltmeter", "SILENT")
+    again = Bench(rig, addresses)
+    again.open_clock()
+    before = again.clock.now_s
+    safety = make_safe(again, lambda _event: None)
+    assert safety.confirmed, "source and load were read back"
+    assert again.clock.now_s - before == pytest.approx(5.0)
+    again.close()

@@ -32,7 +32,7 @@ opened = start.MainWindow.open
 
 def open_and_act(window):
     opened(window)
-    QTimer.singleShot(500, act)
+    QTimer.singleShot(0, act)
 
 start.MainWindow.open = open_and_act
 sys.exit(start.main([sys.argv[1]]))

@@ -43,7 +43,6 @@ class Dialect(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
     role: str
     words: str
-    settle_s: float
     operation: dict[str, Operation]
 
     @model_validator(mode="after")

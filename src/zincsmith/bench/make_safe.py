@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from zincsmith.bench.bench import Bench
+from zincsmith.bench.clock import let_pass
 from zincsmith.bench.instrument import ScpiInstrument
 from zincsmith.model.errors import InstrumentError
 from zincsmith.model.events import Event, Intended, SafeStep
@@ -18,6 +19,7 @@ BLEED_TO_V = 2.0
 BLEED_A = 0.2
 BLEED_AT_MOST_S = 5.0
 SLICE_S = 0.25
+FALLEN = "output below the touch limit"
 
 
 @dataclass(frozen=True)
@@ -31,10 +33,10 @@ class Safety:
         return not self.unconfirmed
 
 
-def make_safe(bench: Bench, record: Callable[[Event], None], wait: Callable[[float], None]) -> Safety:
+def make_safe(bench: Bench, record: Callable[[Event], None]) -> Safety:
     """Make the bench safe, whatever state it is in; instruments that fail do not stop it.
 
-    ``record`` writes events (and must not raise), ``wait`` lets a slice of bench time pass.
+    ``record`` writes events and must not raise.
     """
     unconfirmed: list[str] = []
 
@@ -58,7 +60,9 @@ def make_safe(bench: Bench, record: Callable[[Event], None], wait: Callable[[flo
     if not step("source output off", "ac_source", lambda x: x.set("output", False)):
         unconfirmed.append(_by_hand(bench, "ac_source", "switch it off, or pull its plug"))
     if step("bleed through the load", "load", _bleed):
-        _let_fall(bench, record, wait)
+        volts = _let_fall(bench, record)
+        if volts is not None and abs(volts) >= TOUCH_LIMIT_V:
+            unconfirmed.append(f"output still at {volts:.1f} V: do not touch it, wait and measure again")
     if not step("load off", "load", lambda x: x.set("input", False)):
         unconfirmed.append(_by_hand(bench, "load", "switch its input off"))
     return Safety(tuple(unconfirmed))
@@ -69,24 +73,37 @@ def _bleed(load: ScpiInstrument) -> float:
     return load.set("input", True)
 
 
-def _let_fall(bench: Bench, record: Callable[[Event], None], wait: Callable[[float], None]) -> None:
+def _let_fall(bench: Bench, record: Callable[[Event], None]) -> float | None:
+    """Bleed until the output is low or the time is over; the last volts read, None when nobody can read them."""
     voltmeter = bench.instruments.get("voltmeter")
-    volts, waited = None, 0.0
+    volts: float | None = None
+    waited = 0.0
     try:
-        if voltmeter is not None and not voltmeter.link.is_open:
-            voltmeter.reopen()
         while waited < BLEED_AT_MOST_S:
-            wait(SLICE_S)
+            let_pass(bench.clock, SLICE_S)
             waited += SLICE_S
             if voltmeter is not None:
-                volts = voltmeter.read().get("output_voltage")
-                if volts is not None and abs(volts) < BLEED_TO_V:
+                volts = _volts(voltmeter, record)
+                if volts is None:
+                    voltmeter = None  # it does not answer: bleed for the whole time instead
+                elif abs(volts) < BLEED_TO_V:
                     break
-    except InstrumentError as error:
-        record(SafeStep("output below the touch limit", "voltmeter", str(error), False))
-        return
+    except InstrumentError as error:  # the clock of the bench: no time can pass any more
+        record(SafeStep(FALLEN, error.role, str(error), False))
+        return volts
     if volts is not None:
-        record(SafeStep("output below the touch limit", "voltmeter", f"{volts:.2f} V", abs(volts) < TOUCH_LIMIT_V))
+        record(SafeStep(FALLEN, "voltmeter", f"{volts:.2f} V", abs(volts) < TOUCH_LIMIT_V))
+    return volts
+
+
+def _volts(voltmeter: ScpiInstrument, record: Callable[[Event], None]) -> float | None:
+    try:
+        if not voltmeter.link.is_open:
+            voltmeter.reopen()
+        return voltmeter.read().get("output_voltage")
+    except InstrumentError as error:
+        record(SafeStep(FALLEN, "voltmeter", str(error), False))
+        return None
 
 
 def _by_hand(bench: Bench, role: str, what: str) -> str:

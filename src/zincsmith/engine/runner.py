@@ -130,11 +130,7 @@ class Runner:
 
     def make_safe(self) -> Safety:
         self.source_on = self.load_on = False
-        return make_safe(self.bench, self.journal.try_append, self._safe_wait)
-
-    def _safe_wait(self, seconds: float) -> None:
-        time.sleep(self.bench.clock.wall_s(seconds))
-        self.bench.clock.advance(seconds)
+        return make_safe(self.bench, self.journal.try_append)
 
     def _drive(self, steps: Any) -> None:
         answer: Outcome | None = None

@@ -102,14 +102,11 @@ class Session:
         bench = Bench(rig, addresses)
         self.journal.try_become("make safe", "asked for while nothing was running")
 
-        def wait(seconds: float) -> None:
-            bench.clock.advance(seconds)
-
         try:
             bench.open_clock()
         except InstrumentError as error:  # what answers is made safe all the same
             self.journal.try_append(Failed(str(error), error.role, error.address))
-        safety = make_safe(bench, self.journal.try_append, wait)
+        safety = make_safe(bench, self.journal.try_append)
         bench.close()
         left = "; ".join(safety.unconfirmed)
         self.journal.try_become("confirmed" if safety.confirmed else "unconfirmed", left or "everything was read back")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
@@ -56,4 +56,3 @@ class Evidence:
     complete: bool
     ambient_degC: float | None = None
     warm_up_s: float | None = None
-    notes: tuple[str, ...] = field(default_factory=tuple)

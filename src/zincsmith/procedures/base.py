@@ -34,14 +34,12 @@ class Conventions:
 
 
 class Procedure(Protocol):
-    """``steps`` is deterministic and touches nothing; ``tidy`` runs after completion only."""
+    """``steps`` is deterministic and touches nothing; ``findings`` can be run again on an old run."""
 
     name: str
     title: str
     version: int
 
     def steps(self, ctx: Context) -> Steps: ...
-
-    def tidy(self, ctx: Context) -> Steps: ...
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]: ...

@@ -59,11 +59,6 @@ class StaticGrid:
             for load in options.loads_percent:
                 yield from self._point(ctx, line, load)
 
-    def tidy(self, ctx: Context) -> Steps:
-        """Nothing to put back."""
-        return
-        yield
-
     def _watches(self, ctx: Context) -> Steps:
         output = ctx.nameplate.output
         most_W = output.rated_power_W / LEAST_EFFICIENCY + FIXED_LOSS_W

@@ -9,7 +9,7 @@ from zincsmith.ui.widgets.panel import button, label
 
 
 class AlarmBar(QFrame):
-    """Hidden while all is well. Signals ``restart`` (the engine) and ``dismissed``."""
+    """Hidden while all is well. Signal ``restart`` asks for the engine."""
 
     restart = Signal()
 
