@@ -152,12 +152,60 @@ def label(
             print(f"    not read, column {piece.start + 1}: {piece.text!r}: {piece.reason}")
 
 
+rig_commands = typer.Typer(help="What a rig is and what it can do.", no_args_is_help=True)
+app.add_typer(rig_commands, name="rig")
+
+
+@rig_commands.command()
+def check(
+    unit: Annotated[Path, typer.Option(help="unit file (TOML)")],
+    rig: Annotated[Path, typer.Option(help="rig file (TOML)")],
+    plan: Annotated[str, typer.Option(help="name of a plan, or a plan file (TOML)")] = "static-grid",
+    as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False,
+) -> None:
+    """Say what is wrong with a rig for a unit, and which claims it can decide. Exit 1 when something blocks."""
+    from zincsmith.engine.foreseen import foresee
+    from zincsmith.formats.plan_file import find_plan
+    from zincsmith.formats.rig_file import read_rig
+    from zincsmith.formats.unit_file import read_unit
+    from zincsmith.judge.decide import decide
+    from zincsmith.judge.rig_words import as_json as to_json
+    from zincsmith.judge.rig_words import decision_row
+    from zincsmith.suitability.check import check as check_rig
+
+    the_unit, the_rig, the_plan = read_unit(unit), read_rig(rig), find_plan(plan)
+    faults = check_rig(the_unit, the_rig, the_plan)
+    foreseen = foresee(the_unit, the_rig, the_plan)
+    decisions = decide(the_unit, the_rig, foreseen.procedure, foreseen.wired, foreseen.moved)
+    if as_json:
+        print(json.dumps(to_json(faults, decisions, foreseen.problem), indent=2, ensure_ascii=False))
+    else:
+        for fault in faults:
+            print(f"{fault.severity.value.upper():7}{fault.at}: {fault.text}\n       {fault.remedy}  [{fault.code}]")
+        if foreseen.problem:
+            print(f"No rehearsal: {foreseen.problem}")
+        _print_rows("What this rig can decide", decision_row(None), [decision_row(d) for d in decisions])
+    raise typer.Exit(1 if any(f.severity.value == "stop" for f in faults) else 0)
+
+
 def _judged(book: Path, number: int | None):  # type: ignore[no-untyped-def]
     from zincsmith.book.reader import BookReader
     from zincsmith.judge.judging import judge_run
 
     with BookReader(book) as reader:
         return judge_run(reader, number)
+
+
+def _print_rows(title: str, headings: tuple[str, ...], rows: list[tuple[str, ...]]) -> None:
+    from rich.console import Console
+    from rich.table import Table
+
+    table = Table(title=title, title_justify="left")
+    for heading in headings:
+        table.add_column(heading)
+    for row in rows:
+        table.add_row(*row)
+    Console(width=None if sys.stdout.isatty() else 160).print(table)
 
 
 def _print_table(run) -> None:  # type: ignore[no-untyped-def]

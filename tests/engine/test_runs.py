@@ -246,7 +246,7 @@ def test_an_output_above_what_the_plate_explains_trips(
     tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
 ) -> None:
     plate = unit.nameplate
-    lower = replace(unit, nameplate=replace(plate, output=replace(plate.output, voltage_V=19.0, power_W=47.5)))
+    lower = replace(unit, nameplate=replace(plate, outputs=(replace(plate.output, voltage_V=19.0, power_W=47.5),)))
     bench = Bench(tmp_path, lower, rig, tiny_plan, standin().addresses)
     closed = bench.run(Person())
     assert closed.outcome == "tripped"

@@ -11,17 +11,17 @@ from zincsmith.formats.plate_check import check_nameplate
 from zincsmith.judge.claims import claims_of
 from zincsmith.model.errors import LimitError
 from zincsmith.model.rig import Rig
-from zincsmith.model.unit import InputRating, Nameplate, OutputRating, RuleChoice
+from zincsmith.model.claim import RuleChoice
+from zincsmith.model.unit import InputRating, Nameplate, OutputRating
 
 anything = st.floats(allow_nan=True, allow_infinity=True)
 stated = st.one_of(st.none(), anything, st.floats(0.01, 300.0))
 sensible = st.floats(1.0, 300.0)
+number = st.one_of(sensible, anything)
 plates = st.builds(
     Nameplate,
-    st.builds(InputRating, st.one_of(sensible, anything), st.one_of(sensible, anything), st.just((50.0, 60.0)), stated),
-    st.builds(
-        OutputRating, st.one_of(sensible, anything), st.one_of(sensible, anything), stated, stated, stated, stated
-    ),
+    st.tuples(st.builds(InputRating, st.tuples(number, number), st.just((50.0, 60.0)), stated)),
+    st.tuples(st.builds(OutputRating, number, number, stated, stated, stated, stated)),
     stated,
     stated,
     st.sampled_from(
@@ -35,7 +35,7 @@ plates = st.builds(
 def test_a_plate_is_refused_or_its_claims_are_finite(plate: Nameplate) -> None:
     problems = check_nameplate(plate)
     for problem in problems:
-        assert "." in problem.field
+        assert problem.field
         assert problem.message
     if problems:
         return

@@ -20,9 +20,10 @@ from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.rig import Rig
-from zincsmith.model.unit import InputRating, Nameplate, OutputRating, RuleChoice, Unit
+from zincsmith.model.claim import RuleChoice
+from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
 
-BARE = Nameplate(InputRating(100.0, 240.0), OutputRating(24.0, 2.5))
+BARE = Nameplate((InputRating((100.0, 240.0)),), (OutputRating(24.0, 2.5),))
 
 
 def test_nothing_is_invented() -> None:
@@ -33,13 +34,13 @@ def test_each_stated_figure_makes_its_own_claim(unit: Unit) -> None:
     keys = [c.key for c in claims_of(unit.nameplate)]
     assert keys[:5] == ["output_voltage", "load_regulation", "line_regulation", "input_current", "no_load_power"]
     assert sum("us-doe" in key for key in keys) == 4, "efficiency and no-load power at two lines"
-    without = replace(unit.nameplate, output=replace(unit.nameplate.output, tolerance_percent=None))
+    without = replace(unit.nameplate, outputs=(replace(unit.nameplate.output, tolerance_percent=None),))
     assert "output_voltage" not in [c.key for c in claims_of(without)]
 
 
 def test_published_limits_follow_the_rated_power() -> None:
     rule = (RuleChoice("us-doe-level-vi", "ac-dc basic"),)
-    small = replace(BARE, rules=rule, output=OutputRating(12.0, 1.0))
+    small = replace(BARE, rules=rule, outputs=(OutputRating(12.0, 1.0),))
     limit = next(c for c in claims_of(small) if c.key.endswith("efficiency 115 V 60 Hz"))
     assert limit.low == pytest.approx(0.82963, abs=1e-5)
     with pytest.raises(InputError, match="has no class"):
@@ -170,7 +171,7 @@ def test_a_named_run_is_judged_with_the_nameplate_it_cites(finished_book: Path, 
     path = tmp_path / "copy.zbook"
     path.write_bytes(finished_book.read_bytes())
     tighter = replace(
-        unit, nameplate=replace(unit.nameplate, output=replace(unit.nameplate.output, tolerance_percent=0.01))
+        unit, nameplate=replace(unit.nameplate, outputs=(replace(unit.nameplate.output, tolerance_percent=0.01),))
     )
     with BookWriter(path) as writer:
         writer.revise("unit", unit.tag, tighter, "edited after the run")

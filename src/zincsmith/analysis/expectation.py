@@ -21,22 +21,30 @@ class Expected:
     high: float
 
 
+def expected_input_A(plate: Nameplate) -> float:
+    """Input current in A (rms on AC) to expect at full load from the first input at its lowest voltage."""
+    rating = plate.input
+    watts = plate.rated_power_W * (1.0 / EFFICIENCY + FIXED_LOSS_SHARE)
+    return watts / (rating.voltage_min_V * (POWER_FACTOR if rating.type == "ac" else 1.0))
+
+
 def expected(plate: Nameplate, input_V: float, load_A: float, ambient_degC: float) -> dict[str, Expected]:
     """What to expect at one point; used for the operating map, hand entry and limits shown beside the rehearsal."""
     volts = plate.output.voltage_V
-    power = volts * load_A
+    power = abs(volts) * load_A
     rated = plate.output.rated_power_W
     loss = FIXED_LOSS_SHARE * rated + (1.0 / EFFICIENCY - 1.0) * power
     pin = power + loss
-    amps = pin / (POWER_FACTOR * input_V) if input_V else 0.0
+    factor = POWER_FACTOR if plate.input.type == "ac" else 1.0
+    amps = pin / (factor * input_V) if input_V else 0.0
     share = load_A / plate.output.current_A
     low, high = (ambient_degC + share * rise for rise in CASE_K_AT_FULL_LOSS)
     return {
         "input_voltage": Expected(input_V, 0.99 * input_V, 1.01 * input_V),
         "input_current": Expected(amps, 0.5 * amps, 1.5 * amps),
         "input_power": Expected(pin, 0.9 * pin, 1.25 * pin),
-        "power_factor": Expected(POWER_FACTOR, 0.35, 1.0),
-        "output_voltage": Expected(volts, 0.95 * volts, 1.05 * volts),
+        "power_factor": Expected(factor, 0.35, 1.0),
+        "output_voltage": Expected(volts, *sorted((0.95 * volts, 1.05 * volts))),
         "output_current": Expected(load_A, 0.98 * load_A, 1.02 * load_A),
         "case_temperature": Expected((low + high) / 2.0, low, high),
     }

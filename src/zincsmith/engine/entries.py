@@ -21,16 +21,17 @@ def polled_reading(key: str, quantity: str, samples: Sequence[float], rig: Rig) 
     one = rig.instrument(QUANTITIES[quantity].role)
     assert one is not None
     spread = float(np.std(samples, ddof=1)) if len(samples) > 1 else None
-    return _reading(key, quantity, float(np.mean(samples)), one, spread=spread, count=len(samples))
+    return reading_of(key, quantity, float(np.mean(samples)), one, spread=spread, count=len(samples))
 
 
 def hand_reading(key: str, quantity: str, text: str, meter: Instrument) -> Reading:
     """What a person typed; InputError says why it is refused. A dash is a reading without a value."""
     value = parse_entry(text, QUANTITIES[quantity].unit)
-    return _reading(key, quantity, value, meter, text=text.strip())
+    return reading_of(key, quantity, value, meter, text=text.strip())
 
 
-def _reading(key: str, quantity: str, value: float | None, one: Instrument, **more: Any) -> Reading:
+def reading_of(key: str, quantity: str, value: float | None, one: Instrument, **more: Any) -> Reading:
+    """A reading of a quantity with the accuracy that its instrument declares for it."""
     row = one.accuracy_of(quantity)
     stated = {
         name: getattr(row, name)

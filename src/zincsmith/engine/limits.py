@@ -46,7 +46,7 @@ class Limits:
                 Bound(ceiling, f"{100 * LOAD_CEILING:.0f} % of the unit's rated current"),
                 instrument("load", "current_A"),
             ),
-            frequency_Hz=(min(nameplate.input.frequencies_Hz), max(nameplate.input.frequencies_Hz)),
+            frequency_Hz=(min(nameplate.input.frequency_Hz), max(nameplate.input.frequency_Hz)),
         )
 
     def check(self, action: SetSource | SetLoad) -> None:

@@ -107,16 +107,20 @@ def context(nameplate: Nameplate, rig: Rig, plan: Plan) -> Context:
 
 
 def rehearse(nameplate: Nameplate, rig: Rig, plan: Plan, ambient_degC: float = 23.0) -> Itinerary:
-    """Walk the plan. LimitError when a setting goes beyond a limit, InputError when it does not end."""
+    """Walk the plan. LimitError when a setting goes beyond a limit, InputError when the plan does not
+    end or its procedure does not fit the unit."""
     return _Rehearsal(nameplate, rig, plan, ambient_degC).walk()
 
 
 class _Rehearsal:
     def __init__(self, nameplate: Nameplate, rig: Rig, plan: Plan, ambient_degC: float) -> None:
         self.plate, self.ambient = nameplate, ambient_degC
+        self.procedure = procedure(plan.procedure)
+        unfit = self.procedure.suits(nameplate)
+        if unfit:
+            raise InputError(unfit)
         self.limits = Limits.of(nameplate, rig)
         self.ctx = context(nameplate, rig, plan)
-        self.procedure = procedure(plan.procedure)
         self.least = self.likely = self.most = self.energy_J = 0.0
         self.stages: list[PlannedStage] = []
         self.watches: list[Watch] = []

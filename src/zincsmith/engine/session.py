@@ -21,6 +21,7 @@ from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.catalogue import procedure
+from zincsmith.suitability.check import refuse_stops
 
 
 @dataclass(frozen=True)
@@ -67,6 +68,7 @@ class Session:
             raise InputError(f"no run can be started while the bench is {self.journal.state.value}; make it safe first")
         check_start(start)
         rehearse(unit.nameplate, rig, plan, start.ambient_degC)  # refuses what goes beyond a limit
+        refuse_stops(unit, rig, plan)
         bench = Bench(rig, addresses)
         one = procedure(plan.procedure)
         opened = RunOpened(

@@ -1,110 +1,124 @@
-"""Rig files: instruments in their roles, with accuracy and wiring, as TOML."""
+"""Rig files: instruments in their roles, with accuracy and wiring, as TOML, in and out."""
 
 from __future__ import annotations
 
-import math
+from collections.abc import Iterable
+from dataclasses import replace
+from datetime import date
 from pathlib import Path
+from typing import Any
 
-from zincsmith.formats.toml_file import Strict, line_of, read, read_text
+from zincsmith.formats.accuracy_text import parse_accuracy
+from zincsmith.formats.plate_check import Problem
+from zincsmith.formats.record_file import bind, listed, plain, raw_of, toml_text
+from zincsmith.formats.toml_file import line_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES, ROLES
-from zincsmith.model.rig import Accuracy, Instrument, Lead, Rig, StandIn
+from zincsmith.model.rig import Accuracy, Instrument, Rig
 
-HOW = ("simulated", "connected", "by hand")
-
-
-class _Accuracy(Strict):
-    quantity: str
-    range: float
-    reading_percent: float = 0.0
-    range_percent: float = 0.0
-    offset: float = 0.0
-    resolution: float = 0.0
-    noise: float = 0.0
-    nonlinearity_percent: float = 0.0
-
-
-class _Instrument(Strict):
-    how: str
-    maker: str = ""
-    model: str = ""
-    serial: str = ""
-    calibrated: str = ""
-    address: str = ""
-    dialect: str = ""
-    kind: str = ""
-    spot: str = ""
-    accuracy: list[_Accuracy] = []
-    most: dict[str, float] = {}
-
-
-class _Lead(Strict):
-    between: str
-    length_m: float
-    area_mm2: float
-
-
-class _StandIn(Strict):
-    file: str
-    seed: int = 1
-    pace: float = 0.0
-
-
-class _Rig(Strict):
-    name: str
-    clock: str
-    protection: str = ""
-    sense: str = "unit"
-    instrument: dict[str, _Instrument]
-    lead: list[_Lead] = []
-    standin: _StandIn | None = None
+TABLES = {"instruments": "instrument", "leads": "lead"}
 
 
 def read_rig(file: Path) -> Rig:
     """Read a rig file; the path of a stand-in is taken relative to it. InputError names file, key and reason."""
-    data = read(file, _Rig)
-    text = read_text(file)
+    raw, text = raw_of(file)
 
     def refuse(key: str, message: str) -> InputError:
         return InputError(message, file=str(file), key=key, line=line_of(text, key.split(".")))
 
-    if data.clock not in ("wall", "simulated"):
-        raise refuse("clock", f'must be "wall" or "simulated", not "{data.clock}"')
-    if data.sense not in ("unit", "load"):
-        raise refuse("sense", f'must be "unit" or "load", not "{data.sense}"')
-    instruments = []
-    for role, one in data.instrument.items():
+    shaped = {key: value for key, value in raw.items() if key not in TABLES.values()}
+    for key in TABLES:
+        if key in shaped:
+            raise refuse(key, "unknown key")
+    roles = raw.get("instrument", {})
+    if not isinstance(roles, dict):
+        raise refuse("instrument", "instruments are tables by role, such as [instrument.load]")
+    for role, one in roles.items():
         if role not in ROLES:
             raise refuse(f"instrument.{role}", f"no such role; there are: {', '.join(ROLES)}")
-        if one.how not in HOW:
-            raise refuse(f"instrument.{role}.how", f"must be one of: {', '.join(HOW)}")
-        if one.how == "connected" and not one.address:
-            raise refuse(f"instrument.{role}.address", "a connected instrument needs an address")
-        if one.how == "simulated" and data.standin is None:
-            raise refuse(f"instrument.{role}.how", "a simulated instrument needs a [standin] section in this file")
-        for row in one.accuracy:
-            if row.quantity not in QUANTITIES:
-                raise refuse(f"instrument.{role}.accuracy", f"no such quantity: {row.quantity}")
-            parts = (row.range, row.reading_percent, row.range_percent, row.offset, row.resolution, row.noise)
-            if min(parts) < 0.0 or row.range <= 0.0:
-                raise refuse(f"instrument.{role}.accuracy", "a range must be above zero and no part below")
-        rows = tuple(Accuracy(**row.model_dump()) for row in one.accuracy)
-        instruments.append(Instrument(role=role, **{**one.model_dump(), "accuracy": rows}))
-    for lead in data.lead:
-        if not (0.0 < lead.length_m <= 100.0 and 0.0 < lead.area_mm2 <= 100.0 and math.isfinite(lead.length_m)):
-            raise refuse("lead", "length and area must lie between 0 and 100")
-    standin = None
-    if data.standin is not None:
-        if not 0.0 <= data.standin.pace <= 10000.0:
-            raise refuse("standin.pace", "must lie between 0 (as fast as it will go) and 10000")
-        path = str((file.parent / data.standin.file).resolve())
-        standin = StandIn(path, data.standin.seed, data.standin.pace)
-    return Rig(
-        name=data.name,
-        clock=data.clock,
-        instruments=tuple(instruments),
-        leads=tuple(Lead(**lead.model_dump()) for lead in data.lead),
-        protection=data.protection,
-        sense=data.sense,
-        standin=standin,
-    )
+        if not isinstance(one, dict) or "role" in one:
+            raise refuse(f"instrument.{role}", "must be a table without a role of its own")
+    shaped["instruments"] = [{"role": role, **one} for role, one in roles.items()]
+    shaped["leads"] = listed(raw, "lead")
+
+    def path(place: Iterable[Any]) -> list[Any]:
+        parts = list(place)
+        if parts[:1] == ["instruments"] and len(parts) > 1:
+            return ["instrument", list(roles)[parts[1]], *parts[2:]]
+        return [TABLES.get(parts[0], parts[0]), *parts[1:]] if parts else []
+
+    rig = bind(Rig, shaped, str(file), text, path)
+    try:
+        rig = replace(rig, instruments=tuple(_read_texts(one) for one in rig.instruments))
+    except InputError as error:
+        raise refuse(error.key or "", error.message) from None
+    for problem in check_rig(rig):
+        raise refuse(problem.field, problem.message)
+    if rig.standin is not None:
+        rig = replace(rig, standin=replace(rig.standin, file=str((file.parent / rig.standin.file).resolve())))
+    return rig
+
+
+def rig_text(rig: Rig) -> str:
+    """The rig as a TOML file; reading it gives the same rig."""
+    values = plain(rig)
+    values["instrument"] = {one.pop("role"): one for one in values.pop("instruments")}
+    return toml_text({TABLES.get(key, key): value for key, value in values.items()})
+
+
+def _read_texts(one: Instrument) -> Instrument:
+    rows = []
+    for row in one.accuracy:
+        key = f"instrument.{one.role}.accuracy"
+        if row.quantity not in QUANTITIES:
+            raise InputError(f"no such quantity: {row.quantity}", key=key)
+        if row.printed and row == replace(_bare(row), printed=row.printed):
+            try:
+                row = parse_accuracy(row.printed, row, QUANTITIES[row.quantity].unit)
+            except InputError as error:
+                raise InputError(f"{row.printed}: {error.message}", key=key) from None
+        rows.append(row)
+    return replace(one, accuracy=tuple(rows))
+
+
+def _bare(row: Accuracy) -> Accuracy:
+    return Accuracy(row.quantity, row.range, counts=row.counts)
+
+
+def check_rig(rig: Rig) -> list[Problem]:
+    """What cannot be true of a rig, by the key in its file."""
+    found = []
+    if rig.standin is not None and not 0.0 <= rig.standin.pace <= 10000.0:
+        found.append(Problem("standin.pace", "must lie between 0 (as fast as it will go) and 10000"))
+    for one in rig.instruments:
+        found += _instrument(one, rig)
+    for n, lead in enumerate(rig.leads):
+        if (lead.area_mm2 is None) == (lead.awg is None):
+            found.append(Problem(f"lead.{n}.area_mm2", "state area_mm2 or awg, one of them"))
+        if not (0.0 < lead.length_m <= 100.0 and 0.0 < (lead.area_mm2 or 1.0) <= 400.0):
+            found.append(Problem(f"lead.{n}.length_m", "length lies between 0 and 100 m, area between 0 and 400 mm2"))
+        if lead.awg is not None and not -3 <= lead.awg <= 40:
+            found.append(Problem(f"lead.{n}.awg", "the gauge lies between -3 (4/0) and 40"))
+        if not -40.0 <= lead.temperature_degC <= 200.0:
+            found.append(Problem(f"lead.{n}.temperature_degC", "a lead lies between -40 and 200 degC"))
+    return found
+
+
+def _instrument(one: Instrument, rig: Rig) -> list[Problem]:
+    at, found = f"instrument.{one.role}", []
+    if one.how == "connected" and not one.address:
+        found.append(Problem(f"{at}.address", "a connected instrument needs an address"))
+    if one.how == "simulated" and rig.standin is None:
+        found.append(Problem(f"{at}.how", "a simulated instrument needs a [standin] section in this file"))
+    for row in one.accuracy:
+        parts = (row.range, row.reading_percent, row.range_percent, row.offset, row.resolution, row.noise)
+        if min(parts) < 0.0 or row.range <= 0.0 or (row.counts is not None and row.counts < 10):
+            found.append(Problem(f"{at}.accuracy", "a range must be above zero and no part below"))
+    if any(value <= 0.0 for value in one.most.values()):
+        found.append(Problem(f"{at}.most", "what it can be set to is above zero"))
+    if one.calibrated:
+        try:
+            date.fromisoformat(one.calibrated)
+        except ValueError:
+            found.append(Problem(f"{at}.calibrated", "is a date, such as 2026-03-04"))
+    return found

@@ -38,16 +38,20 @@ def read_text(file: Path) -> str:
 def read(file: Path, shape: type[Shape]) -> Shape:
     """Read and check a TOML file; the InputError names file, line and key."""
     text = read_text(file)
+    return check(load_toml(text, str(file)), shape, str(file), text)
+
+
+def load_toml(text: str, file: str) -> dict[str, Any]:
+    """What a TOML text holds; InputError with line and column when it is none."""
     try:
-        raw = tomllib.loads(text)
+        return tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         at = re.search(r"\(at line (\d+), column (\d+)\)", str(error))
         line, column = (int(at.group(1)), int(at.group(2))) if at else (None, None)
         message = re.sub(r"\s*\(at .*\)$", "", str(error))
-        raise InputError(f"this is not valid TOML: {message}", file=str(file), line=line, column=column) from None
+        raise InputError(f"this is not valid TOML: {message}", file=file, line=line, column=column) from None
     except RecursionError:
-        raise InputError("this is not valid TOML: nested too deeply", file=str(file)) from None
-    return check(raw, shape, str(file), text)
+        raise InputError("this is not valid TOML: nested too deeply", file=file) from None
 
 
 def check(raw: dict[str, Any], shape: type[Shape], file: str, text: str = "") -> Shape:
@@ -56,36 +60,55 @@ def check(raw: dict[str, Any], shape: type[Shape], file: str, text: str = "") ->
     except ValidationError as error:
         first = error.errors(include_url=False)[0]
         path = [str(part) for part in first["loc"]]
-        raise InputError(_words(first), file=file, key=".".join(path), line=line_of(text, path)) from None
+        raise InputError(reason(first), file=file, key=".".join(path), line=line_of(text, path)) from None
 
 
-def _words(error: Any) -> str:
+def reason(error: Any) -> str:
+    """Why a value was refused, in words."""
     kind, given = error["type"], error.get("input")
-    if kind == "extra_forbidden":
+    if kind in {"extra_forbidden", "unexpected_keyword_argument"}:
         return "unknown key"
-    if kind == "missing":
+    if kind in {"missing", "missing_argument"}:
         return "is missing"
     if kind in {"float_type", "int_type"}:
         return f"must be a number, not {given!r}"
     if kind == "string_type":
         return f"must be a text in quotes, not {given!r}"
+    if kind == "bool_type":
+        return f"must be true or false, not {given!r}"
     if kind == "finite_number":
         return f"must be a finite number, not {given!r}"
+    if kind == "literal_error":
+        return f"must be one of {error['ctx']['expected']}, not {given!r}"
+    if kind in {"tuple_type", "list_type"}:
+        return f"must be a list in brackets, not {given!r}"
+    if kind == "dataclass_type":
+        return f"must be a table, not {given!r}"
     return f"{error['msg']} (found {given!r})"
 
 
 def line_of(text: str, path: list[str]) -> int | None:
-    """The line, from 1, of a key in a TOML text, as far as it can be told from the text alone."""
+    """The line, from 1, of a key in a TOML text, as far as it can be told from the text alone.
+
+    A number in the path counts the tables of that name: ``output.1.voltage_V`` is in the second ``[[output]]``.
+    """
     keys = [part for part in path if not part.isdigit()]
     if not text or not keys:
         return None
-    section, fallback = "", None
+    wanted = int(path[1]) if len(path) > 1 and path[1].isdigit() else 0
+    section, seen, fallback = "", -1, None
     for number, line in enumerate(text.splitlines(), 1):
-        header = re.match(r"\s*\[+\s*([^\]]+?)\s*\]+", line)
+        header = re.match(r"\s*(\[+)\s*([^\]]+?)\s*\]+", line)
         if header:
-            section = header.group(1).split(".")[0].strip("\"' ")
+            name = header.group(2)
+            section = name.split(".")[0].strip("\"' ")
             if section == keys[0]:
-                fallback = fallback or number
-        elif re.match(rf"\s*[\"']?{re.escape(keys[-1])}[\"']?\s*=", line) and (len(keys) == 1 or section == keys[0]):
-            return number
+                seen += 1 if header.group(1) == "[[" and name == keys[0] else 0
+                if max(seen, 0) == wanted:
+                    fallback = fallback or number
+        elif re.match(rf"\s*[\"']?{re.escape(keys[-1])}[\"']?\s*=", line):
+            if (len(keys) == 1 and not section) or (section == keys[0] and max(seen, 0) == wanted):
+                return number
+        elif fallback is None and not section and re.match(rf"\s*{re.escape(keys[0])}\s*=", line):
+            fallback = number
     return fallback

@@ -1,83 +1,110 @@
-"""Unit files: the nameplate of one unit as TOML."""
+"""Unit files: everything known about one unit as TOML, in and out. docs/unit-file.md describes the keys."""
 
 from __future__ import annotations
 
+import dataclasses
+from collections.abc import Iterable
 from pathlib import Path
+from typing import Any
 
-from zincsmith.formats.plate_check import check_nameplate
-from zincsmith.formats.toml_file import Strict, line_of, read, read_text
+from zincsmith.formats.plate_check import check_unit
+from zincsmith.formats.record_file import bind, listed, plain, raw_of, toml_text
+from zincsmith.formats.toml_file import line_of
 from zincsmith.model.errors import InputError
-from zincsmith.model.unit import InputRating, Nameplate, OutputRating, RuleChoice, Unit
+from zincsmith.model.unit import Nameplate, Unit
 
-
-class _Input(Strict):
-    voltage_V: list[float]
-    frequency_Hz: list[float] = [50.0, 60.0]
-    current_A: float | None = None
-
-
-class _Output(Strict):
-    voltage_V: float
-    current_A: float
-    power_W: float | None = None
-    tolerance_percent: float | None = None
-    load_regulation_percent: float | None = None
-    line_regulation_percent: float | None = None
-
-
-class _Claims(Strict):
-    average_efficiency_percent: float | None = None
-    no_load_power_W: float | None = None
-
-
-class _Rule(Strict):
-    set: str
-    supply_class: str
-
-
-class _Unit(Strict):
-    tag: str
-    maker: str
-    model: str
-    serial: str = ""
-    configuration: str = "as received"
-    place: str = ""
-    marks: list[str] = []
-    input: _Input
-    output: _Output
-    claims: _Claims = _Claims()
-    rule: list[_Rule] = []
+# What stands at the top of a file belongs to the unit or to its nameplate; tables are named in the singular.
+TABLES = {
+    "inputs": "input",
+    "outputs": "output",
+    "limits": "limit",
+    "signals": "signal",
+    "claims": "claim",
+    "rules": "rule",
+    "terminals": "terminal",
+}
+PLATE = [f.name for f in dataclasses.fields(Nameplate)]
+UNIT = [f.name for f in dataclasses.fields(Unit) if f.name != "nameplate"]
 
 
 def read_unit(file: Path) -> Unit:
     """Read a unit file. InputError names file, line, key and reason."""
-    data = read(file, _Unit)
-    if len(data.input.voltage_V) != 2:
-        raise _at(file, "input.voltage_V", "must be a range of two numbers, such as [100, 240]")
-    if not data.tag.strip():
-        raise _at(file, "tag", "must not be empty: it identifies the unit in the book")
-    unit = Unit(
-        tag=data.tag.strip(),
-        maker=data.maker,
-        model=data.model,
-        serial=data.serial,
-        configuration=data.configuration,
-        place=data.place,
-        nameplate=Nameplate(
-            input=InputRating(
-                data.input.voltage_V[0], data.input.voltage_V[1], tuple(data.input.frequency_Hz), data.input.current_A
-            ),
-            output=OutputRating(**data.output.model_dump()),
-            average_efficiency_percent=data.claims.average_efficiency_percent,
-            no_load_power_W=data.claims.no_load_power_W,
-            rules=tuple(RuleChoice(rule.set, rule.supply_class) for rule in data.rule),
-            marks=tuple(data.marks),
-        ),
-    )
-    for problem in check_nameplate(unit.nameplate):
-        raise _at(file, problem.field, problem.message)
-    return unit
+    raw, text = raw_of(file)
+    name = str(file)
+
+    def refuse(key: str, message: str) -> InputError:
+        return InputError(message, file=name, key=key, line=line_of(text, key.split(".")))
+
+    known = {TABLES.get(key, key) for key in (*UNIT, *PLATE)}
+    for key in raw:
+        if key not in known:
+            raise refuse(key, "unknown key")
+    plate = {key: raw[TABLES.get(key, key)] for key in PLATE if TABLES.get(key, key) in raw}
+    for key, single in TABLES.items():
+        if key in plate:
+            plate[key] = listed(raw, single)
+    for one in plate.get("inputs", []):
+        _complete_input(one)
+    for one in plate.get("outputs", []):
+        _complete_output(one)
+    rest = {key: raw[TABLES.get(key, key)] for key in UNIT if TABLES.get(key, key) in raw}
+    unit = bind(Unit, {**rest, "nameplate": plate}, name, text, _path)
+    if not unit.tag.strip():
+        raise refuse("tag", "must not be empty: it identifies the unit in the book")
+    for problem in check_unit(unit):
+        raise refuse(problem.field, problem.message)
+    return dataclasses.replace(unit, tag=unit.tag.strip())
 
 
-def _at(file: Path, key: str, message: str) -> InputError:
-    return InputError(message, file=str(file), key=key, line=line_of(read_text(file), key.split(".")))
+def unit_text(unit: Unit) -> str:
+    """The unit as a TOML file; reading it gives the same unit."""
+    values = plain(unit)
+    plate = values.pop("nameplate", {})
+    for one in plate.get("inputs", []):
+        if one.get("type") == "dc" and one.get("frequency_Hz") == []:
+            del one["frequency_Hz"]
+    for one, output in zip(plate.get("outputs", []), unit.nameplate.outputs, strict=True):
+        if not output.fixed and (one["voltage_V"], one["current_A"]) == _headline(one):
+            del one["voltage_V"], one["current_A"]
+    return toml_text({TABLES.get(key, key): value for key, value in {**values, **plate}.items()})
+
+
+def _path(place: Iterable[Any]) -> list[Any]:
+    parts = [part for part in place if part != "nameplate"]
+    return [TABLES.get(parts[0], parts[0]), *parts[1:]] if parts else []
+
+
+def _complete_input(one: Any) -> None:
+    if not isinstance(one, dict):
+        return
+    if one.get("type") == "dc":
+        one.setdefault("frequency_Hz", [])
+    positions = one.get("selector_V")
+    if "voltage_V" not in one and isinstance(positions, list) and all(isinstance(v, int | float) for v in positions):
+        one["voltage_V"] = [min(positions), max(positions)] if positions else []
+
+
+def _complete_output(one: Any) -> None:
+    """The headline rating of an output that states modes or a range instead of one voltage."""
+    if isinstance(one, dict) and ("voltage_V" not in one or "current_A" not in one):
+        volts, amps = _headline(one)
+        if volts is not None:
+            one.setdefault("voltage_V", volts)
+        if amps is not None:
+            one.setdefault("current_A", amps)
+
+
+def _headline(one: dict[str, Any]) -> tuple[float | None, float | None]:
+    try:
+        modes = [(m["voltage_V"], m["current_A"]) for m in one.get("modes", []) if m.get("current_A") is not None]
+        if modes:
+            return max(modes, key=lambda m: abs(m[0]) * m[1])
+        if "adjustable_V" in one:
+            amps = one["adjustable_A"][1] if "adjustable_A" in one else one.get("current_A")
+            return one["adjustable_V"][1], amps
+        if one.get("programmable"):
+            ranges = [(r["voltage_V"][1], r["current_A"]) for r in one["programmable"] if r.get("current_A") is not None]
+            return max(ranges, key=lambda r: r[0] * r[1])
+    except (KeyError, TypeError, IndexError, ValueError, AttributeError):
+        pass  # the shape is wrong: binding says where
+    return None, None

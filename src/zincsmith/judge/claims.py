@@ -2,158 +2,236 @@
 
 from __future__ import annotations
 
-from zincsmith.model.unit import Claim, Nameplate
+from collections.abc import Sequence
+from dataclasses import replace
+
+from zincsmith.judge.claim_words import bound_words, condition_words_of, range_words
+from zincsmith.model.claim import Claim, RuleChoice, StatedClaim
+from zincsmith.model.figures import FIGURES
+from zincsmith.model.label import Mode
+from zincsmith.model.unit import Nameplate, OutputRating
+from zincsmith.procedures.static_grid import StaticGrid
 from zincsmith.rules.loader import load
 
 NO_PROCEDURE = ""
 
 
 def claims_of(plate: Nameplate) -> list[Claim]:
-    """All claims of the plate and of the rule sets chosen for it. InputError for an unknown rule set or class."""
-    return [*_output(plate), *_input(plate), *_stated(plate), *_published(plate)]
+    """The claims in force: of the plate, of the rule sets chosen for it, of other papers.
+
+    InputError for an unknown rule set or class.
+    """
+    return [claim for claim in all_claims(plate) if claim.kept]
 
 
-def _range_words(plate: Nameplate) -> str:
-    return f"{plate.input.voltage_min_V:g} to {plate.input.voltage_max_V:g} V"
+def all_claims(plate: Nameplate) -> list[Claim]:
+    """With those a person has dropped, which stay legible. What no procedure tests has an empty ``procedure``."""
+    testable = not StaticGrid().suits(plate)
+    found = [*_outputs(plate), *_input(plate), *_whole(plate), *_published(plate)]
+    found += [_stated(plate, n, one) for n, one in enumerate(plate.claims)]
+    return [_settle(claim, plate, testable) for claim in found]
 
 
-def _output(plate: Nameplate) -> list[Claim]:
-    out, found = plate.output, []
-    if out.tolerance_percent is not None:
-        share = out.tolerance_percent / 100.0
+def _settle(claim: Claim, plate: Nameplate, testable: bool) -> Claim:
+    kept = claim.kept and claim.key not in plate.dropped
+    return replace(claim, kept=kept, procedure=claim.procedure if testable else NO_PROCEDURE)
+
+
+def conflicts(claims: Sequence[Claim]) -> list[tuple[Claim, ...]]:
+    """Claims of the same figure under the same condition whose sources state different bounds, kept or dropped.
+
+    Requirements and published limits stand apart: they are not what the maker says.
+    """
+    groups: dict[tuple[object, ...], list[Claim]] = {}
+    for claim in claims:
+        if not claim.required and not claim.published:
+            at = tuple(sorted(claim.conditions.items()))
+            groups.setdefault((claim.figure, claim.output, claim.side, at), []).append(claim)
+    return [
+        tuple(g)
+        for g in groups.values()
+        if len({(c.low, c.high) for c in g}) > 1 and len({c.source.split()[0] for c in g}) > 1
+    ]
+
+
+def _claim(
+    key: str,
+    figure: str,
+    low: float | None,
+    high: float | None,
+    text: str,
+    condition: str,
+    source: str = "label",
+    output: str = "",
+    **more: object,
+) -> Claim:
+    info = FIGURES[figure]
+    title = f"{info.title}, {output}" if output else info.title
+    fields: dict[str, object] = {
+        "key": key,
+        "title": title,
+        "findings": info.findings or (figure,),
+        "low": low,
+        "high": high,
+        "unit": info.unit,
+        "text": text,
+        "condition_text": condition,
+        "source": source,
+        "procedure": info.procedure,
+        "figure": figure,
+        "output": output,
+        "side": info.side,
+    }
+    return Claim(**{**fields, **more})  # type: ignore[arg-type]
+
+
+def _outputs(plate: Nameplate) -> list[Claim]:
+    found: list[Claim] = []
+    for out in plate.outputs:
+        name = out.name if len(plate.outputs) > 1 else ""
+        tail = f" {name}" if name else ""
+        found += _voltage(plate, out, name, tail)
+        found += _regulation(plate, out, name, tail)
+        if out.ripple_V is not None:
+            text = f"≤ {1000 * out.ripple_V:g} mV"
+            found.append(_claim(f"ripple{tail}", "ripple", None, out.ripple_V, text, "20 MHz", output=name))
+        if out.surge_W is not None:
+            held = f"for {out.surge_s:g} s" if out.surge_s else "time not said"
+            found.append(
+                _claim(f"surge_power{tail}", "surge_power", out.surge_W, None, f"≥ {out.surge_W:g} W", held,
+                       output=name)
+            )  # fmt: skip
+    return found
+
+
+def _voltage(plate: Nameplate, out: OutputRating, name: str, tail: str) -> list[Claim]:
+    percent = out.tolerance_percent
+    if percent is None:
+        return []
+    if out.fixed:
+        modes: tuple[tuple[str, Mode], ...] = (("", Mode(out.voltage_V, out.current_A)),)
+    else:
+        modes = tuple((f" {m.voltage_V:g} V", m) for m in out.modes)
+    found = []
+    for extra, mode in modes:
+        low, high = sorted(mode.voltage_V * (1.0 + k * percent / 100.0) for k in (-1.0, 1.0))
+        least = f"{out.minimum_A:g}" if out.minimum_A is not None else "0"
+        amps = f"{least} to {mode.current_A:g} A, " if mode.current_A is not None else ""
+        text = f"{mode.voltage_V:g} V ±{percent:g} %"
         found.append(
-            Claim(
-                key="output_voltage",
-                title="Output voltage",
-                findings=("output_voltage_min", "output_voltage_max"),
-                low=out.voltage_V * (1.0 - share),
-                high=out.voltage_V * (1.0 + share),
-                unit="V",
-                text=f"{out.voltage_V:g} V ±{out.tolerance_percent:g} %",
-                condition_text=f"0 to {out.current_A:g} A, {_range_words(plate)}",
-                source="nameplate",
-                procedure="static grid",
-            )
-        )
+            _claim(f"output_voltage{tail}{extra}", "output_voltage", low, high, text, amps + range_words(plate),
+                   output=name)
+        )  # fmt: skip
+    return found
+
+
+def _regulation(plate: Nameplate, out: OutputRating, name: str, tail: str) -> list[Claim]:
+    found = []
     if out.load_regulation_percent is not None:
         share = out.load_regulation_percent / 100.0
-        found.append(
-            Claim(
-                key="load_regulation",
-                title="Load regulation",
-                findings=("load_regulation",),
-                low=-share,
-                high=share,
-                unit="1",
-                text=f"≤ {out.load_regulation_percent:g} % of nominal",
-                condition_text=f"0 to {out.current_A:g} A",
-                source="nameplate",
-                procedure="static grid",
-            )
-        )
+        text = f"≤ {out.load_regulation_percent:g} % of nominal"
+        condition = f"0 to {out.current_A:g} A"
+        found.append(_claim(f"load_regulation{tail}", "load_regulation", -share, share, text, condition, output=name))
     if out.line_regulation_percent is not None:
-        found.append(
-            Claim(
-                key="line_regulation",
-                title="Line regulation",
-                findings=("line_regulation",),
-                low=None,
-                high=out.line_regulation_percent / 100.0,
-                unit="1",
-                text=f"≤ {out.line_regulation_percent:g} % of nominal",
-                condition_text=f"{_range_words(plate)}, full load",
-                source="nameplate",
-                procedure="static grid",
-            )
-        )
+        share = out.line_regulation_percent / 100.0
+        text = f"≤ {out.line_regulation_percent:g} % of nominal"
+        condition = f"{range_words(plate)}, full load"
+        found.append(_claim(f"line_regulation{tail}", "line_regulation", None, share, text, condition, output=name))
     return found
 
 
 def _input(plate: Nameplate) -> list[Claim]:
-    if plate.input.current_A is None:
-        return []
-    return [
-        Claim(
-            key="input_current",
-            title="Input current",
-            findings=("input_current",),
-            low=None,
-            high=plate.input.current_A,
-            unit="A",
-            text=f"≤ {plate.input.current_A:g} A",
-            condition_text=f"{_range_words(plate)}, full load",
-            source="nameplate",
-            procedure="static grid",
-        )
-    ]
+    found = []
+    for n, one in enumerate(plate.inputs):
+        name = one.name if len(plate.inputs) > 1 else ""
+        tail = f" {name or n + 1}" if n else ""
+        if one.current_A is not None:
+            condition = f"{one.voltage_min_V:g} to {one.voltage_max_V:g} V, full load"
+            text = f"≤ {one.current_A:g} A"
+            found.append(_claim(f"input_current{tail}", "input_current", None, one.current_A, text, condition, output=name))
+        if one.power_W is not None:
+            found.append(
+                _claim(f"input_power{tail}", "input_power", None, one.power_W, f"≤ {one.power_W:g} W", "full load", output=name)
+            )
+    return found
 
 
-def _stated(plate: Nameplate) -> list[Claim]:
+def _whole(plate: Nameplate) -> list[Claim]:
     found = []
     if plate.average_efficiency_percent is not None:
+        share = plate.average_efficiency_percent
         found.append(
-            Claim(
-                key="average_active_efficiency",
-                title="Average active efficiency",
-                findings=("average_active_efficiency",),
-                low=plate.average_efficiency_percent / 100.0,
-                high=None,
-                unit="1",
-                text=f"≥ {plate.average_efficiency_percent:g} %",
-                condition_text="100, 75, 50, 25 % load",
-                source="nameplate",
-                procedure="static grid",
-            )
-        )
+            _claim("average_active_efficiency", "average_active_efficiency", share / 100.0, None, f"≥ {share:g} %",
+                   "100, 75, 50, 25 % load")
+        )  # fmt: skip
     if plate.no_load_power_W is not None:
-        found.append(_no_load("no_load_power", plate.no_load_power_W, "nameplate", {}, "", False))
+        text = f"≤ {plate.no_load_power_W:g} W"
+        found.append(_claim("no_load_power", "no_load_power", None, plate.no_load_power_W, text, "output open"))
+    if plate.total_power_W is not None and plate.power_is == "input":
+        text = f"≤ {plate.total_power_W:g} W"
+        found.append(_claim("total_power", "input_power", None, plate.total_power_W, text, "drawn from the input"))
     return found
 
 
 def _published(plate: Nameplate) -> list[Claim]:
     found = []
-    power = plate.output.rated_power_W
-    for choice in plate.rules:
-        rules = load(choice.rule_set)
+    power = plate.rated_power_W
+    for choice in plate.rules if power > 0.0 else ():
+        rules = load(choice.set)
         limit = rules.efficiency_limit(choice.supply_class, power)
         idle = rules.no_load_limit_W(choice.supply_class, power)
         for line in rules.lines:
             at = {"input_voltage_V": line.voltage_V, "frequency_Hz": line.frequency_Hz}
+            behind = f"({rules.short}, {choice.supply_class})"
             found.append(
-                Claim(
-                    key=f"{choice.rule_set} efficiency {line.words}",
-                    title="Average active efficiency",
-                    findings=("average_active_efficiency",),
-                    low=limit,
-                    high=None,
-                    unit="1",
-                    text=f"≥ {100 * limit:.4g} % ({rules.short}, {choice.supply_class})",
-                    condition_text=line.words,
-                    source=rules.short,
-                    procedure="static grid",
-                    conditions=at,
-                    published=True,
-                )
-            )
-            key = f"{choice.rule_set} no load {line.words}"
-            found.append(_no_load(key, idle, rules.short, at, line.words, True, choice.supply_class))
+                _claim(f"{choice.set} efficiency {line.words}", "average_active_efficiency", limit, None,
+                       f"≥ {100 * limit:.4g} % {behind}", line.words, rules.short, conditions=at, published=True)
+            )  # fmt: skip
+            found.append(
+                _claim(f"{choice.set} no load {line.words}", "no_load_power", None, idle, f"≤ {idle:g} W {behind}",
+                       line.words, rules.short, conditions=at, published=True)
+            )  # fmt: skip
     return found
 
 
-def _no_load(
-    key: str, limit_W: float, source: str, at: dict[str, float], words: str, published: bool, kind: str = ""
-) -> Claim:
-    return Claim(
-        key=key,
-        title="No-load power",
-        findings=("no_load_power",),
-        low=None,
-        high=limit_W,
-        unit="W",
-        text=f"≤ {limit_W:g} W" + (f" ({source}, {kind})" if kind else ""),
-        condition_text=words or "output open",
-        source=source,
-        procedure=NO_PROCEDURE,
+def _stated(plate: Nameplate, n: int, one: StatedClaim) -> Claim:
+    info, at = FIGURES[one.figure], {}
+    line, hertz, load = one.condition.line_V, one.condition.frequency_Hz, one.condition.load_percent
+    if line is not None and line[0] == line[1] and hertz is not None:
+        at = {"input_voltage_V": line[0], "frequency_Hz": hertz}
+    if load is not None and load[0] == load[1] and one.figure == "efficiency":
+        at["load_percent"] = load[0]
+    return _claim(
+        f"{one.source} {n}",
+        one.figure,
+        one.low,
+        one.high,
+        bound_words(one.low, one.high, info.unit),
+        condition_words_of(one.condition),
+        f"{one.source} {one.where}".strip(),
+        one.output if len(plate.outputs) > 1 else "",
+        side=one.side or info.side,
+        required=one.required,
+        kept=one.kept,
+        stated=n,
         conditions=at,
-        published=published,
     )
+
+
+def offered(plate: Nameplate) -> tuple[RuleChoice | None, str]:
+    """The class of the shipped rule set that the plate itself suggests, and why; a person still chooses."""
+    if not plate.outputs or not plate.inputs or plate.inputs[0].type != "ac":
+        return None, "the rule speaks of external supplies fed from the mains"
+    volts = {round(abs(m.voltage_V), 3) for o in plate.outputs for m in (o.modes or (Mode(o.voltage_V),))}
+    at_once = {round(abs(o.voltage_V), 3) for o in plate.outputs if not o.standby}
+    name = "us-doe-level-vi"
+    if len(plate.outputs) > 1 and len(at_once) > 1:
+        return RuleChoice(name, "multiple voltage"), f"several voltages at once: {len(at_once)} of them"
+    kind = "ac-ac" if plate.outputs and plate.outputs[0].type == "ac" else "ac-dc"
+    lowest = min(volts, default=0.0)
+    amps = sum(o.current_A for o in plate.outputs)
+    note = "one voltage at a time, tested at the lowest and the highest; " if len(volts) > 1 else "one output voltage; "
+    if lowest < 6.0 and amps >= 0.55:
+        return RuleChoice(name, f"{kind} low voltage"), f"{note}{lowest:g} V is below 6 V at {amps:g} A"
+    why = f"{lowest:g} V is not below 6 V" if lowest >= 6.0 else f"{amps:g} A is below 550 mA"
+    return RuleChoice(name, f"{kind} basic"), note + why

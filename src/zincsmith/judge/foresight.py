@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from zincsmith.judge.claims import claims_of
 from zincsmith.model.plan import Plan
-from zincsmith.model.unit import Claim, Unit
+from zincsmith.model.claim import Claim
+from zincsmith.model.unit import Unit
 
 
 @dataclass(frozen=True)
@@ -28,7 +29,7 @@ def untested(unit: Unit, plan: Plan) -> list[Untested]:
             found.append(Untested(claim, "no procedure for it yet", False))
         elif at and (at["input_voltage_V"], at["frequency_Hz"]) not in lines:
             found.append(Untested(claim, "its line is not in the plan", False))
-        elif claim.key in WHOLE_RANGE:
+        elif claim.key in WHOLE_RANGE and unit.nameplate.inputs:
             missing = uncovered(unit, [v for v, _ in lines])
             if missing:
                 found.append(Untested(claim, f"in part: no {' or '.join(f'{v:g} V' for v in missing)}", True))

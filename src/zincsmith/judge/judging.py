@@ -14,7 +14,8 @@ from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
 from zincsmith.model.plan import Plan
 from zincsmith.model.reading import Evidence
 from zincsmith.model.rig import Rig
-from zincsmith.model.unit import Claim, Unit
+from zincsmith.model.claim import Claim
+from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.rules.loader import load
@@ -47,7 +48,7 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
     opened, closed = book.opened(row.id), book.closed(row.id)
     evidence = evidence_of(book, row.id)
     findings = procedure(row.procedure).findings(evidence, unit.nameplate, conventions)
-    rules = tuple(f"{r.title} ({r.document}), {r.digest}" for r in (load(c.rule_set) for c in unit.nameplate.rules))
+    rules = tuple(f"{r.title} ({r.document}), {r.digest}" for r in (load(c.set) for c in unit.nameplate.rules))
     judged = tuple(judge(findings, claims_of(unit.nameplate), evidence, unit))
     return JudgedRun(row, unit, rig, plan, opened, closed, evidence, conventions, judged, rules)
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
 
-from zincsmith.model.unit import Claim
+from zincsmith.model.claim import Claim
 
 
 class Verdict(StrEnum):

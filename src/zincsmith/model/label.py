@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-Span = tuple[float, float]
+from zincsmith.model.record import Record, Span
 
 
 @dataclass(frozen=True)
@@ -20,7 +20,7 @@ class LabelInput:
 
 
 @dataclass(frozen=True)
-class Mode:
+class Mode(Record):
     """One fixed mode of an output that offers several."""
 
     voltage_V: float
@@ -29,7 +29,7 @@ class Mode:
 
 
 @dataclass(frozen=True)
-class Programmable:
+class Programmable(Record):
     voltage_V: Span
     current_A: float | None = None
 

@@ -32,9 +32,13 @@ QUANTITIES = {
 
 ROLES = {
     "ac_source": "AC source",
+    "dc_source": "DC source",
     "power_meter": "Power meter",
     "load": "Load",
     "voltmeter": "Voltmeter",
     "thermometer": "Thermometer",
+    "scope": "Scope",
+    "sink_controller": "Sink controller",
+    "lcr_meter": "LCR meter",
     "clock": "Clock",
 }

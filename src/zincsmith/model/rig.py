@@ -1,16 +1,22 @@
-"""The rig: which instrument plays which role, how it is reached, how well it measures."""
+"""The rig: which instrument plays which role, how it is reached and wired, how well it measures."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Literal
+
+from zincsmith.model.record import Record
+
+How = Literal["simulated", "connected", "by hand"]
 
 
 @dataclass(frozen=True)
-class Accuracy:
+class Accuracy(Record):
     """A data-sheet limit: ``reading_percent`` x reading + ``range_percent`` x range (+ ``offset``), rectangular.
 
     ``range`` is the upper end of the range in the unit of the quantity. Where ``resolution``, ``noise`` (one
     sigma) or ``nonlinearity_percent`` (of range) are stated, they are what differs from reading to reading.
+    ``printed`` keeps the text a limit was read from, ``counts`` the display's full count.
     """
 
     quantity: str
@@ -21,14 +27,47 @@ class Accuracy:
     resolution: float = 0.0
     noise: float = 0.0
     nonlinearity_percent: float = 0.0
+    printed: str = ""
+    counts: int | None = None
 
 
 @dataclass(frozen=True)
-class Instrument:
-    """``how`` is simulated, connected or by hand; ``address`` a VISA resource name (connected only)."""
+class Probe(Record):
+    """How the scope's probe is made and joined. ``tip_uF`` are the capacitors fitted at its tip."""
+
+    ratio: float | None = None
+    coupling: Literal["", "DC", "AC"] = ""
+    ground: Literal["", "spring", "coax", "long lead"] = ""
+    impedance_ohm: Literal[50, 1000000] = 1000000
+    bandwidth_MHz: float | None = None
+    tip_uF: tuple[float, ...] = ()
+    differential: bool = False
+    on: Literal["output", "primary"] = "output"
+    rated_V: float | None = None
+    compensated: bool | None = None
+
+
+@dataclass(frozen=True)
+class Dummy(Record):
+    """A load that is no electronic one: a resistor, a bank of binary steps, a lamp, another supply."""
+
+    kind: Literal["resistor", "binary bank", "lamp", "another supply"]
+    nominal_ohm: float | None = None
+    measured_ohm: float | None = None  # hot
+    tolerance_percent: float = 5.0
+    steps_W: tuple[float, ...] = ()
+    at_V: float | None = None
+
+
+@dataclass(frozen=True)
+class Instrument(Record):
+    """``address`` is a VISA resource name (connected only), ``calibrated`` an ISO date.
+
+    What follows ``most`` is stated only for the roles it belongs to; None or empty is *not stated*.
+    """
 
     role: str
-    how: str
+    how: How
     maker: str = ""
     model: str = ""
     serial: str = ""
@@ -39,27 +78,81 @@ class Instrument:
     spot: str = ""  # where its probe goes
     accuracy: tuple[Accuracy, ...] = ()
     most: dict[str, float] = field(default_factory=dict)  # greatest it may be set to: voltage_V, current_A ...
+    calibration_months: float = 12.0
+    limit_A: float | None = None  # source: its own current limit, as set
+    isolated: bool | None = None  # source: its output is isolated from the mains
+    tap: Literal["", "source", "unit"] = ""  # power meter: which side its voltage tap is on
+    tap_ohm: float | None = None
+    shunt_ohm: float | None = None
+    phase_error_deg: float | None = None
+    crest_most: float | None = None
+    floor_W: float | None = None
+    synchronized: Literal["", "mains", "other"] = ""
+    direction_checked: bool | None = None  # a current probe or clamp
+    deskewed: bool | None = None
+    mode: Literal["", "CC", "CR", "CV", "CP"] = ""  # load
+    least_V: float | None = None  # load: works from here up
+    dummy: Dummy | None = None
+    probe: Probe | None = None
+    emissivity: float | None = None  # camera
 
     @property
     def name(self) -> str:
         return " ".join(x for x in (self.maker, self.model) if x) or self.kind or self.role.replace("_", " ")
 
     def accuracy_of(self, quantity: str) -> Accuracy | None:
-        """The smallest range declared for a quantity that the rig uses, None when nothing is declared."""
+        """The first range declared for a quantity, the one the rig uses; None when nothing is declared."""
         return next((a for a in self.accuracy if a.quantity == quantity), None)
 
 
 @dataclass(frozen=True)
-class Lead:
-    """A pair of wires: one-way length in m, cross-section of the copper in mm2."""
+class Lead(Record):
+    """A pair of copper wires: one-way length in m, and the cross-section in mm2 or the gauge in AWG."""
 
     between: str
     length_m: float
-    area_mm2: float
+    area_mm2: float | None = None
+    awg: int | None = None
+    temperature_degC: float = 20.0
+
+    @property
+    def size_words(self) -> str:
+        return f"{self.awg} AWG" if self.awg is not None else f"{self.area_mm2:g} mm²"
+
+
+GearKind = Literal[
+    "isolation transformer",
+    "variable transformer",
+    "fuse",
+    "DC fuse",
+    "line filter",
+    "series lamp",
+    "earth-leakage breaker",
+    "hand switch",
+    "clear cover",
+    "pre-charge resistor",
+]
 
 
 @dataclass(frozen=True)
-class StandIn:
+class Gear(Record):
+    """Protective gear ahead of the unit, in the order the current flows."""
+
+    what: GearKind
+    note: str = ""
+    rated_A: float | None = None
+
+
+@dataclass(frozen=True)
+class Earthed(Record):
+    """What is earthed through what: ``node`` of the unit, ``through`` an instrument or wire."""
+
+    node: str
+    through: str
+
+
+@dataclass(frozen=True)
+class StandIn(Record):
     """What a simulated bench is made of; ``pace`` is bench seconds per second, 0 as fast as it will go."""
 
     file: str
@@ -68,16 +161,40 @@ class StandIn:
 
 
 @dataclass(frozen=True)
-class Rig:
-    """``clock`` is "wall" or "simulated": the only thing in the application that knows a bench is simulated."""
+class Rig(Record):
+    """``clock`` is the only thing in the application that knows a bench is simulated.
+
+    ``sense`` says where the voltmeter clips on, ``reference`` which terminals of the unit figures are referred to.
+    ``further_meters`` are meters in the current path besides those in their roles.
+    """
 
     name: str
-    clock: str
+    clock: Literal["wall", "simulated"]
     instruments: tuple[Instrument, ...]
     leads: tuple[Lead, ...] = ()
-    protection: str = ""
-    sense: str = "unit"  # where the voltmeter clips on: unit or load
+    gear: tuple[Gear, ...] = ()
+    sense: Literal["unit", "load"] = "unit"
+    reference: str = ""
+    earthed: tuple[Earthed, ...] = ()
+    scope_earth_lifted: bool = False
+    further_meters: tuple[str, ...] = ()
+    background_recorded: bool | None = None
+    humidity_percent: float | None = None
     standin: StandIn | None = None
 
     def instrument(self, role: str) -> Instrument | None:
         return next((i for i in self.instruments if i.role == role), None)
+
+    def lead(self, between: str) -> Lead | None:
+        return next((one for one in self.leads if one.between == between), None)
+
+    def has(self, *kinds: str) -> bool:
+        """Whether any of these kinds of protective gear is there."""
+        return any(one.what in kinds for one in self.gear)
+
+    @property
+    def protection(self) -> str:
+        """The protective gear in words."""
+        shown = (f"{g.what}{f' {g.rated_A:g} A' if g.rated_A is not None else ''}" for g in self.gear)
+        isolated = any(i.isolated for i in self.instruments)
+        return ", ".join([*(["isolated source"] if isolated else []), *shown])

@@ -1,26 +1,59 @@
-"""The unit under test and what its nameplate claims."""
+"""The unit under test and what its nameplate states."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Literal
+
+from zincsmith.model.claim import RuleChoice, StatedClaim
+from zincsmith.model.errors import InputError
+from zincsmith.model.intake import Configuration, LookOver, Restore, SafetyRecord, Terminal
+from zincsmith.model.label import Mode, Programmable
+from zincsmith.model.record import Record, Span
+
+Kind = Literal[
+    "adapter", "open board", "multi-rail", "usb adapter", "dc-dc", "bench supply", "inverter", "two-input", "other"
+]
+KINDS: tuple[Kind, ...] = (
+    "adapter", "open board", "multi-rail", "usb adapter", "dc-dc", "bench supply", "inverter", "two-input", "other",
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
-class InputRating:
-    """AC input: the range in V rms, the frequencies in Hz, the rated current in A (None: not printed)."""
+class InputRating(Record):
+    """One input: the range in V (rms on AC), the frequencies in Hz, the rated current in A (None: not printed).
 
-    voltage_min_V: float
-    voltage_max_V: float
-    frequencies_Hz: tuple[float, ...] = (50.0, 60.0)
+    A unit with a range switch has its positions in ``selector_V``, and ``selector_set_V`` is the one found set.
+    ``output_power_W`` and ``output_A`` (by output name) are what this input allows where inputs differ.
+    """
+
+    voltage_V: Span
+    frequency_Hz: tuple[float, ...] = (50.0, 60.0)
     current_A: float | None = None
+    name: str = ""
+    type: Literal["ac", "dc"] = "ac"
+    selector_V: tuple[float, ...] = ()
+    selector_set_V: float | None = None
+    power_W: float | None = None
+    output_power_W: float | None = None
+    output_A: dict[str, float] = field(default_factory=dict)
+
+    @property
+    def voltage_min_V(self) -> float:
+        return self.voltage_V[0]
+
+    @property
+    def voltage_max_V(self) -> float:
+        return self.voltage_V[1]
 
 
 @dataclass(frozen=True)
-class OutputRating:
-    """One DC output. A None is a figure nobody stated: it makes no claim.
+class OutputRating(Record):
+    """One rail, port or channel. A None is a figure nobody stated: it makes no claim.
 
-    ``tolerance_percent`` is the half-width of the band around ``voltage_V``; regulations are in percent of
-    nominal; ``power_W`` is as printed.
+    ``voltage_V`` (signed) and ``current_A`` are the headline rating: of the fixed output, of the strongest of
+    ``modes``, or the upper ends of ``adjustable_V`` and ``adjustable_A``. ``tolerance_percent`` is the half-width
+    of the band around nominal; regulations are in percent of nominal; ``power_W`` is as printed.
     """
 
     voltage_V: float
@@ -29,36 +62,119 @@ class OutputRating:
     tolerance_percent: float | None = None
     load_regulation_percent: float | None = None
     line_regulation_percent: float | None = None
+    name: str = ""
+    type: Literal["dc", "ac"] = "dc"
+    frequency_Hz: tuple[float, ...] = ()
+    adjustable_V: Span | None = None
+    adjustable_A: Span | None = None
+    modes: tuple[Mode, ...] = ()
+    programmable: tuple[Programmable, ...] = ()
+    minimum_A: float | None = None
+    standby: bool = False
+    ripple_V: float | None = None
+    surge_W: float | None = None
+    surge_s: float | None = None
 
     @property
     def rated_power_W(self) -> float:
-        """The printed power, or volts times amps where none is printed."""
-        return self.power_W if self.power_W is not None else self.voltage_V * self.current_A
+        """The printed power, or volts times amps where none is printed; always positive."""
+        if self.power_W is not None:
+            return self.power_W
+        if self.adjustable_V is not None or not self.modes:
+            return abs(self.voltage_V) * self.current_A
+        return max(mode_power_W(mode) or 0.0 for mode in self.modes) or abs(self.voltage_V) * self.current_A
+
+    @property
+    def fixed(self) -> bool:
+        return not self.modes and not self.programmable and self.adjustable_V is None
+
+
+def mode_power_W(mode: Mode) -> float | None:
+    """The printed watts of a mode, else volts times amps, else None."""
+    if mode.power_W is not None:
+        return mode.power_W
+    return abs(mode.voltage_V) * mode.current_A if mode.current_A is not None else None
 
 
 @dataclass(frozen=True)
-class RuleChoice:
-    """A rule set the unit is held to, with the class a person chose for it."""
+class CombinedLimit(Record):
+    """Several outputs together may give no more than this."""
 
-    rule_set: str
-    supply_class: str
+    outputs: tuple[str, ...]
+    power_W: float | None = None
+    current_A: float | None = None
 
 
 @dataclass(frozen=True)
-class Nameplate:
-    """All that label and papers state. Absent figures are None."""
+class Sharing(Record):
+    """Which ports are in use, and the power each then has, in W and in the same order."""
 
-    input: InputRating
-    output: OutputRating
+    ports: tuple[str, ...]
+    each_W: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class Signal(Record):
+    """A terminal that controls or reports."""
+
+    name: str
+    what: Literal["power-good", "remote on/off", "enable", "remote sense", "trim", "fan", "indicator"]
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class Nameplate(Record):
+    """All that label and papers state. Absent figures are None.
+
+    ``total_power_W`` speaks of ``power_is``: some plates print what is drawn. ``derating`` is a curve of
+    (ambient in degC, percent of rating). ``dropped`` holds the keys of claims that follow from the plate but that a
+    person has dropped.
+    """
+
+    inputs: tuple[InputRating, ...] = ()
+    outputs: tuple[OutputRating, ...] = ()
     average_efficiency_percent: float | None = None
     no_load_power_W: float | None = None
     rules: tuple[RuleChoice, ...] = ()
     marks: tuple[str, ...] = ()
+    total_power_W: float | None = None
+    power_is: Literal["output", "input"] = "output"
+    limits: tuple[CombinedLimit, ...] = ()
+    sharing: tuple[Sharing, ...] = ()
+    signals: tuple[Signal, ...] = ()
+    ambient_degC: Span | None = None
+    derating: tuple[tuple[float, float], ...] = ()
+    claims: tuple[StatedClaim, ...] = ()
+    dropped: tuple[str, ...] = ()
+
+    @property
+    def input(self) -> InputRating:
+        """The first input; InputError when none is stated yet."""
+        if not self.inputs:
+            raise InputError("the nameplate states no input yet", key="input")
+        return self.inputs[0]
+
+    @property
+    def output(self) -> OutputRating:
+        """The first output; InputError when none is stated yet."""
+        if not self.outputs:
+            raise InputError("the nameplate states no output yet", key="output")
+        return self.outputs[0]
+
+    @property
+    def rated_power_W(self) -> float:
+        """Output power the unit is rated for as a whole: the printed total, else the sum of the outputs."""
+        if self.total_power_W is not None and self.power_is == "output":
+            return self.total_power_W
+        return sum(one.rated_power_W for one in self.outputs)
 
 
 @dataclass(frozen=True)
-class Unit:
-    """One physical specimen. ``tag`` identifies it in the book."""
+class Unit(Record):
+    """One physical specimen. ``tag`` identifies it in the book; ``label`` holds the lines as they were typed.
+
+    ``acknowledged`` lists the cautions a person has acknowledged.
+    """
 
     tag: str
     maker: str
@@ -67,26 +183,21 @@ class Unit:
     serial: str = ""
     configuration: str = "as received"
     place: str = ""
+    kind: Kind = "adapter"
+    label: tuple[str, ...] = ()
+    configurations: tuple[Configuration, ...] = ()
+    terminals: tuple[Terminal, ...] = ()
+    look: LookOver = LookOver()
+    safety: tuple[SafetyRecord, ...] = ()
+    acknowledged: tuple[str, ...] = ()
 
+    @property
+    def in_force(self) -> Configuration:
+        """The configuration the unit is in."""
+        found = (c for c in self.configurations if c.name == self.configuration)
+        return next(found, Configuration(self.configuration))
 
-@dataclass(frozen=True)
-class Claim:
-    """One rated or required figure that can be tested by the finding named ``finding``.
-
-    ``low`` and ``high`` are the allowed span in ``unit`` (None: open on that side). ``conditions`` narrows the
-    findings it speaks of: a finding must carry the same value for each key. ``scale`` turns ``unit`` into what
-    people read (percent for plain ratios).
-    """
-
-    key: str
-    title: str
-    findings: tuple[str, ...]
-    low: float | None
-    high: float | None
-    unit: str
-    text: str
-    condition_text: str
-    source: str
-    procedure: str
-    conditions: dict[str, float] = field(default_factory=dict)
-    published: bool = False
+    @property
+    def to_restore(self) -> tuple[Restore, ...]:
+        """Everything still to be put back, over all configurations."""
+        return tuple(r for c in self.configurations for r in c.restore if not r.done)

@@ -40,6 +40,9 @@ class Procedure(Protocol):
     title: str
     version: int
 
+    def suits(self, plate: Nameplate) -> str:
+        """Empty when it fits the unit, else the reason why not."""
+
     def steps(self, ctx: Context) -> Steps: ...
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]: ...

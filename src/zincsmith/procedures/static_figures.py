@@ -187,6 +187,8 @@ def _line_regulation(lines: list[list[Point]], plate: Nameplate) -> list[Finding
         return []
     volts = [_volts(p) for p in top]
     most, least = int(np.argmax(volts)), int(np.argmin(volts))
+    if most == least:  # all equal: still the difference of two readings, with the uncertainty of both
+        least = (most + 1) % len(volts)
     nominal = plate.output.voltage_V
 
     def formula(v: Values) -> float:

@@ -33,6 +33,18 @@ class StaticGrid:
     title = "Static grid"
     version = 1
 
+    def suits(self, plate: Nameplate) -> str:
+        """Empty when this procedure fits the unit, else the reason why not."""
+        if not plate.inputs or not plate.outputs:
+            return "the nameplate states no input or no output yet"
+        if plate.input.type != "ac" or len(plate.inputs) > 1:
+            return "no procedure yet for a unit that is not fed by one AC input"
+        if len(plate.outputs) > 1:
+            return "no procedure yet for several outputs"
+        if plate.output.type != "dc" or not plate.output.fixed or plate.output.voltage_V <= 0.0:
+            return "no procedure yet for this kind of output"
+        return ""
+
     def steps(self, ctx: Context) -> Steps:
         """Gate, watches, warm-up, then every load at every line."""
         options, output = ctx.options, ctx.nameplate.output

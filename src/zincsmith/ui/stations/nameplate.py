@@ -13,7 +13,8 @@ from zincsmith.formats.label_fields import LabelFields
 from zincsmith.formats.plate_check import check_nameplate
 from zincsmith.judge.claims import claims_of
 from zincsmith.model.errors import InputError
-from zincsmith.model.unit import InputRating, Nameplate, OutputRating, RuleChoice, Unit
+from zincsmith.model.claim import RuleChoice
+from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
 from zincsmith.rules.loader import load, names
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
@@ -319,6 +320,6 @@ def _texts(unit: Unit) -> dict[str, str]:
         "model": unit.model,
         "tag": unit.tag,
         "serial": unit.serial,
-        "input.frequency_Hz": "/".join(f"{f:g}" for f in i.frequencies_Hz),
+        "input.frequency_Hz": "/".join(f"{f:g}" for f in i.frequency_Hz),
         **{path: "" if value is None else f"{value:g}" for path, value in figures.items()},
     }

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtGui import QBrush
 from PySide6.QtWidgets import QHeaderView, QTableWidgetItem
 
-from zincsmith.model.unit import Claim
+from zincsmith.model.claim import Claim
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.plain_table import PlainTable
 

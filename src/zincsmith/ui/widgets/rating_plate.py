@@ -98,7 +98,7 @@ class RatingPlate(QWidget):
         ink.write(p, QRectF(at, box.top(), 130, box.height()), volts, 15)
         at += ink.width(volts, 15) + 14
         ink.sine_sign(p, QPointF(at, box.center().y() + 1), 13, theme().color("ink"))
-        hertz = "/".join(f"{f:g}" for f in rating.frequencies_Hz) + " Hz"
+        hertz = "/".join(f"{f:g}" for f in rating.frequency_Hz) + " Hz"
         ink.write(p, QRectF(at + 14, box.top(), 100, box.height()), hertz, 15)
         if rating.current_A is not None:
             ink.write(p, box, f"{rating.current_A:g} A", 15, align=ink.RIGHT)

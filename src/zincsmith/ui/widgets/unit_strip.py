@@ -66,7 +66,7 @@ class UnitStrip(QWidget):
         ink.write(p, QRectF(at, 28, 120, 18), volts, 12, 400, t.color("ink2"))
         at += ink.width(volts, 12) + 10
         ink.sine_sign(p, QPointF(at, 37.5), 9, t.color("ink2"), 1.2)
-        hertz = "/".join(f"{f:g}" for f in i.frequencies_Hz) + " Hz"
+        hertz = "/".join(f"{f:g}" for f in i.frequency_Hz) + " Hz"
         ink.write(p, QRectF(at + 10, 28, 80, 18), hertz, 12, 400, t.color("ink2"))
         ink.write(p, QRectF(368, 9, 60, 20), unit.tag, 14, 600)
         left = 368 + ink.width(unit.tag, 14, 600) + 10

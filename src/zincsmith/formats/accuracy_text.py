@@ -1,0 +1,75 @@
+"""Accuracies as meters print them: ``0.5% + 3 counts``, ``0.1% rdg + 0.05% rng``, ``±(0.8 %+5 dgt)``."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+from zincsmith.model.errors import InputError
+from zincsmith.model.rig import Accuracy
+
+_PART = re.compile(
+    r"(?P<number>\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)\s*(?P<unit>%|ppm|[munkµμ]?[VAW]|°C|degC|K|counts?|cts?|digits?|dgts?|d)?"
+    r"\s*(?:of\s+)?(?P<of>readings?|rdg|rd|value|val|range|rng|fs|full\s*scale|f\.s\.)?",
+    re.IGNORECASE,
+)
+_SCALE = {"m": 1e-3, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "n": 1e-9, "k": 1e3}
+COUNTS = ("c", "d")
+
+
+def parse_accuracy(text: str, row: Accuracy, unit: str) -> Accuracy:
+    """``row`` with the limit that ``text`` states; its range, and where counts are named its full count, are known.
+
+    A percentage without a word behind it is of the reading. InputError says what is not understood.
+    """
+    body = text.strip()
+    stripped = re.sub(r"^(?:±|\+\s*/?\s*-)\s*", "", body)
+    if stripped.startswith("(") and stripped.endswith(")"):
+        stripped = stripped[1:-1]
+    if not stripped.strip():
+        raise InputError("type the accuracy as it is printed, such as 0.5% + 3 counts")
+    if len(body) > 80:
+        raise InputError("that is too long for an accuracy")
+    reading = ranged = offset = resolution = 0.0
+    for piece in stripped.split("+"):
+        found = _PART.fullmatch(piece.strip())
+        if found is None:
+            raise InputError(f"“{piece.strip()}” is not understood as part of an accuracy")
+        digits = found["number"]
+        if re.search(r",\d{3}$", digits) and not digits.startswith("0,"):
+            raise InputError(f"{digits}: {digits.replace(',', '.')} or {digits.replace(',', '')}? Type no comma")
+        number, sort, of = float(digits.replace(",", ".")), found["unit"] or "", (found["of"] or "").lower()
+        if sort in {"%", "ppm"}:
+            percent = number if sort == "%" else number / 1e4
+            if of and not of.startswith(("read", "rd", "val")):
+                ranged += percent
+            else:
+                reading += percent
+        elif sort.lower().startswith(COUNTS) and sort.lower() != "degc":
+            if row.counts is None:
+                raise InputError("counts need the full count of the display, such as 6000")
+            resolution = row.range / row.counts
+            offset += number * resolution
+        elif of:
+            raise InputError(f"“{piece.strip()}”: a share of {of} is in %")
+        else:
+            offset += number * _factor(sort, unit, piece.strip())
+    return replace(
+        row,
+        reading_percent=reading,
+        range_percent=ranged,
+        offset=offset,
+        resolution=resolution or row.resolution,
+        printed=body,
+    )
+
+
+def _factor(sort: str, unit: str, piece: str) -> float:
+    if sort in {"°C", "degC", "K"} and unit == "degC":
+        return 1.0
+    if sort and sort[-1].upper() == unit:
+        return _SCALE.get(sort[0], 1.0) if len(sort) == 2 else 1.0
+    if not sort and unit == "1":
+        return 1.0
+    shown = {"degC": "°C", "1": "no unit"}.get(unit, unit)
+    raise InputError(f"“{piece}” carries no unit that fits; this reading is in {shown}")

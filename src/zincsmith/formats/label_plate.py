@@ -1,0 +1,252 @@
+"""From label lines to the ratings of a nameplate, and what a person has edited beside them kept.
+
+The lines are folded in order; what a later edit of the lines changes, changes on the plate, and what was typed into
+fields stays: a three-way merge of the old lines, the plate as it stands and the new lines.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any, TypeVar
+
+from zincsmith.formats.label import parse_line
+from zincsmith.formats.label_print import print_item
+from zincsmith.model.claim import Condition, StatedClaim
+from zincsmith.model.label import LabelFigure, LabelInput, LabelItem, LabelMark, LabelOutput
+from zincsmith.model.unit import CombinedLimit, InputRating, Nameplate, OutputRating, Sharing, mode_power_W
+
+ONE_BY_ONE = ("inputs", "outputs", "claims")
+R = TypeVar("R", InputRating, OutputRating)
+
+
+@dataclass(frozen=True)
+class Folded:
+    """The ratings that stand on the lines; ``left`` is what a plate has no place for, by line number."""
+
+    plate: Nameplate
+    left: tuple[tuple[int, str], ...]
+
+
+@dataclass
+class _Fold:
+    inputs: list[InputRating] = field(default_factory=list)
+    outputs: list[OutputRating] = field(default_factory=list)
+    whole: dict[str, Any] = field(default_factory=dict)
+    marks: list[str] = field(default_factory=list)
+    limits: list[CombinedLimit] = field(default_factory=list)
+    sharing: list[Sharing] = field(default_factory=list)
+    claims: list[StatedClaim] = field(default_factory=list)
+    left: list[tuple[int, str]] = field(default_factory=list)
+    waiting_V: float | None = None
+
+
+def fold(lines: Sequence[str]) -> Folded:
+    """Read label lines in order. What is stated twice: the later line counts."""
+    found = _Fold()
+    for number, text in enumerate(lines):
+        first = len(found.outputs)
+        for item in parse_line(text).items:
+            if not _take(found, item, first, f"line {number + 1}"):
+                found.left.append((number, print_item(item)))
+    names = {one.name for one in found.outputs}
+    known = [one for one in found.limits if set(one.outputs) <= names]
+    shared = [one for one in found.sharing if set(one.ports) <= names]
+    plate = Nameplate(
+        inputs=tuple(found.inputs),
+        outputs=tuple(_named(found.outputs)),
+        marks=tuple(dict.fromkeys(found.marks)),
+        limits=tuple(known),
+        sharing=tuple(shared),
+        claims=tuple(found.claims),
+        **found.whole,
+    )
+    return Folded(plate, tuple(found.left))
+
+
+def merge(plate: Nameplate, before: Sequence[str], after: Sequence[str]) -> Nameplate:
+    """The plate once its label lines have changed from ``before`` to ``after``."""
+    base, new = fold(before).plate, fold(after).plate
+    changes: dict[str, Any] = {}
+    for one in dataclasses.fields(Nameplate):
+        if one.name not in ONE_BY_ONE:
+            was, now = getattr(base, one.name), getattr(new, one.name)
+            if was != now:
+                changes[one.name] = now
+    if "marks" in changes:
+        kept = [m for m in plate.marks if m not in base.marks]
+        changes["marks"] = tuple(dict.fromkeys([*kept, *new.marks]))
+    changes["inputs"] = _merged(plate.inputs, base.inputs, new.inputs)
+    changes["outputs"] = _merged(plate.outputs, base.outputs, new.outputs)
+    changes["claims"] = (*(c for c in plate.claims if c not in base.claims), *new.claims)
+    return replace(plate, **changes)
+
+
+def _merged(old: tuple[R, ...], base: tuple[R, ...], new: tuple[R, ...]) -> tuple[R, ...]:
+    if base == new:
+        return old
+    out: list[R] = []
+    used: set[int] = set()
+    for n, one in enumerate(new):
+        at = next((k for k, o in enumerate(old) if o.name == one.name and k not in used), None)
+        if at is None and n < len(old) and n not in used and (not old[n].name or n < len(base)):
+            at = n
+        if at is None:
+            out.append(one)
+            continue
+        used.add(at)
+        out.append(_over(old[at], base[at] if at < len(base) else None, one))
+    # What was added in the fields, and never stood on a line, stays.
+    added = [o for k, o in enumerate(old) if k not in used and k >= len(base) and base]
+    return (*out, *added)
+
+
+def _over(old: R, base: R | None, new: R) -> R:
+    """``new`` with what a person had typed over the line: fields that differ from what the line gave, or that no
+    line speaks of."""
+    keep: dict[str, Any] = {}
+    for one in dataclasses.fields(new):
+        now, was = getattr(new, one.name), getattr(old, one.name)
+        line = getattr(base, one.name) if base is not None else _default(one)
+        if now == line and was != line:
+            keep[one.name] = was
+    return replace(new, **keep)
+
+
+def _default(one: dataclasses.Field[Any]) -> Any:
+    return one.default_factory() if one.default_factory is not dataclasses.MISSING else one.default
+
+
+def _take(found: _Fold, item: LabelItem, first: int, where: str) -> bool:
+    match item:
+        case LabelMark(text):
+            found.marks.append(text)
+        case LabelInput():
+            return _input(found, item)
+        case LabelOutput():
+            return _output(found, item)
+        case LabelFigure():
+            return _figure(found, item, first, where)
+    return True
+
+
+def _input(found: _Fold, item: LabelInput) -> bool:
+    volts = item.voltage_V or ((min(item.selector_V), max(item.selector_V)) if item.selector_V else None)
+    hertz = tuple(dict.fromkeys(item.frequency_Hz)) if item.frequency_Hz is not None else None
+    if volts is None:
+        if not found.inputs:
+            return False
+        last = found.inputs[-1]
+        found.inputs[-1] = replace(
+            last,
+            frequency_Hz=hertz or last.frequency_Hz,
+            current_A=item.current_A if item.current_A is not None else last.current_A,
+            power_W=item.power_W if item.power_W is not None else last.power_W,
+        )
+        return True
+    standard = (50.0, 60.0) if item.type == "ac" else ()
+    found.inputs.append(
+        InputRating(
+            voltage_V=volts,
+            frequency_Hz=hertz or standard,
+            current_A=item.current_A,
+            power_W=item.power_W,
+            type="ac" if item.type == "ac" else "dc",
+            selector_V=item.selector_V or (),
+            name="" if not found.inputs else f"input {len(found.inputs) + 1}",
+        )
+    )
+    return True
+
+
+def _output(found: _Fold, item: LabelOutput) -> bool:
+    name, kind = item.name or "", "ac" if item.type == "ac" else "dc"
+    if item.programmable and not item.modes and item.voltage_V is None and found.outputs:
+        at = next((k for k, o in enumerate(found.outputs) if o.name == name), len(found.outputs) - 1)
+        last = found.outputs[at]
+        found.outputs[at] = replace(last, programmable=(*last.programmable, *item.programmable))
+        return True
+    volts = item.voltage_V
+    if volts is None and not item.modes and not item.programmable:
+        if found.waiting_V is None or item.current_A is None:
+            return False
+        volts, found.waiting_V = found.waiting_V, None
+    span = volts if isinstance(volts, tuple) else None
+    top = span[1] if span is not None else volts if isinstance(volts, float) else None
+    amps = item.current_A
+    if amps is None and top and item.power_W is not None:
+        amps = abs(item.power_W / top)
+    if item.modes or item.programmable:
+        rated = [(m.voltage_V, m.current_A, mode_power_W(m) or 0.0) for m in item.modes if m.current_A is not None]
+        rated += [(p.voltage_V[1], p.current_A, 0.0) for p in item.programmable if p.current_A is not None]
+        if not rated:
+            return False
+        top, amps, _ = max(rated, key=lambda r: r[2])
+    if top is None:
+        return False
+    if amps is None:
+        found.waiting_V = top
+        return False
+    found.outputs.append(
+        OutputRating(
+            voltage_V=top,
+            current_A=amps,
+            power_W=item.power_W,
+            name=name,
+            type=kind,  # type: ignore[arg-type]
+            adjustable_V=span,
+            modes=item.modes,
+            programmable=item.programmable,
+        )
+    )
+    return True
+
+
+def _named(outputs: list[OutputRating]) -> list[OutputRating]:
+    """Several outputs need names: those without one get their volts."""
+    if len(outputs) < 2:
+        return outputs
+    out: list[OutputRating] = []
+    for one in outputs:
+        name = one.name or f"{one.voltage_V:g} V"
+        taken = sum(o.name == name or o.name.startswith(f"{name} #") for o in out)
+        out.append(replace(one, name=f"{name} #{taken + 1}" if taken else name))
+    return out
+
+
+def _figure(found: _Fold, item: LabelFigure, first: int, where: str) -> bool:
+    value = item.value
+    single = value if isinstance(value, float) else None
+    match item.what:
+        case "tolerance" if single is not None and item.unit == "%":
+            return _on_outputs(found, first, tolerance_percent=single)
+        case "ripple" if single is not None:
+            return _on_outputs(found, first, ripple_V=single)
+        case "total_power" if item.each_W is not None and item.ports:
+            found.sharing.append(Sharing(item.ports, item.each_W))
+        case "total_power" if single is not None and item.ports and len(item.ports) > 1:
+            found.limits.append(CombinedLimit(item.ports, single))
+        case "total_power" if single is not None:
+            found.whole["total_power_W"] = single
+        case "no_load_power" if single is not None:
+            found.whole["no_load_power_W"] = single
+        case "efficiency" if single is not None and "typ" not in (item.qualifier or ""):
+            # A typical figure promises nothing: it makes no claim.
+            condition = Condition(note=item.qualifier or "")
+            found.claims.append(StatedClaim("efficiency", low=single / 100.0, where=where, condition=condition))
+        case "temperature" if isinstance(value, tuple):
+            found.whole["ambient_degC"] = value
+        case "temperature" if single is not None and "derate" in (item.qualifier or ""):
+            found.whole["derating"] = ((single, 100.0),)
+        case _:
+            return False
+    return True
+
+
+def _on_outputs(found: _Fold, first: int, **change: float) -> bool:
+    """A figure speaks of the outputs on its line; on a line of its own, of all before it."""
+    at = range(first, len(found.outputs)) if len(found.outputs) > first else range(len(found.outputs))
+    for k in at:
+        found.outputs[k] = replace(found.outputs[k], **change)  # type: ignore[arg-type]
+    return bool(at)

@@ -1,0 +1,139 @@
+"""What a rig can decide: for each claim the uncertainty it would give where the claim is decided, before any run.
+
+The figures are worked out by the code that later judges the readings, on evidence from the rehearsal.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from zincsmith.judge.claims import claims_of
+from zincsmith.judge.judging import judge
+from zincsmith.model.claim import Claim
+from zincsmith.model.figures import FIGURES
+from zincsmith.model.finding import Finding, Judged
+from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.model.reading import Evidence
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
+from zincsmith.procedures.base import Conventions, Procedure
+
+# Shares of the tolerance that uncertainty and known error may take. A ratio of 4 to 1 is common practice, no source.
+DECIDES, MARGINAL = 0.25, 0.5
+
+
+@dataclass(frozen=True)
+class Decision:
+    """One claim on one rig. ``verdict`` is decides, marginal, cannot or *no procedure yet*.
+
+    ``expanded`` is the expanded uncertainty, ``error`` a known error (lead drop) and ``tolerance`` what the claim
+    allows, all in the unit of the claim; ``share`` their ratio. ``moved`` is the verdict with the sense leads at
+    the unit. ``blame`` names the instrument, or lead, that takes the largest part.
+    """
+
+    claim: Claim
+    verdict: str
+    moved: str
+    expanded: float | None = None
+    error: float = 0.0
+    tolerance: float | None = None
+    share: float | None = None
+    value: float | None = None
+    k: float | None = None
+    blame: str = ""
+    why: str = ""
+
+
+def decide(unit: Unit, rig: Rig, procedure: Procedure, wired: Evidence, moved: Evidence) -> list[Decision]:
+    """One decision a claim, in the order of the claims; ``moved`` is the evidence with sense at the unit."""
+    fits = not procedure.suits(unit.nameplate)
+    at_load = procedure.findings(wired, unit.nameplate, Conventions()) if fits else []
+    at_unit = procedure.findings(moved, unit.nameplate, Conventions()) if fits else []
+    out = []
+    for claim in claims_of(unit.nameplate):
+        missing = [r for r in FIGURES[claim.figure].roles if rig.instrument(r) is None]
+        if missing:
+            why = f"no {ROLES[missing[0]].lower()} on the rig"
+            out.append(Decision(claim, "cannot", "cannot", tolerance=tolerance_of(claim), blame=why, why=why))
+        elif not claim.procedure:
+            out.append(Decision(claim, "no procedure yet", "no procedure yet", tolerance=tolerance_of(claim)))
+        else:
+            out.append(_decide(claim, unit, rig, _judged(at_load, claim, wired, unit), _judged(at_unit, claim, moved, unit)))
+    return out
+
+
+def tolerance_of(claim: Claim) -> float | None:
+    """Half the allowed band; one-sided: the limit itself, or for a least ratio what is left to one."""
+    if claim.low is not None and claim.high is not None:
+        return (claim.high - claim.low) / 2.0
+    if claim.high is not None:
+        return abs(claim.high)
+    if claim.low is not None:
+        return 1.0 - claim.low if claim.unit == "1" and claim.low < 1.0 else abs(claim.low)
+    return None
+
+
+def verdict_of(share: float) -> str:
+    return "decides" if share <= DECIDES else "marginal" if share <= MARGINAL else "cannot"
+
+
+def _judged(findings: list[Finding], claim: Claim, evidence: Evidence, unit: Unit) -> list[Finding]:
+    judged: Sequence[Judged] = judge(findings, [claim], evidence, unit)
+    return [j.finding for j in judged if j.claim is claim and j.finding.value is not None]
+
+
+def _decide(claim: Claim, unit: Unit, rig: Rig, wired: list[Finding], moved: list[Finding]) -> Decision:
+    if not wired:
+        return Decision(claim, "cannot", "cannot", tolerance=tolerance_of(claim), why="its points are not in the plan")
+    unknown = next((f for f in wired if f.u is None), None)
+    if unknown is not None:
+        blame = _without_accuracy(unknown, rig)
+        why = f"{blame} states no accuracy"
+        return Decision(claim, "cannot", "cannot", tolerance=tolerance_of(claim), blame=blame, why=why)
+    allowed = tolerance_of(claim)
+    assert allowed is not None
+    worst = max(zip(wired, moved, strict=True), key=lambda pair: _expanded(pair[0]) + _error(*pair))
+    expanded, error = _expanded(worst[0]), _error(*worst)
+    share = (expanded + error) / allowed
+    return Decision(
+        claim,
+        verdict_of(share),
+        verdict_of(_expanded(worst[1]) / allowed),
+        expanded,
+        error,
+        allowed,
+        share,
+        worst[0].value,
+        worst[0].k,
+        "lead drop" if error > expanded else _blame(worst[0], rig),
+    )
+
+
+def _expanded(finding: Finding) -> float:
+    return (finding.u or 0.0) * (finding.k or 2.0)
+
+
+def _error(wired: Finding, moved: Finding) -> float:
+    assert wired.value is not None
+    assert moved.value is not None
+    error = abs(wired.value - moved.value)
+    return error if error > 1e-12 * max(1.0, abs(moved.value)) else 0.0
+
+
+def _blame(finding: Finding, rig: Rig) -> str:
+    """The instrument whose contributions weigh most, by the square of their effects."""
+    weights: dict[str, float] = {}
+    for part in finding.contributions:
+        owner = next((i.name for i in rig.instruments if i.name in part.source), part.source)
+        weights[owner] = weights.get(owner, 0.0) + part.effect**2
+    return max(weights, key=lambda name: weights[name], default="")
+
+
+def _without_accuracy(finding: Finding, rig: Rig) -> str:
+    words = " ".join(str(x) for row in finding.working.rows for x in row.get("readings", ()))
+    for quantity in QUANTITIES.values():
+        one = rig.instrument(quantity.role)
+        if one is not None and one.accuracy_of(quantity.name) is None and f"{one.name}, {quantity.name}" in words:
+            return one.name
+    return "an instrument"

@@ -1,0 +1,82 @@
+"""Faults of a rig and what it can decide, in words and as JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from zincsmith.judge.claim_words import SHOWN
+from zincsmith.judge.decide import Decision
+from zincsmith.suitability.case import Fault, Severity
+
+HEADINGS = ("claim", "allowed", "condition", "this rig", "share", "verdict", "to blame")
+
+
+def decision_row(one: Decision | None) -> tuple[str, ...]:
+    """One row of the table; None gives its headings."""
+    if one is None:
+        return HEADINGS
+    share = f"{100 * one.share:.0f} %" if one.share is not None else ""
+    return (
+        one.claim.title,
+        one.claim.text,
+        one.claim.condition_text,
+        rig_words(one),
+        share,
+        one.verdict,
+        one.blame or one.why,
+    )
+
+
+def rig_words(one: Decision) -> str:
+    """``±0.024 V, k 2, drop 0.14 V``; the reason where there is no figure."""
+    if one.expanded is None:
+        return one.why
+    factor, unit = (100.0, "%") if one.claim.unit == "1" else (1.0, SHOWN.get(one.claim.unit, one.claim.unit))
+    drop = f", drop {one.error * factor:.2g} {unit}" if one.error else ""
+    return f"±{one.expanded * factor:.2g} {unit}{drop}"
+
+
+def counts(decisions: Sequence[Decision], moved: bool = False) -> dict[str, int]:
+    """How many claims of each verdict; as they would be with sense at the unit when ``moved``."""
+    out = {"decides": 0, "marginal": 0, "cannot": 0, "no procedure yet": 0}
+    for one in decisions:
+        out[one.moved if moved else one.verdict] += 1
+    return out
+
+
+def as_json(faults: Sequence[Fault], decisions: Sequence[Decision], problem: str) -> dict[str, Any]:
+    """The published form of ``zincsmith rig check --json``."""
+    return {
+        "blocks": any(f.severity is Severity.STOP for f in faults),
+        "rehearsal": problem or None,
+        "rules": [
+            {
+                "code": f.code,
+                "severity": f.severity.value,
+                "at": f.at,
+                "text": f.text,
+                "remedy": f.remedy,
+                "costs": list(f.costs),
+            }
+            for f in faults
+        ],
+        "decides": [
+            {
+                "claim": d.claim.key,
+                "title": d.claim.title,
+                "text": d.claim.text,
+                "unit": d.claim.unit,
+                "expanded": d.expanded,
+                "k": d.k,
+                "error": d.error,
+                "tolerance": d.tolerance,
+                "share": d.share,
+                "verdict": d.verdict,
+                "moved": d.moved,
+                "blame": d.blame or None,
+                "why": d.why or None,
+            }
+            for d in decisions
+        ],
+    }

@@ -1,0 +1,78 @@
+"""The figures a paper can state about a supply: one home for their words, units, bounds and colours."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from zincsmith.model.claim import Side
+
+Bound = Literal["most", "least", "band"]
+
+
+@dataclass(frozen=True)
+class Figure:
+    """``unit`` is that of the record ("1" for ratios, shown in percent); ``bound`` the side papers usually limit.
+
+    ``findings`` are the names of what tests it and ``procedure`` who finds it; empty: no procedure yet.
+    ``roles`` must be on the rig for it.
+    """
+
+    name: str
+    title: str
+    unit: str
+    kind: str
+    bound: Bound
+    side: Side = "output"
+    findings: tuple[str, ...] = ()
+    procedure: str = ""
+    roles: tuple[str, ...] = ()
+
+
+GRID = "static grid"
+OUT = ("voltmeter",)
+IN = ("power_meter",)
+SCOPE = ("scope",)
+FIGURES = {
+    f.name: f
+    for f in (
+        Figure("output_voltage", "Output voltage", "V", "voltage", "band", "output",
+               ("output_voltage_min", "output_voltage_max"), GRID, OUT),
+        Figure("load_regulation", "Load regulation", "1", "voltage", "band", "output", ("load_regulation",), GRID, OUT),
+        Figure("line_regulation", "Line regulation", "1", "voltage", "most", "output", ("line_regulation",), GRID, OUT),
+        Figure("cross_regulation", "Cross regulation", "1", "voltage", "band", roles=OUT),
+        Figure("output_resistance", "Output resistance", "ohm", "plain", "most", "output",
+               ("output_resistance",), GRID, OUT),
+        Figure("output_current", "Output current", "A", "current", "least", roles=("load", "thermometer")),
+        Figure("output_power", "Output power", "W", "power", "least", roles=("load", "thermometer")),
+        Figure("input_current", "Input current", "A", "current", "most", "input", ("input_current",), GRID, IN),
+        Figure("input_power", "Input power", "W", "power", "most", "input", roles=IN),
+        Figure("average_active_efficiency", "Average active efficiency", "1", "efficiency", "least", "output",
+               ("average_active_efficiency",), GRID, ("power_meter", "voltmeter", "load")),
+        Figure("efficiency", "Efficiency", "1", "efficiency", "least", "output", ("efficiency",), GRID,
+               ("power_meter", "voltmeter", "load")),
+        Figure("power_factor", "Power factor", "1", "plain", "least", "input", ("power_factor",), GRID, IN),
+        Figure("current_thd", "Total harmonic distortion of the current", "1", "plain", "most", "input", roles=IN),
+        Figure("no_load_power", "No-load power", "W", "power", "most", "input", ("no_load_power",), "", IN),
+        Figure("ripple", "Ripple and noise, peak to peak", "V", "voltage", "most", roles=SCOPE),
+        Figure("ripple_rms", "Ripple and noise, rms", "V", "voltage", "most", roles=SCOPE),
+        Figure("load_step", "Dip or rise at a load step", "V", "voltage", "most", roles=SCOPE),
+        Figure("recovery_time", "Transient recovery", "s", "plain", "most", roles=SCOPE),
+        Figure("turn_on_delay", "Turn-on delay", "s", "plain", "most", roles=SCOPE),
+        Figure("rise_time", "Rise time", "s", "plain", "most", roles=SCOPE),
+        Figure("hold_up", "Hold-up", "s", "plain", "least", roles=SCOPE),
+        Figure("inrush", "Inrush current", "A", "current", "most", "input", roles=SCOPE),
+        Figure("overcurrent", "Overcurrent limit", "A", "current", "band", roles=("load", "voltmeter")),
+        Figure("overvoltage", "Overvoltage limit", "V", "voltage", "band", roles=OUT),
+        Figure("short_circuit_time", "Collapse at a short circuit", "s", "plain", "most", roles=SCOPE),
+        Figure("dropout_input", "Lowest good input", "V", "voltage", "most", "input", roles=("voltmeter",)),
+        Figure("current_regulation", "Current regulation", "1", "current", "band", roles=("load",)),
+        Figure("output_frequency", "Output frequency", "Hz", "plain", "band", roles=("power_meter",)),
+        Figure("voltage_thd", "Total harmonic distortion of the output", "1", "plain", "most", roles=("power_meter",)),
+        Figure("surge_power", "Surge power", "W", "power", "least", roles=("load",)),
+        Figure("hot_spot", "Hottest part", "degC", "temperature", "most", roles=("thermometer",)),
+        Figure("case_temperature", "Case temperature", "degC", "temperature", "most", "output",
+               ("case_temperature",), GRID, ("thermometer",)),
+        Figure("touch_current", "Touch current", "A", "current", "most", "input"),
+    )
+}  # fmt: skip

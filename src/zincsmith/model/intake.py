@@ -1,0 +1,173 @@
+"""What looking at a unit before power yields: the look-over, its parts, terminals, configurations, safety records."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from zincsmith.model.record import Record, Span
+
+Seen = Literal["not looked", "found", "missing", "doubtful"]
+LookVerdict = Literal["", "fit to power", "with care", "not worth powering"]
+PartKind = Literal[
+    "bulk capacitor",
+    "input capacitor",
+    "output capacitor",
+    "X capacitor",
+    "Y capacitor",
+    "fuse",
+    "rectifier",
+    "output rectifier",
+    "controller",
+    "other",
+]
+PartState = Literal["sound", "bulging", "loose", "discoloured", "unidentified"]
+
+# What is looked for, from outside and inside (common practice, no source).
+OUTSIDE = (
+    "Label legible",
+    "Safety mark",
+    "Efficiency mark",
+    "Manual says what each port can do",
+    "Case whole, no rattle",
+    "Cord relief",
+    "Indicator",
+)
+INSIDE = (
+    "Fuse",
+    "Line filter",
+    "X and Y capacitors",
+    "Gap, primary to secondary",
+    "No bulging part",
+    "No loose part or metal",
+    "Capacitor ratings fit",
+    "Parts fit the rating",
+)
+
+
+@dataclass(frozen=True)
+class LookItem(Record):
+    """One line of the look-over list."""
+
+    what: str
+    seen: Seen = "not looked"
+    note: str = ""
+    inside: bool = False
+
+
+@dataclass(frozen=True)
+class Physical(Record):
+    """Mass in g, size in mm, price in ``currency``, delivery in days; None is not known."""
+
+    mass_g: float | None = None  # without cord and packaging
+    with_cord_g: float | None = None
+    packed_g: float | None = None
+    size_mm: tuple[float, float, float] | None = None
+    price: float | None = None
+    currency: str = ""
+    delivery_days: float | None = None
+
+    @property
+    def volume_cm3(self) -> float | None:
+        if self.size_mm is None:
+            return None
+        a, b, c = self.size_mm
+        return a * b * c / 1000.0
+
+
+@dataclass(frozen=True)
+class Part(Record):
+    """A part as it is marked. ``capacitance_F`` is of each of ``count`` pieces; ``output`` names what it serves.
+
+    ``range_V`` is the input range printed in the papers of a controller chip.
+    """
+
+    name: str
+    what: PartKind = "other"
+    marked: str = ""
+    rated_V: float | None = None
+    rated_A: float | None = None
+    capacitance_F: float | None = None
+    count: int = 1
+    output: str = ""
+    range_V: Span | None = None
+    behind_corrector: bool = False
+    doubler: bool = False
+    state: PartState = "sound"
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class Photograph(Record):
+    """Stored once in the book under its hash, upright and without metadata. Size in pixels."""
+
+    sha256: str
+    caption: str
+    width: int
+    height: int
+
+
+@dataclass(frozen=True)
+class LookOver(Record):
+    """``override`` is the reason, and by whom, why a unit not worth powering is powered all the same."""
+
+    items: tuple[LookItem, ...] = ()
+    physical: Physical = Physical()
+    parts: tuple[Part, ...] = ()
+    photographs: tuple[Photograph, ...] = ()
+    opened: bool = False
+    verdict: LookVerdict = ""
+    care: str = ""
+    override: str = ""
+    override_by: str = ""
+
+    @property
+    def blocks(self) -> bool:
+        return self.verdict == "not worth powering" and not (self.override.strip() and self.override_by.strip())
+
+
+@dataclass(frozen=True)
+class Terminal(Record):
+    """Where a rail or port comes out. ``checked`` says how its identity and polarity are known."""
+
+    name: str
+    mark: str = ""
+    output: str = ""
+    polarity: Literal["", "+", "-", "0", "L", "N", "PE"] = ""
+    checked: Literal["not checked", "assumed", "measured"] = "not checked"
+
+
+@dataclass(frozen=True)
+class Restore(Record):
+    """Something that must be put back at the end."""
+
+    what: str
+    done: bool = False
+
+
+@dataclass(frozen=True)
+class Configuration(Record):
+    """A state the unit is in; every reading belongs to one."""
+
+    name: str
+    changes: str = ""
+    open_case: bool = False
+    restore: tuple[Restore, ...] = ()
+
+
+SafetyTest = Literal["earth continuity", "insulation resistance", "touch current"]
+
+
+@dataclass(frozen=True)
+class SafetyRecord(Record):
+    """A safety test done by whoever is qualified. ``value`` and bounds are in ohm, ohm and A; bounds can be edited
+    and defer to local code."""
+
+    test: SafetyTest
+    value: float
+    low: float | None = None
+    high: float | None = None
+    instrument: str = ""
+    by: str = ""
+    on: str = ""
+    note: str = ""

@@ -1,0 +1,113 @@
+"""Whether the load can do what the plan asks of it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from zincsmith.suitability.case import Case, Fault, Severity
+
+REACH = 1.2  # of the rating, for protection; common practice, no source (1.2 to 1.6)
+
+
+def reach(case: Case) -> Iterator[Fault]:
+    load = case.rig.instrument("load")
+    if load is None:
+        return
+    for key, need, unit in (
+        ("current_A", case.output.current_A, "A"),
+        ("power_W", max(o.rated_power_W for o in case.unit.nameplate.outputs), "W"),
+    ):
+        able = load.most.get(key)
+        if able is None or able >= REACH * need:
+            continue
+        short = able < need
+        yield Fault(
+            "load_too_small",
+            Severity.STOP if short else Severity.DOUBT,
+            "load",
+            f"{load.name} takes {able:g} {unit}; "
+            + (f"the rating is {need:g} {unit}." if short else f"overload wants {REACH * need:.3g} {unit} and more."),
+            "Use a larger load, or two in parallel.",
+            case.touched("overcurrent") if not short else case.touched("average_active_efficiency", "load_regulation"),
+        )
+
+
+def least_volts(case: Case) -> Iterator[Fault]:
+    load = case.rig.instrument("load")
+    lowest = min(
+        [abs(o.voltage_V) for o in case.unit.nameplate.outputs]
+        + [abs(m.voltage_V) for o in case.unit.nameplate.outputs for m in o.modes]
+    )
+    if load is not None and load.least_V is not None and lowest < load.least_V:
+        yield Fault(
+            "load_least_volts",
+            Severity.DOUBT,
+            "load",
+            f"{load.name} works from {load.least_V:g} V up; an output gives {lowest:g} V: the set current is not reached.",
+            "Use another load for that output, or a booster supply in series.",
+            case.touched("load_regulation", "average_active_efficiency"),
+        )
+
+
+def mode(case: Case) -> Iterator[Fault]:
+    load = case.rig.instrument("load")
+    if load is None or load.dummy is not None:
+        return
+    if not load.mode:
+        yield Fault(
+            "load_mode_unstated",
+            Severity.REMARK,
+            "load",
+            "The mode of the load is not stated.",
+            "Say CC, CR, CV or CP: a start into CC can latch, into CR it does not.",
+        )
+    elif load.mode == "CC" and "current_regulation" in case.figures:
+        yield Fault(
+            "cc_on_current_source",
+            Severity.DOUBT,
+            "load",
+            "A load in constant current collapses a supply that regulates its current.",
+            "Use CV for current regulation.",
+            ("current_regulation",),
+        )
+
+
+def dummy(case: Case) -> Iterator[Fault]:
+    load = case.rig.instrument("load")
+    made = load.dummy if load is not None else None
+    if made is None:
+        return
+    if made.kind in {"resistor", "binary bank"} and made.measured_ohm is None:
+        yield Fault(
+            "nominal_resistor",
+            Severity.DOUBT,
+            "load",
+            f"The load is a resistor by its marking, ±{made.tolerance_percent:g} %: that tolerance rules every watt.",
+            "Measure it hot, or measure the current.",
+            case.touched("average_active_efficiency", "efficiency", "load_regulation"),
+        )
+    if made.kind == "lamp":
+        yield Fault(
+            "lamp_inrush",
+            Severity.DOUBT,
+            "load",
+            "A lamp draws some ten times its current while it is cold: a supply may trip at start.",
+            "Warm it up on another supply first, or use a resistor.",
+            case.touched("turn_on_delay", "overcurrent"),
+        )
+    if made.kind == "binary bank" and made.steps_W:
+        volts = abs(case.output.voltage_V)
+        scale = (volts / made.at_V) ** 2 if made.at_V else 1.0
+        most = scale * sum(made.steps_W)
+        if most < case.output.rated_power_W:
+            yield Fault(
+                "bank_too_small",
+                Severity.STOP,
+                "load",
+                f"At {volts:g} V the whole bank takes {most:.3g} W; the rating is {case.output.rated_power_W:g} W.",
+                "Add steps: power goes with the square of the volts.",
+                case.touched("average_active_efficiency", "load_regulation"),
+            )
+
+
+RULES = (reach, least_volts, mode, dummy)

@@ -1,0 +1,267 @@
+"""Ranges, floors, burdens and what the meters lock to."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.suitability.case import Case, Fault, Severity
+
+LOW_SHARE = 0.05  # of range
+# An adapter at no load: watts are a thirtieth of the volt-amperes. Common practice, no source (247 V x 26 mA, 0.209 W).
+NO_LOAD_POWER_FACTOR = 0.033
+NO_LOAD_CREST = 5.0
+SHARE_OF_LIMIT = 0.02
+TOUCHED = {
+    "input_voltage": ("power_factor",),
+    "input_current": ("input_current", "power_factor"),
+    "input_power": ("average_active_efficiency", "efficiency", "power_factor"),
+    "output_voltage": ("output_voltage", "load_regulation", "line_regulation", "average_active_efficiency"),
+    "output_current": ("average_active_efficiency", "efficiency"),
+    "case_temperature": ("case_temperature",),
+}
+WHERE_NEEDED = ("voltmeter", "load", "power_meter", "scope", "thermometer")
+
+
+def ranges(case: Case) -> Iterator[Fault]:
+    full = case.at_load(100.0)
+    for one in case.rig.instruments:
+        for row in {a.quantity: a for a in reversed(one.accuracy)}.values():
+            need = full[row.quantity].value if row.quantity in full else 0.0
+            info = QUANTITIES[row.quantity]
+            best = max(a.range for a in one.accuracy if a.quantity == row.quantity)
+            if need > best and info.kind != "plain":
+                yield Fault(
+                    "range_too_small",
+                    Severity.STOP,
+                    one.role,
+                    f"{info.words} reach some {need:.3g} {info.unit}; the range of {one.name} ends at {best:g}.",
+                    "Choose a higher range or another meter.",
+                    case.touched(*TOUCHED.get(row.quantity, ())),
+                )
+
+
+def low_readings(case: Case) -> Iterator[Fault]:
+    meter = case.rig.instrument("power_meter")
+    if meter is None or "no_load_power" not in case.figures:
+        return
+    idle = case.at_load(0.0)["input_power"].value
+    row = meter.accuracy_of("input_power")
+    smallest = min((a.range for a in meter.accuracy if a.quantity == "input_power"), default=None)
+    if meter.floor_W is not None and idle < meter.floor_W:
+        text = f"{meter.name} reads nothing below {meter.floor_W:g} W; the unit may draw some {idle:.2g} W at no load."
+    elif row is not None and smallest is not None and idle < LOW_SHARE * smallest:
+        text = f"Some {idle:.2g} W at no load are {100 * idle / smallest:.2g} % of the {smallest:g} W range."
+    else:
+        return
+    yield Fault(
+        "reading_below_floor",
+        Severity.DOUBT,
+        "power_meter",
+        text,
+        "Choose a lower range, or a meter made for standby.",
+        ("no_load_power",),
+    )
+
+
+def phase_error(case: Case) -> Iterator[Fault]:
+    meter = case.rig.instrument("power_meter")
+    if meter is None or not case.mains or "no_load_power" not in case.figures:
+        return
+    if meter.phase_error_deg is None:
+        yield Fault(
+            "phase_error_unstated",
+            Severity.REMARK,
+            "power_meter",
+            f"The phase error of {meter.name} is not stated; it rules the watts at low power factor.",
+            "Enter it from the data sheet.",
+            ("no_load_power",),
+        )
+        return
+    share = phase_error_share(meter.phase_error_deg, NO_LOAD_POWER_FACTOR)
+    if share > SHARE_OF_LIMIT:
+        yield Fault(
+            "phase_error",
+            Severity.DOUBT,
+            "power_meter",
+            f"{meter.phase_error_deg:g}° of phase error are {100 * share:.2g} % of the watts at a power factor of "
+            f"{NO_LOAD_POWER_FACTOR:g}.",
+            "Use a meter with less phase error for standby, or count it into the uncertainty.",
+            ("no_load_power",),
+        )
+
+
+def phase_error_share(degrees: float, power_factor: float) -> float:
+    """Relative error of the watts for a phase error: tan(phi) times the angle (closed form)."""
+    return math.tan(math.acos(power_factor)) * math.radians(degrees)
+
+
+def crest(case: Case) -> Iterator[Fault]:
+    meter = case.rig.instrument("power_meter")
+    if meter is not None and meter.crest_most is not None and case.mains and meter.crest_most < NO_LOAD_CREST:
+        yield Fault(
+            "crest_overload",
+            Severity.DOUBT,
+            "power_meter",
+            f"{meter.name} takes crests up to {meter.crest_most:g}; bursts at light load reach {NO_LOAD_CREST:g} and more.",
+            "Choose a current range so high that the crest fits; the small reading then costs accuracy.",
+            case.touched("no_load_power", "input_current"),
+        )
+
+
+def tap(case: Case) -> Iterator[Fault]:
+    meter = case.rig.instrument("power_meter")
+    if meter is None or "no_load_power" not in case.figures:
+        return
+    if not meter.tap:
+        yield Fault(
+            "tap_unstated",
+            Severity.DOUBT,
+            "power_meter",
+            "Which side of the meter its voltage tap is on is not stated: its own burden may count as standby.",
+            "Look at the wiring and say it: source side or unit side.",
+            ("no_load_power",),
+        )
+    elif meter.tap == "unit" and meter.tap_ohm is not None:
+        burden = max(x.voltage_V for x in case.plan.options.lines) ** 2 / meter.tap_ohm
+        limit = case.unit.nameplate.no_load_power_W or 0.1
+        if burden > SHARE_OF_LIMIT * limit:
+            yield Fault(
+                "tap_burden",
+                Severity.DOUBT,
+                "power_meter",
+                f"The voltage tap on the unit's side adds {1000 * burden:.0f} mW to the standby reading.",
+                "Move the tap to the source's side for standby, or subtract its burden.",
+                ("no_load_power",),
+            )
+
+
+def synchronization(case: Case) -> Iterator[Fault]:
+    meter = case.rig.instrument("power_meter")
+    if meter is not None and case.mains and meter.synchronized == "other":
+        yield Fault(
+            "not_synchronized",
+            Severity.DOUBT,
+            "power_meter",
+            f"{meter.name} is not synchronized to the mains: it locks to switching noise and averages broken cycles.",
+            "Synchronize the input to the mains and set the output channel to DC.",
+            case.touched("average_active_efficiency", "efficiency", "no_load_power", "power_factor"),
+        )
+
+
+def in_series(case: Case) -> Iterator[Fault]:
+    if case.rig.further_meters:
+        names = ", ".join(case.rig.further_meters)
+        yield Fault(
+            "meters_in_series",
+            Severity.DOUBT,
+            "power_meter",
+            f"A further meter is in the current path ({names}): the two will disagree and each consumes something.",
+            "Take it out while figures are taken, or say which of the two counts.",
+            case.touched("no_load_power", "average_active_efficiency", "efficiency"),
+        )
+
+
+def background(case: Case) -> Iterator[Fault]:
+    ripple = case.touched("ripple", "ripple_rms")
+    if case.rig.instrument("scope") is not None and ripple and not case.rig.background_recorded:
+        yield Fault(
+            "background_unrecorded",
+            Severity.DOUBT,
+            "scope",
+            "The background with everything connected and the unit off is not recorded.",
+            "Record it before and after; it changes when something else in the room comes on.",
+            ripple,
+        )
+
+
+def probing(case: Case) -> Iterator[Fault]:
+    scope = case.rig.instrument("scope")
+    probe = scope.probe if scope is not None else None
+    if probe is None:
+        return
+    ripple = case.touched("ripple", "ripple_rms", "load_step")
+    if probe.ground == "long lead" and ripple:
+        yield Fault(
+            "long_ground_lead",
+            Severity.DOUBT,
+            "scope",
+            "The probe is grounded by its long lead: it picks up spikes that are not at the output.",
+            "Use a ground spring or coax at the output terminals.",
+            ripple,
+        )
+    if probe.ratio == 1.0 and probe.impedance_ohm != 50 and ripple:
+        yield Fault(
+            "x1_probe_bandwidth",
+            Severity.REMARK,
+            "scope",
+            "An x1 probe ends at 6 to 10 MHz: what it shows is not a 20 MHz figure.",
+            "Say so with the figure, or use coax into 50 ohm.",
+            ripple,
+        )
+    if probe.impedance_ohm == 50 and probe.coupling != "AC" and abs(case.output.voltage_V) > 5.0:
+        yield Fault(
+            "fifty_ohm_overload",
+            Severity.STOP,
+            "scope",
+            f"{abs(case.output.voltage_V):g} V DC straight into a 50 ohm input burn it.",
+            "Put a blocking capacitor in series.",
+        )
+
+
+def camera(case: Case) -> Iterator[Fault]:
+    one = case.rig.instrument("thermometer")
+    if one is not None and "camera" in one.kind.lower() and one.emissivity is None:
+        yield Fault(
+            "emissivity_unstated",
+            Severity.DOUBT,
+            "thermometer",
+            "The camera's emissivity is not stated: shiny solder and metal read the room's reflection.",
+            "Put matt tape on the spot and set its emissivity.",
+            case.touched("hot_spot", "case_temperature"),
+        )
+
+
+def accuracy_stated(case: Case) -> Iterator[Fault]:
+    for quantity in QUANTITIES.values():
+        one = case.rig.instrument(quantity.role)
+        if one is not None and one.accuracy_of(quantity.name) is None:
+            yield Fault(
+                "accuracy_unstated",
+                Severity.DOUBT,
+                one.role,
+                f"{one.name} states no accuracy for {quantity.words.lower()}.",
+                "Enter it as the data sheet prints it.",
+                case.touched(*TOUCHED.get(quantity.name, ())),
+            )
+
+
+def missing_roles(case: Case) -> Iterator[Fault]:
+    for role in WHERE_NEEDED:
+        costs = case.needing(role)
+        if case.rig.instrument(role) is None and costs:
+            yield Fault(
+                "role_missing",
+                Severity.DOUBT,
+                role,
+                f"Nobody plays the {ROLES[role].lower()}.",
+                "Add it, connected or by hand.",
+                costs,
+            )
+
+
+RULES = (
+    ranges,
+    low_readings,
+    phase_error,
+    crest,
+    tap,
+    synchronization,
+    in_series,
+    background,
+    probing,
+    camera,
+    accuracy_stated,
+    missing_roles,
+)

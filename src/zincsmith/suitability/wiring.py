@@ -1,0 +1,245 @@
+"""Protective gear, earths, leads and sense points."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from zincsmith.analysis.leads import GOOD_A_PER_MM2, MOST_A_PER_MM2, area_of, lead_resistance
+from zincsmith.suitability.case import Case, Fault, Severity
+
+VOLTS = ("output_voltage", "load_regulation", "cross_regulation", "output_resistance")
+EFFICIENCIES = ("average_active_efficiency", "efficiency")
+
+
+def fuse(case: Case) -> Iterator[Fault]:
+    if case.rig.has("fuse", "DC fuse"):
+        return
+    module = case.bare or case.unit.kind == "dc-dc"
+    ahead = "an open board has none of its own that can be trusted" if module else "a fault then meets the full source"
+    yield Fault(
+        "no_fuse",
+        Severity.STOP if module else Severity.DOUBT,
+        "gear",
+        f"No fuse stands ahead of the unit; {ahead}.",
+        "Put a fuse rated for its input current ahead of it.",
+    )
+
+
+def line_filter(case: Case) -> Iterator[Fault]:
+    if case.unit.kind == "open board" and case.mains and not case.rig.has("line filter"):
+        yield Fault(
+            "no_line_filter",
+            Severity.DOUBT,
+            "gear",
+            "No line filter stands ahead of an open board: its noise reaches the meters and the mains.",
+            "Put a line filter between source and meter.",
+            case.touched("ripple", "no_load_power"),
+        )
+
+
+def isolation(case: Case) -> Iterator[Fault]:
+    if not (case.bare and case.mains) or case.isolated:
+        return
+    if case.rig.has("variable transformer", "series lamp"):
+        yield Fault(
+            "variable_transformer_does_not_isolate",
+            Severity.STOP,
+            "gear",
+            "A variable transformer or a series lamp does not isolate: every part of the open unit is live to earth.",
+            "Put an isolation transformer ahead of it, or use an isolated source.",
+        )
+    else:
+        yield Fault(
+            "no_isolation",
+            Severity.STOP,
+            "gear",
+            "Live parts are open and the source is not isolated from the mains.",
+            "Use an isolated source or an isolation transformer. Local rules and licensed practice come first.",
+        )
+
+
+def isolation_and_breaker(case: Case) -> Iterator[Fault]:
+    if case.isolated and case.rig.has("earth-leakage breaker"):
+        yield Fault(
+            "isolation_defeats_breaker",
+            Severity.REMARK,
+            "gear",
+            "Behind an isolated source the earth-leakage breaker does not trip when somebody touches one pole.",
+            "Do not count on it: one hand, never alone, emergency stop in reach.",
+        )
+
+
+def transformer_in_the_way(case: Case) -> Iterator[Fault]:
+    if case.unit.nameplate.rules and case.rig.has("isolation transformer", "variable transformer", "series lamp"):
+        yield Fault(
+            "transformer_in_compliance",
+            Severity.DOUBT,
+            "gear",
+            "A transformer or lamp in the line distorts the volts and hides the inrush: published limits want the "
+            "source itself.",
+            "Feed the points that are judged by a rule set from the source directly.",
+            case.touched("average_active_efficiency", "no_load_power", "power_factor", "inrush"),
+        )
+
+
+def primary_probe(case: Case) -> Iterator[Fault]:
+    scope = case.rig.instrument("scope")
+    if scope is None or scope.probe is None or scope.probe.on != "primary" or scope.probe.differential:
+        return
+    last_resort = case.isolated
+    yield Fault(
+        "primary_without_differential",
+        Severity.DOUBT if last_resort else Severity.STOP,
+        "scope",
+        "The scope's clip earths a primary node; on an isolated source all else is then live to it."
+        if last_resort
+        else "The scope's clip on the primary shorts the mains to earth.",
+        "Use a differential probe on the primary.",
+    )
+
+
+def lifted_earth(case: Case) -> Iterator[Fault]:
+    if case.rig.scope_earth_lifted:
+        yield Fault(
+            "scope_earth_lifted",
+            Severity.STOP,
+            "scope",
+            "The scope's own earth is lifted: its case and every clip can be live.",
+            "Restore its earth. Use a differential probe instead.",
+        )
+
+
+def earths(case: Case) -> Iterator[Fault]:
+    ties = case.rig.earthed
+    nodes = {t.node.strip().lower() for t in ties}
+    if case.unit.kind == "inverter" and ties and any("input" not in n and "battery" not in n for n in nodes):
+        yield Fault(
+            "inverter_leg_earthed",
+            Severity.STOP,
+            "scope",
+            "Both legs of an inverter's output are live: an earthed clip shorts its bridge.",
+            "Use a differential probe.",
+        )
+    elif len(nodes) > 1:
+        where = " and ".join(f"{t.node} through {t.through}" for t in ties)
+        yield Fault(
+            "two_nodes_earthed",
+            Severity.STOP,
+            "unit",
+            f"Two nodes of the unit are joined through earth: {where}.",
+            "Let one node be earthed at most, or use a differential probe.",
+        )
+    elif len(ties) > 1:
+        yield Fault(
+            "ground_loop",
+            Severity.DOUBT,
+            "unit",
+            f"{ties[0].node} is earthed {len(ties)} times, through {' and '.join(t.through for t in ties)}: "
+            "a ground loop adds line-frequency ripple.",
+            "Lift all but one at the instrument's floating terminals, never at its mains plug.",
+            case.touched("ripple", "ripple_rms"),
+        )
+    elif not ties and any(m.strip().upper() in {"II", "CLASS II"} for m in case.unit.nameplate.marks):
+        yield Fault(
+            "output_floats",
+            Severity.REMARK,
+            "unit",
+            "Nothing earths the output of this class II unit: it floats near half the mains.",
+            "Connect instrument grounds before power.",
+        )
+
+
+def battery(case: Case) -> Iterator[Fault]:
+    if case.unit.kind not in {"inverter", "two-input"} or all(i.type == "ac" for i in case.unit.nameplate.inputs):
+        return
+    if not case.rig.has("DC fuse"):
+        yield Fault(
+            "no_battery_fuse",
+            Severity.STOP,
+            "gear",
+            "No DC-rated fuse stands at the battery: a short is limited by nothing, and an AC fuse does not break DC.",
+            "Put a DC-rated fuse at the battery's terminal.",
+        )
+    if case.unit.kind == "inverter" and not case.rig.has("pre-charge resistor"):
+        yield Fault(
+            "no_pre_charge",
+            Severity.DOUBT,
+            "gear",
+            "The input capacitors meet the battery without pre-charge: sparks and welded contacts.",
+            "Charge them through a resistor first.",
+        )
+
+
+def leads(case: Case) -> Iterator[Fault]:
+    for lead in case.rig.leads:
+        amps = case.output.current_A if lead.between == "unit load" else case.input_A
+        density = amps / area_of(lead)
+        if density <= GOOD_A_PER_MM2:
+            continue
+        yield Fault(
+            "lead_too_thin",
+            Severity.STOP if density > MOST_A_PER_MM2 else Severity.DOUBT,
+            f"lead {lead.between}",
+            f"{amps:.3g} A through {lead.size_words} is {density:.1f} A/mm²: the lead gets hot and its drop wanders.",
+            f"Use at least {amps / GOOD_A_PER_MM2:.1f} mm², short and in open air.",
+            case.touched(*VOLTS, *EFFICIENCIES),
+        )
+    if case.rig.lead("unit load") is None and case.rig.instrument("load") is not None:
+        yield Fault(
+            "lead_unstated",
+            Severity.DOUBT,
+            "lead unit load",
+            "The lead from unit to load is not described: its drop cannot be worked out.",
+            "Enter its length and gauge.",
+            case.touched(*VOLTS),
+        )
+
+
+def sense(case: Case) -> Iterator[Fault]:
+    lead = case.rig.lead("unit load")
+    if case.rig.sense != "load" or lead is None:
+        return
+    drop = case.output.current_A * lead_resistance(lead)
+    share = 100.0 * drop / abs(case.output.voltage_V)
+    allowed = [
+        p for o in case.unit.nameplate.outputs for p in (o.load_regulation_percent, o.tolerance_percent) if p is not None
+    ]
+    tightest = min(allowed, default=None)
+    costly = tightest is not None and share > 0.1 * tightest
+    of = f" of the {tightest:g} % allowed" if tightest is not None else ""
+    yield Fault(
+        "sense_at_load",
+        Severity.STOP if costly else Severity.DOUBT,
+        "sense",
+        f"{1000 * drop:.0f} mV of lead drop would count as the unit's own: {share:.2g} %{of}.",
+        "Clip both sense leads to the unit's terminals, with power off.",
+        case.touched(*VOLTS, *EFFICIENCIES),
+    )
+
+
+def reference(case: Case) -> Iterator[Fault]:
+    if not case.rig.reference.strip():
+        yield Fault(
+            "reference_undeclared",
+            Severity.DOUBT,
+            "sense",
+            "The reference terminals are not declared: volts at the case and at the end of the cord differ.",
+            "Say which they are; of an adapter the end of its captive cord.",
+            case.touched(*VOLTS, *EFFICIENCIES),
+        )
+
+
+RULES = (
+    fuse,
+    line_filter,
+    isolation,
+    isolation_and_breaker,
+    transformer_in_the_way,
+    primary_probe,
+    lifted_earth,
+    earths,
+    battery,
+    leads,
+    sense,
+    reference,
+)
