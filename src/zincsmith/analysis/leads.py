@@ -15,7 +15,7 @@ GOOD_A_PER_MM2 = 6.5
 
 def gauge_area(awg: float) -> float:
     """Cross-section in mm2 of a solid wire of a gauge (ASTM B258: d = 0.127 mm x 92^((36 - n) / 39))."""
-    diameter = 0.127 * 92.0 ** ((36.0 - awg) / 39.0)
+    diameter: float = 0.127 * 92.0 ** ((36.0 - awg) / 39.0)
     return math.pi / 4.0 * diameter**2
 
 

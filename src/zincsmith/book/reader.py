@@ -119,6 +119,15 @@ class BookReader:
         assert isinstance(record, Plan)
         return record
 
+    def photo(self, sha256: str) -> bytes:
+        """A photograph's bytes; BookError when the book does not hold it."""
+        with clear_errors(self.path):
+            row = self._db.execute("SELECT bytes FROM photo WHERE sha256 = ?", (sha256,)).fetchone()
+        if row is None:
+            raise BookError(f"{self.path.name} holds no such photograph")
+        data: bytes = row[0]
+        return data
+
     def revision(self, kind: str, key: str) -> tuple[int, bool, bool] | None:
         """(head, can undo, can redo) of a document."""
         row = self._db.execute("SELECT n FROM head WHERE kind = ? AND key = ?", (kind, key)).fetchone()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 from datetime import UTC, datetime
 from pathlib import Path
@@ -97,6 +98,17 @@ class BookWriter:
             )
             self._move(kind, key, n, Revised(kind, key, n, why))
             return n
+
+    def keep_photo(self, sha256: str, kind: str, size: tuple[int, int], data: bytes) -> None:
+        """Store a photograph under its hash, once. BookError when the hash is another's."""
+        if hashlib.sha256(data).hexdigest() != sha256:
+            raise BookError("a photograph does not carry the hash it was announced with")
+        at = datetime.now(UTC).isoformat(timespec="seconds")
+        with clear_errors(self.path), _Transaction(self):
+            self._db.execute(
+                "INSERT OR IGNORE INTO photo (sha256, type, width, height, at, bytes) VALUES (?, ?, ?, ?, ?, ?)",
+                (sha256, kind, *size, at, data),
+            )
 
     def undo(self, kind: str, key: str) -> bool:
         """Move the head to its parent; False when there is nothing to undo."""

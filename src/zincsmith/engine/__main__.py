@@ -19,7 +19,7 @@ from zincsmith.book.writer import BookWriter
 from zincsmith.engine.control import ControlDesk
 from zincsmith.engine.desk import Command
 from zincsmith.engine.session import Session, Start
-from zincsmith.model.errors import ZincsmithError
+from zincsmith.model.errors import BookError, ZincsmithError
 from zincsmith.model.events import Failed
 
 
@@ -33,11 +33,13 @@ class Service:
         desk.say(ready=True, state=self.session.journal.state.value, interrupted=self.session.interrupted)
 
     def document(self, command: dict[str, Any]) -> None:
-        """revise, undo, redo; a refusal is said, not raised."""
-        kind, key = command["document"], command["key"]
+        """revise, undo, redo, photo; a refusal is said, not raised. Each is answered once."""
+        kind, key = command.get("document", ""), command.get("key", "")
         try:
             if command["do"] == "revise":
                 self.book.revise(kind, key, load(DOCUMENTS[kind], command["body"]), command.get("why", "edited"))
+            elif command["do"] == "photo":
+                self._photo(Path(command["file"]), command)
             elif command["do"] == "undo":
                 self.book.undo(kind, key)
             else:
@@ -45,6 +47,15 @@ class Service:
         except ZincsmithError as error:
             self.desk.say(refused=str(error), do=command["do"])
         self.desk.say(documents=True)
+
+    def _photo(self, file: Path, command: dict[str, Any]) -> None:
+        """A prepared photograph waits in a file of its own; it goes once it is in the book."""
+        try:
+            data = file.read_bytes()
+        except OSError as error:
+            raise BookError(f"{file.name} cannot be read ({error.strerror})") from None
+        self.book.keep_photo(command["sha256"], command["type"], (command["width"], command["height"]), data)
+        file.unlink(missing_ok=True)
 
     def serve(self) -> None:
         """Until the window is gone."""

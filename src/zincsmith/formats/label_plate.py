@@ -18,7 +18,7 @@ from zincsmith.model.label import LabelFigure, LabelInput, LabelItem, LabelMark,
 from zincsmith.model.unit import CombinedLimit, InputRating, Nameplate, OutputRating, Sharing, mode_power_W
 
 ONE_BY_ONE = ("inputs", "outputs", "claims")
-R = TypeVar("R", InputRating, OutputRating)
+R = TypeVar("R", bound=InputRating | OutputRating)
 
 
 @dataclass(frozen=True)
@@ -98,8 +98,8 @@ def _merged(old: tuple[R, ...], base: tuple[R, ...], new: tuple[R, ...]) -> tupl
         used.add(at)
         out.append(_over(old[at], base[at] if at < len(base) else None, one))
     # What was added in the fields, and never stood on a line, stays.
-    added = [o for k, o in enumerate(old) if k not in used and k >= len(base) and base]
-    return (*out, *added)
+    added: list[R] = [o for k, o in enumerate(old) if k not in used and k >= len(base) and base]
+    return tuple(out + added)
 
 
 def _over(old: R, base: R | None, new: R) -> R:

@@ -13,8 +13,8 @@ from zincsmith.model.label import (
     LabelOutput,
     Mode,
     Programmable,
-    Span,
 )
+from zincsmith.model.record import Span
 
 SIGNS = {"ac": "~", "dc": "⎓"}
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import pairwise
 
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.record import Span
@@ -63,9 +64,7 @@ def _within(field: str, name: str, value: float | None) -> Iterator[Problem]:
     words, least, most = SPANS[name]
     if value is not None and not (math.isfinite(value) and least <= value <= most):
         unit = UNITS[name.rsplit("_", 1)[1]]
-        yield Problem(
-            field, f"{words} must lie between {least:g} and {most:g} {unit}; {value:g} cannot be a rating"
-        )
+        yield Problem(field, f"{words} must lie between {least:g} and {most:g} {unit}; {value:g} cannot be a rating")
 
 
 def _span(field: str, name: str, span: Span) -> Iterator[Problem]:
@@ -176,7 +175,7 @@ def _ambient(plate: Nameplate) -> Iterator[Problem]:
     points = plate.derating
     if any(not (-80.0 <= t <= 150.0 and 0.0 <= share <= 100.0) for t, share in points):
         yield Problem("derating", "each point is [ambient in degC, percent of rating from 0 to 100]")
-    if any(b[0] <= a[0] for a, b in zip(points, points[1:], strict=False)):
+    if any(b[0] <= a[0] for a, b in pairwise(points)):
         yield Problem("derating", "the points go from cold to hot")
 
 

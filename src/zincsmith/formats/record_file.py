@@ -91,7 +91,7 @@ def _table(values: dict[str, Any], prefix: str, lines: list[str]) -> None:
 
 def _nested(value: Any) -> bool:
     if isinstance(value, dict):
-        return bool(value) and any(isinstance(v, dict | list) or isinstance(v, str) for v in value.values())
+        return bool(value) and any(isinstance(v, dict | list | str) for v in value.values())
     return isinstance(value, list) and bool(value) and all(isinstance(v, dict) for v in value)
 
 

@@ -103,7 +103,9 @@ def _headline(one: dict[str, Any]) -> tuple[float | None, float | None]:
             amps = one["adjustable_A"][1] if "adjustable_A" in one else one.get("current_A")
             return one["adjustable_V"][1], amps
         if one.get("programmable"):
-            ranges = [(r["voltage_V"][1], r["current_A"]) for r in one["programmable"] if r.get("current_A") is not None]
+            ranges = [
+                (r["voltage_V"][1], r["current_A"]) for r in one["programmable"] if r.get("current_A") is not None
+            ]
             return max(ranges, key=lambda r: r[0] * r[1])
     except (KeyError, TypeError, IndexError, ValueError, AttributeError):
         pass  # the shape is wrong: binding says where

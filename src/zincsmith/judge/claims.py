@@ -148,10 +148,20 @@ def _input(plate: Nameplate) -> list[Claim]:
         if one.current_A is not None:
             condition = f"{one.voltage_min_V:g} to {one.voltage_max_V:g} V, full load"
             text = f"≤ {one.current_A:g} A"
-            found.append(_claim(f"input_current{tail}", "input_current", None, one.current_A, text, condition, output=name))
+            found.append(
+                _claim(f"input_current{tail}", "input_current", None, one.current_A, text, condition, output=name)
+            )
         if one.power_W is not None:
             found.append(
-                _claim(f"input_power{tail}", "input_power", None, one.power_W, f"≤ {one.power_W:g} W", "full load", output=name)
+                _claim(
+                    f"input_power{tail}",
+                    "input_power",
+                    None,
+                    one.power_W,
+                    f"≤ {one.power_W:g} W",
+                    "full load",
+                    output=name,
+                )
             )
     return found
 

@@ -59,7 +59,9 @@ def decide(unit: Unit, rig: Rig, procedure: Procedure, wired: Evidence, moved: E
         elif not claim.procedure:
             out.append(Decision(claim, "no procedure yet", "no procedure yet", tolerance=tolerance_of(claim)))
         else:
-            out.append(_decide(claim, unit, rig, _judged(at_load, claim, wired, unit), _judged(at_unit, claim, moved, unit)))
+            out.append(
+                _decide(claim, unit, rig, _judged(at_load, claim, wired, unit), _judged(at_unit, claim, moved, unit))
+            )
     return out
 
 

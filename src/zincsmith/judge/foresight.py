@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from zincsmith.judge.claims import claims_of
-from zincsmith.model.plan import Plan
 from zincsmith.model.claim import Claim
+from zincsmith.model.plan import Plan
 from zincsmith.model.unit import Unit
 
 

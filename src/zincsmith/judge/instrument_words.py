@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from datetime import date
+
 from zincsmith.analysis.accuracy import limit_of_error
 from zincsmith.analysis.expectation import expected
+from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Reading
-from zincsmith.model.rig import Accuracy
+from zincsmith.model.rig import Accuracy, Instrument
 from zincsmith.model.unit import Unit
+from zincsmith.suitability.connecting import DAYS_A_MONTH
 
 UNITS = {"degC": "°C", "1": ""}
 
@@ -26,12 +30,26 @@ def accuracy_words(row: Accuracy) -> str:
     return " + ".join(parts) or "not stated"
 
 
+def age_words(one: Instrument, today: date) -> str:
+    """``calibrated 4 March 2026, 266 days ago, due in 99 days``."""
+    if not one.calibrated:
+        return "No calibration date stated."
+    on = date.fromisoformat(one.calibrated)
+    days = (today - on).days
+    left = one.calibration_months * DAYS_A_MONTH - days
+    due = f"due in {left:.0f} days" if left >= 0.0 else f"overdue for {-left:.0f} days"
+    return f"Calibrated {on.day} {on:%B %Y}, {days} days ago, {due}."
+
+
 def limit_words(row: Accuracy, unit: Unit | None, line: Line) -> str:
     """``±0.11 W at 68.6 W``: the limit of error at rated load on a line."""
     if unit is None:
         return ""
     info = QUANTITIES[row.quantity]
-    values = expected(unit.nameplate, line.voltage_V, unit.nameplate.output.current_A, 23.0)
+    try:
+        values = expected(unit.nameplate, line.voltage_V, unit.nameplate.output.current_A, 23.0)
+    except InputError:  # the nameplate does not say enough yet
+        return ""
     value = values[row.quantity].value
     reading = Reading(
         "",

@@ -9,12 +9,12 @@ from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.evidence import evidence_of
 from zincsmith.judge.foresight import WHOLE_RANGE, uncovered
+from zincsmith.model.claim import Claim
 from zincsmith.model.events import RunClosed, RunOpened
 from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
 from zincsmith.model.plan import Plan
 from zincsmith.model.reading import Evidence
 from zincsmith.model.rig import Rig
-from zincsmith.model.claim import Claim
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.catalogue import procedure

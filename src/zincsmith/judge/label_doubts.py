@@ -149,7 +149,9 @@ def _weight(unit: Unit) -> Iterator[PlateDoubt]:
         return
     density = plate.rated_power_W / grams
     if density > LIGHT_W_PER_G:
-        yield PlateDoubt("weight_out_of_line", "look", f"{grams:g} g for {plate.rated_power_W:g} W is too light to be true.")
+        yield PlateDoubt(
+            "weight_out_of_line", "look", f"{grams:g} g for {plate.rated_power_W:g} W is too light to be true."
+        )
     elif density < HEAVY_W_PER_G:
         yield PlateDoubt(
             "weight_out_of_line", "look", f"{grams:g} g for {plate.rated_power_W:g} W is heavy: look for ballast."
@@ -172,7 +174,8 @@ def _parts(unit: Unit) -> Iterator[PlateDoubt]:
             yield PlateDoubt(
                 "part_under_rated",
                 at,
-                f"{part.name} is marked {rated:g} {stress.unit} and sees {stress.sees:.4g} {stress.unit} ({stress.how}).",
+                f"{part.name} is marked {rated:g} {stress.unit} and sees {stress.sees:.4g} {stress.unit} "
+                f"({stress.how}).",
             )
 
 

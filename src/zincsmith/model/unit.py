@@ -187,7 +187,7 @@ class Unit(Record):
     label: tuple[str, ...] = ()
     configurations: tuple[Configuration, ...] = ()
     terminals: tuple[Terminal, ...] = ()
-    look: LookOver = LookOver()
+    look: LookOver = field(default_factory=LookOver)
     safety: tuple[SafetyRecord, ...] = ()
     acknowledged: tuple[str, ...] = ()
 

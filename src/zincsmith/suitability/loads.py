@@ -43,7 +43,8 @@ def least_volts(case: Case) -> Iterator[Fault]:
             "load_least_volts",
             Severity.DOUBT,
             "load",
-            f"{load.name} works from {load.least_V:g} V up; an output gives {lowest:g} V: the set current is not reached.",
+            f"{load.name} works from {load.least_V:g} V up; an output gives {lowest:g} V: "
+            "the set current is not reached.",
             "Use another load for that output, or a booster supply in series.",
             case.touched("load_regulation", "average_active_efficiency"),
         )

@@ -104,7 +104,8 @@ def crest(case: Case) -> Iterator[Fault]:
             "crest_overload",
             Severity.DOUBT,
             "power_meter",
-            f"{meter.name} takes crests up to {meter.crest_most:g}; bursts at light load reach {NO_LOAD_CREST:g} and more.",
+            f"{meter.name} takes crests up to {meter.crest_most:g}; bursts at light load reach {NO_LOAD_CREST:g} "
+            "and more.",
             "Choose a current range so high that the crest fits; the small reading then costs accuracy.",
             case.touched("no_load_power", "input_current"),
         )

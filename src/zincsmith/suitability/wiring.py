@@ -202,7 +202,10 @@ def sense(case: Case) -> Iterator[Fault]:
     drop = case.output.current_A * lead_resistance(lead)
     share = 100.0 * drop / abs(case.output.voltage_V)
     allowed = [
-        p for o in case.unit.nameplate.outputs for p in (o.load_regulation_percent, o.tolerance_percent) if p is not None
+        p
+        for o in case.unit.nameplate.outputs
+        for p in (o.load_regulation_percent, o.tolerance_percent)
+        if p is not None
     ]
     tightest = min(allowed, default=None)
     costly = tightest is not None and share > 0.1 * tightest

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QIcon, QPainter, QPainterPath, QPen, QPixmap
 
 from zincsmith.model.finding import Verdict
 from zincsmith.ui.theme import font, theme
@@ -142,3 +142,68 @@ def fit_font(text: str, size: int, weight: int, room: float, least: int = 12) ->
     while size > least and width(text, size, weight) > room:
         size -= 1
     return font(size, weight)
+
+
+def conflict_mark(p: QPainter, centre: QPointF, size: float = 14.0) -> None:
+    """Two arrows that go apart: sources say different things."""
+    r = size / 2.0
+    p.save()
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    p.translate(centre)
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.setPen(QPen(QColor(theme().doubt_ink), 1.5))
+    for y, way in ((-0.4 * r, -1.0), (0.4 * r, 1.0)):
+        p.drawLine(QPointF(-0.85 * r, y), QPointF(0.85 * r, y))
+        p.drawPolyline(
+            [QPointF(way * 0.4 * r, y - 0.35 * r), QPointF(way * 0.9 * r, y), QPointF(way * 0.4 * r, y + 0.35 * r)]
+        )
+    p.restore()
+
+
+def tick_mark(p: QPainter, centre: QPointF, size: float = 12.0) -> None:
+    """Found, or ticked off."""
+    r = size / 2.0
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.setPen(QPen(theme().color("ink"), 1.7))
+    x, y = centre.x(), centre.y()
+    p.drawPolyline([QPointF(x - 0.8 * r, y), QPointF(x - 0.2 * r, y + 0.6 * r), QPointF(x + 0.85 * r, y - 0.6 * r)])
+
+
+def stop_mark(p: QPainter, centre: QPointF, size: float = 16.0) -> None:
+    """A filled plate with an open contact: this refuses arming."""
+    r = size / 2.0
+    p.save()
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    p.translate(centre)
+    p.setPen(Qt.PenStyle.NoPen)
+    p.setBrush(QColor(theme().verdict["fails"]))
+    p.drawRoundedRect(QRectF(-r, -r, 2 * r, 2 * r), 3, 3)
+    p.setPen(QPen(theme().color("paper"), 0.2 * r, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+    p.drawLine(QPointF(-0.7 * r, 0.3 * r), QPointF(-0.35 * r, 0.3 * r))
+    p.drawLine(QPointF(-0.35 * r, 0.3 * r), QPointF(0.3 * r, -0.45 * r))
+    p.drawLine(QPointF(0.4 * r, 0.3 * r), QPointF(0.7 * r, 0.3 * r))
+    p.restore()
+
+
+def missing_mark(p: QPainter, centre: QPointF, size: float = 12.0) -> None:
+    """A dashed empty square: looked for and not there."""
+    r = size / 2.0
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.setPen(QPen(QColor(theme().alarm), 1.4, Qt.PenStyle.DashLine))
+    p.drawRect(QRectF(centre.x() - r, centre.y() - r, 2 * r, 2 * r))
+
+
+MARKS = {"doubt": doubt_mark, "conflict": conflict_mark, "stop": stop_mark, "missing": missing_mark, "tick": tick_mark}
+
+
+def mark_icon(kind: str, size: int = 16) -> QIcon:
+    """One of the marks as an icon for a table; an empty icon keeps the texts aligned."""
+    pixmap = QPixmap(2 * size, 2 * size)
+    pixmap.setDevicePixelRatio(2.0)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    if kind:
+        p = QPainter(pixmap)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        MARKS[kind](p, QPointF(size / 2.0, size / 2.0), size - 2.0)
+        p.end()
+    return QIcon(pixmap)

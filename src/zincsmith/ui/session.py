@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -9,17 +10,32 @@ from PySide6.QtCore import QObject, QSocketNotifier, QTimer, Signal
 
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.client import EngineClient
+from zincsmith.engine.foreseen import foresee
 from zincsmith.engine.rehearsal import Itinerary, rehearse
 from zincsmith.engine.states import State, allowed
 from zincsmith.formats.plan_file import NAMED
+from zincsmith.judge.decide import Decision, decide
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.errors import BookError, InputError, ZincsmithError
+from zincsmith.model.intake import Photograph
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.suitability.case import Fault, Severity
+from zincsmith.suitability.check import check
+from zincsmith.ui.photo_intake import Prepared
 from zincsmith.ui.run_view import RunView
 
 REFRESH_MS = 40
+
+
+@dataclass(frozen=True)
+class Suitability:
+    """``problem`` says why there is no rehearsal, and so nothing that can be decided."""
+
+    faults: tuple[Fault, ...]
+    decisions: tuple[Decision, ...]
+    problem: str
 
 
 class Session(QObject):
@@ -43,13 +59,15 @@ class Session(QObject):
         self.unit: Unit | None = None
         self.rig: Rig | None = None
         self.plan: Plan = NAMED["static-grid"]
-        self.can_undo = self.can_redo = False
         self.read_only = ""
         self.interrupted: list[int] = []
         self.problem = ""  # why the engine is not there
         self._seq = 0
+        self._unanswered = 0  # document commands the engine has not answered yet
         self._rehearsed_of: tuple[object, ...] = ()
         self._rehearsed: Itinerary | str = ""
+        self._suited_of: tuple[object, ...] = ()
+        self._suited = Suitability((), (), "")
         self._notifier: QSocketNotifier | None = None
         self._due = QTimer(self)
         self._due.setSingleShot(True)
@@ -66,6 +84,7 @@ class Session(QObject):
 
     def _start_engine(self) -> None:
         try:
+            self._unanswered = 0
             self.client.start(self.rig)
         except InputError as error:
             self.problem = str(error)
@@ -102,7 +121,9 @@ class Session(QObject):
             self._catch_up()
             self.ready.emit(self.interrupted)
         if message.get("documents"):
-            self._load_documents()
+            self._unanswered = max(0, self._unanswered - 1)
+            if self._unanswered == 0:  # until then what a person typed is newer than the book
+                self._load_documents()
         if "refused" in message:
             if message["do"] == "open":
                 self.read_only = message["refused"]
@@ -157,11 +178,6 @@ class Session(QObject):
         self.unit = self._or_none(self.reader.unit)
         self.rig = self._or_none(self.reader.rig)
         self.plan = self._or_none(self.reader.plan) or NAMED["static-grid"]
-        self.can_undo = self.can_redo = False
-        if self.unit is not None:
-            revision = self.reader.revision("unit", self.reader.current_key("unit") or "")
-            if revision is not None:
-                _, self.can_undo, self.can_redo = revision
         self.documents.emit()
 
     @staticmethod
@@ -209,6 +225,27 @@ class Session(QObject):
                 self._rehearsed = str(error)
         return self._rehearsed
 
+    def suitability(self) -> Suitability:
+        """What is wrong with the rig for this unit and plan, and what it can decide. Worked out once a change."""
+        if self.unit is None or self.rig is None:
+            return Suitability((), (), "There is no unit or no rig yet.")
+        of = (self.unit, self.rig, self.plan)
+        if of != self._suited_of:
+            self._suited_of = of
+            faults = tuple(check(self.unit, self.rig, self.plan))
+            found = foresee(self.unit, self.rig, self.plan)
+            decisions = decide(self.unit, self.rig, found.procedure, found.wired, found.moved)
+            self._suited = Suitability(faults, tuple(decisions), found.problem)
+        return self._suited
+
+    @property
+    def blocked(self) -> str:
+        """Why nothing can be armed; empty when no stop stands."""
+        stops = [f for f in self.suitability().faults if f.severity is Severity.STOP]
+        if not stops:
+            return ""
+        return f"{len(stops)} stop{'s' if len(stops) > 1 else ''} on the wiring sheet: {stops[0].text}"
+
     def judged(self) -> JudgedRun | None:
         """The latest run, judged; None when there is none."""
         if self.reader is None or not self.reader.runs():
@@ -216,14 +253,47 @@ class Session(QObject):
         return judge_run(self.reader)
 
     def revise_unit(self, unit: Unit, why: str) -> None:
-        self.client.revise("unit", self.unit_key or unit.tag, unit, why)
+        """Store an edit; it is shown at once and in the book as soon as the engine has written it."""
+        if self.read_only or unit == self.unit:
+            return
+        key = self.unit_key or unit.tag
+        self.unit = unit
+        self._unanswered += self.client.revise("unit", key, unit, why)
+        self.documents.emit()
 
     def revise_rig(self, rig: Rig, why: str) -> None:
-        self.client.revise("rig", "bench", rig, why)
+        """Store an edit of the rig, as for a unit. Instruments are opened anew when a run is armed."""
+        if self.read_only or rig == self.rig:
+            return
+        self.rig = rig
+        self._unanswered += self.client.revise("rig", "bench", rig, why)
+        self.documents.emit()
+
+    def add_photo(self, photo: Prepared, caption: str) -> None:
+        """Store a prepared photograph in the book and name it in the unit's look-over."""
+        if self.unit is None or self.read_only:
+            return
+        file = self.book_path.with_name(f".{self.book_path.stem}-{photo.sha256[:16]}.photo")
+        file.write_bytes(photo.data)
+        size = {"width": photo.width, "height": photo.height}
+        self._unanswered += self.client.send("photo", file=str(file), sha256=photo.sha256, type=photo.type, **size)
+        look = self.unit.look
+        if all(p.sha256 != photo.sha256 for p in look.photographs):
+            one = Photograph(photo.sha256, caption, **size)
+            self.revise_unit(
+                replace(self.unit, look=replace(look, photographs=(*look.photographs, one))), "a photograph"
+            )
+
+    def photo(self, sha256: str) -> bytes | None:
+        """The bytes of a photograph; None while it is not in the book."""
+        try:
+            return self.reader.photo(sha256) if self.reader is not None else None
+        except BookError:
+            return None
 
     def use_rig(self, rig: Rig) -> None:
         """Take another rig; the engine is started anew so that it reaches the bench that belongs to it."""
-        self.client.revise("rig", "bench", rig, "from a rig file")
+        self._unanswered += self.client.revise("rig", "bench", rig, "from a rig file")
         if self._notifier is not None:
             self._notifier.setEnabled(False)
             self._notifier = None
@@ -231,14 +301,24 @@ class Session(QObject):
         self.rig = rig
         self._start_engine()
 
-    def undo(self) -> None:
-        self.client.send("undo", document="unit", key=self.unit_key)
+    def undo(self, kind: str = "unit") -> None:
+        self._unanswered += self.client.send("undo", document=kind, key=self._key(kind))
 
-    def redo(self) -> None:
-        self.client.send("redo", document="unit", key=self.unit_key)
+    def redo(self, kind: str = "unit") -> None:
+        self._unanswered += self.client.send("redo", document=kind, key=self._key(kind))
+
+    def _key(self, kind: str) -> str:
+        return self.unit_key if kind == "unit" else "bench"
+
+    def steps(self, kind: str) -> tuple[bool, bool]:
+        """Whether there is an edit to undo, and one to redo."""
+        if self.reader is None or self.read_only:
+            return False, False
+        found = self.reader.revision(kind, self._key(kind))
+        return (found[1], found[2]) if found is not None else (False, False)
 
     def start_run(self, operator: str, ambient_degC: float) -> None:
-        self.client.revise("plan", "plan", self.plan, "as shown at Plan")
+        self._unanswered += self.client.revise("plan", "plan", self.plan, "as shown at Plan")
         self.client.send("start", unit=self.unit_key, operator=operator, ambient_degC=ambient_degC)
 
     def send(self, do: str, text: str = "") -> None:

@@ -1,325 +1,368 @@
-"""Nameplate: what does it claim? Ratings are typed, the plate and the claims follow."""
+"""Nameplate: what does it claim, and what does it look like? The label is typed as printed; all else follows."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
 
-from PySide6.QtCore import QEvent, Qt
-from PySide6.QtGui import QKeyEvent, QKeySequence, QShortcut
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from zincsmith.formats.entry import parse_entry
-from zincsmith.formats.label_fields import LabelFields
-from zincsmith.formats.plate_check import check_nameplate
-from zincsmith.judge.claims import claims_of
+from zincsmith.formats.label_plate import fold, merge
+from zincsmith.formats.plate_check import Problem, check_unit
+from zincsmith.formats.unit_file import read_unit, unit_text
+from zincsmith.judge.label_doubts import label_doubts
 from zincsmith.model.errors import InputError
-from zincsmith.model.claim import RuleChoice
-from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
-from zincsmith.rules.loader import load, names
+from zincsmith.model.intake import LookOver, Part, Photograph
+from zincsmith.model.unit import Nameplate, Unit
+from zincsmith.ui.nameplate.claims_panel import ClaimsPanel
+from zincsmith.ui.nameplate.label_lines import LabelLines
+from zincsmith.ui.nameplate.look_page import VERDICTS, LookPage
+from zincsmith.ui.nameplate.parts_page import PartsPage
+from zincsmith.ui.nameplate.photos import PhotoStrip
+from zincsmith.ui.nameplate.ratings_form import RatingsForm
+from zincsmith.ui.nameplate.safety_page import SafetyPage
+from zincsmith.ui.nameplate.states_page import StatesPage
+from zincsmith.ui.nameplate.summary import LookSummary, PartsSummary
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font
-from zincsmith.ui.widgets.choice import Choice
-from zincsmith.ui.widgets.claim_table import ClaimTable
-from zincsmith.ui.widgets.label_line import LabelLineEntry
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
+from zincsmith.ui.widgets.rating_edit import RatingEdit
 from zincsmith.ui.widgets.rating_plate import RatingPlate
+from zincsmith.ui.widgets.segments import Segments
 
-
-@dataclass(frozen=True)
-class Field:
-    """One entry of the form: ``path`` is its key in a unit file, ``unit`` empty for text."""
-
-    path: str
-    words: str
-    unit: str = ""
-    required: bool = False
-    column: int = 0
-
-
-FIELDS = (
-    Field("maker", "Maker", required=True),
-    Field("model", "Model", required=True),
-    Field("tag", "Tag", required=True),
-    Field("serial", "Serial"),
-    Field("input.voltage_min_V", "Input from", "V", True),
-    Field("input.voltage_max_V", "Input to", "V", True),
-    Field("input.frequency_Hz", "Frequencies", "Hz", True),
-    Field("input.current_A", "Input current", "A"),
-    Field("output.voltage_V", "Output", "V", True, 1),
-    Field("output.current_A", "Output current", "A", True, 1),
-    Field("output.power_W", "Output power", "W", False, 1),
-    Field("output.tolerance_percent", "Tolerance ±", "%", False, 1),
-    Field("output.load_regulation_percent", "Load regulation ≤", "%", False, 1),
-    Field("output.line_regulation_percent", "Line regulation ≤", "%", False, 1),
-    Field("claims.average_efficiency_percent", "Average efficiency ≥", "%", False, 1),
-    Field("claims.no_load_power_W", "No-load power ≤", "W", False, 1),
-)
-# A range is one value in a unit file and two entries here: either may be the wrong one.
-PROBLEM_FIELDS = {"input.voltage_V": ("input.voltage_min_V", "input.voltage_max_V")}
-
-
-class RatingEdit(QLineEdit):
-    """A line whose own undo gives way to the station's as soon as its text is committed."""
-
-    def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and not self.isModified():
-            undo = event.matches(QKeySequence.StandardKey.Undo) or event.matches(QKeySequence.StandardKey.Redo)
-            if undo:
-                event.ignore()
-                return False
-        return super().event(event)
+PAGES = ("Label and claims", "Look-over", "Parts", "Terminals", "Safety")
+IDENTITY = (("maker", "Maker"), ("model", "Model"), ("tag", "Tag"), ("serial", "Serial"))
+NEW = Unit("unit 1", "", "", Nameplate())
 
 
 class NameplateStation(Station):
-    """A wrong entry stays where it was typed, with the reason below it; nothing else is lost by it."""
+    """A wrong entry stays where it was typed, with the reason; nothing else is lost by it. Every edit can be undone."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.edits: dict[str, RatingEdit] = {}
-        self._shown: Unit | None = None
-        self._loading = False
-        self._marks: tuple[str, ...] = ()
+        self._typed: Unit | None = None
+        self._wrong: dict[str, str] = {}
         self.problem = label("", 13, 400, "problem", wrap=True)
-        self.plate = RatingPlate()
-        self.claims = ClaimTable()
-        self.rule = Choice()
+        self.plate, self.lines, self.form = RatingPlate(), LabelLines(), RatingsForm()
+        self.claims = ClaimsPanel()
+        self.look_summary, self.parts_summary = LookSummary(), PartsSummary()
+        self.photos = PhotoStrip(session)
+        self.look, self.parts, self.states, self.safety = LookPage(), PartsPage(), StatesPage(), SafetyPage()
         self.undo, self.redo = button("Undo  Ctrl+Z", weight=400), button("Redo  Ctrl+Shift+Z", weight=400)
+        self.take_file, self.give_file = button("Open TOML…", weight=400), button("Save TOML…", weight=400)
         self.count = label("", 13, 400, "second")
-        self.label_line = LabelLineEntry()
-        self.label_line.taken.connect(self._take_label)
         self._lay_out()
-        self.undo.clicked.connect(session.undo)
-        self.redo.clicked.connect(session.redo)
-        for key, action in (
-            (QKeySequence.StandardKey.Undo, session.undo),
-            (QKeySequence.StandardKey.Redo, session.redo),
-        ):
-            shortcut = QShortcut(QKeySequence(key), self)
-            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            shortcut.activated.connect(action)
+        self._connect()
+
+    # Laying out
 
     def _lay_out(self) -> None:
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 8, 16, 12)
         outer.setSpacing(9)
         row, _ = heading_row("Nameplate")
+        self.pages = Segments("Page", PAGES)
+        self.pages.choose(PAGES[0])
+        row.addWidget(self.pages)
         row.addWidget(self.count)
         row.addStretch()
-        row.addWidget(self.undo)
-        row.addWidget(self.redo)
+        for one in (self.undo, self.redo, self.take_file, self.give_file):
+            row.addWidget(one)
         outer.addLayout(row)
+        outer.addWidget(self.problem)
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self._overview())
+        for page in (self.look, self.parts, self.states, self.safety):
+            self.stack.addWidget(page)
+        outer.addWidget(self.stack, 1)
+
+    def _overview(self) -> QWidget:
+        page = QWidget()
+        row = QHBoxLayout(page)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(9)
+        left = QVBoxLayout()
+        left.setSpacing(9)
         top = QHBoxLayout()
         top.setSpacing(9)
-        top.addWidget(self._form(), 5)
-        plate = Panel("Rating plate", "drawn from the ratings")
-        plate.body.addWidget(self.plate, 1)
-        top.addWidget(plate, 4)
-        outer.addLayout(top)
-        self.claims_panel = Panel("Claims", "what follows from the plate and the rules it is held to")
-        self.claims_panel.body.addWidget(self.claims)
-        outer.addWidget(self.claims_panel, 1)
+        top.addWidget(self._label_panel(), 5)
+        self.plate_panel = Panel("Rating plate", "drawn as you type")
+        self.plate_panel.body.addWidget(self.plate, 1)
+        self.doubts = label("", 13, 400, "doubtink", wrap=True)
+        self.plate_panel.body.addWidget(self.doubts)
+        top.addWidget(self.plate_panel, 4)
+        left.addLayout(top, 10)
+        left.addWidget(self.claims, 11)
+        row.addLayout(left, 1)
+        row.addLayout(self._summary())
+        return page
 
-    def _form(self) -> Panel:
-        panel = Panel("Ratings as printed", "an empty field is a figure nobody stated: it makes no claim")
-        panel.body.addWidget(self.label_line)
+    def _label_panel(self) -> Panel:
+        panel = Panel("Type the label as it is printed")
+        self.mode = Segments("Ratings as", ("Lines", "Fields"))
+        self.mode.choose("Lines")
+        panel.head.addWidget(self.mode)
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(3)
-        grid.setColumnStretch(1, 1)
-        grid.setColumnStretch(4, 1)
-        grid.setColumnMinimumWidth(2, 22)
-        rows = [0, 0]
-        for field in FIELDS:
+        self.identity: dict[str, RatingEdit] = {}
+        for n, (key, words) in enumerate(IDENTITY):
             edit = RatingEdit()
             edit.setFont(font(14))
-            edit.setAccessibleName(f"{field.words} {field.unit}".strip())
-            edit.textEdited.connect(lambda _text: self._check())
-            edit.editingFinished.connect(self._commit)
-            name = label(field.words, 13)
+            edit.setAccessibleName(words)
+            edit.editingFinished.connect(self._take_identity)
+            name = label(words, 12, 400, "second")
             name.setBuddy(edit)
-            at, column = rows[field.column], 3 * field.column
-            grid.addWidget(name, at, column)
-            grid.addWidget(edit, at, column + 1)
-            grid.addWidget(label(field.unit, 13, 400, "second"), at, column + 2)
-            rows[field.column] += 1
-            self.edits[field.path] = edit
+            grid.addWidget(name, n // 2, 2 * (n % 2))
+            grid.addWidget(edit, n // 2, 2 * (n % 2) + 1)
+            self.identity[key] = edit
         panel.body.addLayout(grid)
-        rules = QHBoxLayout()
-        rules.addWidget(label("Held to", 13))
-        self.rule.setFont(font(13))
-        self.rule.setAccessibleName("Published rule and class the unit is held to")
-        self.rule.addItem("no published rule", None)
-        for name_ in names():
-            rule_set = load(name_)
-            for kind, one in rule_set.classes.items():
-                self.rule.addItem(f"{rule_set.short}: {one.words}", RuleChoice(name_, kind))
-        self.rule.activated.connect(self._commit)
-        rules.addWidget(self.rule, 1)
-        panel.body.addLayout(rules)
-        panel.body.addWidget(self.problem)
-        panel.body.addStretch()
+        self.ratings = QStackedWidget()
+        self.ratings.addWidget(self.lines)
+        self.ratings.addWidget(self.form)
+        panel.body.addWidget(self.ratings, 1)
         return panel
+
+    def _summary(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(9)
+        look = Panel("Look-over")
+        look.head.addWidget(self._opener("Look it over", PAGES[1]))
+        look.body.addWidget(self.look_summary, 1)
+        self.verdict = Segments("Verdict", VERDICTS, 12)
+        look.body.addWidget(self.verdict)
+        parts = Panel("Parts", "of its rating")
+        parts.head.addWidget(self._opener("Enter parts", PAGES[2]))
+        parts.body.addWidget(self.parts_summary, 1)
+        photos = Panel("Photographs")
+        photos.body.addWidget(self.photos, 1)
+        for panel, stretch in ((look, 5), (parts, 5), (photos, 4)):
+            panel.setFixedWidth(356)
+            column.addWidget(panel, stretch)
+        return column
+
+    def _opener(self, words: str, page: str) -> QWidget:
+        one = button(words, weight=400)
+        one.clicked.connect(lambda: self.open_page(page))
+        return one
+
+    def _connect(self) -> None:
+        self.pages.chosen.connect(self.open_page)
+        self.mode.chosen.connect(self._choose_mode)
+        self.lines.typed.connect(self._preview)
+        self.lines.taken.connect(self._take_lines)
+        self.form.edited.connect(lambda unit: self._give(unit, "ratings"))
+        self.claims.edited.connect(self._take_plate)
+        self.look.edited.connect(self._take_look)
+        self.verdict.chosen.connect(self._take_verdict)
+        self.parts.edited.connect(self._take_parts)
+        self.photos.captioned.connect(self._take_photos)
+        self.states.edited.connect(self._give)
+        self.safety.edited.connect(self._give)
+        for name, sheet in (
+            ("ratings", self.form),
+            ("look", self.look),
+            ("parts", self.parts),
+            ("states", self.states),
+            ("safety", self.safety),
+            ("photos", self.photos),
+        ):
+            sheet.wrong.connect(lambda text, n=name: self._say(n, text))
+        self.undo.clicked.connect(lambda: self.session.undo("unit"))
+        self.redo.clicked.connect(lambda: self.session.redo("unit"))
+        self.take_file.clicked.connect(self._open_file)
+        self.give_file.clicked.connect(self._save_file)
+        keys: tuple[tuple[QKeySequence | QKeySequence.StandardKey | str, Callable[[], object]], ...] = (
+            (QKeySequence.StandardKey.Undo, lambda: self.session.undo("unit")),
+            (QKeySequence.StandardKey.Redo, lambda: self.session.redo("unit")),
+            ("Ctrl+PgDown", lambda: self._turn(1)),
+            ("Ctrl+PgUp", lambda: self._turn(-1)),
+        )
+        for key, action in keys:
+            shortcut = QShortcut(QKeySequence(key), self)
+            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            shortcut.activated.connect(action)
 
     # Showing
 
     def refresh(self) -> None:
-        unit = self.session.unit
-        if unit is not self._shown:
-            self._shown = unit
-            self._fill(unit)
-        writable = not self.session.read_only
-        self.undo.setEnabled(self.session.can_undo and writable)
-        self.redo.setEnabled(self.session.can_redo and writable)
-        if unit is None:
-            self._say("Type maker, model, tag, input range, output volts and amps: the claims follow.")
-
-    def _fill(self, unit: Unit | None) -> None:
-        self.plate.show_unit(unit)
-        claims = claims_of(unit.nameplate) if unit else []
-        self.claims.show_claims(claims)
-        self.count.setText(f"{len(claims)} claims" if unit else "no unit yet")
-        if unit is None:
-            return
-        self._marks = unit.nameplate.marks
-        self._loading = True
-        for path, text in _texts(unit).items():
-            edit = self.edits[path]
-            if not (edit.isModified() and edit.property("wrong")):
-                edit.setText(text)
+        unit, locked = self.session.unit, bool(self.session.read_only)
+        can_undo, can_redo = self.session.steps("unit")
+        self.undo.setEnabled(can_undo)
+        self.redo.setEnabled(can_redo)
+        self.give_file.setEnabled(unit is not None)
+        self.take_file.setEnabled(not locked)
+        self.lines.show_lines(unit.label if unit is not None else ())
+        self.lines.lock(locked)
+        for key, edit in self.identity.items():
+            if not edit.property("wrong"):
+                edit.setText(getattr(unit, key) if unit is not None else "")
                 edit.setModified(False)
-        choice = unit.nameplate.rules[0] if unit.nameplate.rules else None
-        at = next((k for k in range(self.rule.count()) if self.rule.itemData(k) == choice), 0)
-        self.rule.setCurrentIndex(at)
-        self._loading = False
-        self._check()
+            edit.setReadOnly(locked)
+        self._typed = None
+        self._show(unit, locked)
+
+    def _show(self, unit: Unit | None, locked: bool) -> None:
+        self.plate.show_unit(unit)
+        self.claims.show_unit(self.session.unit, unit.nameplate if unit is not None else None, locked)
+        doubts = label_doubts(unit) if unit is not None else []
+        self._show_doubts([d.text for d in doubts if not d.at.startswith("part ")])
+        self.count.setText(_counted(len(doubts), unit))
+        at = self.stack.currentWidget()
+        if at is self.stack.widget(0):
+            self.form.show_unit(unit, locked)
+            self.look_summary.show_unit(unit)
+            self.parts_summary.show_unit(unit)
+            self.photos.show_unit(unit, locked)
+            self.verdict.choose(unit.look.verdict if unit is not None else "")
+            self.verdict.setEnabled(unit is not None and not locked)
+        elif isinstance(at, LookPage | PartsPage | StatesPage | SafetyPage):
+            at.show_unit(unit, locked)
+
+    def _show_doubts(self, texts: list[str]) -> None:
+        more = f" ({len(texts) - 2} more)" if len(texts) > 2 else ""
+        self.doubts.setText("\n".join(texts[:2]) + more)
+        self.doubts.setVisible(bool(texts))
+
+    def _say(self, sheet: str, text: str) -> None:
+        """What is wrong on one sheet; it goes when that sheet is right again."""
+        self._wrong[sheet] = text
+        first = next((words for words in self._wrong.values() if words), "")
+        self.problem.setText(first)
+        self.problem.setVisible(bool(first))
+
+    def open_page(self, page: str) -> None:
+        """Show one of the pages of the station."""
+        self.pages.choose(page)
+        self.stack.setCurrentIndex(PAGES.index(page))
+        self.refresh()
+
+    def _turn(self, way: int) -> None:
+        self.open_page(PAGES[(self.stack.currentIndex() + way) % len(PAGES)])
+
+    def _choose_mode(self, word: str) -> None:
+        self.mode.choose(word)
+        self.ratings.setCurrentIndex(1 if word == "Fields" else 0)
+        self.plate_panel.setVisible(word == "Lines")
 
     # Editing
 
-    def _check(self) -> Unit | None:
-        """The unit as typed, or None with the first problem marked at its field."""
-        wrong: dict[str, str] = {}
-        unit = self._build(wrong)
-        if unit is not None:
-            for problem in check_nameplate(unit.nameplate):
-                for path in PROBLEM_FIELDS.get(problem.field, (problem.field,)):
-                    wrong.setdefault(path, problem.message[0].upper() + problem.message[1:] + ".")
-        for path, edit in self.edits.items():
-            marked = path in wrong
-            if bool(edit.property("wrong")) != marked:
-                edit.setProperty("wrong", marked)
-                edit.style().unpolish(edit)
-                edit.style().polish(edit)
-            edit.setAccessibleDescription(wrong.get(path, ""))
-        first = next((path for path in wrong), None)
-        if first is None:
-            self._say("")
-            return unit
-        words = next(f.words for f in FIELDS if f.path == first)
-        self._say(f"{words}: {wrong[first]}")
-        return None
+    def _base(self) -> Unit:
+        return self.session.unit if self.session.unit is not None else NEW
 
-    def _say(self, text: str) -> None:
-        self.problem.setText(text)
-        self.problem.setVisible(bool(text))
+    def _labelled(self, lines: tuple[str, ...]) -> Unit:
+        base = self._base()
+        return replace(base, nameplate=merge(base.nameplate, base.label, lines), label=lines)
 
-    def _build(self, wrong: dict[str, str]) -> Unit | None:
-        values: dict[str, float | None] = {}
-        for field in FIELDS:
-            text = self.edits[field.path].text().strip()
-            if not text:
-                values[field.path] = None
-                if field.required and any(edit.text() for edit in self.edits.values()):
-                    wrong[field.path] = "needed."
-            elif field.unit and field.path != "input.frequency_Hz":
-                try:
-                    values[field.path] = parse_entry(text, field.unit)
-                except InputError as error:
-                    wrong[field.path] = f"{error.message}."
-        frequencies = self._frequencies(wrong)
-        if wrong or not any(edit.text() for edit in self.edits.values()):
-            return None
-        old = self.session.unit
-        rule: RuleChoice | None = self.rule.currentData()
+    def _preview(self, lines: tuple[str, ...]) -> None:
+        """Plate and claims ahead of the book, while a line is typed."""
+        unit = self._labelled(lines)
+        if not check_unit(unit):
+            self._typed = unit
+            self.plate.show_unit(unit)
+            self.claims.show_unit(None, unit.nameplate, True)
+            self._show_doubts([d.text for d in label_doubts(unit)])
 
-        def value(path: str) -> float:
-            found = values[path]
-            assert found is not None
-            return found
+    def _take_lines(self, lines: tuple[str, ...]) -> None:
+        unit = self._labelled(lines)
+        left = [f"line {n + 1}: {text}" for n, text in fold(lines).left]
+        if self._give(unit, "label") and left:
+            self._say("label", f"Kept as printed, the plate has no place for it: {'; '.join(left)}.")
+        if self.session.unit is not None and self.session.unit.label == lines:
+            self.lines.settled(lines)
 
-        plate = Nameplate(
-            input=InputRating(
-                value("input.voltage_min_V"), value("input.voltage_max_V"), frequencies, values["input.current_A"]
-            ),
-            output=OutputRating(
-                value("output.voltage_V"),
-                value("output.current_A"),
-                values["output.power_W"],
-                values["output.tolerance_percent"],
-                values["output.load_regulation_percent"],
-                values["output.line_regulation_percent"],
-            ),
-            average_efficiency_percent=values["claims.average_efficiency_percent"],
-            no_load_power_W=values["claims.no_load_power_W"],
-            rules=(rule,) if rule is not None else (),
-            marks=self._marks,
-        )
-        texts = {path: self.edits[path].text().strip() for path in ("tag", "maker", "model", "serial")}
-        if old is not None:
-            return replace(old, nameplate=plate, **texts)
-        return Unit(nameplate=plate, **texts)
+    def _take_identity(self) -> None:
+        words: dict[str, Any] = {key: edit.text().strip() for key, edit in self.identity.items()}
+        self.identity["tag"].mark("" if words["tag"] or self.session.unit is None else "needed")
+        if not words["tag"]:
+            if self.session.unit is not None:
+                self._say("identity", "Tag: needed, it identifies the unit in the book.")
+                return
+            words["tag"] = NEW.tag
+        self._say("identity", "")
+        if any(text for key, text in words.items() if key != "tag") or self.session.unit is not None:
+            self._give(replace(self._base(), **words), "identity")
 
-    def _take_label(self, found: LabelFields) -> None:
-        """Put what a label line says into its fields; they are committed when they make sense together."""
-        for path, text in found.values.items():
-            self.edits[path].setText(text)
-            self.edits[path].setModified(True)
-        old = self.session.unit
-        self._marks = (*(old.nameplate.marks if old else self._marks), *found.marks)
-        self._marks = tuple(dict.fromkeys(self._marks))
-        self._commit()
+    def _take_plate(self, plate: Nameplate, why: str) -> None:
+        self._give(replace(self._base(), nameplate=plate), why)
 
-    def _frequencies(self, wrong: dict[str, str]) -> tuple[float, ...]:
-        text = self.edits["input.frequency_Hz"].text().replace("Hz", "").replace(",", " ").replace("/", " ")
+    def _take_look(self, look: LookOver, why: str) -> None:
+        self._give(replace(self._base(), look=look), why)
+
+    def _take_verdict(self, word: str) -> None:
+        base = self._base()
+        self._give(replace(base, look=replace(base.look, verdict=word)), f"look-over: {word}")  # type: ignore[arg-type]
+        if word != "fit to power":
+            self.open_page(PAGES[1])
+
+    def _take_parts(self, parts: tuple[Part, ...]) -> None:
+        base = self._base()
+        self._give(replace(base, look=replace(base.look, parts=parts)), "parts")
+
+    def _take_photos(self, photos: tuple[Photograph, ...]) -> None:
+        base = self._base()
+        self._give(replace(base, look=replace(base.look, photographs=photos)), "photographs")
+
+    def _give(self, unit: Unit, why: str) -> bool:
+        """Into the book, if it makes sense; else the reason is said and what was typed stays."""
+        if self.session.read_only:
+            return False
+        problems = check_unit(unit)
+        self._say("unit", _problem_words(problems[0]) if problems else "")
+        if problems:
+            return False
+        self._say("label", "")
+        self.session.revise_unit(unit, f"{why}, at Nameplate")
+        return True
+
+    # Files
+
+    def _open_file(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Open a unit file", "", "Units (*.toml)")
+        if name:
+            self.load_file(Path(name))
+
+    def load_file(self, file: Path) -> None:
+        """Take a unit file; what is wrong in it is said here and nothing changes."""
         try:
-            return tuple(float(part) for part in text.split())
-        except ValueError:
-            wrong["input.frequency_Hz"] = "type them as 50/60."
-            return ()
-
-    def _commit(self) -> None:
-        if self._loading or self.session.read_only:
+            unit = read_unit(file)
+        except InputError as error:
+            self._say("file", str(error))
             return
-        unit = self._check()
-        if unit is not None and unit != self.session.unit:
-            for edit in self.edits.values():
-                edit.setModified(False)
-            self.session.revise_unit(unit, "edited at Nameplate")
+        self._say("file", "")
+        self._give(unit, f"from {file.name}")
+
+    def _save_file(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Save the unit as a file", "", "Units (*.toml)")
+        if name:
+            self.save_file(Path(name))
+
+    def save_file(self, file: Path) -> None:
+        """Write the unit as TOML; photographs stay in the book."""
+        if self.session.unit is None:
+            return
+        try:
+            file.write_text(unit_text(self.session.unit), encoding="utf-8")
+        except OSError as error:
+            self._say("file", f"{file}: cannot be written ({error.strerror}).")
 
     def take_focus(self) -> None:
-        (self.label_line.line if self.session.unit is None else self.edits["maker"]).setFocus()
+        if self.session.unit is None:
+            self.identity["maker"].setFocus()
+        else:
+            self.lines.take_focus()
 
 
-def _texts(unit: Unit) -> dict[str, str]:
-    i, o, plate = unit.nameplate.input, unit.nameplate.output, unit.nameplate
-    figures = {
-        "input.voltage_min_V": i.voltage_min_V,
-        "input.voltage_max_V": i.voltage_max_V,
-        "input.current_A": i.current_A,
-        "output.voltage_V": o.voltage_V,
-        "output.current_A": o.current_A,
-        "output.power_W": o.power_W,
-        "output.tolerance_percent": o.tolerance_percent,
-        "output.load_regulation_percent": o.load_regulation_percent,
-        "output.line_regulation_percent": o.line_regulation_percent,
-        "claims.average_efficiency_percent": plate.average_efficiency_percent,
-        "claims.no_load_power_W": plate.no_load_power_W,
-    }
-    return {
-        "maker": unit.maker,
-        "model": unit.model,
-        "tag": unit.tag,
-        "serial": unit.serial,
-        "input.frequency_Hz": "/".join(f"{f:g}" for f in i.frequency_Hz),
-        **{path: "" if value is None else f"{value:g}" for path, value in figures.items()},
-    }
+def _counted(doubts: int, unit: Unit | None) -> str:
+    if unit is None:
+        return "Type maker and model, then the label line by line."
+    return f"{doubts} doubt{'s' if doubts != 1 else ''}" if doubts else ""
+
+
+def _problem_words(problem: Problem) -> str:
+    return f"{problem.message[0].upper()}{problem.message[1:]}."

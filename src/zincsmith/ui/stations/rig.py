@@ -1,110 +1,216 @@
-"""Rig: which instrument plays which role, how it is wired, how accurate it is. Read-only in this version."""
+"""Rig: is it wired right, and can it decide?"""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
-from PySide6.QtGui import QBrush
-from PySide6.QtWidgets import QFileDialog, QHeaderView, QTableWidgetItem, QVBoxLayout
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout
 
-from zincsmith.formats.rig_file import read_rig
-from zincsmith.judge.instrument_words import accuracy_words, limit_words
+from zincsmith.formats.rig_file import check_rig, read_rig, rig_text
+from zincsmith.judge.rig_words import counts
 from zincsmith.model.errors import InputError
-from zincsmith.model.quantities import QUANTITIES, ROLES
-from zincsmith.model.rig import Rig
+from zincsmith.model.plan import Line
+from zincsmith.model.quantities import ROLES
+from zincsmith.model.rig import Instrument, Rig
+from zincsmith.suitability.case import Severity
+from zincsmith.ui.rig.decisions import DecisionTable
+from zincsmith.ui.rig.element_panel import ElementPanel
+from zincsmith.ui.rig.wiring_sheet import WiringSheet, element_of
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
-from zincsmith.ui.theme import font, theme
+from zincsmith.ui.theme import font
+from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
-from zincsmith.ui.widgets.plain_table import PlainTable
-from zincsmith.ui.widgets.wiring_sheet import WiringSheet
+from zincsmith.ui.widgets.segments import Segments
 
-HEADINGS = ("role", "instrument", "how", "reads", "accuracy", "at the rated point", "calibrated")
+BY_HAND = ("ac_source", "power_meter", "load", "voltmeter", "thermometer")
 
 
 class RigStation(Station):
-    """Wiring sheet above, roles with their accuracy below."""
+    """Wiring sheet and what the rig can decide on the left, the open element on the right."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
+        self._at = ""
+        self._line = 0
+        self.problem = label("", 13, 400, "problem", wrap=True)
+        self.summary = label("", 13, 400, "second")
+        self.name = label("", 14, 600)
+        self.undo, self.redo = button("Undo  Ctrl+Z", weight=400), button("Redo  Ctrl+Shift+Z", weight=400)
+        self.load_button = button("Open TOML…  Ctrl+O", weight=400)
+        self.load_button.setShortcut("Ctrl+O")
+        self.save_button = button("Save TOML…", weight=400)
+        self.begin = button("Begin a rig by hand", "main")
+        self.sheet, self.element, self.table = WiringSheet(), ElementPanel(), DecisionTable()
+        self._lay_out()
+        self.undo.clicked.connect(lambda: session.undo("rig"))
+        self.redo.clicked.connect(lambda: session.redo("rig"))
+        self.load_button.clicked.connect(self._load)
+        self.save_button.clicked.connect(self._save)
+        self.begin.clicked.connect(self._begin)
+        self.sheet.chosen.connect(self.open_element)
+        self.element.edited.connect(self._give)
+        self.element.wrong.connect(self._say)
+        for key, act in (
+            (QKeySequence.StandardKey.Undo, lambda: session.undo("rig")),
+            (QKeySequence.StandardKey.Redo, lambda: session.redo("rig")),
+        ):
+            shortcut = QShortcut(QKeySequence(key), self)
+            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            shortcut.activated.connect(act)
+
+    def _lay_out(self) -> None:
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 8, 16, 12)
         outer.setSpacing(9)
         row, _ = heading_row("Rig")
-        self.summary = label("", 13, 400, "second")
-        self.name = label("", 14, 600)
-        self.load_button = button("Load a rig file…  Ctrl+O", weight=400)
-        self.load_button.setShortcut("Ctrl+O")
-        self.load_button.clicked.connect(self._load)
-        self.problem = label("", 13, 400, "problem", wrap=True)
         row.addWidget(self.summary)
         row.addStretch()
-        row.addWidget(self.name)
-        row.addWidget(self.load_button)
+        for one in (self.name, self.undo, self.redo, self.load_button, self.save_button):
+            row.addWidget(one)
         outer.addLayout(row)
         outer.addWidget(self.problem)
         self.problem.hide()
-        sheet = Panel("Wiring sheet", "in the order the current flows; expected values at full load")
-        self.sheet = WiringSheet()
+        both = QHBoxLayout()
+        both.setSpacing(9)
+        left = QVBoxLayout()
+        left.setSpacing(9)
+        sheet = Panel("Wiring sheet", "in the order the current flows; expected at full load")
+        self.lines = Segments("Full load at", ("",) * 0)
+        self._line_row = QHBoxLayout()
+        sheet.head.addLayout(self._line_row)
+        self.add = Choice()
+        self.add.setFont(font(13))
+        self.add.setAccessibleName("Add a role to the rig")
+        self.add.activated.connect(self._add_role)
+        sheet.head.addWidget(self.add)
         sheet.body.addWidget(self.sheet, 1)
-        outer.addWidget(sheet, 1)
-        self.table = self._make_table()
-        roles = Panel("Instruments in their roles", "limits of error as the data sheets state them")
-        roles.body.addWidget(self.table)
-        roles.setFixedHeight(262)
-        outer.addWidget(roles)
+        sheet.body.addWidget(self.begin)
+        left.addWidget(sheet, 5)
+        self.decide_panel = Panel("What this rig can decide")
+        self.decide_panel.body.addWidget(self.table)
+        left.addWidget(self.decide_panel, 3)
+        both.addLayout(left, 1)
+        self.element.setFixedWidth(356)
+        both.addWidget(self.element)
+        outer.addLayout(both, 1)
 
-    @staticmethod
-    def _make_table() -> PlainTable:
-        table = PlainTable("Instruments in their roles", HEADINGS, 22)
-        header = table.horizontalHeader()
-        for column in range(len(HEADINGS) - 1):
-            header.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(len(HEADINGS) - 1, QHeaderView.ResizeMode.Stretch)
-        return table
+    # Showing
 
     def refresh(self) -> None:
         rig, unit = self.session.rig, self.session.unit
-        self.sheet.show_rig(rig, unit, self.session.plan.options.lines[0])
-        self.load_button.setEnabled(not self.session.view.active and not self.session.read_only)
+        locked = bool(self.session.read_only) or self.session.view.active
+        self.begin.setVisible(rig is None)
+        self.begin.setEnabled(not locked)
+        self.element.setVisible(rig is not None)
+        self.load_button.setEnabled(not locked)
+        self.save_button.setEnabled(rig is not None)
+        can_undo, can_redo = self.session.steps("rig")
+        self.undo.setEnabled(can_undo and not locked)
+        self.redo.setEnabled(can_redo and not locked)
+        line = self._show_lines()
+        suited = self.session.suitability()
+        faults = suited.faults if rig is not None else ()
+        if rig is not None and not self._at:
+            first = next((f for f in faults if f.severity is not Severity.REMARK), None)
+            self._at = element_of(first.at) if first is not None else "power_meter"
+        self.sheet.show_rig(rig, unit, line.voltage_V, faults, self._at)
+        self.table.show_decisions(suited.decisions if rig is not None else ())
+        self.decide_panel.remark.setText(self._decide_words())
         if rig is None:
-            self.summary.setText("no rig yet: load a rig file")
-            self.table.setRowCount(0)
+            self.summary.setText("no rig yet: open a rig file, or begin one by hand")
+            self.name.setText("")
             return
-        counts = {how: sum(i.how == how for i in rig.instruments) for how in ("simulated", "connected", "by hand")}
-        self.summary.setText(", ".join(f"{n} {how}" for how, n in counts.items() if n))
-        self.name.setText(rig.name)
-        self._fill(rig)
+        self._show_summary(rig)
+        self.element.show_element(rig, unit, line, self._at, faults, locked)
+        missing = [role for role in ROLES if role != "clock" and rig.instrument(role) is None]
+        self.add.clear()
+        self.add.addItem("Add a role…", "")
+        for role in missing:
+            self.add.addItem(ROLES[role], role)
+        self.add.setEnabled(not locked)
 
-    def _fill(self, rig: Rig) -> None:
-        rows = [(i, a) for i in rig.instruments for a in (i.accuracy or (None,))]
-        self.table.setRowCount(len(rows))
-        last = ""
-        for at, (one, accuracy) in enumerate(rows):
-            first = one.role != last
-            last = one.role
-            info = QUANTITIES[accuracy.quantity] if accuracy else None
-            texts = (
-                ROLES[one.role] if first else "",
-                f"{one.name}  {one.serial}" if first else "",
-                one.how if first else "",
-                info.words.lower() if info else "switches",
-                accuracy_words(accuracy) if accuracy else "",
-                limit_words(accuracy, self.session.unit, self.session.plan.options.lines[0]) if accuracy else "",
-                (one.calibrated or "not stated") if first else "",
+    def _show_lines(self) -> Line:
+        """The lines of the plan as segments: the expected figures are those at the chosen one."""
+        plan, unit = self.session.plan.options.lines, self.session.unit
+        lines: tuple[Line, ...] = plan
+        if unit is not None and unit.nameplate.inputs:
+            rating = unit.nameplate.inputs[0]
+            if rating.type == "dc":
+                lines = tuple(Line(v, 0.0) for v in dict.fromkeys(rating.voltage_V))
+            elif not any(abs(x.voltage_V - rating.voltage_min_V) < 1.0 for x in plan):
+                lines = (Line(rating.voltage_min_V, max(rating.frequency_Hz, default=50.0)), *plan)
+        words = tuple(f"{x.voltage_V:g} V" for x in lines)
+        if tuple(self.lines.buttons) != words:
+            self.lines.deleteLater()
+            self.lines = Segments("Full load at", tuple(dict.fromkeys(words)))
+            self.lines.chosen.connect(self._choose_line)
+            self._line_row.addWidget(self.lines)
+            self._line = min(self._line, len(lines) - 1)
+        self.lines.choose(words[self._line])
+        return lines[self._line]
+
+    def _choose_line(self, word: str) -> None:
+        self._line = list(self.lines.buttons).index(word)
+        self.refresh()
+
+    def _show_summary(self, rig: Rig) -> None:
+        faults = self.session.suitability().faults
+        ways = {how: sum(i.how == how for i in rig.instruments) for how in ("simulated", "connected", "by hand")}
+        stops = sum(f.severity is Severity.STOP for f in faults)
+        doubts = sum(f.severity is Severity.DOUBT for f in faults)
+        parts = [f"{stops} stop{'s' if stops > 1 else ''}"] if stops else []
+        parts += [f"{doubts} doubt{'s' if doubts > 1 else ''}"] if doubts else []
+        parts += [f"{n} {how}" for how, n in ways.items() if n]
+        self.summary.setText("   ·   ".join(parts))
+        self.name.setText(rig.name)
+
+    def _decide_words(self) -> str:
+        suited = self.session.suitability()
+        if suited.problem:
+            return suited.problem
+        now, after = counts(suited.decisions), counts(suited.decisions, moved=True)
+        words = [
+            f"{word} {now[word]}" + (f" → {after[word]}" if after[word] != now[word] else "")
+            for word in ("decides", "marginal", "cannot", "no procedure yet")
+            if now[word] or after[word]
+        ]
+        return "   ".join(words) + ("   (→ with the sense leads at the unit)" if now != after else "")
+
+    def open_element(self, at: str) -> None:
+        """Open an element of the sheet beside it."""
+        self._at = at
+        self.refresh()
+
+    def _say(self, text: str) -> None:
+        self.problem.setText(text)
+        self.problem.setVisible(bool(text))
+
+    # Editing
+
+    def _give(self, rig: Rig, why: str) -> None:
+        problems = check_rig(rig)
+        self._say(f"{problems[0].message[0].upper()}{problems[0].message[1:]}." if problems else "")
+        if not problems:
+            self.session.revise_rig(rig, f"{why}, at Rig")
+
+    def _add_role(self) -> None:
+        role, rig = self.add.currentData(), self.session.rig
+        if role and rig is not None:
+            self._at = role
+            self._give(
+                replace(rig, instruments=(*rig.instruments, Instrument(role, "by hand"))),
+                f"{ROLES[role]} added",
             )
-            for column, text in enumerate(texts):
-                item = QTableWidgetItem(text)
-                if column == 0:
-                    item.setFont(font(13, 600))
-                elif column == 3 and info:
-                    item.setForeground(QBrush(theme().text_of(info.kind)))
-                elif column in (1, 2, 6):
-                    item.setForeground(QBrush(theme().color("ink2")))
-                self.table.setItem(at, column, item)
+
+    def _begin(self) -> None:
+        self.session.use_rig(Rig("Bench by hand", "wall", tuple(Instrument(role, "by hand") for role in BY_HAND)))
 
     def _load(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Load a rig file", "", "Rigs (*.toml)")
+        name, _ = QFileDialog.getOpenFileName(self, "Open a rig file", "", "Rigs (*.toml)")
         if name:
             self.load_file(Path(name))
 
@@ -113,8 +219,25 @@ class RigStation(Station):
         try:
             rig = read_rig(file)
         except InputError as error:
-            self.problem.setText(str(error))
-            self.problem.show()
+            self._say(str(error))
             return
-        self.problem.hide()
+        self._say("")
+        self._at = ""
         self.session.use_rig(rig)
+
+    def _save(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Save the rig as a file", "", "Rigs (*.toml)")
+        if name:
+            self.save_file(Path(name))
+
+    def save_file(self, file: Path) -> None:
+        """Write the rig as TOML."""
+        if self.session.rig is None:
+            return
+        try:
+            file.write_text(rig_text(self.session.rig), encoding="utf-8")
+        except OSError as error:
+            self._say(f"{file}: cannot be written ({error.strerror}).")
+
+    def take_focus(self) -> None:
+        self.sheet.setFocus()

@@ -1,14 +1,17 @@
-"""The rating plate: the nameplate drawn as the plate on a unit."""
+"""The rating plate: the nameplate drawn as the plate on a unit, whatever the kind of unit."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QLinearGradient, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from zincsmith.model.unit import Unit
+from zincsmith.judge.plate_words import hertz_words, input_words, output_words
+from zincsmith.model.unit import InputRating, OutputRating, Unit
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
+
+NAME_W = 66.0
 
 
 class RatingPlate(QWidget):
@@ -25,11 +28,10 @@ class RatingPlate(QWidget):
     def show_unit(self, unit: Unit | None) -> None:
         self._unit = unit
         if unit is not None:
-            o, i = unit.nameplate.output, unit.nameplate.input
-            self.setAccessibleName(
-                f"Rating plate: {unit.maker} {unit.model}, input {i.voltage_min_V:g} to {i.voltage_max_V:g} V, "
-                f"output {o.voltage_V:g} V {o.current_A:g} A {o.rated_power_W:g} W"
-            )
+            plate = unit.nameplate
+            ins = ", ".join(input_words(i) for i in plate.inputs) or "not stated"
+            outs = ", ".join(f"{o.name} {output_words(o)}".strip() for o in plate.outputs) or "not stated"
+            self.setAccessibleName(f"Rating plate: {unit.maker} {unit.model}, input {ins}, output {outs}")
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -48,14 +50,15 @@ class RatingPlate(QWidget):
         p.drawRoundedRect(plate.adjusted(6, 6, -6, -6), 4, 4)
         self._rivets(p, plate)
         if self._unit is None:
-            ink.write(p, plate, "Type the ratings; the plate is drawn from them", 14, 400, t.color("ink2"), ink.CENTRE)
+            ink.write(p, plate, "Type the label; the plate is drawn from it", 14, 400, t.color("ink2"), ink.CENTRE)
         else:
-            self._face(p, plate.adjusted(30, 16, -30, -14), self._unit)
+            self._face(p, plate.adjusted(28, 12, -28, -10), self._unit)
 
-    def _rivets(self, p: QPainter, plate: QRectF) -> None:
+    @staticmethod
+    def _rivets(p: QPainter, plate: QRectF) -> None:
         t = theme()
-        for x in (plate.left() + 16, plate.right() - 16):
-            for y in (plate.top() + 16, plate.bottom() - 16):
+        for x in (plate.left() + 14, plate.right() - 14):
+            for y in (plate.top() + 14, plate.bottom() - 14):
                 p.setBrush(t.color("zinc"))
                 p.setPen(QPen(t.color("edge"), 1.0))
                 p.drawEllipse(QPointF(x, y), 4.5, 4.5)
@@ -63,53 +66,95 @@ class RatingPlate(QWidget):
 
     def _face(self, p: QPainter, box: QRectF, unit: Unit) -> None:
         t, plate = theme(), unit.nameplate
-        row = box.height() / 4.6
+        name = QRectF(box.left(), box.top(), box.width(), 24)
+        maker = unit.maker.upper() or unit.tag
+        ink.write(p, QRectF(name.left(), name.top(), name.width() * 0.52, 24), maker, 16, 700)
+        ink.write(p, QRectF(name.center().x(), name.top(), name.width() / 2, 24), unit.model, 16, 700, align=ink.RIGHT)
+        top, bottom = name.bottom() + 4, box.bottom() - 20
+        marks_top = bottom - 32 if plate.marks else bottom
+        ink.hairline(p, QPointF(box.left(), top), QPointF(box.right(), top), t.color("edge"))
+        lines = len(plate.inputs) + len(plate.outputs) + (1 if plate.total_power_W is not None else 0)
+        self._ratings(p, QRectF(box.left(), top + 3, box.width(), marks_top - top - 6), unit, max(1, lines))
+        ink.hairline(p, QPointF(box.left(), marks_top), QPointF(box.right(), marks_top), t.color("edge"))
+        if plate.marks:
+            self._marks(p, QRectF(box.left(), marks_top + 4, box.width(), 24), plate.marks)
+        foot = QRectF(box.left(), box.bottom() - 18, box.width(), 18)
+        if unit.serial:
+            ink.write(p, foot, f"S/N {unit.serial}", 12, 400)
+        ink.write(p, QRectF(foot.center().x(), foot.top(), foot.width() / 2, 18), unit.tag, 12, align=ink.RIGHT)
+
+    def _ratings(self, p: QPainter, box: QRectF, unit: Unit, lines: int) -> None:
+        """All ratings in the room there is; what does not fit is counted."""
+        plate = unit.nameplate
+        row = min(30.0, max(15.0, box.height() / lines))
+        room = int(box.height() // row)
+        size = 15 if row >= 20 else 12
         y = box.top()
-        name = QRectF(box.left(), y, box.width(), row)
-        ink.write(p, name, unit.maker.upper(), 16, 700)
-        ink.write(p, name, unit.model, 16, 700, align=ink.RIGHT)
-        y += row + 4
-        ink.hairline(p, QPointF(box.left(), y), QPointF(box.right(), y), t.color("edge"))
-        self._input(p, QRectF(box.left(), y + 2, box.width(), row), unit)
-        y += row + 4
-        self._output(p, QRectF(box.left(), y, box.width(), row), unit)
-        y += row + 4
-        ink.hairline(p, QPointF(box.left(), y), QPointF(box.right(), y), t.color("edge"))
-        at = box.left()
-        for mark in plate.marks:
+        for n, one in enumerate(plate.inputs):
+            title = one.name.upper() or ("INPUT" if n == 0 else "")
+            self._input(p, QRectF(box.left(), y, box.width(), row), one, title, size)
+            y += row
+        whole = 1 if plate.total_power_W is not None else 0
+        space = room - len(plate.inputs) - whole
+        cut = len(plate.outputs) > space
+        shown = plate.outputs[: max(1, space - 1)] if cut else plate.outputs
+        large = len(plate.outputs) == 1 and row >= 26
+        for n, out in enumerate(shown):
+            title = out.name or ("OUTPUT" if n == 0 else "")
+            self._output(p, QRectF(box.left(), y, box.width(), row), out, title, 19 if large else size)
+            y += row
+        if cut:
+            text = f"and {len(plate.outputs) - len(shown)} more outputs"
+            ink.write(
+                p, QRectF(box.left() + NAME_W, y, box.width() - NAME_W, row), text, 12, 400, theme().color("ink2")
+            )
+            y += row
+        if whole and plate.total_power_W is not None:
+            ink.write(p, QRectF(box.left(), y, NAME_W, row), "TOTAL", 12, 400, theme().color("ink2"))
+            words = f"{plate.total_power_W:g} W" + (" input" if plate.power_is == "input" else "")
+            ink.write(p, QRectF(box.left(), y, box.width(), row), words, size, 600, align=ink.RIGHT)
+
+    def _input(self, p: QPainter, box: QRectF, one: InputRating, title: str, size: int) -> None:
+        ink.write(p, QRectF(box.left(), box.top(), NAME_W - 4, box.height()), title, 12, 400, theme().color("ink2"))
+        at = self._volts(p, box, input_words(one), one.type, size, 400)
+        ink.write(p, QRectF(at, box.top(), 110, box.height()), hertz_words(one), size)
+        if one.current_A is not None:
+            ink.write(p, box, f"{one.current_A:g} A", size, align=ink.RIGHT)
+
+    def _output(self, p: QPainter, box: QRectF, one: OutputRating, title: str, size: int) -> None:
+        ink.write(p, QRectF(box.left(), box.top(), NAME_W - 4, box.height()), title, 12, 400, theme().color("ink2"))
+        volts, _, amps = output_words(one).partition("  ")
+        watts = f"{one.rated_power_W:.4g} W"
+        right = ink.width(watts, size, 600) + 12
+        at = self._volts(p, box.adjusted(0, 0, -right - ink.width(amps, size, 600), 0), volts, one.type, size, 600)
+        ink.write(p, QRectF(at, box.top(), box.right() - right - at, box.height()), amps, size, 600)
+        ink.write(p, box, watts, size, 600, align=ink.RIGHT)
+
+    @staticmethod
+    def _volts(p: QPainter, box: QRectF, words: str, kind: str, size: int, weight: int) -> float:
+        """Volts with the sign of their kind behind them; returns where what follows begins."""
+        at = box.left() + NAME_W
+        room = max(20.0, box.right() - at - 30)
+        wide = min(room, ink.width(words, size, weight))
+        ink.write(p, QRectF(at, box.top(), wide, box.height()), words, size, weight)
+        at += wide + size * 0.75
+        sign: QColor = theme().color("ink")
+        if kind == "ac":
+            ink.sine_sign(p, QPointF(at, box.center().y() + 1), size * 0.85, sign)
+        else:
+            ink.dc_sign(p, QPointF(at, box.center().y() + 1), size * 0.8, sign, 1.6)
+        return at + size * 0.85
+
+    @staticmethod
+    def _marks(p: QPainter, box: QRectF, marks: tuple[str, ...]) -> None:
+        t, at = theme(), box.left()
+        for n, mark in enumerate(marks):
             room = ink.width(mark, 13, 600) + 16
-            if at + room > box.right():
+            if at + room > box.right() - (28 if n < len(marks) - 1 else 0):
+                ink.write(p, QRectF(at, box.top(), 30, 24), f"+{len(marks) - n}", 13, 400, t.color("ink2"))
                 break
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.setPen(QPen(t.color("ink"), 1.3))
-            p.drawRoundedRect(QRectF(at, y + 7, room, 24), 3, 3)
-            ink.write(p, QRectF(at, y + 7, room, 24), mark, 13, 600, align=ink.CENTRE)
-            at += room + 10
-        if unit.serial:
-            serial = QRectF(box.left(), box.bottom() - 18, box.width(), 18)
-            ink.write(p, serial, f"S/N {unit.serial}", 12, 400)
-            ink.write(p, serial, unit.tag, 12, 400, align=ink.RIGHT)
-
-    def _input(self, p: QPainter, box: QRectF, unit: Unit) -> None:
-        rating = unit.nameplate.input
-        ink.write(p, box, "INPUT", 12, 400, theme().color("ink2"))
-        at = box.left() + 64
-        volts = f"{rating.voltage_min_V:g}–{rating.voltage_max_V:g} V"
-        ink.write(p, QRectF(at, box.top(), 130, box.height()), volts, 15)
-        at += ink.width(volts, 15) + 14
-        ink.sine_sign(p, QPointF(at, box.center().y() + 1), 13, theme().color("ink"))
-        hertz = "/".join(f"{f:g}" for f in rating.frequency_Hz) + " Hz"
-        ink.write(p, QRectF(at + 14, box.top(), 100, box.height()), hertz, 15)
-        if rating.current_A is not None:
-            ink.write(p, box, f"{rating.current_A:g} A", 15, align=ink.RIGHT)
-
-    def _output(self, p: QPainter, box: QRectF, unit: Unit) -> None:
-        rating = unit.nameplate.output
-        ink.write(p, box, "OUTPUT", 12, 400, theme().color("ink2"))
-        at = box.left() + 64
-        volts = f"{rating.voltage_V:g} V"
-        ink.write(p, QRectF(at, box.top(), 100, box.height()), volts, 19, 600)
-        at += ink.width(volts, 19, 600) + 16
-        ink.dc_sign(p, QPointF(at, box.center().y() + 1), 15, theme().color("ink"), 1.8)
-        ink.write(p, QRectF(at + 16, box.top(), 100, box.height()), f"{rating.current_A:g} A", 19, 600)
-        ink.write(p, box, f"{rating.rated_power_W:g} W", 19, 600, align=ink.RIGHT)
+            p.drawRoundedRect(QRectF(at, box.top(), room, 24), 3, 3)
+            ink.write(p, QRectF(at, box.top(), room, 24), mark, 13, 600, align=ink.CENTRE)
+            at += room + 8

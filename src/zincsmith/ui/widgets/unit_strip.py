@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from zincsmith.judge.plate_words import headline, hertz_words, input_words
 from zincsmith.model.unit import Unit
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
@@ -55,21 +56,25 @@ class UnitStrip(QWidget):
         for x in (plate.left() + 7, plate.right() - 7):
             for y in (plate.top() + 7, plate.bottom() - 7):
                 p.drawEllipse(QPointF(x, y), 2, 2)
-        o, i = unit.nameplate.output, unit.nameplate.input
         name = " ".join(x for x in (unit.maker, unit.model) if x)
         ink.write(p, QRectF(36, 10, 300, 20), name, 14, 600)
         at = 36.0
-        out = f"{o.voltage_V:g} V  {o.current_A:.2f} A"
-        ink.write(p, QRectF(at, 28, 160, 18), out, 12, 400, t.color("ink2"))
-        at += ink.width(out, 12) + 16
-        volts = f"{i.voltage_min_V:g}–{i.voltage_max_V:g} V"
-        ink.write(p, QRectF(at, 28, 120, 18), volts, 12, 400, t.color("ink2"))
-        at += ink.width(volts, 12) + 10
-        ink.sine_sign(p, QPointF(at, 37.5), 9, t.color("ink2"), 1.2)
-        hertz = "/".join(f"{f:g}" for f in i.frequency_Hz) + " Hz"
-        ink.write(p, QRectF(at + 10, 28, 80, 18), hertz, 12, 400, t.color("ink2"))
+        out = headline(unit.nameplate)
+        room = min(200.0, ink.width(out, 12))
+        ink.write(p, QRectF(at, 28, room, 18), out, 12, 400, t.color("ink2"))
+        at += room + 16
+        if unit.nameplate.inputs:
+            one = unit.nameplate.inputs[0]
+            volts = input_words(one)
+            ink.write(p, QRectF(at, 28, 344 - at, 18), volts, 12, 400, t.color("ink2"))
+            at += ink.width(volts, 12) + 10
+            sign = ink.sine_sign if one.type == "ac" else ink.dc_sign
+            sign(p, QPointF(at, 37.5), 9, t.color("ink2"), 1.2)
+            ink.write(p, QRectF(at + 10, 28, max(1.0, 344 - at), 18), hertz_words(one), 12, 400, t.color("ink2"))
         ink.write(p, QRectF(368, 9, 60, 20), unit.tag, 14, 600)
         left = 368 + ink.width(unit.tag, 14, 600) + 10
         room = self.width() - 430 - left
         ink.write(p, QRectF(left, 9, room, 20), unit.configuration, 13, 400, t.color("ink2"))
-        ink.write(p, QRectF(368, 28, self.width() - 430 - 368, 18), unit.place, 13, 400, t.color("ink2"))
+        restore = ", ".join(r.what for r in unit.to_restore)
+        below = f"To restore: {restore}" if restore else unit.place
+        ink.write(p, QRectF(368, 28, self.width() - 430 - 368, 18), below, 13, 400, t.color("ink2"))

@@ -1,0 +1,47 @@
+"""Safety records against limits, who may do what, and the cautions of the work before power."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from zincsmith.model.intake import SafetyRecord, SafetyTest
+
+WHO_MAY = (
+    "Earth continuity and insulation: on an unplugged unit, by people trained for it. Line and neutral linked, outputs "
+    "and instruments disconnected; surge arresters to earth conduct at 500 V: test at 250 V or measure leakage "
+    "instead. Discharge afterwards.",
+    "Touch current: the unit is live and earth is opened briefly. Only by a qualified person, both polarities. Local "
+    "code and licensed practice come first.",
+)
+CAUTIONS = {
+    "mains": "Mains can kill. Only people trained for it; never alone; one hand; no jewellery; an emergency stop in "
+    "reach.",
+    "discharge": "Discharge before a jumper, a lead or a part is changed: off, unplug, wait, prove dead, discharge "
+    "through a rated resistor, measure again, leave the clip on. Bleeders fail open.",
+    "bulk": "Loading the output does not empty the bulk capacitor: an output may be safe, the unit is not.",
+    "eyes": "Eye protection: an over-volted or reversed electrolytic can burst.",
+    "static": "Earth yourself for electrostatic care only on a unit that is unplugged and discharged; never a wrist "
+    "strap on live work.",
+}
+
+
+def default_limits(test: SafetyTest, marks: Sequence[str]) -> tuple[float | None, float | None]:
+    """(at least, at most) in ohm or A, as commonly used in service; common practice, no source. To be edited."""
+    double = any(m.strip().upper() in {"II", "CLASS II"} for m in marks)
+    if test == "earth continuity":
+        return None, 0.1
+    if test == "insulation resistance":
+        return (2e6 if double else 1e6), None
+    return None, (0.25e-3 if double else 3.5e-3)
+
+
+def passes(record: SafetyRecord) -> bool | None:
+    """Whether the reading lies within its limits; None without any."""
+    if record.low is None and record.high is None:
+        return None
+    return (record.low is None or record.value >= record.low) and (record.high is None or record.value <= record.high)
+
+
+def safety_words(record: SafetyRecord) -> str:
+    found = passes(record)
+    return "no limit stated" if found is None else "within" if found else "OUTSIDE"

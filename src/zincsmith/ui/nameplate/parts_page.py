@@ -1,0 +1,112 @@
+"""The parts table: printed rating against what the part sees."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from zincsmith.analysis.parts import stress_of
+from zincsmith.model.intake import Part
+from zincsmith.model.unit import Unit
+from zincsmith.ui.nameplate.summary import touch_words
+from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
+from zincsmith.ui.widgets.panel import Panel, label
+
+KINDS = (
+    "bulk capacitor", "input capacitor", "output capacitor", "X capacitor", "Y capacitor", "fuse", "rectifier",
+    "output rectifier", "controller", "other",
+)  # fmt: skip
+STATES = ("sound", "bulging", "loose", "discoloured", "unidentified")
+COLUMNS = (
+    Column("name", "part", width=70),
+    Column("what", "what", choices=KINDS, width=126),
+    Column("marked", "as marked", stretch=True),
+    Column("rated_V", "rated V", "V", width=70, kind="voltage"),
+    Column("rated_A", "rated A", "A", width=70, kind="current"),
+    Column("uF", "µF each", "1", width=80),
+    Column("count", "pieces", "1", width=56),
+    Column("output", "serves", width=80),
+    Column("state", "state", choices=STATES, width=106),
+    Column("note", "note", stretch=True),
+    Column("sees", "sees", fixed=True, width=76),
+    Column("share", "of rating", fixed=True, width=70),
+    Column("how", "worked out from", fixed=True, width=190),
+)
+
+
+class PartsPage(QWidget):
+    """Signals: ``edited`` (the parts), ``wrong`` (a reason, or empty)."""
+
+    edited = Signal(tuple)
+    wrong = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        panel = Panel("Parts", "printed rating against what the part sees; type in the empty row to add one")
+        self.table = EditTable("Parts", COLUMNS)
+        self.table.edited.connect(self._take)
+        self.table.wrong.connect(self.wrong)
+        panel.body.addWidget(self.table, 1)
+        self.touch = label("", 13, 400, "second", wrap=True)
+        panel.body.addWidget(self.touch)
+        column.addWidget(panel)
+        self._parts: tuple[Part, ...] = ()
+
+    def show_unit(self, unit: Unit | None, locked: bool) -> None:
+        """Fill the table; what each part sees is worked out from the nameplate."""
+        self._parts = unit.look.parts if unit is not None else ()
+        rows = [_row(n, part, unit) for n, part in enumerate(self._parts)] if unit is not None else []
+        self.table.show_rows(rows, locked or unit is None)
+        words = touch_words(unit) if unit is not None else ""
+        self.touch.setText(f"{words}, from the sum of the Y capacitors (2 π f C V)." if words else "")
+
+    def _take(self, rows: list[Row]) -> None:
+        made = []
+        for row in rows:
+            old = self._parts[row["at"]] if "at" in row else None
+            kind: Any = row.get("what") or "other"
+            state: Any = row.get("state") or "sound"
+            micro, pieces = row.get("uF"), row.get("count")
+            made.append(
+                Part(
+                    name=row.get("name") or "?",
+                    what=kind,
+                    marked=row.get("marked") or "",
+                    rated_V=row.get("rated_V") or None,
+                    rated_A=row.get("rated_A") or None,
+                    capacitance_F=float(f"{micro * 1e-6:.10g}") if micro else None,
+                    count=max(1, int(pieces)) if pieces else 1,
+                    output=row.get("output") or "",
+                    range_V=old.range_V if old is not None else None,
+                    behind_corrector=old.behind_corrector if old is not None else False,
+                    doubler=old.doubler if old is not None else False,
+                    state=state,
+                    note=row.get("note") or "",
+                )
+            )
+        self.edited.emit(tuple(made))
+
+
+def _row(n: int, part: Part, unit: Unit) -> Row:
+    stress = stress_of(part, unit.nameplate)
+    unit_shown = stress.unit
+    return {
+        "name": part.name,
+        "what": part.what,
+        "marked": part.marked,
+        "rated_V": part.rated_V,
+        "rated_A": part.rated_A,
+        "uF": part.capacitance_F * 1e6 if part.capacitance_F is not None else None,
+        "count": part.count if part.count != 1 else None,
+        "output": part.output,
+        "state": part.state,
+        "note": part.note,
+        "sees": f"{stress.sees:.4g} {unit_shown}" if stress.sees is not None else "–",
+        "share": f"{100 * stress.share:.0f} % {'' if stress.verdict == 'fits' else '!'}" if stress.share else "–",
+        "how": f"{stress.verdict}: {stress.how}" if stress.verdict not in {"", "fits"} else stress.how,
+        "at": n,
+    }

@@ -1,0 +1,256 @@
+"""What is stated about one element of the rig, entry by entry; which entries there are depends on its role."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QGridLayout, QWidget
+
+from zincsmith.formats.entry import parse_entry
+from zincsmith.model.errors import InputError
+from zincsmith.model.rig import Dummy, Instrument, Probe, Rig
+from zincsmith.ui.theme import font
+from zincsmith.ui.widgets.choice import Choice
+from zincsmith.ui.widgets.panel import clear, label
+from zincsmith.ui.widgets.rating_edit import RatingEdit
+
+YES_NO = ("not stated", "no", "yes")
+
+
+@dataclass(frozen=True)
+class Entry:
+    """``path`` is a field of the record, with a dot into a nested one or into ``most``; ``unit`` a number's unit.
+
+    ``choices`` are shown words, ``values`` what they stand for.
+    """
+
+    path: str
+    words: str
+    unit: str = ""
+    choices: tuple[str, ...] = ()
+    values: tuple[Any, ...] = ()
+
+
+def _yes_no(path: str, words: str) -> Entry:
+    return Entry(path, words, "", YES_NO, (None, False, True))
+
+
+def _choice(path: str, words: str, *values: str) -> Entry:
+    shown = tuple(v or "not stated" for v in values)
+    return Entry(path, words, "", shown, values)
+
+
+COMMON = (
+    Entry("maker", "Maker"),
+    Entry("model", "Model"),
+    Entry("serial", "Serial"),
+    Entry("calibrated", "Calibrated (2026-03-04)"),
+    Entry("calibration_months", "Due after, months", "1"),
+)
+BY_HAND = (Entry("kind", "What kind of meter"),)
+CONNECTED = (Entry("address", "Address (VISA)"), Entry("dialect", "Dialect"))
+SOURCE = (
+    _yes_no("isolated", "Isolated from the mains"),
+    Entry("most.voltage_V", "Reaches", "V"),
+    Entry("most.current_A", "Gives", "A"),
+    Entry("most.peak_A", "Gives at its crest", "A"),
+    Entry("limit_A", "Its current limit is set to", "A"),
+)
+ROLE_ENTRIES: dict[str, tuple[Entry, ...]] = {
+    "ac_source": SOURCE,
+    "dc_source": SOURCE,
+    "power_meter": (
+        _choice("tap", "Voltage tap is on the side of", "", "source", "unit"),
+        Entry("tap_ohm", "Tap resistance, Ω", "1"),
+        Entry("shunt_ohm", "Shunt resistance, Ω", "1"),
+        Entry("phase_error_deg", "Phase error, degrees", "1"),
+        Entry("crest_most", "Takes a crest of", "1"),
+        Entry("floor_W", "Reads nothing below", "W"),
+        _choice("synchronized", "Synchronized to", "", "mains", "other"),
+        _yes_no("direction_checked", "Probe direction checked"),
+    ),
+    "load": (
+        _choice("mode", "Mode", "", "CC", "CR", "CV", "CP"),
+        Entry("most.current_A", "Reaches", "A"),
+        Entry("most.power_W", "Takes", "W"),
+        Entry("least_V", "Works from", "V"),
+        _choice("dummy.kind", "Made of", "", "resistor", "binary bank", "lamp", "another supply"),
+        Entry("dummy.nominal_ohm", "Nominal, Ω", "1"),
+        Entry("dummy.measured_ohm", "Measured hot, Ω", "1"),
+        Entry("dummy.tolerance_percent", "Tolerance ±", "%"),
+        Entry("dummy.steps_W", "Steps of the bank, W"),
+        Entry("dummy.at_V", "at", "V"),
+        _yes_no("direction_checked", "Probe direction checked"),
+    ),
+    "scope": (
+        Entry("probe.ratio", "Probe ratio", "1"),
+        _choice("probe.coupling", "Coupling", "", "DC", "AC"),
+        _choice("probe.ground", "Probe ground", "", "spring", "coax", "long lead"),
+        Entry("probe.impedance_ohm", "Input", "", ("1 MΩ", "50 Ω"), (1000000, 50)),
+        Entry("probe.bandwidth_MHz", "Bandwidth limit, MHz", "1"),
+        Entry("probe.tip_uF", "Capacitors at the tip, µF"),
+        _choice("probe.on", "Probes the", "output", "primary"),
+        Entry("probe.differential", "Differential", "", ("no", "yes"), (False, True)),
+        _yes_no("probe.compensated", "Compensated"),
+        _yes_no("deskewed", "Channels deskewed"),
+    ),
+    "thermometer": (
+        Entry("spot", "Spot"),
+        Entry("kind", "Kind (camera, type K ...)"),
+        Entry("emissivity", "Emissivity", "1"),
+    ),
+    "voltmeter": (Entry("spot", "Clipped to"),),
+}
+RIG_ENTRIES = (
+    Entry("name", "Name of the rig"),
+    Entry("reference", "Reference terminals"),
+    _choice("sense", "Sense leads clip", "unit", "load"),
+    Entry("humidity_percent", "Humidity", "%"),
+    _yes_no("background_recorded", "Background recorded"),
+    Entry("further_meters", "Further meters in the current path"),
+    Entry("scope_earth_lifted", "Scope's own earth lifted", "", ("no", "yes"), (False, True)),
+)
+
+
+def entries_of(one: Instrument) -> tuple[Entry, ...]:
+    """The entries for an instrument in its role, as it is reached."""
+    how: tuple[Entry, ...] = BY_HAND if one.how == "by hand" and one.role != "thermometer" else ()
+    how = CONNECTED if one.how == "connected" else how
+    return (*COMMON, *how, *ROLE_ENTRIES.get(one.role, ()))
+
+
+class ElementForm(QWidget):
+    """Signals: ``edited`` (the record, changed), ``wrong`` (a reason, or empty). One record at a time."""
+
+    edited = Signal(object)
+    wrong = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(8)
+        self._grid.setVerticalSpacing(3)
+        self._grid.setColumnStretch(1, 1)
+        self._record: Instrument | Rig | None = None
+        self._entries: tuple[Entry, ...] = ()
+        self.widgets: dict[str, RatingEdit | Choice] = {}
+
+    def show_record(self, record: Instrument | Rig | None, entries: Sequence[Entry], locked: bool) -> None:
+        """Fill the form; it is built anew only when other entries are wanted."""
+        self._record = record
+        if tuple(entries) != self._entries:
+            self._build(tuple(entries))
+        for entry in self._entries:
+            widget, value = self.widgets[entry.path], _get(record, entry.path)
+            widget.setEnabled(record is not None and not locked)
+            if isinstance(widget, Choice):
+                at = entry.values.index(value) if value in entry.values else 0
+                widget.setCurrentIndex(at)
+            elif not (widget.hasFocus() and widget.isModified()) and not widget.property("wrong"):
+                widget.setText(_text(value))
+                widget.setModified(False)
+
+    def _build(self, entries: tuple[Entry, ...]) -> None:
+        clear(self._grid)
+        self._entries, self.widgets = entries, {}
+        for n, entry in enumerate(entries):
+            words = f"{entry.words}, {entry.unit}" if entry.unit not in {"", "1"} else entry.words
+            if entry.choices:
+                box = Choice()
+                box.addItems(list(entry.choices))
+                box.activated.connect(lambda _=0, e=entry: self._take(e))
+                widget: RatingEdit | Choice = box
+            else:
+                widget = RatingEdit()
+                widget.editingFinished.connect(lambda e=entry: self._take(e))
+            widget.setFont(font(13))
+            widget.setAccessibleName(words)
+            name = label(words, 13, 400, "second")
+            name.setBuddy(widget)
+            self._grid.addWidget(name, n, 0)
+            self._grid.addWidget(widget, n, 1)
+            self.widgets[entry.path] = widget
+
+    def _take(self, entry: Entry) -> None:
+        widget = self.widgets[entry.path]
+        if self._record is None:
+            return
+        try:
+            if isinstance(widget, Choice):
+                value = entry.values[widget.currentIndex()]
+            else:
+                value = _value(entry, widget.text().strip())
+                widget.mark("")
+                widget.setModified(False)
+        except InputError as error:
+            assert isinstance(widget, RatingEdit)
+            widget.mark(error.message)
+            self.wrong.emit(f"{entry.words}: {error.message}.")
+            return
+        self.wrong.emit("")
+        changed = _with(self._record, entry.path, value)
+        if changed != self._record:
+            self.edited.emit(changed)
+
+
+LISTS = {"dummy.steps_W", "probe.tip_uF", "further_meters"}
+
+
+def _value(entry: Entry, text: str) -> Any:
+    if entry.path == "further_meters":
+        return tuple(part.strip() for part in text.split(",") if part.strip())
+    if entry.path in LISTS:
+        parts = [parse_entry(part, "1") for part in text.replace(";", " ").split()]
+        return tuple(p for p in parts if p is not None)
+    if not entry.unit:
+        return text
+    if not text:
+        return None
+    value = parse_entry(text, entry.unit)
+    if value is not None and value < 0.0:
+        raise InputError("must not be below zero")
+    return value
+
+
+def _text(value: Any) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, tuple):
+        joint = ", " if value and isinstance(value[0], str) else " "
+        return joint.join(v if isinstance(v, str) else f"{v:g}" for v in value)
+    return f"{value:.10g}" if isinstance(value, float) else str(value)
+
+
+def _get(record: Any, path: str) -> Any:
+    head, _, rest = path.partition(".")
+    value = getattr(record, head, None)
+    if not rest:
+        return value
+    return value.get(rest) if isinstance(value, dict) else getattr(value, rest, None)
+
+
+def _with(record: Any, path: str, value: Any) -> Any:
+    """The record with one field changed; a nested record comes and goes with its first field."""
+    head, _, rest = path.partition(".")
+    if not rest:
+        if value is None and not _may_be_none(record, head):
+            return record
+        return replace(record, **{head: value})
+    if head == "most":
+        most = {k: v for k, v in record.most.items() if k != rest}
+        return replace(record, most=most if value is None else {**most, rest: value})
+    if head == "dummy":
+        if rest == "kind":
+            return replace(record, dummy=replace(record.dummy or Dummy(value), kind=value) if value else None)
+        return replace(record, dummy=_with(record.dummy or Dummy("resistor"), rest, value))
+    return replace(record, probe=_with(record.probe or Probe(), rest, value))
+
+
+def _may_be_none(record: Any, name: str) -> bool:
+    found = next(f for f in dataclasses.fields(record) if f.name == name)
+    return "None" in str(found.type)

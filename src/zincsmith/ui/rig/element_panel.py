@@ -1,0 +1,300 @@
+"""One element of the rig, opened beside the sheet: how it is reached, how well it measures, what is wrong with it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from datetime import date
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from zincsmith.analysis.leads import lead_resistance
+from zincsmith.formats.accuracy_text import parse_accuracy
+from zincsmith.judge.instrument_words import accuracy_words, age_words, limit_words
+from zincsmith.model.errors import InputError
+from zincsmith.model.figures import FIGURES
+from zincsmith.model.plan import Line
+from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.model.rig import Accuracy, Earthed, Gear, Instrument, Lead, Rig
+from zincsmith.model.unit import Unit
+from zincsmith.suitability.case import Fault, Severity
+from zincsmith.ui.rig.element_form import RIG_ENTRIES, ElementForm, entries_of
+from zincsmith.ui.rig.wiring_sheet import element_of
+from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
+from zincsmith.ui.widgets.panel import Panel, button, label
+from zincsmith.ui.widgets.segments import Segments
+
+HOW = ("simulated", "connected", "by hand")
+ACCURACY = (
+    Column("words", "reads", choices=tuple(q.words for q in QUANTITIES.values()), width=96),
+    Column("range", "range", "1", width=48),
+    Column("counts", "counts", "1", width=54),
+    Column("printed", "as printed: 0.5% + 3 counts", stretch=True),
+)
+GEAR = (
+    Column(
+        "what",
+        "in the order the current flows",
+        choices=(
+            "fuse", "DC fuse", "line filter", "isolation transformer", "variable transformer", "series lamp",
+            "earth-leakage breaker", "hand switch", "clear cover", "pre-charge resistor",
+        ),
+        stretch=True,
+    ),
+    Column("rated_A", "rated A", "A", width=64),
+    Column("note", "note", width=90),
+)  # fmt: skip
+LEADS = (
+    Column("between", "from, to", stretch=True),
+    Column("length_m", "m", "1", width=44),
+    Column("area_mm2", "mm²", "1", width=50),
+    Column("awg", "AWG", "1", width=46),
+    Column("temperature_degC", "°C", "1", width=42),
+    Column("ohm", "mΩ", fixed=True, width=48),
+)
+EARTHED = (Column("node", "node of the unit", stretch=True), Column("through", "earthed through", stretch=True))
+
+
+class ElementPanel(Panel):
+    """Signals: ``edited`` (a rig, and why), ``wrong`` (a reason, or empty)."""
+
+    edited = Signal(object, str)
+    wrong = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__("Element")
+        self._rig: Rig | None = None
+        self._at = "unit"
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        inside = QWidget()
+        inside.setObjectName("inside")
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 0, 6, 0)
+        column.setSpacing(6)
+        area.setWidget(inside)
+        self.body.addWidget(area, 1)
+        self.faults = label("", 13, 400, "problem", wrap=True)
+        column.addWidget(self.faults)
+        self.move_sense = button("Both leads are at the unit now", "main")
+        self.move_sense.clicked.connect(lambda: self._give(sense="unit", why="sense leads moved to the unit"))
+        column.addWidget(self.move_sense)
+        self.how = Segments("How it is reached", HOW)
+        self.how.chosen.connect(self._reach)
+        column.addWidget(self.how)
+        self.form = ElementForm()
+        self.form.edited.connect(self._take)
+        self.form.wrong.connect(self.wrong)
+        column.addWidget(self.form)
+        self.age = label("", 12, 400, "second", wrap=True)
+        column.addWidget(self.age)
+        self.tables: dict[str, tuple[QWidget, EditTable]] = {}
+        for name, words, columns, take in (
+            ("accuracy", "Ranges and accuracy", ACCURACY, self._take_accuracy),
+            ("gear", "Protective gear", GEAR, self._take_gear),
+            ("leads", "Leads", LEADS, self._take_leads),
+            ("earthed", "What is earthed through what", EARTHED, self._take_earthed),
+        ):
+            head, table = label(words, 13, 600), EditTable(words, columns, row_height=24)
+            table.edited.connect(take)
+            table.wrong.connect(self.wrong)
+            table.setMinimumHeight(112)
+            column.addWidget(head)
+            column.addWidget(table)
+            self.tables[name] = (head, table)
+        self.said = label("", 12, 400, "second", wrap=True)
+        column.addWidget(self.said)
+        row = QHBoxLayout()
+        self.remove = button("Take this role off the rig", weight=400)
+        self.remove.clicked.connect(self._remove)
+        row.addWidget(self.remove)
+        row.addStretch()
+        column.addLayout(row)
+        column.addStretch()
+
+    # Showing
+
+    def show_element(
+        self, rig: Rig, unit: Unit | None, line: Line, at: str, faults: Sequence[Fault], locked: bool
+    ) -> None:
+        """Open one element: a role, ``gear`` or ``unit`` (which stands for the rig as a whole)."""
+        self._rig, self._at = rig, at
+        one = rig.instrument(at)
+        self.heading.setText({"gear": "Protection and leads", "unit": "The rig as a whole"}.get(at, ROLES.get(at, at)))
+        self.remark.setText(one.name if one is not None else "" if at in {"gear", "unit"} else "not on the rig")
+        self._show_faults([f for f in faults if element_of(f.at) == at])
+        self.move_sense.setVisible(at == "voltmeter" and rig.sense == "load")
+        self.move_sense.setEnabled(not locked)
+        self.how.setVisible(at not in {"gear", "unit"})
+        self.how.choose(one.how if one is not None else "")
+        self.how.setEnabled(not locked)
+        self.how.buttons["simulated"].setEnabled(rig.standin is not None and not locked)
+        record: Instrument | Rig | None = rig if at == "unit" else one
+        entries = RIG_ENTRIES if at == "unit" else entries_of(one) if one is not None else ()
+        self.form.show_record(record, entries, locked)
+        self.remove.setVisible(one is not None)
+        self.remove.setEnabled(not locked)
+        self._show_tables(rig, one, at, locked)
+        self.age.setText(age_words(one, date.today()) if one is not None and one.accuracy else "")
+        self.age.setVisible(bool(self.age.text()))
+        self.said.setText("\n".join(_spoken(one, unit, line)) if one is not None else "")
+
+    def _show_tables(self, rig: Rig, one: Instrument | None, at: str, locked: bool) -> None:
+        shown = {
+            "accuracy": one is not None and any(q.role == at for q in QUANTITIES.values()),
+            "gear": at == "gear" or (at == "unit" and not rig.gear),
+            "leads": at in {"gear", "unit", "load", "power_meter"},
+            "earthed": at in {"unit", "scope"},
+        }
+        for name, (head, table) in self.tables.items():
+            head.setVisible(shown[name])
+            table.setVisible(shown[name])
+        if one is not None:
+            self.tables["accuracy"][1].show_rows([_accuracy_row(a) for a in one.accuracy], locked)
+        self.tables["gear"][1].show_rows(
+            [{"what": g.what, "rated_A": g.rated_A, "note": g.note} for g in rig.gear], locked
+        )
+        self.tables["leads"][1].show_rows([_lead_row(lead) for lead in rig.leads], locked)
+        self.tables["earthed"][1].show_rows([{"node": e.node, "through": e.through} for e in rig.earthed], locked)
+
+    def _show_faults(self, faults: list[Fault]) -> None:
+        parts = []
+        for fault in faults:
+            costs = ", ".join(FIGURES[f].title.lower() for f in fault.costs)
+            price = f" It costs: {costs}." if costs else ""
+            parts.append(f"{fault.severity.value.capitalize()}: {fault.text} {fault.remedy}{price}")
+        self.faults.setText("\n".join(parts))
+        self.faults.setVisible(bool(parts))
+        stops = any(f.severity is Severity.STOP for f in faults)
+        name = "problem" if stops else "doubtink"
+        if self.faults.objectName() != name:
+            self.faults.setObjectName(name)
+            self.faults.style().unpolish(self.faults)
+            self.faults.style().polish(self.faults)
+
+    # Editing
+
+    def _give(self, why: str, **changes: Any) -> None:
+        if self._rig is not None:
+            self.edited.emit(replace(self._rig, **changes), why)
+
+    def _with(self, one: Instrument) -> tuple[Instrument, ...]:
+        assert self._rig is not None
+        return tuple(one if i.role == one.role else i for i in self._rig.instruments)
+
+    def _one(self) -> Instrument | None:
+        return self._rig.instrument(self._at) if self._rig is not None else None
+
+    def _take(self, record: Instrument | Rig) -> None:
+        if isinstance(record, Rig):
+            self.edited.emit(record, "the rig")
+        else:
+            self._give(f"{ROLES[record.role]}", instruments=self._with(record))
+
+    def _reach(self, word: Any) -> None:
+        one = self._one()
+        if self._rig is None:
+            return
+        if one is None:
+            made = (*self._rig.instruments, Instrument(self._at, word))
+            self._give(f"{ROLES[self._at]} added", instruments=made)
+        else:
+            self._give(f"{ROLES[one.role]} {word}", instruments=self._with(replace(one, how=word)))
+
+    def _remove(self) -> None:
+        if self._rig is not None:
+            rest = tuple(i for i in self._rig.instruments if i.role != self._at)
+            self._give(f"{ROLES[self._at]} removed", instruments=rest)
+
+    def _take_accuracy(self, rows: list[Row]) -> None:
+        one = self._one()
+        if one is None:
+            return
+        made = []
+        for n, row in enumerate(rows):
+            try:
+                made.append(_accuracy(row, one))
+            except InputError as error:
+                self.wrong.emit(f"Accuracy, row {n + 1}: {error.message}.")
+                return
+        self.wrong.emit("")
+        self._give(f"accuracy of {one.name}", instruments=self._with(replace(one, accuracy=tuple(made))))
+
+    def _take_gear(self, rows: list[Row]) -> None:
+        made = tuple(Gear(row["what"] or "fuse", row.get("note") or "", row.get("rated_A")) for row in rows)
+        self._give("protective gear", gear=made)
+
+    def _take_leads(self, rows: list[Row]) -> None:
+        made = []
+        for n, row in enumerate(rows):
+            length, area, gauge = row.get("length_m"), row.get("area_mm2"), row.get("awg")
+            if not length or (area is None) == (gauge is None):
+                self.wrong.emit(f"Lead {n + 1}: type its length, and mm² or AWG, one of them.")
+                return
+            between = " ".join(str(row.get("between") or "unit load").replace("→", " ").replace(",", " ").split())
+            warm = row.get("temperature_degC")
+            made.append(
+                Lead(between, length, area, round(gauge) if gauge is not None else None, 20.0 if warm is None else warm)
+            )
+        self.wrong.emit("")
+        self._give("leads", leads=tuple(made))
+
+    def _take_earthed(self, rows: list[Row]) -> None:
+        made = tuple(Earthed(row.get("node") or "?", row.get("through") or "?") for row in rows)
+        self._give("earths", earthed=made)
+
+
+def _accuracy_row(row: Accuracy) -> Row:
+    return {
+        "words": QUANTITIES[row.quantity].words,
+        "range": row.range,
+        "counts": float(row.counts) if row.counts is not None else None,
+        "printed": row.printed or _as_printed(row),
+        "was": row,
+    }
+
+
+def _as_printed(row: Accuracy) -> str:
+    unit = {"degC": "°C", "1": ""}.get(QUANTITIES[row.quantity].unit, QUANTITIES[row.quantity].unit)
+    parts = [f"{row.reading_percent:g}% rdg"] if row.reading_percent else []
+    parts += [f"{row.range_percent:g}% rng"] if row.range_percent else []
+    parts += [f"{row.offset:g} {unit}".strip()] if row.offset else []
+    return " + ".join(parts)
+
+
+def _accuracy(row: Row, one: Instrument) -> Accuracy:
+    """A row as typed; one that was not touched keeps what its data sheet says beyond the text."""
+    quantity = next((q for q in QUANTITIES.values() if q.words == row.get("words")), None)
+    quantity = quantity or next(q for q in QUANTITIES.values() if q.role == one.role)
+    if not row.get("range"):
+        raise InputError(f"the range is needed, in {quantity.unit}")
+    old: Accuracy | None = row.get("was")
+    counts = round(row["counts"]) if row.get("counts") else None
+    text = row.get("printed") or ""
+    same = old is not None and text == (old.printed or _as_printed(old))
+    if same and old is not None and (old.range, old.counts, old.quantity) == (row["range"], counts, quantity.name):
+        return old
+    return parse_accuracy(text, Accuracy(quantity.name, row["range"], counts=counts), quantity.unit)
+
+
+def _lead_row(lead: Lead) -> Row:
+    return {
+        "between": lead.between,
+        "length_m": lead.length_m,
+        "area_mm2": lead.area_mm2,
+        "awg": float(lead.awg) if lead.awg is not None else None,
+        "temperature_degC": lead.temperature_degC,
+        "ohm": f"{1000 * lead_resistance(lead):.1f}",
+    }
+
+
+def _spoken(one: Instrument, unit: Unit | None, line: Line) -> list[str]:
+    """Each accuracy in words, and what it comes to where it matters."""
+    out = []
+    for row in one.accuracy:
+        at = limit_words(row, unit, line)
+        words = f"{QUANTITIES[row.quantity].words}: {accuracy_words(row)}"
+        out.append(f"{words}, that is {at}" if at else words)
+    return out

@@ -1,0 +1,87 @@
+"""Where the elements of the wiring sheet stand, and what flows between them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QRectF
+
+from zincsmith.analysis.expectation import expected
+from zincsmith.analysis.leads import lead_resistance
+from zincsmith.model.errors import ZincsmithError
+from zincsmith.model.rig import Lead, Rig
+from zincsmith.model.unit import Unit
+
+BOTTOM = ("voltmeter", "scope", "thermometer", "sink_controller", "lcr_meter")
+MARGIN, BOX_W, BOX_H = 12.0, 132.0, 84.0
+
+
+@dataclass(frozen=True)
+class Flow:
+    """Expected volts, amps and watts at full load, from the nameplate's own model; ``drop_V`` on the load's lead."""
+
+    input_V: float
+    input_A: float
+    input_W: float
+    output_V: float
+    output_A: float
+    output_W: float
+    drop_V: float
+
+
+@dataclass(frozen=True)
+class Layout:
+    """Rectangles by element: a role, ``gear`` or ``unit``. ``divide`` parts input side from output side."""
+
+    boxes: dict[str, QRectF]
+    divide: float
+    callout: QRectF
+
+
+def lay_out(width: float, height: float, rig: Rig, source: str) -> Layout:
+    """Upper row in the order the current flows, load and meters of the output below, the unit across both."""
+    divide = max(128.0, height * 0.40)
+    unit = QRectF(width - 168.0 - MARGIN, 28.0, 168.0, height - 28.0 - MARGIN)
+    chain = [source, *(["gear"] if rig.gear else []), "power_meter"]
+    room = unit.left() - MARGIN
+    wide = min(BOX_W, (room - 76.0 * len(chain)) / len(chain))
+    gap = (room - wide * len(chain)) / len(chain)
+    top = 30.0
+    boxes = {name: QRectF(MARGIN + k * (wide + gap), top, wide, BOX_H) for k, name in enumerate(chain)}
+    boxes["unit"] = unit
+    boxes["load"] = QRectF(MARGIN, divide + 30.0, wide, BOX_H - 8.0)
+    shown = [r for r in BOTTOM if rig.instrument(r) is not None]
+    low = height - MARGIN - 66.0
+    left = MARGIN + 214.0
+    each = min(136.0, (unit.left() - 18.0 - left) / max(1, len(shown)) - 10.0)
+    for k, role in enumerate(shown):
+        boxes[role] = QRectF(left + k * (each + 10.0), low, each, 66.0)
+    callout = QRectF(MARGIN, low - 22.0, 200.0, 88.0)
+    return Layout(boxes, divide, callout)
+
+
+def flow_of(unit: Unit | None, rig: Rig, line_V: float) -> Flow | None:
+    """What to expect at full load on a line; None while the nameplate does not say enough."""
+    if unit is None:
+        return None
+    try:
+        plate = unit.nameplate
+        main = max(plate.outputs, key=lambda o: o.current_A, default=plate.output)
+        share = plate.rated_power_W / plate.output.rated_power_W
+        e = expected(plate, line_V, plate.output.current_A * share, 23.0)
+    except (ZincsmithError, ZeroDivisionError):
+        return None
+    drop = main.current_A * lead_resistance(lead) if (lead := rig.lead("unit load")) is not None else 0.0
+    return Flow(
+        line_V,
+        e["input_current"].value,
+        e["input_power"].value,
+        main.voltage_V,
+        main.current_A,
+        plate.rated_power_W,
+        drop,
+    )
+
+
+def lead_words(lead: Lead | None) -> str:
+    return f"{lead.length_m:g} m {lead.size_words}" if lead is not None else ""

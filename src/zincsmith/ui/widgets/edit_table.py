@@ -1,0 +1,203 @@
+"""A table that is typed into: one row a record, an empty row at the end to add one, Ctrl+Delete to take one away."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from PySide6.QtCore import QAbstractItemModel, QModelIndex, QPersistentModelIndex, Qt, Signal
+from PySide6.QtGui import QBrush, QKeyEvent
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHeaderView,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
+
+from zincsmith.formats.entry import parse_entry
+from zincsmith.model.errors import InputError
+from zincsmith.ui.theme import font, theme
+
+Row = dict[str, Any]
+Index = QModelIndex | QPersistentModelIndex
+
+
+@dataclass(frozen=True)
+class Column:
+    """``unit`` makes it a number in that unit (empty: text), ``choices`` a choice; ``fixed`` is only shown.
+
+    ``stretch`` shares the room that is left; ``width`` is in pixels where it does not.
+    """
+
+    key: str
+    heading: str
+    unit: str = ""
+    choices: tuple[str, ...] = ()
+    fixed: bool = False
+    stretch: bool = False
+    width: int = 80
+    kind: str = "plain"
+
+
+class _Delegate(QStyledItemDelegate):
+    """An editor by column: a choice drops down at once."""
+
+    def __init__(self, table: EditTable) -> None:
+        super().__init__(table)
+        self._table = table
+
+    def createEditor(self, parent: QWidget, option: QStyleOptionViewItem, index: Index) -> QWidget:
+        column = self._table.columns[index.column()]
+        if not column.choices:
+            editor = super().createEditor(parent, option, index)
+            editor.setAccessibleName(f"{self._table.accessibleName()}, {column.heading}, row {index.row() + 1}")
+            return editor
+        box = QComboBox(parent)
+        box.addItems(list(column.choices))
+        box.setAccessibleName(f"{self._table.accessibleName()}, {column.heading}, row {index.row() + 1}")
+        box.activated.connect(lambda _: self._done(box))
+        return box
+
+    def _done(self, box: QComboBox) -> None:
+        self.commitData.emit(box)
+        self.closeEditor.emit(box)
+
+    def setEditorData(self, editor: QWidget, index: Index) -> None:
+        if isinstance(editor, QComboBox):
+            editor.setCurrentText(str(index.data() or self._table.columns[index.column()].choices[0]))
+        else:
+            super().setEditorData(editor, index)
+
+    def setModelData(self, editor: QWidget, model: QAbstractItemModel, index: Index) -> None:
+        if isinstance(editor, QComboBox):
+            model.setData(index, editor.currentText())
+        else:
+            super().setModelData(editor, model, index)
+
+
+class EditTable(QTableWidget):
+    """Signals: ``edited`` (all rows as dictionaries by column key, numbers parsed), ``wrong`` (a reason, or empty).
+
+    A wrong entry stays in its cell with its reason; nothing is given on while one stands.
+    """
+
+    edited = Signal(list)
+    wrong = Signal(str)
+
+    def __init__(self, name: str, columns: Sequence[Column], adds: bool = True, row_height: int = 26) -> None:
+        super().__init__(0, len(columns))
+        self.columns, self.adds = tuple(columns), adds
+        self.setAccessibleName(name)
+        self.setHorizontalHeaderLabels([c.heading for c in columns])
+        self.setFont(font(13))
+        self.horizontalHeader().setFont(font(12))
+        self.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        self.verticalHeader().hide()
+        self.verticalHeader().setDefaultSectionSize(row_height)
+        self.setShowGrid(False)
+        self.setTabKeyNavigation(False)
+        self.setItemDelegate(_Delegate(self))
+        self.setEditTriggers(
+            QAbstractItemView.EditTrigger.DoubleClicked
+            | QAbstractItemView.EditTrigger.AnyKeyPressed
+            | QAbstractItemView.EditTrigger.EditKeyPressed
+            | QAbstractItemView.EditTrigger.SelectedClicked
+        )
+        header = self.horizontalHeader()
+        for n, column in enumerate(columns):
+            if column.stretch:
+                header.setSectionResizeMode(n, QHeaderView.ResizeMode.Stretch)
+            else:
+                self.setColumnWidth(n, column.width)
+        self._loading = False
+        self._shown: list[Row] | None = None
+        self.cellChanged.connect(self._changed)
+
+    def show_rows(self, rows: Sequence[Mapping[str, Any]], locked: bool = False) -> None:
+        """Fill the table; what is being typed and wrong entries stay while the rows are the same."""
+        fresh = [dict(row) for row in rows]
+        if fresh == self._shown:
+            return
+        at = self.currentRow(), self.currentColumn()
+        self._shown = fresh
+        self._loading = True
+        self.setUpdatesEnabled(False)
+        self.setRowCount(len(fresh) + (1 if self.adds and not locked else 0))
+        for r in range(self.rowCount()):
+            for c, column in enumerate(self.columns):
+                value = fresh[r].get(column.key) if r < len(fresh) else None
+                self.setItem(r, c, self._item(column, value, r < len(fresh)))
+        self.setUpdatesEnabled(True)
+        self._loading = False
+        if 0 <= at[0] < self.rowCount():
+            self.setCurrentCell(*at)
+        self.wrong.emit("")
+
+    def _item(self, column: Column, value: Any, there: bool) -> QTableWidgetItem:
+        text = "" if value is None else f"{value:.10g}" if isinstance(value, float) else str(value)
+        item = QTableWidgetItem(text if there else "")
+        if column.unit:
+            item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            item.setForeground(QBrush(theme().text_of(column.kind)))
+        if column.fixed:
+            item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
+            item.setForeground(QBrush(theme().color("ink2")))
+        return item
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        control = event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        if event.key() == Qt.Key.Key_Delete and control and self._shown is not None:
+            rows = list(self._shown)
+            if 0 <= self.currentRow() < len(rows):
+                del rows[self.currentRow()]
+                self.edited.emit(rows)
+            return
+        if event.key() == Qt.Key.Key_Delete and self.currentItem() is not None and not event.modifiers():
+            self.currentItem().setText("")
+            return
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.edit(self.currentIndex())
+            return
+        super().keyPressEvent(event)
+
+    def _changed(self, row: int, column: int) -> None:
+        if self._loading or self._shown is None:
+            return
+        reasons: list[str] = []
+        rows: list[Row] = []
+        self._loading = True
+        for r in range(self.rowCount()):
+            given = self._shown[r] if r < len(self._shown) else {}
+            found = dict(given)
+            for c, spec in enumerate(self.columns):
+                self._read(r, c, spec, found, reasons)
+            empty = all(found.get(c.key) in (None, "") or (c.choices and r >= len(self._shown)) for c in self.columns)
+            if not empty:
+                rows.append(found)
+        self._loading = False
+        self.wrong.emit(reasons[0] if reasons else "")
+        if not reasons and rows != self._shown:
+            self.edited.emit(rows)
+
+    def _read(self, r: int, c: int, spec: Column, found: Row, reasons: list[str]) -> None:
+        item = self.item(r, c)
+        if spec.fixed or item is None:
+            return
+        text = item.text().strip()
+        item.setBackground(QBrush())
+        if not spec.unit:
+            found[spec.key] = text
+            return
+        if not text:
+            found[spec.key] = None
+            return
+        try:
+            found[spec.key] = parse_entry(text, spec.unit)
+        except InputError as error:
+            item.setBackground(QBrush(theme().color("alarm_ground")))
+            reasons.append(f"{spec.heading}, row {r + 1}: {error.message}.")
