@@ -214,6 +214,11 @@ class Session(QObject):
             return "There is no unit yet. Type its ratings at Nameplate."
         if self.rig is None:
             return "There is no rig yet. Load one at Rig."
+        if self.unit.look.blocks:
+            return (
+                "The look-over found this unit not worth powering. Change that verdict at Nameplate, or state there "
+                "why it is powered all the same, and who decided."
+            )
         ambient = self.view.opened.ambient_degC if self.view.opened else None
         of = (self.unit, self.rig, self.plan, ambient)
         if of != self._rehearsed_of:

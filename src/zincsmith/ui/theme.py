@@ -244,10 +244,11 @@ def stylesheet(t: Theme) -> str:
     QCheckBox:focus {{ border-bottom: 2px solid {t.focus}; }}
     QCheckBox {{ spacing: 10px; padding: 2px 0; }}
     QScrollArea {{ border: 0; background: transparent; }}
-    QStackedWidget > QScrollArea, QStackedWidget > QScrollArea > QWidget {{ background: {t.ground}; }}
-    QScrollArea > QWidget > QWidget#inside {{ background: transparent; }}
+    QStackedWidget#stations > QScrollArea, QStackedWidget#stations > QScrollArea > QWidget {{ background: {t.ground}; }}
+    QScrollArea > QWidget > QWidget#inside, QWidget#clear {{ background: transparent; }}
     QTableWidget {{ background: {t.paper}; border: 0; gridline-color: {t.line}; }}
     QTableWidget::item {{ padding: 2px 3px; }}
+    QTableWidget::item:focus {{ background: {t.chosen}; border: 1px solid {t.edge}; color: {t.ink}; }}
     QTableWidget::item:selected {{ background: {t.chosen}; color: {t.ink}; }}
     QHeaderView::section {{ background: {t.paper}; color: {t.ink2}; border: 0; border-bottom: 1px solid {t.line};
                             padding: 3px 6px; }}

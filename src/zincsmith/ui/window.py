@@ -85,6 +85,7 @@ class MainWindow(QMainWindow):
         self.spine = Spine([(number, title) for number, title, _ in STATIONS])
         self.unit_strip, self.bench_strip, self.alarm = UnitStrip(), BenchStrip(), AlarmBar()
         self.stack = QStackedWidget()
+        self.stack.setObjectName("stations")
         self._lay_out()
         self._connect()
         self.go("Nameplate")
@@ -146,7 +147,7 @@ class MainWindow(QMainWindow):
         session = self.session
         self.unit_strip.show_unit(session.unit)
         self.unit_strip.show_run(self._run_words(), self._book_words())
-        self.bench_strip.show_state(session.view, session.state, session.problem)
+        self.bench_strip.show_state(session.view, session.state, session.problem, session.blocked)
         if self.current is not None:
             self.current.refresh()
         self._marks()
@@ -170,8 +171,9 @@ class MainWindow(QMainWindow):
 
     def _marks(self) -> None:
         s, buttons = self.session, self.spine.buttons
-        buttons["Nameplate"].set_mark("complete" if s.unit else "empty")
-        buttons["Rig"].set_mark("complete" if s.rig else "empty")
+        doubtful = s.unit is not None and s.unit.look.blocks
+        buttons["Nameplate"].set_mark("attention" if doubtful else "complete" if s.unit else "empty")
+        buttons["Rig"].set_mark("attention" if s.blocked else "complete" if s.rig else "empty")
         itinerary = s.itinerary() if s.unit and s.rig else ""
         buttons["Plan"].set_mark(
             "empty" if itinerary == "" else "attention" if isinstance(itinerary, str) else "complete"

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QBrush, QKeySequence, QShortcut
-from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QStackedWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
 
 from zincsmith.judge.claims import all_claims, conflicts, offered
 from zincsmith.model.claim import Claim, RuleChoice, StatedClaim
@@ -17,6 +17,7 @@ from zincsmith.ui.ink import mark_icon
 from zincsmith.ui.nameplate.claim_form import ClaimForm
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.choice import Choice
+from zincsmith.ui.widgets.pages import Pages
 from zincsmith.ui.widgets.panel import Panel, button, label
 from zincsmith.ui.widgets.plain_table import PlainTable
 from zincsmith.ui.widgets.segments import Segments
@@ -47,7 +48,7 @@ class ClaimsPanel(Panel):
             shortcut = QShortcut(QKeySequence(keys), self)
             shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
             shortcut.activated.connect(act)
-        self.stack = QStackedWidget()
+        self.stack = Pages()
         self.stack.addWidget(self._list())
         self.form = ClaimForm()
         self.form.made.connect(self._made)
@@ -62,10 +63,7 @@ class ClaimsPanel(Panel):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         self.table = PlainTable("Claims", HEADINGS, 22)
-        header = self.table.horizontalHeader()
-        for at, mode in enumerate((1, 1, 1, 0, 0)):
-            resize = QHeaderView.ResizeMode.Stretch if mode else QHeaderView.ResizeMode.ResizeToContents
-            header.setSectionResizeMode(at, resize)
+        self.table.share((27, 23, 24, 11, 15))
         self.table.currentCellChanged.connect(self._choose)
         column.addWidget(self.table, 1)
         self.said = label("", 13, 400, "doubtink", wrap=True)
@@ -86,6 +84,7 @@ class ClaimsPanel(Panel):
             for kind, one in rule_set.classes.items():
                 self.rule.addItem(f"{rule_set.short}: {one.words}", RuleChoice(name, kind))
         self.rule.activated.connect(self._hold_to)
+        self.rule.setMaximumWidth(300)
         rules.addWidget(self.rule)
         self.why = label("", 12, 400, "second", wrap=True)
         rules.addWidget(self.why, 1)
@@ -142,7 +141,8 @@ class ClaimsPanel(Panel):
         t = theme()
         tested = claim.procedure or "no procedure yet"
         condition = claim.condition_text + (", input" if claim.side == "input" and claim.stated is not None else "")
-        texts = (claim.title, claim.text, condition, claim.source, tested if claim.kept else "dropped")
+        value = claim.text.partition(" (")[0] if claim.published else claim.text  # the source stands beside it
+        texts = (claim.title, value, condition, claim.source, tested if claim.kept else "dropped")
         for column, text in enumerate(texts):
             item = QTableWidgetItem(text)
             item.setToolTip(text)
@@ -209,7 +209,7 @@ class ClaimsPanel(Panel):
         if self._plate is not None and self.add.isEnabled():
             self._editing = None
             self.form.show_claim(self._plate, None)
-            self.stack.setCurrentWidget(self.form)
+            self.stack.setCurrentIndex(1)
 
     def _edit(self) -> None:
         claim = self._chosen()
@@ -217,7 +217,7 @@ class ClaimsPanel(Panel):
             return
         self._editing = claim.stated
         self.form.show_claim(self._plate, self._plate.claims[claim.stated])
-        self.stack.setCurrentWidget(self.form)
+        self.stack.setCurrentIndex(1)
 
     def _back(self) -> None:
         self.stack.setCurrentIndex(0)

@@ -87,6 +87,7 @@ class LabelLines(QScrollArea):
         column.addLayout(self._grid)
         column.addStretch()
         self.setWidget(inside)
+        self.viewport().setObjectName("clear")
         self.rows: list[PrintedLine] = []
         self._notes: list[tuple[QLabel, QLabel, QLabel]] = []
         self._given: tuple[str, ...] = ()
@@ -195,7 +196,7 @@ def _remark(found: LabelLine) -> str:
                 parts.append("input")
             case LabelOutput() if isinstance(item.voltage_V, float) and item.current_A is not None:
                 product = abs(item.voltage_V) * item.current_A
-                parts.append(f"{abs(item.voltage_V):g} V × {item.current_A:g} A = {product:.4g} W")
+                parts.append(f"V × A = {product:.4g} W" if item.power_W is None else _product(product, item.power_W))
             case LabelOutput():
                 parts.append(f"{len(item.modes)} modes" if item.modes else "output")
             case LabelFigure():
@@ -205,4 +206,8 @@ def _remark(found: LabelLine) -> str:
     if found.unread and not parts:
         return "kept as printed"
     shown = list(dict.fromkeys(parts))
-    return ", ".join(shown[:2]) + (" …" if len(shown) > 2 else "")
+    return shown[0] + (" …" if len(shown) > 1 else "") if shown else ""
+
+
+def _product(product: float, printed: float) -> str:
+    return f"V × A = {product:.4g} W" + ("" if abs(product - printed) <= 0.03 * printed else ", not as printed")

@@ -20,9 +20,10 @@ from zincsmith.ui.widgets.segments import Segments
 
 VERDICTS = ("fit to power", "with care", "not worth powering")
 SEEN = ("not looked", "found", "missing", "doubtful")
+MARKS = {"found": "tick", "missing": "missing", "doubtful": "doubt"}
 COLUMNS = (
     Column("what", "look for", stretch=True),
-    Column("seen", "seen", choices=SEEN, width=110),
+    Column("seen", "seen", choices=SEEN, width=120, marks=MARKS),
     Column("note", "note", stretch=True),
 )
 BODY = (
@@ -226,6 +227,6 @@ def _verdict_words(look: LookOver) -> str:
                 "The plan is blocked. To power it all the same give the reason and who decided; the report prints both."
             )
         return f"Overridden by {look.override_by}; the report prints the reason."
-    return {"fit to power": "", "with care": "The care to take is asked at the gate."}.get(
+    return {"fit to power": "", "with care": "What to take care of is printed in the report."}.get(
         look.verdict, "Not judged yet."
     )

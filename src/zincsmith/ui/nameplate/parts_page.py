@@ -21,18 +21,18 @@ KINDS = (
 STATES = ("sound", "bulging", "loose", "discoloured", "unidentified")
 COLUMNS = (
     Column("name", "part", width=70),
-    Column("what", "what", choices=KINDS, width=126),
+    Column("what", "what", choices=KINDS, width=118),
     Column("marked", "as marked", stretch=True),
-    Column("rated_V", "rated V", "V", width=70, kind="voltage"),
-    Column("rated_A", "rated A", "A", width=70, kind="current"),
-    Column("uF", "µF each", "1", width=80),
+    Column("rated_V", "rated V", "V", width=60, kind="voltage"),
+    Column("rated_A", "rated A", "A", width=60, kind="current"),
+    Column("uF", "µF each", "1", width=66),
     Column("count", "pieces", "1", width=56),
-    Column("output", "serves", width=80),
+    Column("output", "serves", width=64),
     Column("state", "state", choices=STATES, width=106),
     Column("note", "note", stretch=True),
-    Column("sees", "sees", fixed=True, width=76),
-    Column("share", "of rating", fixed=True, width=70),
-    Column("how", "worked out from", fixed=True, width=190),
+    Column("sees", "sees", fixed=True, width=70),
+    Column("share", "of rating", fixed=True, width=62),
+    Column("how", "worked out from", fixed=True, width=210),
 )
 
 
@@ -106,7 +106,8 @@ def _row(n: int, part: Part, unit: Unit) -> Row:
         "state": part.state,
         "note": part.note,
         "sees": f"{stress.sees:.4g} {unit_shown}" if stress.sees is not None else "–",
-        "share": f"{100 * stress.share:.0f} % {'' if stress.verdict == 'fits' else '!'}" if stress.share else "–",
+        "share": f"{100 * stress.share:.0f} %" if stress.share else "–",
         "how": f"{stress.verdict}: {stress.how}" if stress.verdict not in {"", "fits"} else stress.how,
         "at": n,
+        "bad": ("sees", "share", "how") if stress.verdict in {"doubtful", "too small"} else (),
     }

@@ -70,6 +70,7 @@ class PhotoStrip(QWidget):
         self.list.setFont(font(12))
         self.list.setFrameShape(QListWidget.Shape.NoFrame)
         self.list.setAcceptDrops(False)
+        self.list.setMinimumHeight(40)
         self.list.currentRowChanged.connect(self._chosen)
         column.addWidget(self.list, 1)
         row = QHBoxLayout()
@@ -91,6 +92,8 @@ class PhotoStrip(QWidget):
         for one in (self.caption, file, self.paste, self.take):
             row.addWidget(one)
         column.addLayout(row)
+        self.list.hide()
+        self._chosen()
 
     def show_unit(self, unit: Unit | None, locked: bool) -> None:
         self.setEnabled(unit is not None and not locked)

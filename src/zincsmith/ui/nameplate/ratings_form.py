@@ -67,7 +67,6 @@ class RatingsForm(QWidget):
             table.edited.connect(take)
             table.wrong.connect(self.wrong)
             column.addWidget(table)
-        self.inputs.setFixedHeight(84)
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         self.whole: dict[str, RatingEdit] = {}
@@ -93,6 +92,7 @@ class RatingsForm(QWidget):
         self._unit = unit
         plate = unit.nameplate if unit is not None else Nameplate()
         self.inputs.show_rows([_input_row(one) for one in plate.inputs], locked or unit is None)
+        self.inputs.setFixedHeight(34 + 26 * min(3, max(2, self.inputs.rowCount())))
         self.outputs.show_rows([_output_row(one) for one in plate.outputs], locked or unit is None)
         for key, edit in self.whole.items():
             value = getattr(plate, key)

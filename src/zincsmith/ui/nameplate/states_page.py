@@ -18,9 +18,11 @@ CHECKED = ("not checked", "assumed", "measured")
 TERMINALS = (
     Column("name", "terminal", stretch=True),
     Column("mark", "pin or wire mark", stretch=True),
-    Column("output", "of output", width=110),
-    Column("polarity", "polarity", choices=POLARITIES, width=80),
-    Column("checked", "identity and polarity", choices=CHECKED, width=150),
+    Column("output", "of output", width=84),
+    Column("polarity", "polarity", choices=POLARITIES, width=66),
+    Column(
+        "checked", "identity and polarity", choices=CHECKED, width=136, marks={"measured": "tick", "assumed": "doubt"}
+    ),
 )
 STATES = (
     Column("name", "configuration", stretch=True),

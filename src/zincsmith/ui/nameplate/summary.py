@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from zincsmith.analysis.parts import Stress, stress_of, touch_current_A
 from zincsmith.model.intake import LookItem, Physical
@@ -40,6 +40,7 @@ class LookSummary(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._unit: Unit | None = None
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
 
     def sizeHint(self) -> QSize:
         return QSize(320, 46 + int(ROW * max(1, min(6, len(self._items())))))
@@ -99,6 +100,7 @@ class PartsSummary(QWidget):
         super().__init__()
         self._stress: list[Stress] = []
         self._touch = ""
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
 
     def sizeHint(self) -> QSize:
         return QSize(320, int(ROW * max(2, min(7, len(self._stress) + 1))))

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QPainter, QPen
-from PySide6.QtWidgets import QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QTableWidgetItem
+from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QTableWidgetItem
 
 from zincsmith.judge.decide import DECIDES, MARGINAL, Decision
 from zincsmith.judge.rig_words import rig_words
@@ -15,7 +15,7 @@ from zincsmith.ui import ink
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.plain_table import PlainTable
 
-HEADINGS = ("claim, worst first", "allowed", "this rig, k = 2", "of what is allowed", "as wired", "to blame")
+HEADINGS = ("claim, worst first", "allowed", "this rig, k = 2", "share of it", "as wired", "to blame")
 ORDER = {"cannot": 0, "marginal": 1, "decides": 2, "no procedure yet": 3}
 MARKS = {"cannot": "missing", "marginal": "doubt", "decides": "tick"}
 BAR = Qt.ItemDataRole.UserRole
@@ -56,11 +56,7 @@ class DecisionTable(PlainTable):
 
     def __init__(self) -> None:
         super().__init__("What this rig can decide", HEADINGS, 24)
-        header = self.horizontalHeader()
-        for column, width in ((3, 130), (4, 126), (5, 150)):
-            self.setColumnWidth(column, width)
-        for column in (0, 1, 2):
-            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
+        self.share((24, 12, 20, 10, 20, 14))
         self.setItemDelegateForColumn(3, _Bar(self))
 
     def show_decisions(self, decisions: Sequence[Decision]) -> None:
@@ -72,7 +68,14 @@ class DecisionTable(PlainTable):
     def _fill(self, row: int, one: Decision) -> None:
         t = theme()
         after = f" → {one.moved}" if one.moved != one.verdict else ""
-        texts = (one.claim.title, one.claim.text, rig_words(one), "", one.verdict + after, one.blame or one.why)
+        texts = (
+            one.claim.title,
+            one.claim.text.partition(" (")[0],
+            rig_words(one) if one.expanded is not None else "",
+            "",
+            one.verdict + after,
+            one.blame or one.why,
+        )
         for column, text in enumerate(texts):
             item = QTableWidgetItem(text)
             item.setToolTip(text)

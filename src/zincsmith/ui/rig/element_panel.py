@@ -28,10 +28,10 @@ from zincsmith.ui.widgets.segments import Segments
 
 HOW = ("simulated", "connected", "by hand")
 ACCURACY = (
-    Column("words", "reads", choices=tuple(q.words for q in QUANTITIES.values()), width=96),
-    Column("range", "range", "1", width=48),
-    Column("counts", "counts", "1", width=54),
-    Column("printed", "as printed: 0.5% + 3 counts", stretch=True),
+    Column("words", "reads", choices=tuple(q.words for q in QUANTITIES.values()), width=88),
+    Column("range", "range", "1", width=44),
+    Column("counts", "counts", "1", width=50),
+    Column("printed", "as printed", stretch=True),
 )
 GEAR = (
     Column(
@@ -75,6 +75,7 @@ class ElementPanel(Panel):
         column.setContentsMargins(0, 0, 6, 0)
         column.setSpacing(6)
         area.setWidget(inside)
+        area.viewport().setObjectName("clear")
         self.body.addWidget(area, 1)
         self.faults = label("", 13, 400, "problem", wrap=True)
         column.addWidget(self.faults)
@@ -100,7 +101,6 @@ class ElementPanel(Panel):
             head, table = label(words, 13, 600), EditTable(words, columns, row_height=24)
             table.edited.connect(take)
             table.wrong.connect(self.wrong)
-            table.setMinimumHeight(112)
             column.addWidget(head)
             column.addWidget(table)
             self.tables[name] = (head, table)
@@ -158,6 +158,8 @@ class ElementPanel(Panel):
         )
         self.tables["leads"][1].show_rows([_lead_row(lead) for lead in rig.leads], locked)
         self.tables["earthed"][1].show_rows([{"node": e.node, "through": e.through} for e in rig.earthed], locked)
+        for _, table in self.tables.values():
+            table.setFixedHeight(34 + 24 * min(8, max(2, table.rowCount())))
 
     def _show_faults(self, faults: list[Fault]) -> None:
         parts = []

@@ -146,7 +146,10 @@ class WiringSheet(QWidget):
         self._how(p, QPointF(inside.right() - 3, head.center().y()), one.how)
         ink.write(p, head.translated(0, 18).adjusted(0, 0, 12, 0), one.name, 12, 400, t.color("ink2"))
         rest = QRectF(inside.left(), inside.top() + 36, inside.width(), inside.height() - 36)
-        ink.write(p, rest, _detail(one, rig), 12, 400, t.color("ink2"), TOP_LEFT, wrap=True)
+        if box.height() < 70.0:
+            ink.write(p, QRectF(rest.left(), rest.top(), rest.width(), 18), _detail(one, rig), 12, 400, t.color("ink2"))
+        else:
+            ink.write(p, rest, _detail(one, rig), 12, 400, t.color("ink2"), TOP_LEFT, wrap=True)
 
     def _gear(self, p: QPainter, box: QRectF, rig: Rig) -> None:
         self._frame(p, box, "gear", True)
@@ -249,7 +252,7 @@ class WiringSheet(QWidget):
         p.setPen(QPen(theme().of("voltage"), 1.4, Qt.PenStyle.DotLine))
         for k, dx in ((-8.0, 0.0), (8.0, 8.0)):
             end = QPointF(box.center().x() + dx - 4, box.top())
-            level = box.top() - 14 + dx
+            level = layout.callout.top() - 12 + dx
             p.drawPolyline([QPointF(x + dx, y + k), QPointF(x + dx, level), QPointF(end.x(), level), end])
         p.setBrush(theme().color("ink"))
         for k, dx in ((-8.0, 0.0), (8.0, 8.0)):
@@ -348,7 +351,7 @@ def _detail(one: Instrument, rig: Rig) -> str:
         case "load":
             if one.dummy is not None:
                 return one.dummy.kind
-            reach = f", reaches {one.most['current_A']:g} A" if "current_A" in one.most else ""
+            reach = f", up to {one.most['current_A']:g} A" if "current_A" in one.most else ""
             return f"{one.mode or 'mode not stated'}{reach}"
         case "voltmeter":
             return "sense at the unit" if rig.sense == "unit" else "sense at the load"

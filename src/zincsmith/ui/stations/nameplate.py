@@ -9,7 +9,7 @@ from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.formats.label_plate import fold, merge
 from zincsmith.formats.plate_check import Problem, check_unit
@@ -30,6 +30,7 @@ from zincsmith.ui.nameplate.summary import LookSummary, PartsSummary
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font
+from zincsmith.ui.widgets.pages import Pages
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
 from zincsmith.ui.widgets.rating_edit import RatingEdit
 from zincsmith.ui.widgets.rating_plate import RatingPlate
@@ -53,7 +54,7 @@ class NameplateStation(Station):
         self.look_summary, self.parts_summary = LookSummary(), PartsSummary()
         self.photos = PhotoStrip(session)
         self.look, self.parts, self.states, self.safety = LookPage(), PartsPage(), StatesPage(), SafetyPage()
-        self.undo, self.redo = button("Undo  Ctrl+Z", weight=400), button("Redo  Ctrl+Shift+Z", weight=400)
+        self.undo, self.redo = button("Undo  Ctrl+Z", weight=400), button("Redo", weight=400)
         self.take_file, self.give_file = button("Open TOML…", weight=400), button("Save TOML…", weight=400)
         self.count = label("", 13, 400, "second")
         self._lay_out()
@@ -75,7 +76,7 @@ class NameplateStation(Station):
             row.addWidget(one)
         outer.addLayout(row)
         outer.addWidget(self.problem)
-        self.stack = QStackedWidget()
+        self.stack = Pages()
         self.stack.addWidget(self._overview())
         for page in (self.look, self.parts, self.states, self.safety):
             self.stack.addWidget(page)
@@ -90,14 +91,15 @@ class NameplateStation(Station):
         left.setSpacing(9)
         top = QHBoxLayout()
         top.setSpacing(9)
-        top.addWidget(self._label_panel(), 5)
+        top.addWidget(self._label_panel(), 6)
         self.plate_panel = Panel("Rating plate", "drawn as you type")
         self.plate_panel.body.addWidget(self.plate, 1)
         self.doubts = label("", 13, 400, "doubtink", wrap=True)
         self.plate_panel.body.addWidget(self.doubts)
-        top.addWidget(self.plate_panel, 4)
+        top.addWidget(self.plate_panel, 5)
         left.addLayout(top, 10)
         left.addWidget(self.claims, 11)
+        self._left = left
         row.addLayout(left, 1)
         row.addLayout(self._summary())
         return page
@@ -122,7 +124,7 @@ class NameplateStation(Station):
             grid.addWidget(edit, n // 2, 2 * (n % 2) + 1)
             self.identity[key] = edit
         panel.body.addLayout(grid)
-        self.ratings = QStackedWidget()
+        self.ratings = Pages()
         self.ratings.addWidget(self.lines)
         self.ratings.addWidget(self.form)
         panel.body.addWidget(self.ratings, 1)
@@ -141,8 +143,9 @@ class NameplateStation(Station):
         parts.body.addWidget(self.parts_summary, 1)
         photos = Panel("Photographs")
         photos.body.addWidget(self.photos, 1)
-        for panel, stretch in ((look, 5), (parts, 5), (photos, 4)):
-            panel.setFixedWidth(356)
+        photos.setMaximumHeight(172)
+        for panel, stretch in ((look, 6), (parts, 6), (photos, 0)):
+            panel.setFixedWidth(346)
             column.addWidget(panel, stretch)
         return column
 
@@ -249,6 +252,7 @@ class NameplateStation(Station):
         self.mode.choose(word)
         self.ratings.setCurrentIndex(1 if word == "Fields" else 0)
         self.plate_panel.setVisible(word == "Lines")
+        self._left.setStretch(0, 10 if word == "Lines" else 14)
 
     # Editing
 

@@ -39,7 +39,7 @@ class RigStation(Station):
         self.problem = label("", 13, 400, "problem", wrap=True)
         self.summary = label("", 13, 400, "second")
         self.name = label("", 14, 600)
-        self.undo, self.redo = button("Undo  Ctrl+Z", weight=400), button("Redo  Ctrl+Shift+Z", weight=400)
+        self.undo, self.redo = button("Undo  Ctrl+Z", weight=400), button("Redo", weight=400)
         self.load_button = button("Open TOML…  Ctrl+O", weight=400)
         self.load_button.setShortcut("Ctrl+O")
         self.save_button = button("Save TOML…", weight=400)
@@ -86,6 +86,7 @@ class RigStation(Station):
         self.add.setFont(font(13))
         self.add.setAccessibleName("Add a role to the rig")
         self.add.activated.connect(self._add_role)
+        self.add.setMinimumWidth(122)
         sheet.head.addWidget(self.add)
         sheet.body.addWidget(self.sheet, 1)
         sheet.body.addWidget(self.begin)
@@ -94,7 +95,7 @@ class RigStation(Station):
         self.decide_panel.body.addWidget(self.table)
         left.addWidget(self.decide_panel, 3)
         both.addLayout(left, 1)
-        self.element.setFixedWidth(356)
+        self.element.setFixedWidth(346)
         both.addWidget(self.element)
         outer.addLayout(both, 1)
 
@@ -178,7 +179,7 @@ class RigStation(Station):
             for word in ("decides", "marginal", "cannot", "no procedure yet")
             if now[word] or after[word]
         ]
-        return "   ".join(words) + ("   (→ with the sense leads at the unit)" if now != after else "")
+        return "   ".join(words) + ("   → once sense is at the unit" if now != after else "")
 
     def open_element(self, at: str) -> None:
         """Open an element of the sheet beside it."""

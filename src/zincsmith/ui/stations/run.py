@@ -111,7 +111,10 @@ class StartPanel(Panel):
                 f"{session.plan.name}: {points}, {gates}{typed}; about {duration(itinerary.likely_s)} of bench time. "
                 "Nothing is switched on before the gate is passed."
             )
-        self.button.setEnabled(not isinstance(itinerary, str) and session.allowed("start"))
+        blocked = session.blocked if not isinstance(itinerary, str) else ""
+        if blocked:
+            self.what.setText(f"Arming is refused: {blocked}")
+        self.button.setEnabled(not isinstance(itinerary, str) and not blocked and session.allowed("start"))
         self.ended.setText(_ended_words(session))
         self.ended.setVisible(bool(self.ended.text()))
         self._show_steps()

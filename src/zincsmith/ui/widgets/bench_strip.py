@@ -49,15 +49,15 @@ class BenchStrip(QWidget):
         self.setFont(font(13))
         self._view = RunView()
         self._state = State.IDLE
-        self._problem = ""
+        self._problem = self._blocked = ""
         self.button = MakeSafeButton(self)
         self.button.clicked.connect(self.make_safe)
         shortcut = QShortcut(QKeySequence("F12"), self)
         shortcut.setContext(Qt.ShortcutContext.ApplicationShortcut)
         shortcut.activated.connect(self.make_safe)
 
-    def show_state(self, view: RunView, state: State, problem: str) -> None:
-        self._view, self._state, self._problem = view, state, problem
+    def show_state(self, view: RunView, state: State, problem: str, blocked: str = "") -> None:
+        self._view, self._state, self._problem, self._blocked = view, state, problem, blocked
         headline, detail = self.words()
         self.setAccessibleName(f"Bench: {headline}, {detail}")
         self.update()
@@ -72,6 +72,8 @@ class BenchStrip(QWidget):
         if self._state is State.MAKING_SAFE:
             return "Making safe", "source off, bleeding the output, load off"
         if not view.active:
+            if self._blocked:
+                return "Nothing energised", f"Arming is refused: {self._blocked}"
             if view.closed is not None and view.closed.safe:
                 return "Nothing energised", "output safe; the unit may hold charge"
             return "Nothing energised", "no run under way"

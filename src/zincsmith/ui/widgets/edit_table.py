@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
-from PySide6.QtCore import QAbstractItemModel, QModelIndex, QPersistentModelIndex, Qt, Signal
-from PySide6.QtGui import QBrush, QKeyEvent
+from PySide6.QtCore import QAbstractItemModel, QModelIndex, QPersistentModelIndex, QRectF, Qt, Signal
+from PySide6.QtGui import QBrush, QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -21,9 +21,11 @@ from PySide6.QtWidgets import (
 
 from zincsmith.formats.entry import parse_entry
 from zincsmith.model.errors import InputError
+from zincsmith.ui.ink import mark_icon, write
 from zincsmith.ui.theme import font, theme
 
 Row = dict[str, Any]
+RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 Index = QModelIndex | QPersistentModelIndex
 
 
@@ -42,6 +44,7 @@ class Column:
     stretch: bool = False
     width: int = 80
     kind: str = "plain"
+    marks: Mapping[str, str] = field(default_factory=dict)  # value: one of ink.MARKS
 
 
 class _Delegate(QStyledItemDelegate):
@@ -114,6 +117,9 @@ class EditTable(QTableWidget):
                 header.setSectionResizeMode(n, QHeaderView.ResizeMode.Stretch)
             else:
                 self.setColumnWidth(n, column.width)
+        for n, column in enumerate(columns):
+            if column.unit:  # a number stands under its heading
+                self.horizontalHeaderItem(n).setTextAlignment(RIGHT)
         self._loading = False
         self._shown: list[Row] | None = None
         self.cellChanged.connect(self._changed)
@@ -132,6 +138,9 @@ class EditTable(QTableWidget):
             for c, column in enumerate(self.columns):
                 value = fresh[r].get(column.key) if r < len(fresh) else None
                 self.setItem(r, c, self._item(column, value, r < len(fresh)))
+                if r < len(fresh) and column.key in fresh[r].get("bad", ()):
+                    self.item(r, c).setForeground(QBrush(theme().color("doubt_ink")))
+                    self.item(r, c).setFont(font(13, 600))
         self.setUpdatesEnabled(True)
         self._loading = False
         if 0 <= at[0] < self.rowCount():
@@ -142,12 +151,22 @@ class EditTable(QTableWidget):
         text = "" if value is None else f"{value:.10g}" if isinstance(value, float) else str(value)
         item = QTableWidgetItem(text if there else "")
         if column.unit:
-            item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            item.setTextAlignment(RIGHT)
             item.setForeground(QBrush(theme().text_of(column.kind)))
+        if column.marks and there:
+            item.setIcon(mark_icon(column.marks.get(text, "")))
         if column.fixed:
             item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
             item.setForeground(QBrush(theme().color("ink2")))
         return item
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        last = self.rowCount() - 1
+        if self.adds and self._shown is not None and last >= len(self._shown) and not self.item(last, 0).text():
+            rect = QRectF(self.visualItemRect(self.item(last, 0))).adjusted(6, 0, 300, 0)
+            p = QPainter(self.viewport())
+            write(p, rect, "type here to add", 13, 400, theme().color("ink2"))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         control = event.modifiers() & Qt.KeyboardModifier.ControlModifier

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QAbstractItemView, QTableWidget
 
 from zincsmith.ui.theme import font
@@ -26,3 +27,16 @@ class PlainTable(QTableWidget):
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setTabKeyNavigation(False)
+        self._shares: tuple[int, ...] = ()
+
+    def share(self, shares: Sequence[int]) -> None:
+        """Give each column its share of the width, kept when the table is resized."""
+        self._shares = tuple(shares)
+        self.horizontalHeader().setStretchLastSection(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        room = self.viewport().width()
+        for column, part in enumerate(self._shares[:-1]):
+            self.setColumnWidth(column, room * part // sum(self._shares))

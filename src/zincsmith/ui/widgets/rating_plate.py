@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QLinearGradient, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.judge.plate_words import hertz_words, input_words, output_words
@@ -11,7 +11,7 @@ from zincsmith.model.unit import InputRating, OutputRating, Unit
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 
-NAME_W = 66.0
+NAME_W = 60.0
 
 
 class RatingPlate(QWidget):
@@ -115,35 +115,47 @@ class RatingPlate(QWidget):
             ink.write(p, QRectF(box.left(), y, box.width(), row), words, size, 600, align=ink.RIGHT)
 
     def _input(self, p: QPainter, box: QRectF, one: InputRating, title: str, size: int) -> None:
-        ink.write(p, QRectF(box.left(), box.top(), NAME_W - 4, box.height()), title, 12, 400, theme().color("ink2"))
-        at = self._volts(p, box, input_words(one), one.type, size, 400)
-        ink.write(p, QRectF(at, box.top(), 110, box.height()), hertz_words(one), size)
-        if one.current_A is not None:
-            ink.write(p, box, f"{one.current_A:g} A", size, align=ink.RIGHT)
+        amps = f"{one.current_A:g} A" if one.current_A is not None else ""
+        self._line(p, box, title, (input_words(one), one.type), hertz_words(one), amps, size, 400)
 
     def _output(self, p: QPainter, box: QRectF, one: OutputRating, title: str, size: int) -> None:
-        ink.write(p, QRectF(box.left(), box.top(), NAME_W - 4, box.height()), title, 12, 400, theme().color("ink2"))
         volts, _, amps = output_words(one).partition("  ")
-        watts = f"{one.rated_power_W:.4g} W"
-        right = ink.width(watts, size, 600) + 12
-        at = self._volts(p, box.adjusted(0, 0, -right - ink.width(amps, size, 600), 0), volts, one.type, size, 600)
-        ink.write(p, QRectF(at, box.top(), box.right() - right - at, box.height()), amps, size, 600)
-        ink.write(p, box, watts, size, 600, align=ink.RIGHT)
+        self._line(p, box, title, (volts, one.type), amps, f"{one.rated_power_W:.4g} W", size, 600)
 
     @staticmethod
-    def _volts(p: QPainter, box: QRectF, words: str, kind: str, size: int, weight: int) -> float:
-        """Volts with the sign of their kind behind them; returns where what follows begins."""
-        at = box.left() + NAME_W
-        room = max(20.0, box.right() - at - 30)
-        wide = min(room, ink.width(words, size, weight))
-        ink.write(p, QRectF(at, box.top(), wide, box.height()), words, size, weight)
+    def _line(
+        p: QPainter,
+        box: QRectF,
+        title: str,
+        volts: tuple[str, str],
+        middle: str,
+        right: str,
+        size: int,
+        weight: int,
+    ) -> None:
+        """Title, volts with the sign of their kind, what follows, and the last figure at the right edge.
+
+        The face shrinks until all of it fits; only then are the volts cut short.
+        """
+        t = theme()
+        ink.write(p, QRectF(box.left(), box.top(), NAME_W - 4, box.height()), title, 12, 400, t.color("ink2"))
+        at, room = box.left() + NAME_W, box.width() - NAME_W
+
+        def rest(pixels: int) -> float:
+            return ink.width(middle, pixels, weight) + ink.width(right, pixels, weight) + 2.4 * pixels + 8
+
+        while size > 12 and ink.width(volts[0], size, weight) + rest(size) > room:
+            size -= 1
+        wide = max(24.0, min(ink.width(volts[0], size, weight), room - rest(size)))
+        ink.write(p, QRectF(at, box.top(), wide, box.height()), volts[0], size, weight)
         at += wide + size * 0.75
-        sign: QColor = theme().color("ink")
-        if kind == "ac":
-            ink.sine_sign(p, QPointF(at, box.center().y() + 1), size * 0.85, sign)
+        if volts[1] == "ac":
+            ink.sine_sign(p, QPointF(at, box.center().y() + 1), size * 0.85, t.color("ink"))
         else:
-            ink.dc_sign(p, QPointF(at, box.center().y() + 1), size * 0.8, sign, 1.6)
-        return at + size * 0.85
+            ink.dc_sign(p, QPointF(at, box.center().y() + 1), size * 0.8, t.color("ink"), 1.6)
+        at += size * 0.85
+        ink.write(p, QRectF(at, box.top(), box.right() - at, box.height()), middle, size, weight)
+        ink.write(p, box, right, size, weight, align=ink.RIGHT)
 
     @staticmethod
     def _marks(p: QPainter, box: QRectF, marks: tuple[str, ...]) -> None:

@@ -19,7 +19,7 @@ class Segments(QWidget):
         super().__init__()
         self.setAccessibleName(name)
         row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
+        row.setContentsMargins(1, 0, 0, 0)
         row.setSpacing(0)
         self._group = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}

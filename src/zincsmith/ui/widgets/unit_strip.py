@@ -60,7 +60,7 @@ class UnitStrip(QWidget):
         ink.write(p, QRectF(36, 10, 300, 20), name, 14, 600)
         at = 36.0
         out = headline(unit.nameplate)
-        room = min(200.0, ink.width(out, 12))
+        room = min(190.0, ink.width(out, 12))
         ink.write(p, QRectF(at, 28, room, 18), out, 12, 400, t.color("ink2"))
         at += room + 16
         if unit.nameplate.inputs:
@@ -70,7 +70,8 @@ class UnitStrip(QWidget):
             at += ink.width(volts, 12) + 10
             sign = ink.sine_sign if one.type == "ac" else ink.dc_sign
             sign(p, QPointF(at, 37.5), 9, t.color("ink2"), 1.2)
-            ink.write(p, QRectF(at + 10, 28, max(1.0, 344 - at), 18), hertz_words(one), 12, 400, t.color("ink2"))
+            if ink.width(hertz_words(one), 12) <= 340 - at - 10:
+                ink.write(p, QRectF(at + 10, 28, 330 - at, 18), hertz_words(one), 12, 400, t.color("ink2"))
         ink.write(p, QRectF(368, 9, 60, 20), unit.tag, 14, 600)
         left = 368 + ink.width(unit.tag, 14, 600) + 10
         room = self.width() - 430 - left
