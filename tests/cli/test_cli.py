@@ -189,7 +189,7 @@ def test_a_rating_that_makes_no_sense_is_refused_with_its_place(command: Command
     wrong.write_text(UNIT.read_text().replace("[100, 240]", "[240, 100]"))
     done = run(command, tiny, tmp_path / "a.zbook", "--yes", unit=wrong)
     assert done.returncode == 2
-    assert "wrong.toml: line 11: input.voltage_V" in done.stderr
+    assert "wrong.toml: line 20: input.voltage_V" in done.stderr
     assert not (tmp_path / "a.zbook").exists(), "nothing is begun"
 
 

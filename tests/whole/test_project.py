@@ -17,7 +17,7 @@ from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.instruments import METERS
 
 EXAMPLES = ROOT / "examples"
-UNITS = sorted(f.stem for f in (EXAMPLES / "units").glob("*.toml"))
+STANDINS = sorted(f.stem for f in (EXAMPLES / "standins").glob("*.toml"))
 
 
 def loaded_by(module: str) -> set[str]:
@@ -26,8 +26,8 @@ def loaded_by(module: str) -> set[str]:
     return set(subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split())
 
 
-@pytest.mark.parametrize("name", UNITS)
-def test_every_example_unit_has_its_physics_and_makes_claims(name: str) -> None:
+@pytest.mark.parametrize("name", STANDINS)
+def test_every_stand_in_is_an_example_unit_and_can_do_what_it_claims(name: str) -> None:
     unit = read_unit(EXAMPLES / "units" / f"{name}.toml")
     physics = Adapter.read(EXAMPLES / "standins" / f"{name}.toml")
     assert claims_of(unit.nameplate)

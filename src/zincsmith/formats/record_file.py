@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
 
-from zincsmith.formats.toml_file import line_of, load_toml, read_text, reason
+from zincsmith.formats.toml_file import key_text, line_of, load_toml, read_text, reason
 from zincsmith.model.errors import InputError
 
 T = TypeVar("T")
@@ -25,7 +25,7 @@ def bind(cls: type[T], raw: dict[str, Any], file: str, text: str, path_of: Any =
     except ValidationError as error:
         first = error.errors(include_url=False)[0]
         path = [str(part) for part in path_of(first["loc"])]
-        raise InputError(reason(first), file=file, key=".".join(path), line=line_of(text, path)) from None
+        raise InputError(reason(first), file=file, key=key_text(path), line=line_of(text, path)) from None
 
 
 def raw_of(file: Path) -> tuple[dict[str, Any], str]:

@@ -11,7 +11,7 @@ from typing import Any
 from zincsmith.formats.accuracy_text import parse_accuracy
 from zincsmith.formats.plate_check import Problem
 from zincsmith.formats.record_file import bind, listed, plain, raw_of, toml_text
-from zincsmith.formats.toml_file import line_of
+from zincsmith.formats.toml_file import key_text, line_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES, ROLES
 from zincsmith.model.rig import Accuracy, Instrument, Rig
@@ -24,7 +24,8 @@ def read_rig(file: Path) -> Rig:
     raw, text = raw_of(file)
 
     def refuse(key: str, message: str) -> InputError:
-        return InputError(message, file=str(file), key=key, line=line_of(text, key.split(".")))
+        path = key.split(".")
+        return InputError(message, file=str(file), key=key_text(path), line=line_of(text, path))
 
     shaped = {key: value for key, value in raw.items() if key not in TABLES.values()}
     for key in TABLES:

@@ -60,7 +60,7 @@ def check(raw: dict[str, Any], shape: type[Shape], file: str, text: str = "") ->
     except ValidationError as error:
         first = error.errors(include_url=False)[0]
         path = [str(part) for part in first["loc"]]
-        raise InputError(reason(first), file=file, key=".".join(path), line=line_of(text, path)) from None
+        raise InputError(reason(first), file=file, key=key_text(path), line=line_of(text, path)) from None
 
 
 def reason(error: Any) -> str:
@@ -85,6 +85,17 @@ def reason(error: Any) -> str:
     if kind == "dataclass_type":
         return f"must be a table, not {given!r}"
     return f"{error['msg']} (found {given!r})"
+
+
+def key_text(path: list[str]) -> str:
+    """The key of a value for a person: ``output.voltage_V``, in the second table of that name ``output#2.voltage_V``."""
+    words: list[str] = []
+    for part in path:
+        if not part.isdigit():
+            words.append(part)
+        elif words and part != "0":
+            words[-1] += f"#{int(part) + 1}"
+    return ".".join(words)
 
 
 def line_of(text: str, path: list[str]) -> int | None:

@@ -9,7 +9,7 @@ from typing import Any
 
 from zincsmith.formats.plate_check import check_unit
 from zincsmith.formats.record_file import bind, listed, plain, raw_of, toml_text
-from zincsmith.formats.toml_file import line_of
+from zincsmith.formats.toml_file import key_text, line_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.unit import Nameplate, Unit
 
@@ -33,7 +33,8 @@ def read_unit(file: Path) -> Unit:
     name = str(file)
 
     def refuse(key: str, message: str) -> InputError:
-        return InputError(message, file=name, key=key, line=line_of(text, key.split(".")))
+        path = key.split(".")
+        return InputError(message, file=name, key=key_text(path), line=line_of(text, path))
 
     known = {TABLES.get(key, key) for key in (*UNIT, *PLATE)}
     for key in raw:

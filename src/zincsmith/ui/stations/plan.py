@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QTableWidgetItem, QVBoxLayout, QWidget
 
 from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
 from zincsmith.judge.foresight import untested
@@ -15,6 +15,7 @@ from zincsmith.ui.theme import theme
 from zincsmith.ui.widgets.itinerary import ItineraryView
 from zincsmith.ui.widgets.operating_map import Cell, OperatingMap
 from zincsmith.ui.widgets.panel import Panel, button, clear, heading_row, label
+from zincsmith.ui.widgets.plain_table import PlainTable
 
 SHOWN = ("input_power", "input_current", "output_voltage", "output_current", "case_temperature")
 
@@ -110,28 +111,24 @@ class PlanStation(Station):
 
     def _untested_panel(self) -> Panel:
         self.untested = Panel("Not tested by this plan", "")
-        self.untested_grid = QGridLayout()
-        self.untested_grid.setHorizontalSpacing(16)
-        self.untested_grid.setVerticalSpacing(4)
-        self.untested_grid.setColumnStretch(2, 1)
-        self.untested.body.addLayout(self.untested_grid)
-        self.untested.body.addStretch()
+        self.untested_table = PlainTable("Not tested", ("Claim", "Where", "Why not"), 20)
+        self.untested_table.share((8, 6, 6))
+        self.untested.body.addWidget(self.untested_table, 1)
         return self.untested
 
     def _show_untested(self) -> None:
-        clear(self.untested_grid)
         unit = self.session.unit
         rows = untested(unit, self.session.plan) if unit is not None else []
         whole = sum(not row.partly for row in rows)
         self.untested.remark.setText(
             f"{counted(whole, 'claim')} will read not tested" if whole else "every claim is reached"
         )
+        self.untested_table.setRowCount(len(rows))
         for at, row in enumerate(rows):
-            name = label(f"{row.claim.title} {row.claim.text}", 13, 600)
-            where = label(row.claim.condition_text, 13)
-            why = label(row.why, 13, 400, "second")
-            for column, widget in enumerate((name, where, why)):
-                self.untested_grid.addWidget(widget, at, column)
+            for column, text in enumerate((f"{row.claim.title} {row.claim.text}", row.claim.condition_text, row.why)):
+                item = QTableWidgetItem(text)
+                item.setToolTip(text)
+                self.untested_table.setItem(at, column, item)
 
     def refresh(self) -> None:
         found = self.session.itinerary()
