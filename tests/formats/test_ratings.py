@@ -9,9 +9,9 @@ from zincsmith.engine.rehearsal import rehearse
 from zincsmith.formats.plan_file import NAMED
 from zincsmith.formats.plate_check import check_nameplate
 from zincsmith.judge.claims import claims_of
+from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import LimitError
 from zincsmith.model.rig import Rig
-from zincsmith.model.claim import RuleChoice
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating
 
 anything = st.floats(allow_nan=True, allow_infinity=True)

@@ -15,12 +15,12 @@ from zincsmith.judge.judging import judge, judge_run
 from zincsmith.judge.live import live_figures
 from zincsmith.judge.ruler_scale import scale_for
 from zincsmith.judge.words import as_json, decimals_for, duration, number, value_words
+from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.rig import Rig
-from zincsmith.model.claim import RuleChoice
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
 
 BARE = Nameplate((InputRating((100.0, 240.0)),), (OutputRating(24.0, 2.5),))

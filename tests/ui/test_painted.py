@@ -10,6 +10,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
+from zincsmith.ui.widgets.wiring_sheet import WiringSheet
 
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.rehearsal import rehearse
@@ -33,7 +34,6 @@ from zincsmith.ui.widgets.operating_map import Cell, OperatingMap
 from zincsmith.ui.widgets.rating_plate import RatingPlate
 from zincsmith.ui.widgets.tape import Tape
 from zincsmith.ui.widgets.unit_strip import UnitStrip
-from zincsmith.ui.widgets.wiring_sheet import WiringSheet
 from zincsmith.ui.widgets.working import Working
 from zincsmith.ui.widgets.your_turn import YourTurn
 

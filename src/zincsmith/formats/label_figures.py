@@ -34,7 +34,9 @@ QUALIFIERS = {
     "max": "max.",
     "max.": "max.",
 }
-PORT = re.compile(r"(?:usb[-_]?)?[ac]\d?|usb[-_]?[ac]?\d*|port\d*|out\d+|dc\d*|ch\d+|v\d+|\d", re.IGNORECASE)
+PORT = re.compile(
+    r"(?:usb[-_]?)?[ac]\d?|usb[-_]?[ac]?\d*|port\d*|out\d+|dc\d*|ch\d+|v\d+|sb|stby|standby|\d", re.IGNORECASE
+)
 MARKS = re.compile(r"IP\s?\d[0-9X][A-Z]?|IPX\d|LPS|SELV|PFC|GaN", re.IGNORECASE)
 ROMAN = re.compile(r"[IVX]{1,4}|[1-7]")
 

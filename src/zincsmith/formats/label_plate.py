@@ -39,7 +39,7 @@ class _Fold:
     sharing: list[Sharing] = field(default_factory=list)
     claims: list[StatedClaim] = field(default_factory=list)
     left: list[tuple[int, str]] = field(default_factory=list)
-    waiting_V: float | None = None
+    waiting: tuple[float, tuple[int, str]] | None = None  # volts without a current yet, and where they stand
 
 
 def fold(lines: Sequence[str]) -> Folded:
@@ -48,7 +48,7 @@ def fold(lines: Sequence[str]) -> Folded:
     for number, text in enumerate(lines):
         first = len(found.outputs)
         for item in parse_line(text).items:
-            if not _take(found, item, first, f"line {number + 1}"):
+            if not _take(found, item, first, number):
                 found.left.append((number, print_item(item)))
     names = {one.name for one in found.outputs}
     known = [one for one in found.limits if set(one.outputs) <= names]
@@ -118,16 +118,16 @@ def _default(one: dataclasses.Field[Any]) -> Any:
     return one.default_factory() if one.default_factory is not dataclasses.MISSING else one.default
 
 
-def _take(found: _Fold, item: LabelItem, first: int, where: str) -> bool:
+def _take(found: _Fold, item: LabelItem, first: int, number: int) -> bool:
     match item:
         case LabelMark(text):
             found.marks.append(text)
         case LabelInput():
             return _input(found, item)
         case LabelOutput():
-            return _output(found, item)
+            return _output(found, item, number)
         case LabelFigure():
-            return _figure(found, item, first, where)
+            return _figure(found, item, first, f"line {number + 1}")
     return True
 
 
@@ -160,7 +160,7 @@ def _input(found: _Fold, item: LabelInput) -> bool:
     return True
 
 
-def _output(found: _Fold, item: LabelOutput) -> bool:
+def _output(found: _Fold, item: LabelOutput, number: int) -> bool:
     name, kind = item.name or "", "ac" if item.type == "ac" else "dc"
     if item.programmable and not item.modes and item.voltage_V is None and found.outputs:
         at = next((k for k, o in enumerate(found.outputs) if o.name == name), len(found.outputs) - 1)
@@ -169,9 +169,10 @@ def _output(found: _Fold, item: LabelOutput) -> bool:
         return True
     volts = item.voltage_V
     if volts is None and not item.modes and not item.programmable:
-        if found.waiting_V is None or item.current_A is None:
+        if found.waiting is None or item.current_A is None:
             return False
-        volts, found.waiting_V = found.waiting_V, None
+        (volts, place), found.waiting = found.waiting, None
+        found.left.remove(place)
     span = volts if isinstance(volts, tuple) else None
     top = span[1] if span is not None else volts if isinstance(volts, float) else None
     amps = item.current_A
@@ -186,7 +187,7 @@ def _output(found: _Fold, item: LabelOutput) -> bool:
     if top is None:
         return False
     if amps is None:
-        found.waiting_V = top
+        found.waiting = (top, (number, print_item(item)))
         return False
     found.outputs.append(
         OutputRating(

@@ -88,7 +88,7 @@ def reason(error: Any) -> str:
 
 
 def key_text(path: list[str]) -> str:
-    """The key of a value for a person: ``output.voltage_V``, in the second table of that name ``output#2.voltage_V``."""
+    """The key of a value for a person: ``output.voltage_V``; in the second such table ``output#2.voltage_V``."""
     words: list[str] = []
     for part in path:
         if not part.isdigit():
@@ -99,27 +99,30 @@ def key_text(path: list[str]) -> str:
 
 
 def line_of(text: str, path: list[str]) -> int | None:
-    """The line, from 1, of a key in a TOML text, as far as it can be told from the text alone.
+    """The line, from 1, of a key in a TOML text, or of the nearest thing around it, told from the text alone.
 
     A number in the path counts the tables of that name: ``output.1.voltage_V`` is in the second ``[[output]]``.
     """
-    keys = [part for part in path if not part.isdigit()]
-    if not text or not keys:
-        return None
-    wanted = int(path[1]) if len(path) > 1 and path[1].isdigit() else 0
-    section, seen, fallback = "", -1, None
+    best, found, seen = 0, None, dict[str, int]()
+    prefixes: list[list[str]] = [[]]
     for number, line in enumerate(text.splitlines(), 1):
         header = re.match(r"\s*(\[+)\s*([^\]]+?)\s*\]+", line)
+        entry = re.match(r"\s*([\w\-.\"' ]+?)\s*=", line)
         if header:
             name = header.group(2)
-            section = name.split(".")[0].strip("\"' ")
-            if section == keys[0]:
-                seen += 1 if header.group(1) == "[[" and name == keys[0] else 0
-                if max(seen, 0) == wanted:
-                    fallback = fallback or number
-        elif re.match(rf"\s*[\"']?{re.escape(keys[-1])}[\"']?\s*=", line):
-            if (len(keys) == 1 and not section) or (section == keys[0] and max(seen, 0) == wanted):
-                return number
-        elif fallback is None and not section and re.match(rf"\s*{re.escape(keys[0])}\s*=", line):
-            fallback = number
-    return fallback
+            seen[name] = seen.get(name, -1) + 1
+            parts = _parts(name)
+            prefixes = [parts, [*parts, str(seen[name])]]
+            here = prefixes
+        elif entry:
+            here = [[*prefix, *_parts(entry.group(1))] for prefix in prefixes]
+        else:
+            continue
+        for one in here:
+            if len(one) > best and path[: len(one)] == one:
+                best, found = len(one), number
+    return found
+
+
+def _parts(name: str) -> list[str]:
+    return [part.strip("\"' ") for part in name.split(".")]

@@ -180,6 +180,7 @@ class Rig(Record):
     further_meters: tuple[str, ...] = ()
     background_recorded: bool | None = None
     humidity_percent: float | None = None
+    note: str = ""
     standin: StandIn | None = None
 
     def instrument(self, role: str) -> Instrument | None:

@@ -1,4 +1,5 @@
 -- Units of every kind: a nameplate has lists of inputs and outputs. Photographs are stored once, by hash.
+-- What a rig said about its protection in words becomes its note; gear is listed piece by piece.
 CREATE TABLE photo (
   sha256 TEXT PRIMARY KEY,
   type   TEXT NOT NULL,
@@ -19,3 +20,6 @@ UPDATE document SET body = json_set(
     SELECT json_group_array(json_object('set', value ->> '$.rule_set', 'supply_class', value ->> '$.supply_class'))
     FROM json_each(body, '$.nameplate.rules')), json('[]')))
 WHERE kind = 'unit' AND body -> '$.nameplate.input' IS NOT NULL;
+
+UPDATE document SET body = json_remove(json_set(body, '$.note', body ->> '$.protection'), '$.protection')
+WHERE kind = 'rig' AND body -> '$.protection' IS NOT NULL;

@@ -110,6 +110,7 @@ RIG_ENTRIES = (
     Entry("reference", "Reference terminals"),
     _choice("sense", "Sense leads clip", "unit", "load"),
     Entry("humidity_percent", "Humidity", "%"),
+    Entry("note", "Note"),
     _yes_no("background_recorded", "Background recorded"),
     Entry("further_meters", "Further meters in the current path"),
     Entry("scope_earth_lifted", "Scope's own earth lifted", "", ("no", "yes"), (False, True)),
