@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QSize, Qt
-from PySide6.QtGui import QImage, QImageReader, QPainter
+from PySide6.QtGui import QImage, QImageReader, QImageWriter, QPainter
 
 from zincsmith.model.errors import InputError
 
@@ -80,7 +80,9 @@ def pack(image: QImage) -> Prepared:
     painter.end()
     out = QBuffer()
     out.open(QIODevice.OpenModeFlag.WriteOnly)
-    if not clean.save(out, b"JPEG", 88):
+    writer = QImageWriter(out, QByteArray(b"jpeg"))
+    writer.setQuality(88)
+    if not writer.write(clean):
         raise InputError("the picture could not be packed")
     data = bytes(out.data().data())
     return Prepared(data, hashlib.sha256(data).hexdigest(), clean.width(), clean.height())

@@ -1,0 +1,104 @@
+"""What a rig can decide: the same arithmetic that judges readings, on rehearsed evidence."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+from tests.conftest import ROOT
+
+from zincsmith.analysis.leads import lead_resistance
+from zincsmith.engine.foreseen import foresee
+from zincsmith.formats.plan_file import NAMED
+from zincsmith.formats.unit_file import read_unit
+from zincsmith.judge.decide import Decision, decide, tolerance_of, verdict_of
+from zincsmith.judge.judging import judge_run
+from zincsmith.judge.rig_words import as_json, counts, decision_row, rig_words
+from zincsmith.model.rig import Accuracy, Lead, Rig
+from zincsmith.model.unit import Unit
+
+PLAN = NAMED["static-grid"]
+
+
+def decisions(unit: Unit, rig: Rig) -> dict[str, Decision]:
+    found = foresee(unit, rig, PLAN)
+    assert found.problem == ""
+    return {d.claim.key: d for d in decide(unit, rig, found.procedure, found.wired, found.moved)}
+
+
+def with_meter(rig: Rig, role: str, *accuracy: Accuracy) -> Rig:
+    return replace(rig, instruments=tuple(replace(i, accuracy=accuracy) if i.role == role else i
+                                          for i in rig.instruments))  # fmt: skip
+
+
+def test_the_demonstration_rig_decides_what_it_is_built_for(unit: Unit, rig: Rig) -> None:
+    found = decisions(unit, rig)
+    assert found["output_voltage"].verdict == "decides"
+    assert found["load_regulation"].verdict == "decides"
+    for one in found.values():
+        if one.share is not None:
+            assert one.verdict == verdict_of(one.share)
+            assert one.tolerance == tolerance_of(one.claim)
+            assert one.share == pytest.approx((one.expanded + one.error) / one.tolerance)
+            assert one.blame
+    assert {d.verdict for d in found.values() if not d.claim.procedure} <= {"no procedure yet", "cannot"}
+
+
+def test_output_voltage_by_hand(unit: Unit, rig: Rig) -> None:
+    """24 V in a 60 V range: limit 0.02 % of 24 V + 0.005 % of 60 V = 7.8 mV, u = limit / sqrt 3, k = 2, against
+    2 % of 24 V. Worked by hand."""
+    one = decisions(unit, rig)["output_voltage"]
+    assert one.expanded == pytest.approx(2.0 * 0.0078 / 3**0.5, rel=0.02)
+    assert one.tolerance == pytest.approx(0.48)
+    assert one.blame == "Fennhollow M6"
+
+
+def test_a_worse_meter_decides_less_and_is_named(unit: Unit, rig: Rig) -> None:
+    poor = with_meter(rig, "voltmeter", Accuracy("output_voltage", 60.0, 1.0, 0.5))
+    one = decisions(unit, poor)["output_voltage"]
+    assert one.verdict == "cannot"
+    assert one.blame == "Fennhollow M6"
+    assert "Fennhollow M6" in decision_row(one)
+    silent = with_meter(rig, "voltmeter")
+    assert decisions(unit, silent)["output_voltage"].why == "Fennhollow M6 states no accuracy"
+    nobody = replace(rig, instruments=tuple(i for i in rig.instruments if i.role != "voltmeter"))
+    assert "voltmeter" in decisions(unit, nobody)["output_voltage"].why
+
+
+def test_sense_at_the_load_costs_the_lead_drop_and_moving_it_mends_that(unit: Unit, rig: Rig) -> None:
+    """Kelvin worked by hand: the drop at full load is current times the resistance of the pair."""
+    lead = Lead("unit load", 2.0, 0.75)
+    wired = replace(rig, sense="load", leads=(lead,))
+    one = decisions(unit, wired)["load_regulation"]
+    drop = 2.5 * lead_resistance(lead)
+    assert one.error == pytest.approx(drop / 24.0, rel=1e-6)
+    assert (one.verdict, one.moved) == ("cannot", "decides")
+    assert one.blame == "lead drop"
+    assert "drop" in rig_words(one)
+    before, after = counts(list(decisions(unit, wired).values())), counts(list(decisions(unit, wired).values()), True)
+    assert after["decides"] > before["decides"]
+    assert sum(before.values()) == sum(after.values())
+
+
+def test_the_uncertainty_foreseen_is_that_of_a_run(unit: Unit, rig: Rig, finished_book) -> None:  # type: ignore[no-untyped-def]
+    """Same code, so the run's own expanded uncertainties come out as foreseen, repeats apart."""
+    from zincsmith.book.reader import BookReader
+
+    with BookReader(finished_book) as book:
+        run = judge_run(book)
+    found = decisions(unit, rig)
+    for key in ("load_regulation", "input_current"):
+        ran = [j.finding for j in run.judged if j.claim is not None and j.claim.key == key]
+        assert found[key].expanded == pytest.approx(max(f.u * f.k for f in ran), rel=0.15)
+
+
+@pytest.mark.parametrize("name", sorted(f.stem for f in (ROOT / "examples" / "units").glob("*.toml")))
+def test_a_unit_nobody_can_test_yet_says_so(name: str, rig: Rig) -> None:
+    unit = read_unit(ROOT / "examples" / "units" / f"{name}.toml")
+    found = foresee(unit, rig, PLAN)
+    rows = decide(unit, rig, found.procedure, found.wired, found.moved)
+    data = as_json([], rows, found.problem)
+    assert len(data["decides"]) == len(rows) > 0
+    if found.problem:
+        assert {d.verdict for d in rows} <= {"no procedure yet", "cannot"}
+        assert data["rehearsal"] == found.problem
