@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton, QTableWidget, QWidget
 from pytestqt.qtbot import QtBot
 
 from zincsmith.book.reader import BookReader
@@ -70,6 +70,36 @@ class Hands:
 
     def click(self, text: str) -> None:
         QTest.mouseClick(self.button(text), Qt.MouseButton.LeftButton)
+
+    def table(self, name: str) -> QTableWidget:
+        found = [t for t in self.window.findChildren(QTableWidget) if t.accessibleName() == name and t.isVisible()]
+        assert len(found) == 1, f"{len(found)} visible tables named {name!r}"
+        return found[0]
+
+    def column(self, name: str, heading: str) -> int:
+        table = self.table(name)
+        return next(c for c in range(table.columnCount()) if table.horizontalHeaderItem(c).text() == heading)
+
+    def read(self, name: str, row: int, heading: str) -> str:
+        return self.table(name).item(row, self.column(name, heading)).text()
+
+    def type_into(self, name: str, row: int, heading: str, text: str) -> None:
+        """Go to a cell and type, as a person would; in a cell of choices the letters pick one."""
+        table = self.table(name)
+        table.setFocus()
+        table.setCurrentCell(row, self.column(name, heading))
+        if not text:
+            self.press(Qt.Key.Key_Delete)
+            return
+        self.press(Qt.Key.Key_F2)
+        editor = self.focus()
+        if isinstance(editor, QLineEdit):
+            editor.selectAll()
+            self.type(text)
+            self.press(Qt.Key.Key_Return)
+        else:
+            assert editor is not None
+            QTest.keyClicks(editor, text)
 
     def station(self, number: int) -> None:
         self.press(Qt.Key(ord("0") + number), Qt.KeyboardModifier.AltModifier)

@@ -9,7 +9,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.formats.entry import parse_entry
-from zincsmith.model.claim import SOURCES, Condition, StatedClaim
+from zincsmith.model.claim import SOURCES, Condition, Side, StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.record import Span
@@ -33,6 +33,7 @@ NUMBERS = (
     ("ambient_high", "to", "degC"),
     ("minutes", "For minutes (0 continuous)", "1"),
 )
+SIDES: tuple[Side, ...] = ("output", "input")
 TEXTS = (("where", "Where it stands"), ("derating", "Derating"), ("note", "Condition in words"))
 
 
@@ -69,6 +70,10 @@ class ClaimForm(QWidget):
             shown = {"degC": "°C", "1": ""}.get(unit, unit)
             grid.addWidget(label(f"{words} {shown}".strip(), 13), 1 + n // 3, 2 * (n % 3))
             grid.addWidget(edit, 1 + n // 3, 2 * (n % 3) + 1)
+        self.side = self._choice("Speaks of")
+        self.side.addItems(list(SIDES))
+        grid.addWidget(label("Speaks of", 13), 1 + len(cells) // 3, 2 * (len(cells) % 3))
+        grid.addWidget(self.side, 1 + len(cells) // 3, 2 * (len(cells) % 3) + 1)
         for k in (1, 3, 5):
             grid.setColumnStretch(k, 1)
         column.addLayout(grid)
@@ -98,6 +103,7 @@ class ClaimForm(QWidget):
         shown = SHOWN.get(info.unit, info.unit)
         for key in ("low", "high"):
             self.edits[key].setPlaceholderText(f"in {shown}")
+        self.side.setCurrentText(info.side)
 
     def show_claim(self, plate: Nameplate, old: StatedClaim | None) -> None:
         """Begin a new claim, or open one for editing."""
@@ -112,15 +118,16 @@ class ClaimForm(QWidget):
             edit.clear()
             edit.mark("")
         self.problem.setText("")
+        self._units()
         if old is not None:
             self._fill(old)
-        self._units()
         self.figure.setFocus()
 
     def _fill(self, old: StatedClaim) -> None:
         info, c = FIGURES[old.figure], old.condition
         factor = 100.0 if info.unit == "1" else 1.0
         self.figure.setCurrentIndex(self.figure.findData(old.figure))
+        self.side.setCurrentText(old.side or info.side)
         self.output.setCurrentIndex(max(0, self.output.findData(old.output)))
         self.source.setCurrentText(old.source)
         values: dict[str, float | None] = {
@@ -174,8 +181,9 @@ class ClaimForm(QWidget):
         )
         source = SOURCES[self.source.currentIndex()]
         made = StatedClaim(info.name, low, high, source, self.edits["where"].text().strip(), self.output.currentData())
-        made = replace(made, condition=condition)
-        self.made.emit(made if self._old is None else replace(made, kept=self._old.kept, side=self._old.side))
+        side = SIDES[self.side.currentIndex()]
+        made = replace(made, condition=condition, side=side if side != info.side else None)
+        self.made.emit(made if self._old is None else replace(made, kept=self._old.kept, note=self._old.note))
 
     def _number(self, key: str, words: str, unit: str) -> float | None:
         edit = self.edits[key]

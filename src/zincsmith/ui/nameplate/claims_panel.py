@@ -140,7 +140,8 @@ class ClaimsPanel(Panel):
     def _fill_row(self, row: int, claim: Claim) -> None:
         t = theme()
         tested = claim.procedure or "no procedure yet"
-        condition = claim.condition_text + (", input" if claim.side == "input" and claim.stated is not None else "")
+        aside = claim.side != FIGURES[claim.figure].side
+        condition = claim.condition_text + (f", of the {claim.side}" if aside else "")
         value = claim.text.partition(" (")[0] if claim.published else claim.text  # the source stands beside it
         texts = (claim.title, value, condition, claim.source, tested if claim.kept else "dropped")
         for column, text in enumerate(texts):

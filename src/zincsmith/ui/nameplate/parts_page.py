@@ -8,7 +8,10 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from zincsmith.analysis.parts import stress_of
+from zincsmith.formats.label import parse_line
 from zincsmith.model.intake import Part
+from zincsmith.model.label import LabelInput, LabelOutput
+from zincsmith.model.record import Span
 from zincsmith.model.unit import Unit
 from zincsmith.ui.nameplate.summary import touch_words
 from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
@@ -18,6 +21,7 @@ KINDS = (
     "bulk capacitor", "input capacitor", "output capacitor", "X capacitor", "Y capacitor", "fuse", "rectifier",
     "output rectifier", "controller", "other",
 )  # fmt: skip
+PLACES = (" ", "behind a corrector", "in a doubler")
 STATES = ("sound", "bulging", "loose", "discoloured", "unidentified")
 COLUMNS = (
     Column("name", "part", width=70),
@@ -28,11 +32,12 @@ COLUMNS = (
     Column("uF", "µF each", "1", width=66),
     Column("count", "pieces", "1", width=56),
     Column("output", "serves", width=64),
+    Column("place", "sits", choices=PLACES, width=96),
     Column("state", "state", choices=STATES, width=106),
     Column("note", "note", stretch=True),
     Column("sees", "sees", fixed=True, width=70),
     Column("share", "of rating", fixed=True, width=62),
-    Column("how", "worked out from", fixed=True, width=210),
+    Column("how", "worked out from", fixed=True, width=170),
 )
 
 
@@ -54,12 +59,11 @@ class PartsPage(QWidget):
         self.touch = label("", 13, 400, "second", wrap=True)
         panel.body.addWidget(self.touch)
         column.addWidget(panel)
-        self._parts: tuple[Part, ...] = ()
 
     def show_unit(self, unit: Unit | None, locked: bool) -> None:
         """Fill the table; what each part sees is worked out from the nameplate."""
-        self._parts = unit.look.parts if unit is not None else ()
-        rows = [_row(n, part, unit) for n, part in enumerate(self._parts)] if unit is not None else []
+        parts = unit.look.parts if unit is not None else ()
+        rows = [_row(part, unit) for part in parts] if unit is not None else []
         self.table.show_rows(rows, locked or unit is None)
         words = touch_words(unit) if unit is not None else ""
         self.touch.setText(f"{words}, from the sum of the Y capacitors (2 π f C V)." if words else "")
@@ -67,7 +71,6 @@ class PartsPage(QWidget):
     def _take(self, rows: list[Row]) -> None:
         made = []
         for row in rows:
-            old = self._parts[row["at"]] if "at" in row else None
             kind: Any = row.get("what") or "other"
             state: Any = row.get("state") or "sound"
             micro, pieces = row.get("uF"), row.get("count")
@@ -81,9 +84,9 @@ class PartsPage(QWidget):
                     capacitance_F=float(f"{micro * 1e-6:.10g}") if micro else None,
                     count=max(1, int(pieces)) if pieces else 1,
                     output=row.get("output") or "",
-                    range_V=old.range_V if old is not None else None,
-                    behind_corrector=old.behind_corrector if old is not None else False,
-                    doubler=old.doubler if old is not None else False,
+                    range_V=_printed_range(row.get("marked") or "") if kind == "controller" else None,
+                    behind_corrector=row.get("place") == PLACES[1],
+                    doubler=row.get("place") == PLACES[2],
                     state=state,
                     note=row.get("note") or "",
                 )
@@ -91,7 +94,15 @@ class PartsPage(QWidget):
         self.edited.emit(tuple(made))
 
 
-def _row(n: int, part: Part, unit: Unit) -> Row:
+def _printed_range(marked: str) -> Span | None:
+    """The volts a controller is good for, as printed behind its name: ``N2596 4.5-40V``."""
+    for item in parse_line(marked).items:
+        if isinstance(item, LabelInput | LabelOutput) and isinstance(item.voltage_V, tuple):
+            return item.voltage_V
+    return None
+
+
+def _row(part: Part, unit: Unit) -> Row:
     stress = stress_of(part, unit.nameplate)
     unit_shown = stress.unit
     return {
@@ -103,11 +114,11 @@ def _row(n: int, part: Part, unit: Unit) -> Row:
         "uF": part.capacitance_F * 1e6 if part.capacitance_F is not None else None,
         "count": part.count if part.count != 1 else None,
         "output": part.output,
+        "place": PLACES[1] if part.behind_corrector else PLACES[2] if part.doubler else PLACES[0],
         "state": part.state,
         "note": part.note,
         "sees": f"{stress.sees:.4g} {unit_shown}" if stress.sees is not None else "–",
         "share": f"{100 * stress.share:.0f} %" if stress.share else "–",
         "how": f"{stress.verdict}: {stress.how}" if stress.verdict not in {"", "fits"} else stress.how,
-        "at": n,
         "bad": ("sees", "share", "how") if stress.verdict in {"doubtful", "too small"} else (),
     }
