@@ -100,6 +100,7 @@ class Hands:
         else:
             assert editor is not None
             QTest.keyClicks(editor, text)
+        QApplication.processEvents()  # an editor hands over when the key has been dealt with
 
     def station(self, number: int) -> None:
         self.press(Qt.Key(ord("0") + number), Qt.KeyboardModifier.AltModifier)

@@ -10,7 +10,6 @@ from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
-from zincsmith.ui.widgets.wiring_sheet import WiringSheet
 
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.rehearsal import rehearse
@@ -20,10 +19,10 @@ from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.model.events import EntryAsked, EntryRefused, GateOpened, RunClosed
 from zincsmith.model.finding import Verdict
-from zincsmith.model.plan import Line
 from zincsmith.model.reading import Reading
-from zincsmith.model.rig import Rig
+from zincsmith.model.rig import Gear, Rig
 from zincsmith.model.unit import Unit
+from zincsmith.ui.rig.wiring_sheet import WiringSheet
 from zincsmith.ui.run_view import RunView
 from zincsmith.ui.widgets.bench_strip import BenchStrip
 from zincsmith.ui.widgets.claim_list import ClaimList
@@ -122,11 +121,11 @@ def test_plate_strip_and_sheet_hold_odd_content(show: Callable[..., QWidget], un
         plate = replace(unit.nameplate, marks=tuple(f"mark number {n}" for n in range(30)))
         unit = replace(unit, maker="M" * 90, model="X" * 90, tag="T" * 40, place="P" * 200, nameplate=plate)
         changed = tuple(replace(i, maker="W" * 60, spot="S" * 120) for i in rig.instruments)
-        rig = replace(rig, instruments=changed, protection="Q" * 200)
+        rig = replace(rig, instruments=changed, gear=tuple(Gear("fuse", "Q" * 90) for _ in range(9)))
     for widget in (RatingPlate(), UnitStrip(), WiringSheet()):
         blank = picture(show(widget, 900, 320))
         if isinstance(widget, WiringSheet):
-            widget.show_rig(rig, unit, Line(115.0, 60.0))
+            widget.show_rig(rig, unit, 115.0, (), "load")
             assert "Load" in widget.accessibleName()
         else:
             widget.show_unit(unit)

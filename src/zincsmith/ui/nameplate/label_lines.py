@@ -6,16 +6,17 @@ from collections.abc import Sequence
 
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PySide6.QtWidgets import QGridLayout, QLabel, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from zincsmith.formats.label import parse_line
 from zincsmith.formats.label_print import print_item
 from zincsmith.model.label import LabelFigure, LabelInput, LabelLine, LabelMark, LabelOutput
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.panel import label
+from zincsmith.ui.widgets.rating_edit import RatingEdit
 
 
-class PrintedLine(QLineEdit):
+class PrintedLine(RatingEdit):
     """One line of the label. Signals: ``entered`` (Enter), ``left`` (focus goes), ``moved`` (up or down)."""
 
     entered = Signal()

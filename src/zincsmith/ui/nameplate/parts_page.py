@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, get_args
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from zincsmith.analysis.parts import stress_of
 from zincsmith.formats.label import parse_line
-from zincsmith.model.intake import Part
+from zincsmith.model.intake import Part, PartKind, PartState
 from zincsmith.model.label import LabelInput, LabelOutput
 from zincsmith.model.record import Span
 from zincsmith.model.unit import Unit
@@ -17,12 +17,9 @@ from zincsmith.ui.nameplate.summary import touch_words
 from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
 from zincsmith.ui.widgets.panel import Panel, label
 
-KINDS = (
-    "bulk capacitor", "input capacitor", "output capacitor", "X capacitor", "Y capacitor", "fuse", "rectifier",
-    "output rectifier", "controller", "other",
-)  # fmt: skip
+KINDS: tuple[str, ...] = get_args(PartKind)
 PLACES = (" ", "behind a corrector", "in a doubler")
-STATES = ("sound", "bulging", "loose", "discoloured", "unidentified")
+STATES: tuple[str, ...] = get_args(PartState)
 COLUMNS = (
     Column("name", "part", width=70),
     Column("what", "what", choices=KINDS, width=118),

@@ -84,9 +84,7 @@ class DecisionTable(PlainTable):
             elif column == 3 and one.expanded is not None and one.tolerance:
                 item.setData(BAR, (one.expanded / one.tolerance, one.error / one.tolerance))
             elif column == 4:
-                item.setIcon(
-                    ink.mark_icon({"cannot": "missing", "marginal": "doubt", "decides": "tick"}.get(one.verdict, ""))
-                )
+                item.setIcon(ink.mark_icon(MARKS.get(one.verdict, "")))
                 item.setFont(font(13, 600 if one.verdict in {"cannot", "marginal"} else 400))
             elif column in (2, 5):
                 item.setForeground(QBrush(t.color("ink2")))

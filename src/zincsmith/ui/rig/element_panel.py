@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date
-from typing import Any
+from typing import Any, get_args
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
@@ -17,7 +17,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.plan import Line
 from zincsmith.model.quantities import QUANTITIES, ROLES
-from zincsmith.model.rig import Accuracy, Earthed, Gear, Instrument, Lead, Rig
+from zincsmith.model.rig import Accuracy, Earthed, Gear, GearKind, Instrument, Lead, Rig
 from zincsmith.model.unit import Unit
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.ui.rig.element_form import RIG_ENTRIES, ElementForm, entries_of
@@ -37,15 +37,12 @@ GEAR = (
     Column(
         "what",
         "in the order the current flows",
-        choices=(
-            "fuse", "DC fuse", "line filter", "isolation transformer", "variable transformer", "series lamp",
-            "earth-leakage breaker", "hand switch", "clear cover", "pre-charge resistor",
-        ),
+        choices=get_args(GearKind),
         stretch=True,
     ),
     Column("rated_A", "rated A", "A", width=64),
     Column("note", "note", width=90),
-)  # fmt: skip
+)
 LEADS = (
     Column("between", "from, to", stretch=True),
     Column("length_m", "m", "1", width=44),

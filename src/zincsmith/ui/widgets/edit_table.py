@@ -180,7 +180,8 @@ class EditTable(QTableWidget):
             self.currentItem().setText("")
             return
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.edit(self.currentIndex())
+            if self.state() != QAbstractItemView.State.EditingState:  # the key of an editor that closes comes here too
+                self.edit(self.currentIndex())
             return
         super().keyPressEvent(event)
 
@@ -195,8 +196,7 @@ class EditTable(QTableWidget):
             found = dict(given)
             for c, spec in enumerate(self.columns):
                 self._read(r, c, spec, found, reasons)
-            empty = all(found.get(c.key) in (None, "") or (c.choices and r >= len(self._shown)) for c in self.columns)
-            if not empty:
+            if any(found.get(c.key) not in (None, "") for c in self.columns):
                 rows.append(found)
         self._loading = False
         self.wrong.emit(reasons[0] if reasons else "")

@@ -26,7 +26,9 @@ class UnitStrip(QWidget):
 
     def show_unit(self, unit: Unit | None) -> None:
         self._unit = unit
-        self.setAccessibleName(f"Unit on the bench: {unit.maker} {unit.model}, {unit.tag}" if unit else "No unit yet")
+        words = f"{unit.maker} {unit.model}, {unit.tag}, {unit.configuration}" if unit is not None else ""
+        name = f"Unit on the bench: {words}" if words else "No unit yet"
+        self.setAccessibleName(name)
         self.update()
 
     def show_run(self, run: str, book: str) -> None:

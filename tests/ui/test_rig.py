@@ -1,0 +1,220 @@
+"""Rig through the wiring sheet and its keyboard: faults, edits, accuracy as printed, undo, files, kinds of unit."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+from tests.conftest import ROOT
+from tests.ui.conftest import Hands, reread
+from tests.ui.test_nameplate import settle
+
+from zincsmith.book.writer import BookWriter
+from zincsmith.formats.rig_file import read_rig
+from zincsmith.formats.unit_file import read_unit
+from zincsmith.model.rig import Lead, Rig
+from zincsmith.ui.rig.wiring_sheet import WiringSheet
+
+Open = Callable[[Path], Hands]
+Make = Callable[..., Path]
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+def open_element(hands: Hands, at: str) -> None:
+    hands.window.stations["Rig"].open_element(at)
+    QApplication.processEvents()
+
+
+def at_rig(hands: Hands) -> Hands:
+    hands.station(2)
+    QApplication.processEvents()
+    return hands
+
+
+def in_book(book: Path) -> Rig:
+    with reread(book) as reader:
+        return reader.rig()
+
+
+def with_rig(book: Path, rig: Rig) -> Path:
+    with BookWriter(book) as writer:
+        writer.revise("rig", "bench", rig, "test")
+    return book
+
+
+def decided(hands: Hands, claim: str) -> str:
+    table = hands.table("What this rig can decide")
+    return next(table.item(r, 4).text() for r in range(table.rowCount()) if table.item(r, 0).text() == claim)
+
+
+def test_the_sheet_is_walked_with_the_keyboard_and_opens_what_is_chosen(open_window: Open, make_book: Make) -> None:
+    hands = at_rig(open_window(make_book()))
+    station = hands.window.stations["Rig"]
+    sheet = hands.window.findChild(WiringSheet)
+    assert sheet is not None
+    sheet.setFocus()
+    seen = []
+    for _ in range(12):
+        QTest.keyClick(sheet, Qt.Key.Key_Right)
+        seen.append(station.element.heading.text())
+    assert {"AC source", "Power meter", "Load", "Voltmeter", "Thermometer", "The rig as a whole"} <= set(seen)
+    assert seen[0] in seen[1:], "round and round"
+    before = seen[-1]
+    QTest.keyClick(sheet, Qt.Key.Key_Left)
+    assert station.element.heading.text() == seen[-2] != before
+
+
+def test_sense_at_the_load_stops_and_moving_it_helps(open_window: Open, make_book: Make, rig: Rig) -> None:
+    thin = replace(rig, sense="load", leads=(Lead("unit load", 2.0, 0.75),))
+    book = with_rig(make_book(), thin)
+    hands = at_rig(open_window(book))
+    assert "would count as the unit's own" in hands.words()
+    assert "stop" in hands.words()
+    assert decided(hands, "Load regulation") == "cannot → decides"
+    assert "Arming is refused" in hands.window.bench_strip.accessibleName()
+    hands.station(4)
+    assert not hands.button("Start").isEnabled()
+    assert "would count" in hands.button("Start").toolTip() + hands.words()
+    hands.station(2)
+    open_element(hands, "voltmeter")
+    hands.click("Both leads are at the unit now")
+    settle(hands)
+    assert in_book(book).sense == "unit"
+    assert decided(hands, "Load regulation") == "decides"
+    assert "Arming is refused" not in hands.window.bench_strip.accessibleName()
+    hands.press(Qt.Key.Key_Z, CTRL)
+    hands.until(lambda: decided(hands, "Load regulation") == "cannot → decides")
+    hands.click("Redo")
+    hands.until(lambda: decided(hands, "Load regulation") == "decides")
+    settle(hands)
+    assert in_book(book).sense == "unit"
+
+
+def test_an_accuracy_is_typed_as_it_is_printed(open_window: Open, make_book: Make) -> None:
+    book = make_book()
+    hands = at_rig(open_window(book))
+    open_element(hands, "voltmeter")
+    name = "Ranges and accuracy"
+    hands.type_into(name, 0, "as printed", "good enough")
+    assert "not understood" in hands.words()
+    settle(hands)
+    assert in_book(book).instrument("voltmeter").accuracy[0].reading_percent == 0.02
+    hands.type_into(name, 0, "as printed", "0.5% + 3 counts")
+    assert "full count" in hands.words()
+    hands.type_into(name, 0, "counts", "6000")
+    settle(hands)
+    row = in_book(book).instrument("voltmeter").accuracy[0]
+    assert (row.reading_percent, row.counts, row.printed) == (0.5, 6000, "0.5% + 3 counts")
+    assert row.offset == pytest.approx(0.03)
+    assert "0.5 % of reading + 0.03 V, that is ±0.15 V at 24 V" in hands.words(), "said back, and where it matters"
+    assert decided(hands, "Output voltage") == "marginal"
+
+
+def test_the_entries_of_an_instrument(open_window: Open, make_book: Make) -> None:
+    book = make_book()
+    hands = at_rig(open_window(book))
+    station = hands.window.stations["Rig"]
+    open_element(hands, "power_meter")
+    hands.fill("Calibrated (2026-03-04)", "spring")
+    assert "such as 2026-03-04" in hands.words()
+    hands.fill("Calibrated (2026-03-04)", "2020-01-01")
+    settle(hands)
+    assert "overdue for" in hands.words()
+    hands.fill("Phase error, degrees", "0.1")
+    settle(hands)
+    assert "5.3 % of the watts" in hands.words()
+    hands.fill("Tap resistance, Ω", "-4")
+    assert "must not be below zero" in hands.words()
+    tap = station.element.form.widgets["tap"]
+    tap.setCurrentIndex(0)
+    tap.activated.emit(0)
+    settle(hands)
+    assert in_book(book).instrument("power_meter").tap == ""
+    assert "Which side of the meter its voltage tap is on" in hands.words()
+    open_element(hands, "load")
+    kind = station.element.form.widgets["dummy.kind"]
+    kind.setCurrentIndex(1)
+    kind.activated.emit(1)
+    settle(hands)
+    assert in_book(book).instrument("load").dummy.kind == "resistor"
+    assert "that tolerance rules every watt" in hands.words()
+    hands.fill("Measured hot, Ω", "9.63")
+    settle(hands)
+    assert in_book(book).instrument("load").dummy.measured_ohm == 9.63
+
+
+def test_roles_leads_and_gear_come_and_go(open_window: Open, make_book: Make) -> None:
+    book = make_book()
+    hands = at_rig(open_window(book))
+    station = hands.window.stations["Rig"]
+    add = station.add
+    at = add.findData("scope")
+    add.setCurrentIndex(at)
+    add.activated.emit(at)
+    settle(hands)
+    assert in_book(book).instrument("scope").how == "by hand"
+    ground = station.element.form.widgets["probe.ground"]
+    ground.setCurrentIndex(3)
+    ground.activated.emit(3)
+    settle(hands)
+    assert in_book(book).instrument("scope").probe.ground == "long lead"
+    assert "picks up spikes" in hands.words()
+    hands.click("Take this role off the rig")
+    settle(hands)
+    assert in_book(book).instrument("scope") is None
+    open_element(hands, "gear")
+    hands.type_into("Leads", 2, "mm²", "")
+    assert "one of them" in hands.words()
+    hands.type_into("Leads", 2, "AWG", "28")
+    settle(hands)
+    assert in_book(book).lead("unit load").awg == 28
+    sheet = hands.window.findChild(WiringSheet)
+    assert sheet is not None
+    assert "28 AWG" in sheet.accessibleName()
+    hands.type_into("Protective gear", 2, "in the order the current flows", "l")
+    settle(hands)
+    assert in_book(book).has("line filter")
+
+
+def test_a_rig_is_begun_by_hand_and_files_come_and_go(open_window: Open, tmp_path: Path, unit) -> None:  # type: ignore[no-untyped-def]
+    book = tmp_path / "new.zbook"
+    with BookWriter(book) as writer:
+        writer.revise("unit", unit.tag, unit, "test")
+    hands = at_rig(open_window(book))
+    hands.click("Begin")
+    hands.until(lambda: hands.window.session.rig is not None and hands.window.session.client.fileno >= 0)
+    settle(hands)
+    assert all(i.how == "by hand" for i in in_book(book).instruments)
+    station = hands.window.stations["Rig"]
+    broken = tmp_path / "broken.toml"
+    broken.write_text((ROOT / "examples" / "rigs" / "simulated.toml").read_text().replace("= 1.5", '= "thick"'))
+    station.load_file(broken)
+    assert "broken.toml: line" in hands.words()
+    assert "must be a number" in hands.words()
+    assert in_book(book).name == "Bench by hand"
+    out = tmp_path / "out.toml"
+    station.save_file(out)
+    assert read_rig(out) == hands.window.session.rig
+
+
+@pytest.mark.parametrize("name", ["ferrowby-px350", "quillfen-q65", "netherby-nb5", "thornwade-tw300", "corvane-cv190"])
+def test_the_sheet_shows_what_feeds_each_kind(open_window: Open, make_book: Make, name: str) -> None:
+    unit = read_unit(ROOT / "examples" / "units" / f"{name}.toml")
+    book = make_book()
+    with BookWriter(book) as writer:
+        writer.revise("unit", "HB-07", unit, "test")
+    hands = at_rig(open_window(book))
+    sheet = hands.window.findChild(WiringSheet)
+    assert sheet is not None
+    fed = unit.nameplate.inputs[0].type
+    assert sheet.source_role == f"{fed}_source"
+    assert sheet.grab().toImage() is not None
+    words = hands.words()
+    assert "no procedure yet" in words or "cannot" in words
+    low = f"{unit.nameplate.inputs[0].voltage_min_V:g} V"
+    assert any(word.startswith(low) for word in hands.window.stations["Rig"].lines.buttons)
