@@ -118,8 +118,9 @@ class EditTable(QTableWidget):
             else:
                 self.setColumnWidth(n, column.width)
         for n, column in enumerate(columns):
-            if column.unit:  # a number stands under its heading
-                self.horizontalHeaderItem(n).setTextAlignment(RIGHT)
+            heading = self.horizontalHeaderItem(n)
+            if column.unit and heading is not None:  # a number stands under its heading
+                heading.setTextAlignment(RIGHT)
         self._loading = False
         self._shown: list[Row] | None = None
         self.cellChanged.connect(self._changed)
@@ -137,10 +138,11 @@ class EditTable(QTableWidget):
         for r in range(self.rowCount()):
             for c, column in enumerate(self.columns):
                 value = fresh[r].get(column.key) if r < len(fresh) else None
-                self.setItem(r, c, self._item(column, value, r < len(fresh)))
+                item = self._item(column, value, r < len(fresh))
                 if r < len(fresh) and column.key in fresh[r].get("bad", ()):
-                    self.item(r, c).setForeground(QBrush(theme().color("doubt_ink")))
-                    self.item(r, c).setFont(font(13, 600))
+                    item.setForeground(QBrush(theme().color("doubt_ink")))
+                    item.setFont(font(13, 600))
+                self.setItem(r, c, item)
         self.setUpdatesEnabled(True)
         self._loading = False
         if 0 <= at[0] < self.rowCount():
@@ -163,8 +165,9 @@ class EditTable(QTableWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         last = self.rowCount() - 1
-        if self.adds and self._shown is not None and last >= len(self._shown) and not self.item(last, 0).text():
-            rect = QRectF(self.visualItemRect(self.item(last, 0))).adjusted(6, 0, 300, 0)
+        first = self.item(last, 0) if self.adds and self._shown is not None and last >= len(self._shown) else None
+        if first is not None and not first.text():
+            rect = QRectF(self.visualItemRect(first)).adjusted(6, 0, 300, 0)
             p = QPainter(self.viewport())
             write(p, rect, "type here to add", 13, 400, theme().color("ink2"))
 
