@@ -8,12 +8,14 @@ from pathlib import Path
 import pytest
 
 from zincsmith.book.reader import BookReader
-from zincsmith.judge.judging import JudgedRun, judge_run
+from zincsmith.judge.judging import JudgedRun, _with_rig, judge_run
 from zincsmith.judge.words import value_words
 from zincsmith.model.events import RunClosed
 from zincsmith.model.finding import Verdict
+from zincsmith.model.intake import SafetyRecord
 from zincsmith.report.figures import ruler_svg
 from zincsmith.report.html import evidence_digest, render
+from zincsmith.suitability.check import check
 
 
 @pytest.fixture(scope="module")
@@ -121,3 +123,37 @@ def test_rulers_mark_the_verdict_and_stay_inside(run: JudgedRun) -> None:
         assert all(-1.0 <= x <= 231.0 for x in xs)
         needle = svg.count('stroke-width="2"')
         assert needle == (0 if judged.verdict is Verdict.NOT_TESTED else 1)
+
+
+def test_what_was_seen_before_power_stands_in_it(run: JudgedRun) -> None:
+    record = SafetyRecord("touch current", 0.159e-3, None, 0.25e-3, "Pellmoor L1", "Elin Ward", "2026-11-20")
+    look = replace(run.unit.look, verdict="not worth powering", override="a bad example", override_by="Elin Ward")
+    words = " ".join(
+        " ".join(parsed(render(replace(run, unit=replace(run.unit, look=look, safety=(record,))))).words).split()
+    )
+    for said in (
+        "found this unit not worth powering. It was powered all the same: a bad example. Decided by Elin Ward.",
+        "0.159 mA, at most 0.25 mA: within. Pellmoor L1. By Elin Ward, 2026-11-20.",
+        "as received, case closed. Every reading here belongs to it.",
+        "To restore: 2 screws; insulating sheet under the board.",
+        "C5, C6 is marked 25 V and sees 24.48 V",
+        "Nobody plays the scope.",
+        "Safety mark, none on the label",
+    ):
+        assert said in words, said
+    plain = " ".join(" ".join(parsed(render(run)).words).split())
+    assert "not worth powering" not in plain
+    assert "with care: gap between live and output copper looks narrow" in plain
+
+
+def test_what_is_wrong_with_the_rig_goes_with_the_figures_it_spoils(finished_book: Path, run: JudgedRun) -> None:
+    spoilt = [f for f in run.faults if f.costs]
+    assert spoilt, "nobody plays the scope"
+    for judged in run.judged:
+        codes = {d.code for d in judged.finding.doubts}
+        for fault in spoilt:
+            assert (fault.code in codes) <= (judged.claim is not None and judged.claim.figure in fault.costs)
+    loose = replace(run.rig, reference="")
+    faults = check(run.unit, loose, run.plan)
+    touched = _with_rig(next(j for j in run.judged if j.claim and j.claim.figure == "load_regulation"), faults)
+    assert "reference_undeclared" in {d.code for d in touched.finding.doubts}

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from datetime import date
 
 from zincsmith.analysis.conformity import conformance_probability, guarded_verdict, simple_verdict
 from zincsmith.book.reader import BookReader, RunRow
@@ -19,6 +21,8 @@ from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.rules.loader import load
+from zincsmith.suitability.case import Fault, Severity
+from zincsmith.suitability.check import check
 
 
 @dataclass(frozen=True)
@@ -34,6 +38,7 @@ class JudgedRun:
     evidence: Evidence
     conventions: Conventions
     judged: tuple[Judged, ...]
+    faults: tuple[Fault, ...]  # of the rig for this unit and plan, on the day of the run
     rule_sets: tuple[str, ...]
 
     def count(self, verdict: Verdict) -> int:
@@ -49,8 +54,18 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
     evidence = evidence_of(book, row.id)
     findings = procedure(row.procedure).findings(evidence, unit.nameplate, conventions)
     rules = tuple(f"{r.title} ({r.document}), {r.digest}" for r in (load(c.set) for c in unit.nameplate.rules))
-    judged = tuple(judge(findings, claims_of(unit.nameplate), evidence, unit))
-    return JudgedRun(row, unit, rig, plan, opened, closed, evidence, conventions, judged, rules)
+    faults = tuple(check(unit, rig, plan, date.fromisoformat(row.began[:10])))
+    judged = tuple(_with_rig(j, faults) for j in judge(findings, claims_of(unit.nameplate), evidence, unit))
+    return JudgedRun(row, unit, rig, plan, opened, closed, evidence, conventions, judged, faults, rules)
+
+
+def _with_rig(judged: Judged, faults: Sequence[Fault]) -> Judged:
+    """What is wrong with the rig goes with the figures that it spoils."""
+    if judged.claim is None or judged.finding.value is None:
+        return judged
+    spoilt = [f for f in faults if judged.claim.figure in f.costs and f.severity is not Severity.REMARK]
+    doubts = (*judged.finding.doubts, *(Doubt(f.code, f.text, f.remedy) for f in spoilt))
+    return replace(judged, finding=replace(judged.finding, doubts=doubts))
 
 
 def judge(findings: list[Finding], claims: list[Claim], evidence: Evidence, unit: Unit) -> list[Judged]:

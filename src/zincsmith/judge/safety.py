@@ -42,6 +42,23 @@ def passes(record: SafetyRecord) -> bool | None:
     return (record.low is None or record.value >= record.low) and (record.high is None or record.value <= record.high)
 
 
+# Each test is read in its own unit: (factor from the record's, unit).
+SHOWN: dict[SafetyTest, tuple[float, str]] = {
+    "earth continuity": (1.0, "Ω"),
+    "insulation resistance": (1e6, "MΩ"),
+    "touch current": (1e-3, "mA"),
+}
+
+
+def safety_reading(record: SafetyRecord) -> tuple[str, str]:
+    """``("0.159 mA", "at most 0.25 mA")``: the reading and its limits in words."""
+    scale, unit = SHOWN[record.test]
+    bounds = [
+        f"{w} {b / scale:g} {unit}" for w, b in (("at least", record.low), ("at most", record.high)) if b is not None
+    ]
+    return f"{record.value / scale:.4g} {unit}", ", ".join(bounds) or "no limit stated"
+
+
 def safety_words(record: SafetyRecord) -> str:
     found = passes(record)
     return "no limit stated" if found is None else "within" if found else "OUTSIDE"

@@ -15,7 +15,9 @@ from markupsafe import Markup
 from zincsmith.book.codec import dump
 from zincsmith.judge.instrument_words import accuracy_words
 from zincsmith.judge.judging import JudgedRun
+from zincsmith.judge.label_doubts import label_doubts
 from zincsmith.judge.reading_words import reading_words
+from zincsmith.judge.safety import safety_reading, safety_words
 from zincsmith.judge.words import condition_words, duration, number, value_words
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Judged, Verdict
@@ -68,6 +70,10 @@ def render(run: JudgedRun) -> str:
         doubts=list(doubts.values()),
         curve=Markup(efficiency_svg(run.evidence.points)),
         says=says,
+        look=run.unit.look,
+        plate_doubts=label_doubts(run.unit),
+        safety=[(r, safety_reading(r), safety_words(r)) for r in run.unit.safety],
+        unchecked=[t for t in run.unit.terminals if t.checked != "measured"],
         roles=ROLES,
         quantities=QUANTITIES,
         accuracy_words=accuracy_words,

@@ -3,21 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
-from zincsmith.judge.safety import CAUTIONS, WHO_MAY, default_limits, safety_words
-from zincsmith.model.intake import SafetyRecord
+from zincsmith.judge.safety import CAUTIONS, SHOWN, WHO_MAY, default_limits, safety_words
+from zincsmith.model.intake import SafetyRecord, SafetyTest
 from zincsmith.model.unit import Unit
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
 from zincsmith.ui.widgets.panel import Panel, label
 
-SCALE = {"earth continuity": 1.0, "insulation resistance": 1e6, "touch current": 1e-3}
 COLUMNS = (
-    Column("test", "test", choices=tuple(SCALE), width=150),
+    Column("test", "test", choices=tuple(SHOWN), width=150),
     Column("value", "read", "1", width=70),
     Column("unit", "unit", fixed=True, width=44),
     Column("low", "at least", "1", width=70),
@@ -28,7 +26,6 @@ COLUMNS = (
     Column("note", "how", stretch=True),
     Column("verdict", "against the limit", fixed=True, width=130),
 )
-UNITS = {"earth continuity": "Ω", "insulation resistance": "MΩ", "touch current": "mA"}
 
 
 class SafetyPage(QWidget):
@@ -90,11 +87,11 @@ class SafetyPage(QWidget):
             return
         made = []
         for n, row in enumerate(rows):
-            test: Any = row.get("test") or "earth continuity"
+            test: SafetyTest = row.get("test") or "earth continuity"
             if row.get("value") is None:
-                self.wrong.emit(f"Record {n + 1}: type what was read, in {UNITS[test]}.")
+                self.wrong.emit(f"Record {n + 1}: type what was read, in {SHOWN[test][1]}.")
                 return
-            scale = SCALE[test]
+            scale, _ = SHOWN[test]
             low, high = row.get("low"), row.get("high")
             if low is None and high is None:
                 limits = default_limits(test, self._unit.nameplate.marks)
@@ -114,11 +111,11 @@ class SafetyPage(QWidget):
 
 
 def _row(one: SafetyRecord) -> Row:
-    scale = SCALE[one.test]
+    scale, unit = SHOWN[one.test]
     return {
         "test": one.test,
         "value": one.value / scale,
-        "unit": UNITS[one.test],
+        "unit": unit,
         "low": one.low / scale if one.low is not None else None,
         "high": one.high / scale if one.high is not None else None,
         "instrument": one.instrument,
