@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 export OPENBLAS_NUM_THREADS ?= 1
 
-.PHONY: setup demo demo-book test lint format screenshots clean
+.PHONY: setup demo demo-book test lint format bench screenshots clean
 
 setup:
 	@tools/setup.sh
@@ -25,6 +25,9 @@ lint: setup
 format: setup
 	$(PY) -m ruff check --fix .
 	$(PY) -m ruff format .
+
+bench: setup
+	$(PY) tools/bench.py
 
 screenshots: setup
 	$(PY) tools/screenshots.py docs/screenshots

@@ -30,10 +30,9 @@ REFRESH_MS = 40
 
 
 @dataclass(frozen=True)
-class Suitability:
+class Foresight:
     """``problem`` says why there is no rehearsal, and so nothing that can be decided."""
 
-    faults: tuple[Fault, ...]
     decisions: tuple[Decision, ...]
     problem: str
 
@@ -66,8 +65,10 @@ class Session(QObject):
         self._unanswered = 0  # document commands the engine has not answered yet
         self._rehearsed_of: tuple[object, ...] = ()
         self._rehearsed: Itinerary | str = ""
-        self._suited_of: tuple[object, ...] = ()
-        self._suited = Suitability((), (), "")
+        self._faults_of: tuple[object, ...] = ()
+        self._faults: tuple[Fault, ...] = ()
+        self._foreseen_of: tuple[object, ...] = ()
+        self._foreseen = Foresight((), "")
         self._notifier: QSocketNotifier | None = None
         self._due = QTimer(self)
         self._due.setSingleShot(True)
@@ -230,23 +231,30 @@ class Session(QObject):
                 self._rehearsed = str(error)
         return self._rehearsed
 
-    def suitability(self) -> Suitability:
-        """What is wrong with the rig for this unit and plan, and what it can decide. Worked out once a change."""
+    def faults(self) -> tuple[Fault, ...]:
+        """What is wrong with the rig for this unit and plan. Worked out once a change."""
         if self.unit is None or self.rig is None:
-            return Suitability((), (), "There is no unit or no rig yet.")
+            return ()
         of = (self.unit, self.rig, self.plan)
-        if of != self._suited_of:
-            self._suited_of = of
-            faults = tuple(check(self.unit, self.rig, self.plan))
+        if of != self._faults_of:
+            self._faults_of, self._faults = of, tuple(check(*of))
+        return self._faults
+
+    def foresight(self) -> Foresight:
+        """What the rig can decide. Worked out once a change of what it depends on: ratings, rig, plan."""
+        if self.unit is None or self.rig is None:
+            return Foresight((), "There is no unit or no rig yet.")
+        of = (self.unit.nameplate, self.rig, self.plan)
+        if of != self._foreseen_of:
             found = foresee(self.unit, self.rig, self.plan)
             decisions = decide(self.unit, self.rig, found.procedure, found.wired, found.moved)
-            self._suited = Suitability(faults, tuple(decisions), found.problem)
-        return self._suited
+            self._foreseen_of, self._foreseen = of, Foresight(tuple(decisions), found.problem)
+        return self._foreseen
 
     @property
     def blocked(self) -> str:
         """Why nothing can be armed; empty when no stop stands."""
-        stops = [f for f in self.suitability().faults if f.severity is Severity.STOP]
+        stops = [f for f in self.faults() if f.severity is Severity.STOP]
         if not stops:
             return ""
         return f"{len(stops)} stop{'s' if len(stops) > 1 else ''} on the wiring sheet: {stops[0].text}"

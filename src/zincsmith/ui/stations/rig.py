@@ -113,13 +113,12 @@ class RigStation(Station):
         self.undo.setEnabled(can_undo and not locked)
         self.redo.setEnabled(can_redo and not locked)
         line = self._show_lines()
-        suited = self.session.suitability()
-        faults = suited.faults if rig is not None else ()
+        faults = self.session.faults()
         if rig is not None and not self._at:
             first = next((f for f in faults if f.severity is not Severity.REMARK), None)
             self._at = element_of(first.at) if first is not None else "power_meter"
         self.sheet.show_rig(rig, unit, line.voltage_V, faults, self._at)
-        self.table.show_decisions(suited.decisions if rig is not None else ())
+        self.table.show_decisions(self.session.foresight().decisions)
         self.decide_panel.remark.setText(self._decide_words())
         if rig is None:
             self.summary.setText("no rig yet: open a rig file, or begin one by hand")
@@ -159,7 +158,7 @@ class RigStation(Station):
         self.refresh()
 
     def _show_summary(self, rig: Rig) -> None:
-        faults = self.session.suitability().faults
+        faults = self.session.faults()
         ways = {how: sum(i.how == how for i in rig.instruments) for how in ("simulated", "connected", "by hand")}
         stops = sum(f.severity is Severity.STOP for f in faults)
         doubts = sum(f.severity is Severity.DOUBT for f in faults)
@@ -170,7 +169,7 @@ class RigStation(Station):
         self.name.setText(rig.name)
 
     def _decide_words(self) -> str:
-        suited = self.session.suitability()
+        suited = self.session.foresight()
         if suited.problem:
             return suited.problem
         now, after = counts(suited.decisions), counts(suited.decisions, moved=True)
