@@ -10,8 +10,8 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from tests.book.first_form import write_first_form
 
-from zincsmith.book.file import APPLICATION_ID, migrations
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.model.claim import RuleChoice
@@ -131,33 +131,10 @@ def test_an_unknown_run_is_named(tmp_path: Path, unit: Unit) -> None:
             reader.run(7)
 
 
-FIRST_UNIT = """{"tag": "HB-07", "maker": "Tarnbrook", "model": "TB-2425", "nameplate": {"input":
-{"voltage_min_V": 100.0,
-"voltage_max_V": 240.0, "frequencies_Hz": [50.0, 60.0],
-"current_A": 1.5}, "output": {"voltage_V": 24.0,
-"current_A": 2.5, "power_W": 60.0, "tolerance_percent": 2.0, "load_regulation_percent": null,
-"line_regulation_percent": null}, "average_efficiency_percent": null, "no_load_power_W": 0.21, "rules": [{"rule_set":
-"us-doe-level-vi", "supply_class": "ac-dc basic"}], "marks": ["II"]}, "serial": "1", "configuration": "as received",
-"place": ""}"""
-FIRST_RIG = """{"name": "old", "clock": "simulated", "instruments": [{"role": "load", "how": "by hand", "maker": "",
-"model": "", "serial": "", "calibrated": "", "address": "", "dialect": "", "kind": "", "spot": "", "accuracy":
-[{"quantity": "output_current", "range": 5.0, "reading_percent": 0.1, "range_percent": 0.0, "offset": 0.0,
-"resolution": 0.0, "noise": 0.0, "nonlinearity_percent": 0.0}], "most": {"current_A": 5.0}}], "leads": [{"between":
-"unit load", "length_m": 1.0, "area_mm2": 1.5}], "protection": "2 A fuse, clear cover", "sense": "load",
-"standin": null}"""
-
-
 def test_a_book_of_the_first_form_opens_with_everything_in_it(tmp_path: Path) -> None:
     """Documents as the first form wrote them: units gain lists of inputs and outputs, nothing said is lost."""
     path = tmp_path / "old.zbook"
-    number, sql = migrations()[0]
-    db = sqlite3.connect(path)
-    db.executescript(f"{sql}\nPRAGMA application_id={APPLICATION_ID};\nPRAGMA user_version={number};")
-    for kind, key, body in (("unit", "HB-07", FIRST_UNIT), ("rig", "bench", FIRST_RIG)):
-        db.execute("INSERT INTO document VALUES (?, ?, 1, NULL, '2026-01-01', 'typed', ?)", (kind, key, body))
-        db.execute("INSERT INTO head VALUES (?, ?, 1, 1)", (kind, key))
-    db.commit()
-    db.close()
+    write_first_form(path)
     BookWriter(path).close()
     with BookReader(path) as reader:
         plate, rig = reader.unit("HB-07").nameplate, reader.rig()

@@ -7,12 +7,14 @@ import pytest
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
+from tests.book.first_form import write_first_form
 from tests.conftest import bench_log
 from tests.ui.conftest import Hands, reread
 
 from zincsmith.engine.states import State
 from zincsmith.model.events import EntryRefused, EntryTaken, Noted
 from zincsmith.model.finding import Verdict
+from zincsmith.model.rig import Rig
 from zincsmith.ui.theme import DARK, theme
 
 Open = Callable[[Path], Hands]
@@ -327,3 +329,23 @@ def test_it_fits_its_size_and_every_control_has_a_name(open_window: Open, make_b
     hands.window.resize(700, 500)
     hands.station(2)
     assert hands.window.width() <= 760, "a smaller window scrolls"
+
+
+def test_a_book_of_the_first_form_opens_in_the_window(open_window: Open, tmp_path: Path, rig: Rig) -> None:
+    """The engine brings it to the present form, then the window reads it and reaches its stand-in bench."""
+    book = tmp_path / "old.zbook"
+    write_first_form(book, rig.standin.file if rig.standin is not None else "")
+    hands = open_window(book)
+    hands.until(lambda: hands.window.session.unit is not None and hands.window.session.client.fileno >= 0)
+    assert hands.line("Model").text() == "TB-2425"
+    hands.fill("Serial", "X-9")
+    with reread(book) as reader:
+        hands.until(lambda: reader.unit().serial == "X-9")
+
+
+def test_what_is_no_book_is_told_in_the_window(open_window: Open, tmp_path: Path) -> None:
+    book = tmp_path / "letter.zbook"
+    book.write_text("Dear all, this is a letter and no book. " * 40)
+    hands = open_window(book)
+    hands.until(lambda: "not a Zincsmith book" in hands.words())
+    assert book.read_text().startswith("Dear all")

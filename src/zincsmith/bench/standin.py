@@ -7,7 +7,7 @@ import os
 import select
 import subprocess
 import sys
-from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 
 from zincsmith.model.errors import InputError
@@ -16,22 +16,43 @@ from zincsmith.model.rig import StandIn
 START_S = 20.0
 
 
-@dataclass
 class RunningStandIn:
     """``keep_fd`` is the write end of its pipe: pass it on to whoever must be able to outlive this process."""
 
-    addresses: dict[str, str]
-    keep_fd: int
-    process: subprocess.Popen[bytes]
+    def __init__(self, file: str, keep_fd: int, process: subprocess.Popen[bytes]) -> None:
+        self._file, self.keep_fd, self.process = file, keep_fd, process
+
+    @cached_property
+    def addresses(self) -> dict[str, str]:
+        """VISA addresses by role, once it has said them. InputError when its physics file is wrong."""
+        said, told = self.process.stdout, self.process.stderr
+        assert said is not None
+        assert told is not None
+        ready, _, _ = select.select([said], [], [], START_S)
+        line = said.readline() if ready else b""
+        if not line:
+            os.close(self.keep_fd)
+            if not ready:
+                self.process.kill()
+            words = told.read().decode(errors="replace").strip().splitlines()
+            self.process.wait()
+        said.close()
+        told.close()
+        if not line:
+            raise InputError(words[-1] if words else "the stand-in bench did not start", file=self._file)
+        return {str(one["role"]): str(one["visa"]) for one in json.loads(line)["instruments"]}
 
     def stop(self) -> None:
         """Let go of the pipe and wait for the process; only right for the last holder."""
         os.close(self.keep_fd)
         self.process.wait(timeout=10)
+        for pipe in (self.process.stdout, self.process.stderr):
+            if pipe is not None:
+                pipe.close()
 
 
-def start_standin(standin: StandIn, log: Path | None = None, faces: tuple[str, ...] = ()) -> RunningStandIn:
-    """Start it and hear its addresses. InputError when the physics file is missing or wrong.
+def launch_standin(standin: StandIn, log: Path | None = None, faces: tuple[str, ...] = ()) -> RunningStandIn:
+    """Start it; its addresses are heard when they are asked for. InputError when the physics file is missing.
 
     ``faces`` names roles that a person reads: the stand-in shows their meters in small windows of its own.
     """
@@ -49,20 +70,11 @@ def start_standin(standin: StandIn, log: Path | None = None, faces: tuple[str, .
         command, stdin=read_fd, stdout=subprocess.PIPE, stderr=subprocess.PIPE, start_new_session=True
     )
     os.close(read_fd)
-    assert process.stdout is not None
-    assert process.stderr is not None
-    ready, _, _ = select.select([process.stdout], [], [], START_S)
-    line = process.stdout.readline() if ready else b""
-    if not line:
-        os.close(keep_fd)
-        if not ready:
-            process.kill()
-        said = process.stderr.read().decode(errors="replace").strip().splitlines()
-        process.wait()
-        process.stdout.close()
-        process.stderr.close()
-        raise InputError(said[-1] if said else "the stand-in bench did not start", file=standin.file)
-    process.stdout.close()
-    process.stderr.close()
-    addresses = {str(one["role"]): str(one["visa"]) for one in json.loads(line)["instruments"]}
-    return RunningStandIn(addresses, keep_fd, process)
+    return RunningStandIn(standin.file, keep_fd, process)
+
+
+def start_standin(standin: StandIn, log: Path | None = None, faces: tuple[str, ...] = ()) -> RunningStandIn:
+    """Start it and hear its addresses. InputError when the physics file is missing or wrong."""
+    running = launch_standin(standin, log, faces)
+    running.addresses  # noqa: B018 - waits until they are there
+    return running

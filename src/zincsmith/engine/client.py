@@ -10,7 +10,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from zincsmith.bench.standin import RunningStandIn, start_standin
+from zincsmith.bench.standin import RunningStandIn, launch_standin
 from zincsmith.book.codec import dump
 from zincsmith.model.rig import Rig
 
@@ -25,17 +25,26 @@ class EngineClient:
         self._standin: RunningStandIn | None = None
         self._unread = b""
 
-    def start(self, rig: Rig | None) -> None:
-        """Start the stand-in bench, if the rig is simulated, and the engine. InputError when the physics is missing."""
+    def launch(self, rig: Rig | None) -> None:
+        """Start the stand-in bench of a simulated rig without waiting for it. InputError when it has no physics."""
         if self._standin is None and rig is not None and rig.standin is not None:
-            self._standin = start_standin(rig.standin, self.log, self._faces(rig))
+            self._standin = launch_standin(rig.standin, self.log, self._faces(rig))
+
+    def start(self, rig: Rig | None) -> None:
+        """Start the stand-in bench, if the rig is simulated, and the engine. InputError when the physics is wrong."""
+        self.launch(rig)
+        standin = self._standin
+        if standin is not None:
+            self._standin = None  # one that cannot say its addresses has ended
+            addresses = standin.addresses
+            self._standin = standin
         ours, theirs = socket.socketpair()
         command = [sys.executable, "-m", "zincsmith.engine", "--book", str(self.book)]
         command += ["--control", str(theirs.fileno())]
         keep = [theirs.fileno()]
-        if self._standin is not None:
-            command += ["--addresses", json.dumps(self._standin.addresses)]
-            keep.append(self._standin.keep_fd)
+        if standin is not None:
+            command += ["--addresses", json.dumps(addresses)]
+            keep.append(standin.keep_fd)
         self.process = subprocess.Popen(command, pass_fds=keep, stdin=subprocess.DEVNULL, start_new_session=True)
         theirs.close()
         ours.setblocking(False)

@@ -5,10 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from datetime import datetime
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from zincsmith.judge.judging import JudgedRun
 from zincsmith.model.finding import Finding, Judged
+
+if TYPE_CHECKING:
+    from zincsmith.judge.judging import JudgedRun
 
 NARROW = " "
 UNIT_WORDS = {"degC": "°C", "ohm": "Ω", "1": ""}

@@ -11,7 +11,6 @@ from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps
-from zincsmith.procedures.static_figures import figures
 
 # Bounds that stop the run; a unit that passes them is not worth waiting for.
 OVER_VOLTAGE = 1.15  # of nominal output
@@ -119,5 +118,7 @@ class StaticGrid:
         )
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
-        """Figures of the grid, see static_figures.py."""
+        """Figures of the grid, see static_figures.py, which is read when there is something to work out."""
+        from zincsmith.procedures.static_figures import figures
+
         return figures(evidence, nameplate, conventions)

@@ -2,20 +2,17 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, QSocketNotifier, QTimer, Signal
 
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.client import EngineClient
-from zincsmith.engine.foreseen import foresee
-from zincsmith.engine.rehearsal import Itinerary, rehearse
 from zincsmith.engine.states import State, allowed
 from zincsmith.formats.plan_file import NAMED
-from zincsmith.judge.decide import Decision, decide
-from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.errors import BookError, InputError, ZincsmithError
 from zincsmith.model.intake import Photograph
 from zincsmith.model.plan import Plan
@@ -25,6 +22,12 @@ from zincsmith.suitability.case import Fault, Severity
 from zincsmith.suitability.check import check
 from zincsmith.ui.photo_intake import Prepared
 from zincsmith.ui.run_view import RunView
+
+# What works figures out is read when a station first asks for one: the window is there before NumPy is.
+if TYPE_CHECKING:
+    from zincsmith.engine.rehearsal import Itinerary
+    from zincsmith.judge.decide import Decision
+    from zincsmith.judge.judging import JudgedRun
 
 REFRESH_MS = 40
 
@@ -77,10 +80,19 @@ class Session(QObject):
 
     # Engine
 
+    def read(self) -> None:
+        """Read the book, if there is one, and let its stand-in bench start meanwhile.
+
+        What stands in the way is said by ``open``; a book of an earlier form can be read once the engine has had it.
+        """
+        if self.reader is None and self.book_path.exists():
+            with suppress(BookError, InputError):
+                self._open_reader()
+                self.client.launch(self.rig)
+
     def open(self) -> None:
         """Start the engine on the book; ``ready`` follows, or ``engine_lost``."""
-        if self.book_path.exists():
-            self._open_reader()
+        self.read()
         self._start_engine()
 
     def _start_engine(self) -> None:
@@ -119,6 +131,8 @@ class Session(QObject):
             self.interrupted = message["interrupted"]
             if self.reader is None:
                 self._open_reader()
+                if self.rig is not None and self.rig.standin is not None:
+                    QTimer.singleShot(0, self, self._reach_bench)
             self._catch_up()
             self.ready.emit(self.interrupted)
         if message.get("documents"):
@@ -211,6 +225,8 @@ class Session(QObject):
 
     def itinerary(self) -> Itinerary | str:
         """The rehearsal of the plan, or the reason why there is none."""
+        from zincsmith.engine.rehearsal import rehearse
+
         if self.unit is None:
             return "There is no unit yet. Type its ratings at Nameplate."
         if self.rig is None:
@@ -246,6 +262,9 @@ class Session(QObject):
             return Foresight((), "There is no unit or no rig yet.")
         of = (self.unit.nameplate, self.rig, self.plan)
         if of != self._foreseen_of:
+            from zincsmith.engine.foreseen import foresee
+            from zincsmith.judge.decide import decide
+
             found = foresee(self.unit, self.rig, self.plan)
             decisions = decide(self.unit, self.rig, found.procedure, found.wired, found.moved)
             self._foreseen_of, self._foreseen = of, Foresight(tuple(decisions), found.problem)
@@ -263,6 +282,8 @@ class Session(QObject):
         """The latest run, judged; None when there is none."""
         if self.reader is None or not self.reader.runs():
             return None
+        from zincsmith.judge.judging import judge_run
+
         return judge_run(self.reader)
 
     def revise_unit(self, unit: Unit, why: str) -> None:
@@ -307,11 +328,15 @@ class Session(QObject):
     def use_rig(self, rig: Rig) -> None:
         """Take another rig; the engine is started anew so that it reaches the bench that belongs to it."""
         self._unanswered += self.client.revise("rig", "bench", rig, "from a rig file")
+        self.rig = rig
+        self._reach_bench()
+
+    def _reach_bench(self) -> None:
+        """A new engine, on the bench that belongs to the rig."""
         if self._notifier is not None:
             self._notifier.setEnabled(False)
             self._notifier = None
         self.client.stop()
-        self.rig = rig
         self._start_engine()
 
     def undo(self, kind: str = "unit") -> None:

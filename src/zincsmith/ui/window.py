@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
+from threading import Thread
 
-from PySide6.QtCore import QEvent, QSize, Qt
+from PySide6.QtCore import QEvent, QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
@@ -22,25 +24,28 @@ from zincsmith.engine.states import State
 from zincsmith.judge.words import local_time
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
-from zincsmith.ui.stations.findings import FindingsStation
-from zincsmith.ui.stations.nameplate import NameplateStation
-from zincsmith.ui.stations.plan import PlanStation
-from zincsmith.ui.stations.rig import RigStation
-from zincsmith.ui.stations.run import RunStation
 from zincsmith.ui.theme import DARK, LIGHT, theme, use_theme
 from zincsmith.ui.widgets.alarm_bar import AlarmBar
 from zincsmith.ui.widgets.bench_strip import BenchStrip
 from zincsmith.ui.widgets.spine import Spine
 from zincsmith.ui.widgets.unit_strip import UnitStrip
 
-# Fixed numbers: a station that is not built yet leaves its number free.
-STATIONS: list[tuple[int, str, Callable[[Session], Station]]] = [
-    (1, "Nameplate", NameplateStation),
-    (2, "Rig", RigStation),
-    (3, "Plan", PlanStation),
-    (4, "Run", RunStation),
-    (5, "Findings", FindingsStation),
-]
+# Fixed numbers: a station that is not built yet leaves its number free. A station is read when it is first shown;
+# what the others need is read in the background once the window is there.
+READ_AHEAD_MS = 400
+STATIONS = ((1, "Nameplate"), (2, "Rig"), (3, "Plan"), (4, "Run"), (5, "Findings"))
+
+
+def station_class(title: str) -> Callable[[Session], Station]:
+    module = import_module(f"zincsmith.ui.stations.{title.lower()}")
+    made: Callable[[Session], Station] = getattr(module, f"{title}Station")
+    return made
+
+
+def read_ahead() -> None:
+    """What the other stations stand on, so that their first opening does not wait for it."""
+    for name in ("numpy", "zincsmith.engine.foreseen", "zincsmith.judge.decide", "zincsmith.procedures.static_figures"):
+        import_module(name)
 
 
 class Floor(QWidget):
@@ -82,10 +87,11 @@ class MainWindow(QMainWindow):
         self._last_sounded = State.IDLE
         self.stations: dict[str, Station] = {}
         self.current: Station | None = None
-        self.spine = Spine([(number, title) for number, title, _ in STATIONS])
+        self.spine = Spine(list(STATIONS))
         self.unit_strip, self.bench_strip, self.alarm = UnitStrip(), BenchStrip(), AlarmBar()
         self.stack = QStackedWidget()
         self.stack.setObjectName("stations")
+        self.session.read()
         self._lay_out()
         self._connect()
         self.go("Nameplate")
@@ -117,19 +123,19 @@ class MainWindow(QMainWindow):
         self.session.refused.connect(self._refused)
         for keys, action in (("F11", self._switch_theme), ("Ctrl+M", self._mute)):
             QShortcut(QKeySequence(keys), self).activated.connect(action)
-        for number, title, _ in STATIONS:  # a button's own shortcut would act a tenth of a second late
+        for number, title in STATIONS:  # a button's own shortcut would act a tenth of a second late
             QShortcut(QKeySequence(f"Alt+{number}"), self).activated.connect(lambda name=title: self.go(name))
 
     def open(self) -> None:
         """Open book and engine; call once the window is shown."""
         self.session.open()
         self._refresh()
+        QTimer.singleShot(READ_AHEAD_MS, self, lambda: Thread(target=read_ahead, daemon=True).start())
 
     def go(self, title: str) -> None:
         """Show a station."""
         if title not in self.stations:
-            make = next(make for _, name, make in STATIONS if name == title)
-            station = make(self.session)
+            station = station_class(title)(self.session)
             station.go.connect(self.go)
             self.stations[title] = station
             area = QScrollArea()  # a small window scrolls; nothing is cut off

@@ -50,12 +50,23 @@ class ClaimsPanel(Panel):
             shortcut.activated.connect(act)
         self.stack = Pages()
         self.stack.addWidget(self._list())
-        self.form = ClaimForm()
-        self.form.made.connect(self._made)
-        self.form.left.connect(self._back)
-        self.stack.addWidget(self.form)
+        self.stack.add_later(self._make_form)
         self.body.addWidget(self.stack, 1)
         self._editing: int | None = None
+
+    def _make_form(self) -> ClaimForm:
+        form = ClaimForm()
+        form.made.connect(self._made)
+        form.left.connect(self._back)
+        return form
+
+    @property
+    def form(self) -> ClaimForm:
+        """The form of one claim, which is shown in place of the list."""
+        self.stack.setCurrentIndex(1)
+        form = self.stack.currentWidget()
+        assert isinstance(form, ClaimForm)
+        return form
 
     def _list(self) -> QWidget:
         page = QWidget()
@@ -210,7 +221,6 @@ class ClaimsPanel(Panel):
         if self._plate is not None and self.add.isEnabled():
             self._editing = None
             self.form.show_claim(self._plate, None)
-            self.stack.setCurrentIndex(1)
 
     def _edit(self) -> None:
         claim = self._chosen()
@@ -218,7 +228,6 @@ class ClaimsPanel(Panel):
             return
         self._editing = claim.stated
         self.form.show_claim(self._plate, self._plate.claims[claim.stated])
-        self.stack.setCurrentIndex(1)
 
     def _back(self) -> None:
         self.stack.setCurrentIndex(0)

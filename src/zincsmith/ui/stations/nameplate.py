@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -38,6 +39,7 @@ from zincsmith.ui.widgets.segments import Segments
 
 PAGES = ("Label and claims", "Look-over", "Parts", "Terminals", "Safety")
 IDENTITY = (("maker", "Maker"), ("model", "Model"), ("tag", "Tag"), ("serial", "Serial"))
+Sheet = RatingsForm | LookPage | PartsPage | StatesPage | SafetyPage
 NEW = Unit("unit 1", "", "", Nameplate())
 
 
@@ -49,11 +51,10 @@ class NameplateStation(Station):
         self._typed: Unit | None = None
         self._wrong: dict[str, str] = {}
         self.problem = label("", 13, 400, "problem", wrap=True)
-        self.plate, self.lines, self.form = RatingPlate(), LabelLines(), RatingsForm()
+        self.plate, self.lines = RatingPlate(), LabelLines()
         self.claims = ClaimsPanel()
         self.look_summary, self.parts_summary = LookSummary(), PartsSummary()
         self.photos = PhotoStrip(session)
-        self.look, self.parts, self.states, self.safety = LookPage(), PartsPage(), StatesPage(), SafetyPage()
         self.undo, self.redo = button("Undo  Ctrl+Z", weight=400), button("Redo", weight=400)
         self.take_file, self.give_file = button("Open TOML…", weight=400), button("Save TOML…", weight=400)
         self.count = label("", 13, 400, "second")
@@ -78,8 +79,14 @@ class NameplateStation(Station):
         outer.addWidget(self.problem)
         self.stack = Pages()
         self.stack.addWidget(self._overview())
-        for page in (self.look, self.parts, self.states, self.safety):
-            self.stack.addWidget(page)
+        pages: tuple[tuple[type[Sheet], Callable[..., object]], ...] = (
+            (LookPage, self._take_look),
+            (PartsPage, self._take_parts),
+            (StatesPage, self._give),
+            (SafetyPage, self._give),
+        )
+        for kind, take in pages:
+            self.stack.add_later(partial(self._sheet, kind, take))
         outer.addWidget(self.stack, 1)
 
     def _overview(self) -> QWidget:
@@ -126,7 +133,7 @@ class NameplateStation(Station):
         panel.body.addLayout(grid)
         self.ratings = Pages()
         self.ratings.addWidget(self.lines)
-        self.ratings.addWidget(self.form)
+        self.ratings.add_later(lambda: self._sheet(RatingsForm, lambda unit: self._give(unit, "ratings")))
         panel.body.addWidget(self.ratings, 1)
         return panel
 
@@ -149,6 +156,13 @@ class NameplateStation(Station):
             column.addWidget(panel, stretch)
         return column
 
+    def _sheet(self, kind: type[Sheet], take: Callable[..., object]) -> Sheet:
+        """A page with its signals: what it edits, and what is wrong on it."""
+        made = kind()
+        made.edited.connect(take)
+        made.wrong.connect(lambda text: self._say(kind.__name__, text))
+        return made
+
     def _opener(self, words: str, page: str) -> QWidget:
         one = button(words, weight=400)
         one.clicked.connect(lambda: self.open_page(page))
@@ -159,23 +173,10 @@ class NameplateStation(Station):
         self.mode.chosen.connect(self._choose_mode)
         self.lines.typed.connect(self._preview)
         self.lines.taken.connect(self._take_lines)
-        self.form.edited.connect(lambda unit: self._give(unit, "ratings"))
         self.claims.edited.connect(self._take_plate)
-        self.look.edited.connect(self._take_look)
         self.verdict.chosen.connect(self._take_verdict)
-        self.parts.edited.connect(self._take_parts)
         self.photos.captioned.connect(self._take_photos)
-        self.states.edited.connect(self._give)
-        self.safety.edited.connect(self._give)
-        for name, sheet in (
-            ("ratings", self.form),
-            ("look", self.look),
-            ("parts", self.parts),
-            ("states", self.states),
-            ("safety", self.safety),
-            ("photos", self.photos),
-        ):
-            sheet.wrong.connect(lambda text, n=name: self._say(n, text))
+        self.photos.wrong.connect(lambda text: self._say("photos", text))
         self.undo.clicked.connect(lambda: self.session.undo("unit"))
         self.redo.clicked.connect(lambda: self.session.redo("unit"))
         self.take_file.clicked.connect(self._open_file)
@@ -216,9 +217,10 @@ class NameplateStation(Station):
         doubts = label_doubts(unit) if unit is not None else []
         self._show_doubts([d.text for d in doubts if not d.at.startswith("part ")])
         self.count.setText(_counted(len(doubts), unit))
-        at = self.stack.currentWidget()
+        at, form = self.stack.currentWidget(), self.ratings.currentWidget()
         if at is self.stack.widget(0):
-            self.form.show_unit(unit, locked)
+            if isinstance(form, RatingsForm):
+                form.show_unit(unit, locked)
             self.look_summary.show_unit(unit)
             self.parts_summary.show_unit(unit)
             self.photos.show_unit(unit, locked)
@@ -251,6 +253,7 @@ class NameplateStation(Station):
     def _choose_mode(self, word: str) -> None:
         self.mode.choose(word)
         self.ratings.setCurrentIndex(1 if word == "Fields" else 0)
+        self._show(self.session.unit, bool(self.session.read_only))
         self.plate_panel.setVisible(word == "Lines")
         self._left.setStretch(0, 10 if word == "Lines" else 14)
 
