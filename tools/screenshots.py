@@ -17,7 +17,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit
 
 from demo_book import make
+from zincsmith.book.writer import BookWriter
 from zincsmith.engine.states import State
+from zincsmith.formats.rig_file import read_rig
+from zincsmith.formats.unit_file import read_unit
 from zincsmith.ui.theme import DARK, LIGHT, load_fonts, use_theme
 from zincsmith.ui.widgets.claim_list import ClaimRows
 from zincsmith.ui.window import MainWindow
@@ -68,6 +71,10 @@ def main() -> int:
         camera = Photographer(out, book)
         window, session = camera.window, camera.window.session
         camera.station("Nameplate", "nameplate")
+        for page, name in (("Look-over", "look-over"), ("Parts", "parts")):
+            window.stations["Nameplate"].open_page(page)
+            camera.keep(name)
+        window.stations["Nameplate"].open_page("Label and claims")
         camera.station("Rig", "rig")
         camera.station("Plan", "plan")
         window.go("Findings")
@@ -96,7 +103,33 @@ def main() -> int:
         camera.keep("run-made-safe")
         session.close()
         app.processEvents()
+        other_kinds(out, Path(folder))
     return 0
+
+
+def other_kinds(out: Path, folder: Path) -> None:
+    """Nameplate and Rig of other kinds of unit, from the invented examples."""
+
+    def opened(name: str, rig: str) -> Photographer:
+        book = folder / f"{name}.zbook"
+        with BookWriter(book) as writer:
+            unit = read_unit(ROOT / "examples" / "units" / f"{name}.toml")
+            writer.revise("unit", unit.tag, unit, "screenshot")
+            writer.revise("rig", "bench", read_rig(ROOT / "examples" / "rigs" / f"{rig}.toml"), "screenshot")
+        return Photographer(out, book)
+
+    rails = opened("ferrowby-px350", "simulated")
+    rails.window.stations["Nameplate"].choose_mode("Fields")
+    rails.keep("nameplate-rails")
+    rails.station("Rig", "rig-stops")
+    ports = opened("quillfen-q65", "simulated")
+    ports.keep("nameplate-ports")
+    inverter = opened("thornwade-tw300", "inverter-by-hand")
+    use_theme(DARK)
+    inverter.station("Rig", "rig-inverter")
+    use_theme(LIGHT)
+    for camera in (rails, ports, inverter):
+        camera.window.session.close()
 
 
 if __name__ == "__main__":

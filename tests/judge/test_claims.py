@@ -13,6 +13,7 @@ from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.claims import all_claims, claims_of, conflicts, offered
 from zincsmith.judge.label_doubts import label_doubts
 from zincsmith.judge.plate_words import headline
+from zincsmith.judge.safety import cautions_for
 from zincsmith.model.claim import Condition, RuleChoice, StatedClaim
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.intake import LookOver, Part, Physical
@@ -170,3 +171,19 @@ def test_the_examples_raise_the_doubts_they_were_made_for() -> None:
     assert "range_of_the_chip" in found["netherby-nb5"]
     assert "part_under_rated" in found["netherby-nb5"], "a 35 V capacitor sets the real ceiling"
     assert found["ossel-od60"] == set()
+
+
+@pytest.mark.parametrize(
+    ("name", "there", "not_there"),
+    [
+        ("tarnbrook-tb2425", {"mains", "bulk", "discharge", "eyes"}, {"battery", "inverter"}),
+        ("marlowick-mb1205", {"mains", "isolation", "eyes", "static"}, {"battery"}),
+        ("netherby-nb5", {"discharge", "hot"}, {"mains", "bulk", "isolation", "inverter"}),
+        ("thornwade-tw300", {"mains", "battery", "inverter"}, {"bulk", "isolation"}),
+        ("corvane-cv190", {"mains", "bulk", "battery"}, {"inverter"}),
+    ],
+)
+def test_cautions_appear_where_they_apply(name: str, there: set[str], not_there: set[str]) -> None:
+    found = set(cautions_for(example(name)))
+    assert there <= found
+    assert not not_there & found

@@ -316,6 +316,9 @@ def test_what_a_measured_bank_and_a_blocking_capacitor_allow() -> None:
     assert codes(at("load", dummy=bank)(CASES["adapter"])) == set()
     assert codes(probe(impedance_ohm=50, coupling="AC")(CASES["adapter"])) == set()
     assert codes(at("power_meter", tap="unit", tap_ohm=1e8)(CASES["adapter"])) == set()
+    assert codes(at("load", dummy=bank, accuracy=())(CASES["adapter"])) == set(), "its ohms say how good it is"
+    no_factor = tuple(a for a in CASES["module"][1].instrument("power_meter").accuracy if a.quantity != "power_factor")
+    assert codes(at("power_meter", accuracy=no_factor)(CASES["module"])) == set(), "there is no power factor on DC"
     assert codes(at("thermometer", kind="thermocouple", emissivity=None)(CASES["adapter"])) == set()
 
 

@@ -176,7 +176,7 @@ def test_roles_leads_and_gear_come_and_go(open_window: Open, make_book: Make) ->
     sheet = hands.window.findChild(WiringSheet)
     assert sheet is not None
     assert "28 AWG" in sheet.accessibleName()
-    hands.type_into("Protective gear", 2, "in the order the current flows", "l")
+    hands.type_into("Protective gear, in the order the current flows", 2, "piece", "l")
     settle(hands)
     assert in_book(book).has("line filter")
 

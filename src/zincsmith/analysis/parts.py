@@ -69,11 +69,11 @@ def _sees(part: Part, plate: Nameplate) -> tuple[float | None, str, str]:
         case "output capacitor" | "output rectifier":
             outputs = [o for o in plate.outputs if not part.output or o.name == part.output]
             if outputs and part.what == "output capacitor":
-                return max(highest_V(o) for o in outputs), "V", "highest output, with its tolerance and ripple"
+                return max(highest_V(o) for o in outputs), "V", "highest output and tolerance"
             return None, "V", ""
         case "fuse" if plate.inputs:
             amps = expected_input_A(plate)
-            return amps, "A", "input current at full load, lowest input"
+            return amps, "A", "input at full load, lowest line"
         case _:
             return None, "V", ""
 

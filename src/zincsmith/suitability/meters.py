@@ -227,7 +227,9 @@ def camera(case: Case) -> Iterator[Fault]:
 def accuracy_stated(case: Case) -> Iterator[Fault]:
     for quantity in QUANTITIES.values():
         one = case.rig.instrument(quantity.role)
-        if one is not None and one.accuracy_of(quantity.name) is None:
+        if quantity.name == "power_factor" and not case.mains:
+            continue  # there is none on DC
+        if one is not None and one.dummy is None and one.accuracy_of(quantity.name) is None:
             yield Fault(
                 "accuracy_unstated",
                 Severity.DOUBT,

@@ -234,7 +234,8 @@ def stylesheet(t: Theme) -> str:
     QPushButton#main:disabled {{ background: {t.strip}; color: {t.ink2}; border-color: {t.line}; }}
     QPushButton#main:focus {{ border: 2px solid {t.edge}; }}
     QPushButton:checked {{ background: {t.chosen}; border: 2px solid {t.ink}; padding: 4px 11px; }}
-    QPushButton#segment {{ border-radius: 0; padding: 4px 8px; margin-left: -1px; }}
+    QPushButton#segment {{ border-radius: 0; padding: 4px 8px; }}
+    QPushButton#segment[first="false"] {{ border-left: 0; }}
     QPushButton#segment:checked {{ background: {t.button}; color: {t.button_ink}; border: 1px solid {t.button}; }}
     QPushButton#segment:focus {{ border: 2px solid {t.focus}; padding: 3px 7px; }}
     QPushButton#segment:checked:focus {{ border: 2px solid {t.edge}; }}

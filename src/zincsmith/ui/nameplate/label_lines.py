@@ -112,6 +112,7 @@ class LabelLines(QScrollArea):
         for row, text in zip(self.rows, [*given, *[""] * (len(self.rows) - len(given))], strict=True):
             if row.text() != text:
                 row.setText(text)
+                row.setCursorPosition(0)
             row.setModified(False)
         for row in self.rows[len(given) + 1 :]:
             row.hide()

@@ -18,22 +18,22 @@ from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
 from zincsmith.ui.widgets.panel import Panel, label
 
 KINDS: tuple[str, ...] = get_args(PartKind)
-PLACES = (" ", "behind a corrector", "in a doubler")
+PLACES = (" ", "corrected", "doubled")  # a bulk capacitor behind a corrector, or in a doubler
 STATES: tuple[str, ...] = get_args(PartState)
 COLUMNS = (
-    Column("name", "part", width=70),
-    Column("what", "what", choices=KINDS, width=118),
+    Column("name", "part", width=64),
+    Column("what", "what", choices=KINDS, width=112),
     Column("marked", "as marked", stretch=True),
-    Column("rated_V", "rated V", "V", width=60, kind="voltage"),
-    Column("rated_A", "rated A", "A", width=60, kind="current"),
-    Column("uF", "µF each", "1", width=66),
-    Column("count", "pieces", "1", width=56),
+    Column("rated_V", "rated V", "V", width=58, kind="voltage"),
+    Column("rated_A", "rated A", "A", width=58, kind="current"),
+    Column("uF", "µF each", "1", width=62),
+    Column("count", "pieces", "1", width=54),
     Column("output", "serves", width=64),
-    Column("place", "sits", choices=PLACES, width=96),
-    Column("state", "state", choices=STATES, width=106),
+    Column("place", "bulk is", choices=PLACES, width=78),
+    Column("state", "state", choices=STATES, width=96),
     Column("note", "note", stretch=True),
-    Column("sees", "sees", fixed=True, width=70),
-    Column("share", "of rating", fixed=True, width=62),
+    Column("sees", "sees", fixed=True, right=True, width=66),
+    Column("share", "of rating", fixed=True, right=True, width=62),
     Column("how", "worked out from", fixed=True, width=170),
 )
 
@@ -60,6 +60,8 @@ class PartsPage(QWidget):
     def show_unit(self, unit: Unit | None, locked: bool) -> None:
         """Fill the table; what each part sees is worked out from the nameplate."""
         parts = unit.look.parts if unit is not None else ()
+        serves = unit is not None and len(unit.nameplate.outputs) > 1
+        self.table.setColumnHidden([c.key for c in COLUMNS].index("output"), not serves)
         rows = [_row(part, unit) for part in parts] if unit is not None else []
         self.table.show_rows(rows, locked or unit is None)
         words = touch_words(unit) if unit is not None else ""

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from zincsmith.judge.safety import CAUTIONS, SHOWN, WHO_MAY, default_limits, safety_words
+from zincsmith.judge.safety import CAUTIONS, SHOWN, WHO_MAY, cautions_for, default_limits, safety_words
 from zincsmith.model.intake import SafetyRecord, SafetyTest
 from zincsmith.model.unit import Unit
 from zincsmith.ui.theme import font
@@ -52,6 +52,7 @@ class SafetyPage(QWidget):
         column.addWidget(records, 1)
         cautions = Panel("Cautions that apply here", "acknowledged, one by one")
         self.boxes: dict[str, QCheckBox] = {}
+        self.words: dict[str, QLabel] = {}
         for code, text in CAUTIONS.items():
             line = QHBoxLayout()
             box = QCheckBox()
@@ -59,9 +60,10 @@ class SafetyPage(QWidget):
             box.setFont(font(13))
             box.toggled.connect(lambda on, c=code: self._acknowledge(c, on))
             line.addWidget(box)
-            line.addWidget(label(text, 13, wrap=True), 1)
+            said = label(text, 13, wrap=True)
+            line.addWidget(said, 1)
             cautions.body.addLayout(line)
-            self.boxes[code] = box
+            self.boxes[code], self.words[code] = box, said
         column.addWidget(cautions)
 
     def show_unit(self, unit: Unit | None, locked: bool) -> None:
@@ -69,7 +71,10 @@ class SafetyPage(QWidget):
         locked = locked or unit is None
         self.table.show_rows([_row(one) for one in unit.safety] if unit is not None else [], locked)
         done = unit.acknowledged if unit is not None else ()
+        applies = cautions_for(unit) if unit is not None else CAUTIONS
         for code, box in self.boxes.items():
+            box.setVisible(code in applies)
+            self.words[code].setVisible(code in applies)
             box.blockSignals(True)
             box.setChecked(code in done)
             box.setEnabled(not locked)

@@ -18,6 +18,7 @@ from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.panel import clear, label
 from zincsmith.ui.widgets.rating_edit import RatingEdit
 
+LABEL_WIDTH = 140
 YES_NO = ("not stated", "no", "yes")
 
 
@@ -154,6 +155,7 @@ class ElementForm(QWidget):
                 widget.setCurrentIndex(at)
             elif not (widget.hasFocus() and widget.isModified()) and not widget.property("wrong"):
                 widget.setText(_text(value))
+                widget.setCursorPosition(0)
                 widget.setModified(False)
 
     def _build(self, entries: tuple[Entry, ...]) -> None:
@@ -171,7 +173,8 @@ class ElementForm(QWidget):
                 widget.editingFinished.connect(lambda e=entry: self._take(e))
             widget.setFont(font(13))
             widget.setAccessibleName(words)
-            name = label(words, 13, 400, "second")
+            name = label(words, 13, 400, "second", wrap=True)
+            name.setFixedWidth(LABEL_WIDTH)
             name.setBuddy(widget)
             self._grid.addWidget(name, n, 0)
             self._grid.addWidget(widget, n, 1)

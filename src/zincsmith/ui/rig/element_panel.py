@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date
@@ -26,6 +27,7 @@ from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
 from zincsmith.ui.widgets.panel import Panel, button, label
 from zincsmith.ui.widgets.segments import Segments
 
+SHORT = {"ac_source": "source", "dc_source": "source", "power_meter": "meter"}
 HOW = ("simulated", "connected", "by hand")
 ACCURACY = (
     Column("words", "reads", choices=tuple(q.words for q in QUANTITIES.values()), width=88),
@@ -36,7 +38,7 @@ ACCURACY = (
 GEAR = (
     Column(
         "what",
-        "in the order the current flows",
+        "piece",
         choices=get_args(GearKind),
         stretch=True,
     ),
@@ -45,11 +47,11 @@ GEAR = (
 )
 LEADS = (
     Column("between", "from, to", stretch=True),
-    Column("length_m", "m", "1", width=44),
-    Column("area_mm2", "mm²", "1", width=50),
-    Column("awg", "AWG", "1", width=46),
-    Column("temperature_degC", "°C", "1", width=42),
-    Column("ohm", "mΩ", fixed=True, width=48),
+    Column("length_m", "m", "1", width=40),
+    Column("area_mm2", "mm²", "1", width=44),
+    Column("awg", "AWG", "1", width=44),
+    Column("temperature_degC", "°C", "1", width=34),
+    Column("ohm", "mΩ", fixed=True, right=True, width=42),
 )
 EARTHED = (Column("node", "node of the unit", stretch=True), Column("through", "earthed through", stretch=True))
 
@@ -91,7 +93,7 @@ class ElementPanel(Panel):
         self.tables: dict[str, tuple[QWidget, EditTable]] = {}
         for name, words, columns, take in (
             ("accuracy", "Ranges and accuracy", ACCURACY, self._take_accuracy),
-            ("gear", "Protective gear", GEAR, self._take_gear),
+            ("gear", "Protective gear, in the order the current flows", GEAR, self._take_gear),
             ("leads", "Leads", LEADS, self._take_leads),
             ("earthed", "What is earthed through what", EARTHED, self._take_earthed),
         ):
@@ -232,7 +234,7 @@ class ElementPanel(Panel):
             if not length or (area is None) == (gauge is None):
                 self.wrong.emit(f"Lead {n + 1}: type its length, and mm² or AWG, one of them.")
                 return
-            between = " ".join(str(row.get("between") or "unit load").replace("→", " ").replace(",", " ").split())
+            between = _between(str(row.get("between") or "unit–load"), self._rig)
             warm = row.get("temperature_degC")
             made.append(
                 Lead(between, length, area, round(gauge) if gauge is not None else None, 20.0 if warm is None else warm)
@@ -278,9 +280,17 @@ def _accuracy(row: Row, one: Instrument) -> Accuracy:
     return parse_accuracy(text, Accuracy(quantity.name, row["range"], counts=counts), quantity.unit)
 
 
+def _between(text: str, rig: Rig | None) -> str:
+    """The elements a lead joins, from the words of the table or from names of roles."""
+    fed = next((r for r in ("ac_source", "dc_source") if rig is not None and rig.instrument(r)), "ac_source")
+    roles = {"source": fed, "meter": "power_meter"}
+    words = re.split(r"[\s,–→-]+|\bto\b", text.lower())
+    return " ".join(roles.get(word, word) for word in words if word)
+
+
 def _lead_row(lead: Lead) -> Row:
     return {
-        "between": lead.between,
+        "between": "–".join(SHORT.get(one, one) for one in lead.between.split()),
         "length_m": lead.length_m,
         "area_mm2": lead.area_mm2,
         "awg": float(lead.awg) if lead.awg is not None else None,

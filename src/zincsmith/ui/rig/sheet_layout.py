@@ -44,7 +44,7 @@ def lay_out(width: float, height: float, rig: Rig, source: str) -> Layout:
     unit = QRectF(width - 168.0 - MARGIN, 28.0, 168.0, height - 28.0 - MARGIN)
     chain = [source, *(["gear"] if rig.gear else []), "power_meter"]
     room = unit.left() - MARGIN
-    wide = min(BOX_W, (room - 84.0 * len(chain)) / len(chain))
+    wide = min(BOX_W, (room - 78.0 * len(chain)) / len(chain))
     gap = (room - wide * len(chain)) / len(chain)
     top = 30.0
     boxes = {name: QRectF(MARGIN + k * (wide + gap), top, wide, BOX_H) for k, name in enumerate(chain)}

@@ -137,8 +137,8 @@ class WiringSheet(QWidget):
     def _box(self, p: QPainter, box: QRectF, role: str, rig: Rig) -> None:
         t, one = theme(), rig.instrument(role)
         self._frame(p, box, role, one is not None)
-        inside = box.adjusted(9, 5, -8, -4)
-        head = QRectF(inside.left(), inside.top(), inside.width() - 12, 18)
+        inside = box.adjusted(8, 5, -6, -4)
+        head = QRectF(inside.left(), inside.top(), inside.width() - 9, 18)
         ink.write(p, head, ROLES[role], 13, 600)
         if one is None:
             ink.write(p, head.translated(0, 20), "missing", 13, 600, t.color("alarm"))
@@ -189,10 +189,13 @@ class WiringSheet(QWidget):
             between = f"{self.source_role} power_meter" if left_name == self.source_role else "power_meter unit"
             lead = rig.lead(between) if left_name != "gear" else None
             if lead is not None:
-                self._lead(p, QRectF(left, y + 10, right - left, 15), lead_words(lead))
+                span, words = QRectF(left, y + 10, right - left, 15), lead_words(lead)
+                fits = ink.width(words, 12) <= span.width()
+                for piece in (words,) if fits else (f"{lead.length_m:g} m", lead.size_words):
+                    self._lead(p, span, piece)
+                    span.translate(0, 15)
                 if flow is not None:
-                    drop = 1000.0 * flow.input_A * lead_resistance(lead)
-                    self._drop(p, QRectF(left, y + 25, right - left, 15), drop)
+                    self._drop(p, span, 1000.0 * flow.input_A * lead_resistance(lead))
         meter = layout.boxes["power_meter"]
         one = rig.instrument("power_meter")
         if one is not None and one.tap:  # the voltage tap, drawn on the side it is on
@@ -210,7 +213,8 @@ class WiringSheet(QWidget):
         p.setPen(QPen(t.color("ink"), 1.6))
         for k in (-8.0, 8.0):
             p.drawLine(QPointF(load.right(), y + k), QPointF(unit.left(), y + k))
-        for k, sign in ((-8.0, "+"), (8.0, "−")):
+        direct = self._unit is None or not self._unit.nameplate.outputs or self._unit.nameplate.output.type == "dc"
+        for k, sign in ((-8.0, "+"), (8.0, "−")) if direct else ():
             ink.write(p, QRectF(unit.left() - 14, y + k - 17 + (14 if k > 0 else 0), 12, 18), sign, 13, 600)
         room = QRectF(load.right() + 34, y - 32, unit.left() - load.right() - 70, 18)
         lead = rig.lead("unit load")
@@ -221,11 +225,12 @@ class WiringSheet(QWidget):
             ink.write(p, room, f"{flow.output_V:g} V", 13, 600, t.text_of("voltage"), ink.RIGHT)
             self._arrow(p, QPointF(room.center().x(), y - 8), -1.0)
         if lead is not None:
-            resistance = f"{lead_words(lead)}, {1000 * lead_resistance(lead):.0f} mΩ"
-            below = QRectF(room.left(), y + 12, room.width(), 16)
-            self._lead(p, below, resistance)
-            if flow is not None:
-                self._drop(p, below.translated(0, 16), 1000.0 * flow.drop_V)
+            words = f"{lead_words(lead)}, {1000 * lead_resistance(lead):.0f} mΩ"
+            drop = f"   drop {1000.0 * flow.drop_V:.3g} mV" if flow is not None else ""
+            left = room.center().x() - (ink.width(words, 12) + ink.width(drop, 12)) / 2.0
+            below = QRectF(left, y + 12, room.width(), 16)
+            ink.write(p, below, words, 12, 400, t.color("ink2"))
+            ink.write(p, below.translated(ink.width(words, 12), 0), drop, 12, 400, t.text_of("voltage"))
         self._sense(p, layout, rig, y)
         for role in ("scope", "thermometer"):
             box = layout.boxes.get(role)

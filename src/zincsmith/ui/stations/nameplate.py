@@ -16,6 +16,8 @@ from zincsmith.formats.label_plate import fold, merge
 from zincsmith.formats.plate_check import Problem, check_unit
 from zincsmith.formats.unit_file import read_unit, unit_text
 from zincsmith.judge.label_doubts import label_doubts
+from zincsmith.judge.safety import cautions_for
+from zincsmith.judge.words import counted
 from zincsmith.model.errors import InputError
 from zincsmith.model.intake import LookOver, Part, Photograph
 from zincsmith.model.unit import Nameplate, Unit
@@ -77,6 +79,7 @@ class NameplateStation(Station):
             row.addWidget(one)
         outer.addLayout(row)
         outer.addWidget(self.problem)
+        self.problem.hide()
         self.stack = Pages()
         self.stack.addWidget(self._overview())
         pages: tuple[tuple[type[Sheet], Callable[..., object]], ...] = (
@@ -170,7 +173,7 @@ class NameplateStation(Station):
 
     def _connect(self) -> None:
         self.pages.chosen.connect(self.open_page)
-        self.mode.chosen.connect(self._choose_mode)
+        self.mode.chosen.connect(self.choose_mode)
         self.lines.typed.connect(self._preview)
         self.lines.taken.connect(self._take_lines)
         self.claims.edited.connect(self._take_plate)
@@ -250,7 +253,8 @@ class NameplateStation(Station):
     def _turn(self, way: int) -> None:
         self.open_page(PAGES[(self.stack.currentIndex() + way) % len(PAGES)])
 
-    def _choose_mode(self, word: str) -> None:
+    def choose_mode(self, word: str) -> None:
+        """Ratings as lines of the label, or as fields."""
         self.mode.choose(word)
         self.ratings.setCurrentIndex(1 if word == "Fields" else 0)
         self._show(self.session.unit, bool(self.session.read_only))
@@ -368,7 +372,10 @@ class NameplateStation(Station):
 def _counted(doubts: int, unit: Unit | None) -> str:
     if unit is None:
         return "Type maker and model, then the label line by line."
-    return f"{doubts} doubt{'s' if doubts != 1 else ''}" if doubts else ""
+    cautions = sum(code not in unit.acknowledged for code in cautions_for(unit))
+    parts = [counted(doubts, "doubt")] if doubts else []
+    parts += [counted(cautions, "open caution")] if cautions else []  # to be acknowledged at Safety
+    return "  ·  ".join(parts)
 
 
 def _problem_words(problem: Problem) -> str:

@@ -42,6 +42,7 @@ class Column:
     choices: tuple[str, ...] = ()
     fixed: bool = False
     stretch: bool = False
+    right: bool = False
     width: int = 80
     kind: str = "plain"
     marks: Mapping[str, str] = field(default_factory=dict)  # value: one of ink.MARKS
@@ -99,7 +100,7 @@ class EditTable(QTableWidget):
         self.setHorizontalHeaderLabels([c.heading for c in columns])
         self.setFont(font(13))
         self.horizontalHeader().setFont(font(12))
-        self.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        self.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.verticalHeader().hide()
         self.verticalHeader().setDefaultSectionSize(row_height)
         self.setShowGrid(False)
@@ -119,7 +120,7 @@ class EditTable(QTableWidget):
                 self.setColumnWidth(n, column.width)
         for n, column in enumerate(columns):
             heading = self.horizontalHeaderItem(n)
-            if column.unit and heading is not None:  # a number stands under its heading
+            if (column.unit or column.right) and heading is not None:  # a number stands under its heading
                 heading.setTextAlignment(RIGHT)
         self._loading = False
         self._shown: list[Row] | None = None
@@ -152,8 +153,10 @@ class EditTable(QTableWidget):
     def _item(self, column: Column, value: Any, there: bool) -> QTableWidgetItem:
         text = "" if value is None else f"{value:.10g}" if isinstance(value, float) else str(value)
         item = QTableWidgetItem(text if there else "")
-        if column.unit:
+        item.setToolTip(item.text())
+        if column.unit or column.right:
             item.setTextAlignment(RIGHT)
+        if column.unit:
             item.setForeground(QBrush(theme().text_of(column.kind)))
         if column.marks and there:
             item.setIcon(mark_icon(column.marks.get(text, "")))

@@ -20,7 +20,7 @@ class PlainTable(QTableWidget):
         self.setHorizontalHeaderLabels(list(headings))
         self.setFont(font(13))
         self.horizontalHeader().setFont(font(12))
-        self.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        self.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.verticalHeader().hide()
         self.verticalHeader().setDefaultSectionSize(row_height)
         self.setShowGrid(False)

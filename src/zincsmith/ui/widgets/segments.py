@@ -19,13 +19,14 @@ class Segments(QWidget):
         super().__init__()
         self.setAccessibleName(name)
         row = QHBoxLayout(self)
-        row.setContentsMargins(1, 0, 0, 0)
+        row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         self._group = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
         for word in words:
             button = QPushButton(word)
             button.setObjectName("segment")
+            button.setProperty("first", not self.buttons)  # the others share the border of their neighbour
             button.setCheckable(True)
             button.setFont(font(size))
             button.setAccessibleName(f"{name}: {word}")
