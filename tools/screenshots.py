@@ -74,7 +74,7 @@ def main() -> int:
         for page, name in (("Look-over", "look-over"), ("Parts", "parts")):
             window.stations["Nameplate"].open_page(page)
             camera.keep(name)
-        window.stations["Nameplate"].open_page("Label and claims")
+        window.stations["Nameplate"].open_page("Label, claims")
         camera.station("Rig", "rig")
         camera.station("Plan", "plan")
         window.go("Findings")

@@ -380,6 +380,53 @@ def test_photographs_are_dropped_captioned_and_stored_once(open_window: Open, ma
     hands.until(lambda: strip.list.count() == 1)
 
 
+# Several units
+
+
+def choose(hands: Hands, words: str) -> None:
+    which = hands.window.stations["Nameplate"].which
+    at = which.findText(words)
+    assert at >= 0, [which.itemText(k) for k in range(which.count())]
+    which.setCurrentIndex(at)
+    which.activated.emit(at)
+    settle(hands)
+
+
+def test_several_units_share_a_book_and_one_is_on_the_bench(open_window: Open, make_book: Make) -> None:
+    book = make_book()
+    hands = open_window(book)
+    first = in_book(book)
+    choose(hands, "next specimen of this model")
+    hands.fill("Serial", "4417-0383")
+    settle(hands)
+    second = in_book(book)
+    assert (second.tag, second.serial, second.nameplate) == ("HB-08", "4417-0383", first.nameplate)
+    assert second.look.verdict == "", "nobody has looked at it yet"
+    assert {t.checked for t in second.terminals} == {"not checked"}
+    choose(hands, "a new unit")
+    assert hands.focus() is hands.line("Maker")
+    hands.type("Harrowgate")
+    hands.press(Qt.Key.Key_Tab)
+    settle(hands)
+    assert (in_book(book).tag, in_book(book).maker) == ("unit 1", "Harrowgate")
+    with reread(book) as reader:
+        assert [(r.model, r.tag) for r in reader.units()] == [
+            ("", "unit 1"),
+            ("TB-2425", "HB-07"),
+            ("TB-2425", "HB-08"),
+        ]
+    choose(hands, "HB-07  TB-2425")
+    assert in_book(book) == first, "the other units' edits are their own"
+    assert hands.line("Serial").text() == first.serial
+    hands.fill("Serial", "changed")
+    settle(hands)
+    with reread(book) as reader:
+        assert (reader.unit("HB-07").serial, reader.unit("HB-08").serial) == ("changed", "4417-0383")
+    choose(hands, "HB-08  TB-2425")
+    choose(hands, "next specimen of this model")
+    assert in_book(book).tag == "HB-09"
+
+
 # Files and other kinds
 
 
@@ -410,7 +457,7 @@ def test_every_kind_of_unit_fits_on_every_page(open_window: Open, make_book: Mak
     with BookWriter(book) as writer:
         writer.revise("unit", "HB-07", read_unit(ROOT / "examples" / "units" / f"{name}.toml"), "test")
     hands = open_window(book)
-    for one in ("Label and claims", "Look-over", "Parts", "Terminals", "Safety"):
+    for one in ("Label, claims", "Look-over", "Parts", "Terminals", "Safety"):
         page(hands, one)
         area = hands.window.stack.currentWidget()
         for _ in range(5):

@@ -41,6 +41,16 @@ class RunRow:
     outcome: str | None
 
 
+@dataclass(frozen=True)
+class UnitRow:
+    """A unit of the book, as a list shows it."""
+
+    key: str
+    maker: str
+    model: str
+    tag: str
+
+
 class BookReader:
     """Open with a path; close, or use as a context manager."""
 
@@ -103,6 +113,16 @@ class BookReader:
         with clear_errors(self.path):
             row = self._db.execute("SELECT key FROM head WHERE kind = ? ORDER BY seq DESC LIMIT 1", (kind,)).fetchone()
         return row[0] if row else None
+
+    def units(self) -> list[UnitRow]:
+        """Every unit of the book, those of one model together."""
+        query = (
+            "SELECT h.key, d.body ->> '$.maker', d.body ->> '$.model', d.body ->> '$.tag' "
+            "FROM head h JOIN document d ON d.kind = h.kind AND d.key = h.key AND d.n = h.n "
+            "WHERE h.kind = 'unit' ORDER BY 2, 3, 4"
+        )
+        with clear_errors(self.path):
+            return [UnitRow(*row) for row in self._db.execute(query)]
 
     def unit(self, key: str | None = None, n: int | None = None) -> Unit:
         record = self._document("unit", key, n)

@@ -118,6 +118,14 @@ class BookWriter:
         """Move the head to its latest child; False when there is nothing to redo."""
         return self._step(kind, key, "SELECT max(n) FROM document WHERE kind = ? AND key = ? AND parent = ?", "redo")
 
+    def choose(self, kind: str, key: str) -> None:
+        """Make a document of a kind the current one. BookError when there is none of that key."""
+        with clear_errors(self.path), _Transaction(self):
+            head = self._head(kind, key)
+            if head is None:
+                raise BookError(f"{self.path.name} holds no {kind} {key!r}")
+            self._move(kind, key, head, Revised(kind, key, head, "chosen", moved=True))
+
     def head(self, kind: str, key: str) -> int | None:
         return self._head(kind, key)
 

@@ -33,13 +33,15 @@ class Service:
         desk.say(ready=True, state=self.session.journal.state.value, interrupted=self.session.interrupted)
 
     def document(self, command: dict[str, Any]) -> None:
-        """revise, undo, redo, photo; a refusal is said, not raised. Each is answered once."""
+        """revise, choose, undo, redo, photo; a refusal is said, not raised. Each is answered once."""
         kind, key = command.get("document", ""), command.get("key", "")
         try:
             if command["do"] == "revise":
                 self.book.revise(kind, key, load(DOCUMENTS[kind], command["body"]), command.get("why", "edited"))
             elif command["do"] == "photo":
                 self._photo(Path(command["file"]), command)
+            elif command["do"] == "choose":
+                self.book.choose(kind, key)
             elif command["do"] == "undo":
                 self.book.undo(kind, key)
             else:

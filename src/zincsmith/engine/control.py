@@ -12,7 +12,7 @@ from typing import Any
 from zincsmith.engine.desk import Command
 from zincsmith.engine.states import State
 
-DOCUMENT_COMMANDS = {"revise", "undo", "redo", "photo"}
+DOCUMENT_COMMANDS = {"revise", "choose", "undo", "redo", "photo"}
 
 
 class ControlDesk:

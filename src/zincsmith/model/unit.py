@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+import re
+from collections.abc import Collection
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from zincsmith.model.claim import RuleChoice, StatedClaim
@@ -201,3 +203,27 @@ class Unit(Record):
     def to_restore(self) -> tuple[Restore, ...]:
         """Everything still to be put back, over all configurations."""
         return tuple(r for c in self.configurations for r in c.restore if not r.done)
+
+
+def next_specimen(unit: Unit, taken: Collection[str]) -> Unit:
+    """Another specimen of the same model: what is printed and claimed stays, what was seen on the first does not.
+
+    Its tag counts on from the old one to the first that is not ``taken``.
+    """
+    found = re.search(r"\d+$", unit.tag)
+    stem, digits = (unit.tag[: found.start()], found.group()) if found else (f"{unit.tag}-", "1")
+    number = int(digits) + 1
+    while (tag := f"{stem}{number:0{len(digits)}d}") in taken:
+        number += 1
+    physical = replace(unit.look.physical, mass_g=None, with_cord_g=None, packed_g=None)
+    return replace(
+        unit,
+        tag=tag,
+        serial="",
+        configuration="as received",
+        configurations=(),
+        terminals=tuple(replace(t, checked="not checked") for t in unit.terminals),
+        look=LookOver(physical=physical),
+        safety=(),
+        acknowledged=(),
+    )

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, QSocketNotifier, QTimer, Signal
 
-from zincsmith.book.reader import BookReader
+from zincsmith.book.reader import BookReader, UnitRow
 from zincsmith.engine.client import EngineClient
 from zincsmith.engine.states import State, allowed
 from zincsmith.formats.plan_file import NAMED
@@ -59,6 +59,7 @@ class Session(QObject):
         self.view = RunView()
         self.state = State.IDLE
         self.unit: Unit | None = None
+        self.unit_key = ""  # which document the unit is; its tag may have been corrected since
         self.rig: Rig | None = None
         self.plan: Plan = NAMED["static-grid"]
         self.read_only = ""
@@ -191,6 +192,7 @@ class Session(QObject):
         if self.reader is None:
             return
         self.unit = self._or_none(self.reader.unit)
+        self.unit_key = self.reader.current_key("unit") or ""
         self.rig = self._or_none(self.reader.rig)
         self.plan = self._or_none(self.reader.plan) or NAMED["static-grid"]
         self.documents.emit()
@@ -218,10 +220,6 @@ class Session(QObject):
 
     def allowed(self, command: str) -> bool:
         return not self.read_only and not self.problem and allowed(self.state, command)
-
-    @property
-    def unit_key(self) -> str:
-        return (self.reader.current_key("unit") if self.reader else None) or (self.unit.tag if self.unit else "")
 
     def itinerary(self) -> Itinerary | str:
         """The rehearsal of the plan, or the reason why there is none."""
@@ -290,10 +288,27 @@ class Session(QObject):
         """Store an edit; it is shown at once and in the book as soon as the engine has written it."""
         if self.read_only or unit == self.unit:
             return
-        key = self.unit_key or unit.tag
-        self.unit = unit
-        self._unanswered += self.client.revise("unit", key, unit, why)
+        self.unit, self.unit_key = unit, self.unit_key or unit.tag
+        self._unanswered += self.client.revise("unit", self.unit_key, unit, why)
         self.documents.emit()
+
+    def units(self) -> list[UnitRow]:
+        """Every unit of the book."""
+        return self.reader.units() if self.reader is not None else []
+
+    def choose_unit(self, key: str) -> None:
+        """Put another unit of the book on the bench."""
+        if self.read_only or self.reader is None or key == self.unit_key:
+            return
+        self.unit, self.unit_key = self.reader.unit(key), key
+        self._unanswered += self.client.send("choose", document="unit", key=key)
+        self.documents.emit()
+
+    def add_unit(self, unit: Unit, why: str) -> None:
+        """Begin another unit, under its tag."""
+        if not self.read_only:
+            self.unit_key = ""
+            self.revise_unit(unit, why)
 
     def revise_rig(self, rig: Rig, why: str) -> None:
         """Store an edit of the rig, as for a unit. Instruments are opened anew when a run is armed."""

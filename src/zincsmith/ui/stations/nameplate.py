@@ -30,6 +30,7 @@ from zincsmith.ui.nameplate.ratings_form import RatingsForm
 from zincsmith.ui.nameplate.safety_page import SafetyPage
 from zincsmith.ui.nameplate.states_page import StatesPage
 from zincsmith.ui.nameplate.summary import LookSummary, PartsSummary
+from zincsmith.ui.nameplate.unit_choice import NEW, UnitChoice
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font
@@ -39,10 +40,9 @@ from zincsmith.ui.widgets.rating_edit import RatingEdit
 from zincsmith.ui.widgets.rating_plate import RatingPlate
 from zincsmith.ui.widgets.segments import Segments
 
-PAGES = ("Label and claims", "Look-over", "Parts", "Terminals", "Safety")
+PAGES = ("Label, claims", "Look-over", "Parts", "Terminals", "Safety")
 IDENTITY = (("maker", "Maker"), ("model", "Model"), ("tag", "Tag"), ("serial", "Serial"))
 Sheet = RatingsForm | LookPage | PartsPage | StatesPage | SafetyPage
-NEW = Unit("unit 1", "", "", Nameplate())
 
 
 class NameplateStation(Station):
@@ -58,8 +58,12 @@ class NameplateStation(Station):
         self.look_summary, self.parts_summary = LookSummary(), PartsSummary()
         self.photos = PhotoStrip(session)
         self.undo, self.redo = button("Undo  Ctrl+Z", weight=400), button("Redo", weight=400)
-        self.take_file, self.give_file = button("Open TOML…", weight=400), button("Save TOML…", weight=400)
+        self.take_file, self.give_file = button("Open…", weight=400), button("Save…", weight=400)
+        self.take_file.setAccessibleName("Open a unit from a TOML file")
+        self.give_file.setAccessibleName("Save the unit as a TOML file")
         self.count = label("", 13, 400, "second")
+        self.which = UnitChoice(session)
+        self.which.begun.connect(self.take_focus)
         self._lay_out()
         self._connect()
 
@@ -75,7 +79,7 @@ class NameplateStation(Station):
         row.addWidget(self.pages)
         row.addWidget(self.count)
         row.addStretch()
-        for one in (self.undo, self.redo, self.take_file, self.give_file):
+        for one in (self.which, self.undo, self.redo, self.take_file, self.give_file):
             row.addWidget(one)
         outer.addLayout(row)
         outer.addWidget(self.problem)
@@ -212,6 +216,7 @@ class NameplateStation(Station):
                 edit.setModified(False)
             edit.setReadOnly(locked)
         self._typed = None
+        self.which.show_units(locked)
         self._show(unit, locked)
 
     def _show(self, unit: Unit | None, locked: bool) -> None:
@@ -363,7 +368,7 @@ class NameplateStation(Station):
             self._say("file", f"{file}: cannot be written ({error.strerror}).")
 
     def take_focus(self) -> None:
-        if self.session.unit is None:
+        if self.session.unit is None or not self.session.unit.maker:
             self.identity["maker"].setFocus()
         else:
             self.lines.take_focus()
@@ -374,8 +379,8 @@ def _counted(doubts: int, unit: Unit | None) -> str:
         return "Type maker and model, then the label line by line."
     cautions = sum(code not in unit.acknowledged for code in cautions_for(unit))
     parts = [counted(doubts, "doubt")] if doubts else []
-    parts += [counted(cautions, "open caution")] if cautions else []  # to be acknowledged at Safety
-    return "  ·  ".join(parts)
+    parts += [counted(cautions, "caution")] if cautions else []  # to be acknowledged at Safety
+    return ", ".join(parts)
 
 
 def _problem_words(problem: Problem) -> str:
