@@ -18,7 +18,7 @@ from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import BookError, Busy, TooNew
 from zincsmith.model.events import Noted, RunClosed, RunOpened
 from zincsmith.model.rig import Lead
-from zincsmith.model.unit import InputRating, OutputRating, Unit
+from zincsmith.model.unit import InputRating, OutputRating, Unit, next_specimen
 
 
 def opened(unit: Unit) -> RunOpened:
@@ -160,3 +160,23 @@ def test_a_photograph_is_stored_once_and_under_its_own_hash(tmp_path: Path) -> N
     db = sqlite3.connect(path)
     assert db.execute("SELECT count(*) FROM photo").fetchone() == (1,)
     db.close()
+
+
+def test_units_are_listed_by_model_and_one_is_current(tmp_path: Path, unit: Unit) -> None:
+    second = next_specimen(unit, {"HB-07", "HB-08"})
+    assert (second.tag, second.serial, second.safety, second.look.items) == ("HB-09", "", (), ())
+    assert (second.nameplate, second.label) == (unit.nameplate, unit.label)
+    path = tmp_path / "a.zbook"
+    with BookWriter(path) as book, BookReader(path) as reader:
+        book.revise("unit", unit.tag, unit, "typed")
+        book.revise("unit", "X", replace(unit, maker="Aldgate", tag="X"), "typed")
+        book.revise("unit", second.tag, second, "typed")
+        assert [row.key for row in reader.units()] == ["X", "HB-07", "HB-09"]
+        assert reader.unit().tag == "HB-09", "the one touched last"
+        book.choose("unit", "X")
+        assert reader.unit().tag == "X"
+        book.revise("unit", "HB-07", replace(unit, serial="2"), "edited")
+        book.choose("unit", "X")
+        assert (reader.unit().tag, reader.unit("HB-07").serial) == ("X", "2")
+        with pytest.raises(BookError, match="no unit 'Y'"):
+            book.choose("unit", "Y")

@@ -13,6 +13,7 @@ from tests.conftest import bench_log
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.client import EngineClient
+from zincsmith.judge.zero import at_zero
 from zincsmith.model.events import PointTaken, Polled, RunClosed
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
@@ -186,3 +187,35 @@ def test_a_second_engine_is_refused_with_the_reason(window: Window, rig: Rig, tm
         time.sleep(0)
     assert "open for writing" in said[0]["refused"]
     second.stop(HANG_GUARD_S)
+
+
+def test_an_instrument_is_tried_with_nothing_energised(window: Window, tmp_path: Path, rig: Rig) -> None:
+    """Identity and twenty readings; nothing is switched, nothing is written, and not while a run goes on."""
+    with BookReader(window.client.book) as reader:
+        before = reader.last_seq()
+    for role, quantity in (("power_meter", "input_power"), ("voltmeter", "output_voltage"), ("ac_source", "")):
+        window.client.send("try", text=role)
+        window.until(lambda r=role: any(m.get("tried") == r for m in window.said))  # type: ignore[misc]
+        answer = next(m for m in window.said if m.get("tried") == role)
+        assert answer["identity"].count(",") == 3, "maker, model, serial, version"
+        assert len(answer["readings"].get(quantity, [])) == (20 if quantity else 0)
+        one = rig.instrument(role)
+        assert one is not None
+        assert all(row.outside == 0 for row in at_zero(one, answer["readings"]))
+    window.client.send("try", text="scope")
+    window.until(lambda: any(m.get("do") == "try" and "not reached" in m["refused"] for m in window.said))
+    with BookReader(window.client.book) as reader:
+        assert reader.last_seq() == before
+    log = bench_log(tmp_path / "bench.log")
+    assert [line for line in log if line["role"] == "power_meter" and line["what"] == "told"]
+    assert not [line for line in log if line["source_on"] or line["load_on"]], "nothing was switched"
+    assert not [line for line in log if line["role"] in ("ac_source", "load") and "OUTP" in str(line["text"])]
+
+
+def test_nothing_is_tried_while_a_run_goes_on(window: Window, unit: Unit) -> None:
+    window.client.send("start", unit=unit.tag, operator="Tester", ambient_degC=23.0)
+    window.until(lambda: window.state == "at a gate")
+    window.client.send("try", text="voltmeter")
+    window.client.send("abort")
+    window.until(lambda: window.state == "safe")
+    assert not any(m.get("tried") for m in window.said)

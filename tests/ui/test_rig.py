@@ -218,3 +218,23 @@ def test_the_sheet_shows_what_feeds_each_kind(open_window: Open, make_book: Make
     assert "no procedure yet" in words or "cannot" in words
     low = f"{unit.nameplate.inputs[0].voltage_min_V:g} V"
     assert any(word.startswith(low) for word in hands.window.stations["Rig"].lines.buttons)
+
+
+def test_an_instrument_is_tried_and_shown_inside_what_it_may_show(open_window: Open, make_book: Make) -> None:
+    hands = at_rig(open_window(make_book()))
+    hands.until(lambda: hands.window.session.allowed("try"))
+    open_element(hands, "power_meter")
+    trying = hands.window.stations["Rig"].element.trying
+    hands.click("Try it")
+    hands.until(lambda: "Answers as" in trying.said.text())
+    words = trying.spans.accessibleName()
+    assert "Input watts: 20 readings" in words
+    assert "all inside ±0.03 W" in words, "0.04 % of the 75 W range"
+    assert "outside" not in words
+    plain = trying.spans.grab().toImage()
+    one = hands.window.session.rig.instrument("power_meter")
+    trying.show_tried(one, "x", {"input_power": [0.01] * 19 + [0.2]})
+    assert "1 outside ±0.03 W" in trying.spans.accessibleName()
+    assert trying.spans.grab().toImage() != plain
+    open_element(hands, "thermometer")
+    assert not trying.isVisible(), "nobody but a person reads it"

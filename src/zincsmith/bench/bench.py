@@ -38,25 +38,14 @@ class Bench:
                 )
         for one in rig.instruments:
             if one.how != "by hand":
-                self.instruments[one.role] = self._reach(one.role, self._address(one, addresses), one.dialect)
+                self.instruments[one.role] = reach(one, addresses)
         if rig.clock == "simulated":
             if "clock" not in addresses:
                 raise InputError("the clock is simulated but no stand-in bench is running", key="clock")
-            self._clock_instrument = self._reach("clock", addresses["clock"], "")
+            self._clock_instrument = _reach("clock", addresses["clock"], "")
         for quantity in QUANTITIES.values():
             if rig.instrument(quantity.role) is None and quantity.role != "thermometer":
                 _needed(rig, quantity.role)
-
-    def _reach(self, role: str, address: str, dialect: str) -> ScpiInstrument:
-        refuse_real_address(role, address)
-        return ScpiInstrument(Link(role, address), dialect_for(role, dialect))
-
-    def _address(self, one: Instrument, addresses: Mapping[str, str]) -> str:
-        if one.how == "connected":
-            return one.address
-        if one.role not in addresses:
-            raise InputError(f"no stand-in plays the {one.role.replace('_', ' ')}", key=f"instrument.{one.role}.how")
-        return addresses[one.role]
 
     def open(self) -> None:
         """Open every link and choose the declared ranges; InstrumentError from the first that fails."""
@@ -64,7 +53,7 @@ class Bench:
         for instrument in self.instruments.values():
             instrument.link.open()
         for role, instrument in self.instruments.items():
-            self._choose_ranges(role, instrument)
+            instrument.choose_ranges(self.rig.instrument(role))
 
     def open_clock(self) -> None:
         """The clock alone: enough for making safe, which opens what it needs."""
@@ -72,12 +61,6 @@ class Bench:
             self._clock_instrument.link.open()
             pace = self.rig.standin.pace if self.rig.standin else 0.0
             self.clock = SimulatedClock(self._clock_instrument, pace)
-
-    def _choose_ranges(self, role: str, instrument: ScpiInstrument) -> None:
-        declared = self.rig.instrument(role)
-        for row in declared.accuracy if declared else ():
-            if f"set_range_{row.quantity}" in instrument.dialect.operation:
-                instrument.set(f"range_{row.quantity}", row.range)
 
     def polled(self) -> frozenset[str]:
         """The quantities that are read without a person."""
@@ -105,6 +88,20 @@ class Bench:
             instrument.link.close()
         if self._clock_instrument is not None:
             self._clock_instrument.link.close()
+
+
+def reach(one: Instrument, addresses: Mapping[str, str]) -> ScpiInstrument:
+    """An instrument behind its address, not opened yet. InputError when it has none, or a real one."""
+    if one.how == "connected":
+        return _reach(one.role, one.address, one.dialect)
+    if one.role not in addresses:
+        raise InputError(f"no stand-in plays the {one.role.replace('_', ' ')}", key=f"instrument.{one.role}.how")
+    return _reach(one.role, addresses[one.role], one.dialect)
+
+
+def _reach(role: str, address: str, dialect: str) -> ScpiInstrument:
+    refuse_real_address(role, address)
+    return ScpiInstrument(Link(role, address), dialect_for(role, dialect))
 
 
 def _needed(rig: Rig, role: str) -> Instrument:

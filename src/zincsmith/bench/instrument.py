@@ -7,6 +7,7 @@ import re
 from zincsmith.bench.dialect import Dialect
 from zincsmith.bench.link import Link
 from zincsmith.model.errors import Garbled, Refused
+from zincsmith.model.rig import Instrument
 
 NOT_A_NUMBER = 9.9e37  # SCPI: 9.91E+37 is not-a-number, 9.9E+37 infinity
 
@@ -39,6 +40,16 @@ class ScpiInstrument:
 
     def get(self, what: str) -> float:
         return self._ask(f"get_{what}")[0]
+
+    def identity(self) -> str:
+        """What it answers to the common question for its identity."""
+        return self.link.query("*IDN?").strip()
+
+    def choose_ranges(self, declared: Instrument | None) -> None:
+        """Set the ranges that the rig's data sheet speaks of, where the dialect can."""
+        for row in declared.accuracy if declared is not None else ():
+            if f"set_range_{row.quantity}" in self.dialect.operation:
+                self.set(f"range_{row.quantity}", row.range)
 
     def tell(self, name: str, value: float) -> None:
         """A command without read-back."""

@@ -19,8 +19,11 @@ from zincsmith.book.writer import BookWriter
 from zincsmith.engine.control import ControlDesk
 from zincsmith.engine.desk import Command
 from zincsmith.engine.session import Session, Start
-from zincsmith.model.errors import BookError, ZincsmithError
+from zincsmith.engine.states import allowed
+from zincsmith.engine.trying import try_role
+from zincsmith.model.errors import BookError, InputError, ZincsmithError
 from zincsmith.model.events import Failed
+from zincsmith.model.rig import Rig
 
 
 class Service:
@@ -29,6 +32,7 @@ class Service:
     def __init__(self, book: BookWriter, desk: ControlDesk, addresses: dict[str, str]) -> None:
         self.book, self.desk, self.addresses = book, desk, addresses
         desk.documents = self.document
+        self._waiting: list[Command] = []
         self.session = Session(book, desk)
         desk.say(ready=True, state=self.session.journal.state.value, interrupted=self.session.interrupted)
 
@@ -62,10 +66,25 @@ class Service:
     def serve(self) -> None:
         """Until the window is gone."""
         while True:
-            for command in self.desk.commands(3600.0):
+            self._waiting = self._waiting or self.desk.commands(3600.0)
+            while self._waiting:
+                command = self._waiting.pop(0)
                 if command.do == "gone":
                     return
                 self._obey(command)
+
+    def _wanted(self) -> bool:
+        """Whether another command came in meanwhile."""
+        self._waiting += self.desk.commands(0.0)
+        return bool(self._waiting)
+
+    def _try(self, role: str) -> None:
+        if not allowed(self.session.journal.state, "try"):
+            raise InputError("an instrument is tried only while the bench is idle or made safe")
+        rig = self.book.document("rig", "bench")
+        assert isinstance(rig, Rig)
+        tried = try_role(rig, role, self.addresses, self._wanted)
+        self.desk.say(tried=tried.role, identity=tried.identity, readings=tried.readings)
 
     def _obey(self, command: Command) -> None:
         try:
@@ -74,10 +93,13 @@ class Service:
                 self.session.run(command.body["unit"], start, self.addresses)
             elif command.do == "make safe":
                 self.session.make_safe(self.addresses)
+            elif command.do == "try":
+                self._try(command.text)
             elif command.do == "note":
                 self.session.journal.note(command.text)
         except ZincsmithError as error:
-            self.session.journal.try_append(Failed(str(error)))
+            if command.do != "try":  # trying leaves no trace in the book
+                self.session.journal.try_append(Failed(str(error)))
             self.desk.say(refused=str(error), do=command.do)
 
 

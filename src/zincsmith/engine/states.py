@@ -23,6 +23,8 @@ LIVE = (State.STARTING, State.GATE, State.RUNNING, State.ASKING)
 TABLE: dict[tuple[State, str], State] = {
     (State.IDLE, "start"): State.STARTING,
     (State.SAFE, "start"): State.STARTING,
+    (State.IDLE, "try"): State.IDLE,
+    (State.SAFE, "try"): State.SAFE,
     (State.STARTING, "gate"): State.GATE,
     (State.STARTING, "go on"): State.RUNNING,
     (State.GATE, "pass"): State.RUNNING,

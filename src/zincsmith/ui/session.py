@@ -42,7 +42,8 @@ class Foresight:
 
 class Session(QObject):
     """Signals: ``documents`` (unit, rig or plan changed), ``live`` (new events), ``state`` (engine state),
-    ``refused`` (command, message), ``engine_lost`` (message), ``ready`` (interrupted run numbers)."""
+    ``refused`` (command, message), ``engine_lost`` (message), ``ready`` (interrupted run numbers),
+    ``tried`` (role, identity, readings by quantity)."""
 
     documents = Signal()
     live = Signal()
@@ -50,6 +51,7 @@ class Session(QObject):
     refused = Signal(str, str)
     engine_lost = Signal(str)
     ready = Signal(list)
+    tried = Signal(str, str, dict)
 
     def __init__(self, book: Path, log: Path | None = None) -> None:
         super().__init__()
@@ -140,6 +142,8 @@ class Session(QObject):
             self._unanswered = max(0, self._unanswered - 1)
             if self._unanswered == 0:  # until then what a person typed is newer than the book
                 self._load_documents()
+        if "tried" in message:
+            self.tried.emit(message["tried"], message["identity"], message["readings"])
         if "refused" in message:
             if message["do"] == "open":
                 self.read_only = message["refused"]
@@ -375,5 +379,5 @@ class Session(QObject):
         self.client.send("start", unit=self.unit_key, operator=operator, ambient_degC=ambient_degC)
 
     def send(self, do: str, text: str = "") -> None:
-        """pass, enter, note, abort, make safe."""
+        """pass, enter, note, abort, make safe, try (a role)."""
         self.client.send(do, text=text)

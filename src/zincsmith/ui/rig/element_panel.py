@@ -22,6 +22,7 @@ from zincsmith.model.rig import Accuracy, Earthed, Gear, GearKind, Instrument, L
 from zincsmith.model.unit import Unit
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.ui.rig.element_form import RIG_ENTRIES, ElementForm, entries_of
+from zincsmith.ui.rig.try_panel import TryPanel
 from zincsmith.ui.rig.wiring_sheet import element_of
 from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
 from zincsmith.ui.widgets.panel import Panel, button, label
@@ -57,9 +58,10 @@ EARTHED = (Column("node", "node of the unit", stretch=True), Column("through", "
 
 
 class ElementPanel(Panel):
-    """Signals: ``edited`` (a rig, and why), ``wrong`` (a reason, or empty)."""
+    """Signals: ``edited`` (a rig, and why), ``wrong`` (a reason, or empty), ``tries`` (a role)."""
 
     edited = Signal(object, str)
+    tries = Signal(str)
     wrong = Signal(str)
 
     def __init__(self) -> None:
@@ -105,6 +107,9 @@ class ElementPanel(Panel):
             self.tables[name] = (head, table)
         self.said = label("", 12, 400, "second", wrap=True)
         column.addWidget(self.said)
+        self.trying = TryPanel()
+        self.trying.wanted.connect(lambda: self.tries.emit(self._at))
+        column.addWidget(self.trying)
         row = QHBoxLayout()
         self.remove = button("Take this role off the rig", weight=400)
         self.remove.clicked.connect(self._remove)
@@ -116,7 +121,14 @@ class ElementPanel(Panel):
     # Showing
 
     def show_element(
-        self, rig: Rig, unit: Unit | None, line: Line, at: str, faults: Sequence[Fault], locked: bool
+        self,
+        rig: Rig,
+        unit: Unit | None,
+        line: Line,
+        at: str,
+        faults: Sequence[Fault],
+        locked: bool,
+        free: bool = False,
     ) -> None:
         """Open one element: a role, ``gear`` or ``unit`` (which stands for the rig as a whole)."""
         self._rig, self._at = rig, at
@@ -133,12 +145,19 @@ class ElementPanel(Panel):
         record: Instrument | Rig | None = rig if at == "unit" else one
         entries = RIG_ENTRIES if at == "unit" else entries_of(one) if one is not None else ()
         self.form.show_record(record, entries, locked)
+        self.trying.show_instrument(one, free)
         self.remove.setVisible(one is not None)
         self.remove.setEnabled(not locked)
         self._show_tables(rig, one, at, locked)
         self.age.setText(age_words(one, date.today()) if one is not None and one.accuracy else "")
         self.age.setVisible(bool(self.age.text()))
         self.said.setText("\n".join(_spoken(one, unit, line)) if one is not None else "")
+
+    def show_tried(self, role: str, identity: str, readings: dict[str, list[float]]) -> None:
+        """What trying an instrument brought, if it is still the one that is open."""
+        one = self._one()
+        if one is not None and one.role == role:
+            self.trying.show_tried(one, identity, readings)
 
     def _show_tables(self, rig: Rig, one: Instrument | None, at: str, locked: bool) -> None:
         shown = {

@@ -54,6 +54,9 @@ class RigStation(Station):
         self.sheet.chosen.connect(self.open_element)
         self.element.edited.connect(self._give)
         self.element.wrong.connect(self._say)
+        self.element.tries.connect(lambda role: session.send("try", role))
+        session.tried.connect(self.element.show_tried)
+        session.refused.connect(lambda do, message: self.element.trying.show_refused(message) if do == "try" else None)
         for key, act in (
             (QKeySequence.StandardKey.Undo, lambda: session.undo("rig")),
             (QKeySequence.StandardKey.Redo, lambda: session.redo("rig")),
@@ -125,7 +128,7 @@ class RigStation(Station):
             self.name.setText("")
             return
         self._show_summary(rig)
-        self.element.show_element(rig, unit, line, self._at, faults, locked)
+        self.element.show_element(rig, unit, line, self._at, faults, locked, self.session.allowed("try"))
         missing = [role for role in ROLES if role != "clock" and rig.instrument(role) is None]
         self.add.clear()
         self.add.addItem("Add a role…", "")

@@ -1,0 +1,47 @@
+"""Trying one instrument while nothing is energised: who it is, and what it reads then. Only harmless things."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from zincsmith.bench.bench import MEASURING, reach
+from zincsmith.model.errors import InputError
+from zincsmith.model.rig import Rig
+
+READINGS = 20
+
+
+@dataclass(frozen=True)
+class Tried:
+    """``readings`` by quantity, in the order they were taken; empty for a role that only gives."""
+
+    role: str
+    identity: str
+    readings: dict[str, list[float]]
+
+
+def try_role(rig: Rig, role: str, addresses: Mapping[str, str], enough: Callable[[], bool]) -> Tried:
+    """Ask an instrument for its identity, and for readings if it measures; nothing is switched.
+
+    ``enough`` is asked before each reading: somebody may want the bench. InputError when a person plays the role or
+    nobody does, InstrumentError when it does not answer.
+    """
+    one = rig.instrument(role)
+    if one is None or one.how == "by hand":
+        raise InputError(f"the {role.replace('_', ' ')} is not reached by this computer")
+    instrument = reach(one, addresses)
+    instrument.link.open()
+    try:
+        identity = instrument.identity()
+        readings: dict[str, list[float]] = {}
+        if role in MEASURING:
+            instrument.choose_ranges(one)
+            for _ in range(READINGS):
+                if enough():
+                    break
+                for quantity, value in instrument.read().items():
+                    readings.setdefault(quantity, []).append(value)
+        return Tried(role, identity, readings)
+    finally:
+        instrument.link.close()
