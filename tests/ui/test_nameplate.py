@@ -323,21 +323,22 @@ def test_parts_terminals_configurations_and_safety_records(open_window: Open, ma
     assert len(in_book(book).to_restore) == before - 1
     page(hands, "Safety")
     assert "Only by a qualified person" in hands.words()
-    hands.type_into("Safety records", 0, "test", "i")
-    hands.type_into("Safety records", 0, "read", "1.5")
-    hands.type_into("Safety records", 0, "done by", "Elin Ward")
+    row = hands.table("Safety records").rowCount() - 1
+    hands.type_into("Safety records", row, "test", "i")
+    hands.type_into("Safety records", row, "read", "1.5")
+    hands.type_into("Safety records", row, "done by", "Elin Ward")
     settle(hands)
-    record = in_book(book).safety[0]
+    record = in_book(book).safety[-1]
     assert (record.test, record.value, record.low, record.by) == ("insulation resistance", 1.5e6, 2e6, "Elin Ward")
-    assert hands.read("Safety records", 0, "against the limit") == "OUTSIDE"
-    hands.type_into("Safety records", 0, "at least", "1")
+    assert hands.read("Safety records", row, "against the limit") == "OUTSIDE"
+    hands.type_into("Safety records", row, "at least", "1")
     settle(hands)
-    assert hands.read("Safety records", 0, "against the limit") == "within", "limits can be edited"
-    box = next(b for b in hands.window.findChildren(QCheckBox) if "Mains can kill" in b.accessibleName())
+    assert hands.read("Safety records", row, "against the limit") == "within", "limits can be edited"
+    box = next(b for b in hands.window.findChildren(QCheckBox) if "isolated source" in b.accessibleName())
     box.setFocus()
     hands.press(Qt.Key.Key_Space)
     settle(hands)
-    assert in_book(book).acknowledged == ("mains",)
+    assert in_book(book).acknowledged == (*unit.acknowledged, "isolation")
 
 
 def drop(strip: PhotoStrip, *files: Path) -> None:

@@ -42,10 +42,10 @@ def zero_span(row: Accuracy | None) -> float | None:
 
 
 def zero_words(row: AtZero) -> str:
-    """``Input watts: 20 readings, mean 0.0021 W, all inside ±0.03 W``."""
+    """``Input watts: mean 0.0021 W, all inside ±0.03 W``."""
     info = QUANTITIES[row.quantity]
     unit = {"degC": "°C", "1": ""}.get(info.unit, info.unit)
-    words = f"{info.words}: {len(row.readings)} readings, mean {statistics.fmean(row.readings):.3g} {unit}".rstrip()
+    words = f"{info.words}: mean {statistics.fmean(row.readings):.3g} {unit}".rstrip()
     if row.span is None:
         return words
     if row.outside:

@@ -56,7 +56,7 @@ class DecisionTable(PlainTable):
 
     def __init__(self) -> None:
         super().__init__("What this rig can decide", HEADINGS, 24)
-        self.share((24, 12, 20, 10, 20, 14))
+        self.share((25, 16, 14, 10, 19, 16))
         self.setItemDelegateForColumn(3, _Bar(self))
 
     def show_decisions(self, decisions: Sequence[Decision]) -> None:

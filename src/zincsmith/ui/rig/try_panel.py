@@ -88,7 +88,8 @@ class TryPanel(QWidget):
 
     def show_tried(self, one: Instrument, identity: str, readings: dict[str, list[float]]) -> None:
         """What the engine brought back."""
-        self.said.setText(f"Answers as {identity}." + ("" if readings else " It gives no readings."))
+        count = max((len(r) for r in readings.values()), default=0)
+        self.said.setText(f"Answers as {identity}. " + (f"{count} readings:" if count else "It gives no readings."))
         self.spans.show_rows(at_zero(one, readings))
 
     def show_refused(self, message: str) -> None:
