@@ -12,6 +12,7 @@ from zincsmith.formats.label_plate import fold
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.claims import all_claims, claims_of, conflicts, offered
 from zincsmith.judge.label_doubts import label_doubts
+from zincsmith.judge.line_links import links
 from zincsmith.judge.plate_words import headline
 from zincsmith.judge.safety import cautions_for
 from zincsmith.model.claim import Condition, RuleChoice, StatedClaim
@@ -187,3 +188,15 @@ def test_cautions_appear_where_they_apply(name: str, there: set[str], not_there:
     found = set(cautions_for(example(name)))
     assert there <= found
     assert not not_there & found
+
+
+def test_what_hangs_on_a_line_is_what_would_go_with_it() -> None:
+    unit = example("quillfen-q65")
+    found = dict(zip(unit.label, links(unit.nameplate, unit.label), strict=True))
+    assert found["A: 5V 2.4A"].parts == {"output 2"}
+    assert found["65W max total"].parts == {"total"}
+    assert found["EFFICIENCY LEVEL VI"].parts == {"marks"}
+    first = next(link for line, link in found.items() if line.startswith("C1: 5V"))
+    assert first.parts == {"output 0"}
+    assert {key for key in first.claims if key.startswith("output_voltage C1")} == first.claims
+    assert links(unit.nameplate, ()) == ()

@@ -71,6 +71,32 @@ def test_a_line_of_the_label_is_read_while_it_is_typed(open_window: Open, make_b
     assert ("Output voltage", "24 V ±2 %") in claims(hands)
 
 
+def test_what_was_typed_once_lights_up_together(open_window: Open, make_book: Make) -> None:
+    hands = open_window(make_book())
+    station, table = hands.window.stations["Nameplate"], hands.table("Claims")
+
+    def lit() -> tuple[set[int], set[str], set[str]]:
+        rows = {n for n, row in enumerate(station.lines.rows) if row.property("lit")}
+        names = set()
+        for r in range(table.rowCount()):
+            item = table.item(r, 1)
+            if item is not None and item.background().style() != Qt.BrushStyle.NoBrush:
+                names.add(table.item(r, 0).text())
+        return rows, set(station.plate._lit), names
+
+    hands.line("Label line 2").setFocus()
+    assert lit() == ({1}, {"output 0"}, {"Output voltage", "Load regulation", "Line regulation"})
+    hands.line("Label line 1").setFocus()
+    assert lit() == ({0}, {"input 0"}, {"Input current"})
+    hands.line("Label line 5").setFocus()
+    assert lit()[1] == {"marks"}
+    table.setFocus()
+    table.setCurrentCell(1, 0)
+    assert lit()[:2] == ({1}, {"output 0"})
+    table.setCurrentCell(next(r for r, (name, _) in enumerate(claims(hands)) if name == "Hottest part"), 0)
+    assert lit() == (set(), set(), set()), "nothing on the label speaks of it"
+
+
 def test_a_comma_before_three_digits_is_asked_back(open_window: Open, make_book: Make) -> None:
     hands = open_window(make_book())
     hands.line("Label line 3").setFocus()

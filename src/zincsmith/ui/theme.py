@@ -220,6 +220,7 @@ def stylesheet(t: Theme) -> str:
     QLineEdit, QComboBox {{ background: {t.paper}; color: {t.ink}; border: 1px solid {t.edge}; border-radius: 3px;
                  padding: 3px 6px; selection-background-color: {t.zinc}; selection-color: {t.ink}; }}
     QLineEdit:focus, QComboBox:focus {{ border: 2px solid {t.focus}; padding: 2px 5px; }}
+    QLineEdit[lit="true"] {{ background: {t.chosen}; }}
     QLineEdit[wrong="true"] {{ border: 2px solid {t.alarm}; padding: 2px 5px; }}
     QLineEdit:disabled {{ color: {t.ink2}; }}
     QComboBox::drop-down {{ border: 0; width: 20px; }}

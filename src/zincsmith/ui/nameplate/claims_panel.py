@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import replace
 
 from PySide6.QtCore import Qt, Signal
@@ -26,9 +27,10 @@ HEADINGS = ("claim", "value", "condition", "source", "tested by")
 
 
 class ClaimsPanel(Panel):
-    """Signal ``edited``: the nameplate with other claims, and why."""
+    """Signals: ``edited`` (the nameplate with other claims, and why), ``at`` (the key of the claim a person is at)."""
 
     edited = Signal(object, str)
+    at = Signal(str)
 
     def __init__(self) -> None:
         super().__init__("Claims")
@@ -76,6 +78,7 @@ class ClaimsPanel(Panel):
         self.table = PlainTable("Claims", HEADINGS, 22)
         self.table.share((27, 23, 24, 11, 15))
         self.table.currentCellChanged.connect(self._choose)
+        self.table.currentCellChanged.connect(lambda *_: self.at.emit(self._chosen_key()))
         column.addWidget(self.table, 1)
         self.said = label("", 13, 400, "doubtink", wrap=True)
         self.judge_by = Segments("Judge by", ("label", "manual", "listing", "board print", "both"))
@@ -171,6 +174,17 @@ class ClaimsPanel(Panel):
             if column == 0:
                 item.setIcon(mark_icon("conflict" if claim.key in self._conflict else ""))
             self.table.setItem(row, column, item)
+
+    def light(self, keys: Collection[str]) -> None:
+        """Set apart the claims that hang on the line a person is at."""
+        self.table.blockSignals(True)
+        for row, claim in enumerate(self._rows):
+            on = claim is not None and claim.key in keys
+            for column in range(len(HEADINGS)):
+                item = self.table.item(row, column)
+                if item is not None:
+                    item.setBackground(QBrush(theme().color("chosen")) if on else QBrush())
+        self.table.blockSignals(False)
 
     def _show_rule(self) -> None:
         plate = self._plate or Nameplate()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
@@ -17,9 +17,13 @@ from zincsmith.ui.widgets.rating_edit import RatingEdit
 
 
 class PrintedLine(RatingEdit):
-    """One line of the label. Signals: ``entered`` (Enter), ``left`` (focus goes), ``moved`` (up or down)."""
+    """One line of the label.
+
+    Signals: ``entered`` (Enter), ``came`` and ``left`` (focus comes and goes), ``moved`` (up or down).
+    """
 
     entered = Signal()
+    came = Signal()
     left = Signal()
     moved = Signal(int)
 
@@ -41,6 +45,17 @@ class PrintedLine(RatingEdit):
             self.moved.emit(-1 if event.key() == Qt.Key.Key_Up else 1)
         else:
             super().keyPressEvent(event)
+
+    def light(self, on: bool) -> None:
+        """Set it apart, or no longer."""
+        if bool(self.property("lit")) != on:
+            self.setProperty("lit", on)
+            self.style().unpolish(self)
+            self.style().polish(self)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self.came.emit()
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
@@ -68,9 +83,11 @@ class PrintedLine(RatingEdit):
 
 
 class LabelLines(QScrollArea):
-    """Signals: ``typed`` (the lines as they stand, nothing taken yet), ``taken`` (a line was finished)."""
+    """Signals: ``typed`` (the lines as they stand, nothing taken yet), ``taken`` (a line was finished), ``at`` (the
+    number of the line a person is in, from 0)."""
 
     typed = Signal(tuple)
+    at = Signal(int)
     taken = Signal(tuple)
 
     def __init__(self) -> None:
@@ -123,6 +140,11 @@ class LabelLines(QScrollArea):
         for row in self.rows:
             row.setReadOnly(locked)
 
+    def light(self, numbers: Collection[int]) -> None:
+        """Set apart the lines on which something hangs."""
+        for n, row in enumerate(self.rows):
+            row.light(n in numbers)
+
     def take_focus(self) -> None:
         """To the first line that is empty."""
         next(row for row in self.rows if not row.text()).setFocus()
@@ -137,6 +159,7 @@ class LabelLines(QScrollArea):
         row.textEdited.connect(lambda _text: self._typed(row))
         row.entered.connect(lambda: self._entered(row))
         row.left.connect(self._left)
+        row.came.connect(lambda: self.at.emit(self.rows.index(row)))
         row.moved.connect(lambda way: self._move(row, way))
         self._grid.addWidget(number, 2 * at, 0)
         self._grid.addWidget(row, 2 * at, 1)

@@ -16,6 +16,7 @@ from zincsmith.formats.label_plate import fold, merge
 from zincsmith.formats.plate_check import Problem, check_unit
 from zincsmith.formats.unit_file import read_unit, unit_text
 from zincsmith.judge.label_doubts import label_doubts
+from zincsmith.judge.line_links import Link, links
 from zincsmith.judge.safety import cautions_for
 from zincsmith.judge.words import counted
 from zincsmith.model.errors import InputError
@@ -52,6 +53,8 @@ class NameplateStation(Station):
         super().__init__(session)
         self._typed: Unit | None = None
         self._wrong: dict[str, str] = {}
+        self._linked_of: tuple[object, ...] = ()
+        self._links: tuple[Link, ...] = ()
         self.problem = label("", 13, 400, "problem", wrap=True)
         self.plate, self.lines = RatingPlate(), LabelLines()
         self.claims = ClaimsPanel()
@@ -180,6 +183,8 @@ class NameplateStation(Station):
         self.mode.chosen.connect(self.choose_mode)
         self.lines.typed.connect(self._preview)
         self.lines.taken.connect(self._take_lines)
+        self.lines.at.connect(lambda n: self._light(lambda k, _: k == n))
+        self.claims.at.connect(lambda key: self._light(lambda _, link: key in link.claims))
         self.claims.edited.connect(self._take_plate)
         self.verdict.chosen.connect(self._take_verdict)
         self.photos.captioned.connect(self._take_photos)
@@ -265,6 +270,19 @@ class NameplateStation(Station):
         self._show(self.session.unit, bool(self.session.read_only))
         self.plate_panel.setVisible(word == "Lines")
         self._left.setStretch(0, 10 if word == "Lines" else 14)
+
+    def _light(self, touched: Callable[[int, Link], bool]) -> None:
+        """What was typed once is one thing: line, plate and claims that hang together are set apart together."""
+        unit = self.session.unit
+        if unit is None:
+            return
+        of = (unit.nameplate, unit.label)
+        if of != self._linked_of:
+            self._linked_of, self._links = of, links(*of)
+        found = [(n, link) for n, link in enumerate(self._links) if touched(n, link)]
+        self.lines.light({n for n, _ in found})
+        self.plate.light(frozenset[str]().union(*(link.parts for _, link in found)))
+        self.claims.light(frozenset[str]().union(*(link.claims for _, link in found)))
 
     # Editing
 

@@ -20,6 +20,7 @@ class RatingPlate(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._unit: Unit | None = None
+        self._lit: frozenset[str] = frozenset()
         self.setMinimumHeight(190)
 
     def sizeHint(self) -> QSize:
@@ -33,6 +34,18 @@ class RatingPlate(QWidget):
             outs = ", ".join(f"{o.name} {output_words(o)}".strip() for o in plate.outputs) or "not stated"
             self.setAccessibleName(f"Rating plate: {unit.maker} {unit.model}, input {ins}, output {outs}")
         self.update()
+
+    def light(self, parts: frozenset[str]) -> None:
+        """Set apart what hangs on the line or claim a person is at: ``input N``, ``output N``, total, marks."""
+        if parts != self._lit:
+            self._lit = parts
+            self.update()
+
+    def _light(self, p: QPainter, box: QRectF, part: str) -> None:
+        if part in self._lit:
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(theme().color("paper"))
+            p.drawRoundedRect(box.adjusted(-6, 1, 6, -1), 3, 3)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         t, p = theme(), QPainter(self)
@@ -77,6 +90,7 @@ class RatingPlate(QWidget):
         self._ratings(p, QRectF(box.left(), top + 3, box.width(), marks_top - top - 6), unit, max(1, lines))
         ink.hairline(p, QPointF(box.left(), marks_top), QPointF(box.right(), marks_top), t.color("edge"))
         if plate.marks:
+            self._light(p, QRectF(box.left(), marks_top + 2, box.width(), 28), "marks")
             self._marks(p, QRectF(box.left(), marks_top + 4, box.width(), 24), plate.marks)
         foot = QRectF(box.left(), box.bottom() - 18, box.width(), 18)
         if unit.serial:
@@ -92,6 +106,7 @@ class RatingPlate(QWidget):
         y = box.top()
         for n, one in enumerate(plate.inputs):
             title = one.name.upper() or ("INPUT" if n == 0 else "")
+            self._light(p, QRectF(box.left(), y, box.width(), row), f"input {n}")
             self._input(p, QRectF(box.left(), y, box.width(), row), one, title, size)
             y += row
         whole = 1 if plate.total_power_W is not None else 0
@@ -101,6 +116,7 @@ class RatingPlate(QWidget):
         large = len(plate.outputs) == 1 and row >= 26
         for n, out in enumerate(shown):
             title = out.name or ("OUTPUT" if n == 0 else "")
+            self._light(p, QRectF(box.left(), y, box.width(), row), f"output {n}")
             self._output(p, QRectF(box.left(), y, box.width(), row), out, title, 19 if large else size)
             y += row
         if cut:
@@ -110,6 +126,7 @@ class RatingPlate(QWidget):
             )
             y += row
         if whole and plate.total_power_W is not None:
+            self._light(p, QRectF(box.left(), y, box.width(), row), "total")
             ink.write(p, QRectF(box.left(), y, NAME_W, row), "TOTAL", 12, 400, theme().color("ink2"))
             words = f"{plate.total_power_W:g} W" + (" input" if plate.power_is == "input" else "")
             ink.write(p, QRectF(box.left(), y, box.width(), row), words, size, 600, align=ink.RIGHT)
