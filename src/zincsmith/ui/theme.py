@@ -242,7 +242,7 @@ def stylesheet(t: Theme) -> str:
     QPushButton#segment:checked:focus {{ border: 2px solid {t.edge}; }}
     QCheckBox::indicator {{ width: 18px; height: 18px; border: 2px solid {t.ink}; border-radius: 3px;
                            background: {t.paper}; }}
-    QCheckBox::indicator:checked {{ background: {t.ink}; }}
+    QCheckBox::indicator:checked {{ background: {t.chosen}; }}
     QCheckBox:focus {{ border-bottom: 2px solid {t.focus}; }}
     QCheckBox {{ spacing: 10px; padding: 2px 0; }}
     QScrollArea {{ border: 0; background: transparent; }}

@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.formats.entry import parse_entry
 from zincsmith.model.errors import InputError
@@ -17,6 +17,7 @@ from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
 from zincsmith.ui.widgets.panel import Panel, label
 from zincsmith.ui.widgets.rating_edit import RatingEdit
 from zincsmith.ui.widgets.segments import Segments
+from zincsmith.ui.widgets.tick_box import TickBox
 
 VERDICTS = ("fit to power", "with care", "not worth powering")
 SEEN = ("not looked", "found", "missing", "doubtful")
@@ -60,7 +61,7 @@ class LookPage(QWidget):
     def _lists(self) -> Panel:
         panel = Panel("Look it over", "closed first; opening is one way, usually after the closed-case tests")
         self.outside, self.inside = EditTable("Outside", COLUMNS), EditTable("Inside", COLUMNS)
-        self.opened = QCheckBox("The case has been opened")
+        self.opened = TickBox("The case has been opened")
         self.opened.setFont(font(13))
         self.opened.toggled.connect(self._open)
         for words, table, inside in (("Outside", self.outside, False), ("Inside", self.inside, True)):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from zincsmith.judge.safety import CAUTIONS, SHOWN, WHO_MAY, cautions_for, default_limits, safety_words
 from zincsmith.model.intake import SafetyRecord, SafetyTest
@@ -13,6 +13,7 @@ from zincsmith.model.unit import Unit
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
 from zincsmith.ui.widgets.panel import Panel, label
+from zincsmith.ui.widgets.tick_box import TickBox
 
 COLUMNS = (
     Column("test", "test", choices=tuple(SHOWN), width=150),
@@ -51,11 +52,11 @@ class SafetyPage(QWidget):
             records.body.addWidget(label(words, 13, 400, "second", wrap=True))
         column.addWidget(records, 1)
         cautions = Panel("Cautions that apply here", "acknowledged, one by one")
-        self.boxes: dict[str, QCheckBox] = {}
+        self.boxes: dict[str, TickBox] = {}
         self.words: dict[str, QLabel] = {}
         for code, text in CAUTIONS.items():
             line = QHBoxLayout()
-            box = QCheckBox()
+            box = TickBox()
             box.setAccessibleName(f"Acknowledged: {text}")
             box.setFont(font(13))
             box.toggled.connect(lambda on, c=code: self._acknowledge(c, on))

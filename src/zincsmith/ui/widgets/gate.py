@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout
+from PySide6.QtWidgets import QHBoxLayout
 
 from zincsmith.model.events import GateOpened
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.panel import Panel, button, label
+from zincsmith.ui.widgets.tick_box import TickBox
 
 
 class GatePanel(Panel):
@@ -24,7 +25,7 @@ class GatePanel(Panel):
         self.title = label("", 28, 700)
         self.text = label("", 18, wrap=True)
         self.cautions = label("", 18, wrap=True)
-        self.tick = QCheckBox("I have checked this, and I have read the cautions")
+        self.tick = TickBox("I have checked this, and I have read the cautions")
         self.tick.setFont(font(16, 600))
         self.go_on = button("Go on  Ctrl+Enter", "main", 16)
         self.go_on.setShortcut("Ctrl+Return")
