@@ -97,14 +97,18 @@ def _nested(value: Any) -> bool:
 
 def _key(key: str) -> str:
     plain_key = key.replace("_", "").replace("-", "")
-    return key if plain_key.isascii() and plain_key.isalnum() else json.dumps(key, ensure_ascii=False)
+    return key if plain_key.isascii() and plain_key.isalnum() else _text(key)
+
+
+def _text(text: str) -> str:
+    return json.dumps(text, ensure_ascii=False).replace("\x7f", "\\u007f")
 
 
 def _value(value: Any) -> str:
     if isinstance(value, bool):
         return "true" if value else "false"
     if isinstance(value, str):
-        return json.dumps(value, ensure_ascii=False).replace("\x7f", "\\u007f")
+        return _text(value)
     if isinstance(value, float):
         return repr(int(value)) if value.is_integer() and abs(value) < 1e15 else repr(value)
     if isinstance(value, list):

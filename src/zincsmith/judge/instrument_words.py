@@ -6,6 +6,7 @@ from datetime import date
 
 from zincsmith.analysis.accuracy import limit_of_error
 from zincsmith.analysis.expectation import expected
+from zincsmith.judge.words import counted
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
 from zincsmith.model.quantities import QUANTITIES
@@ -37,8 +38,8 @@ def age_words(one: Instrument, today: date) -> str:
     on = date.fromisoformat(one.calibrated)
     days = (today - on).days
     left = one.calibration_months * DAYS_A_MONTH - days
-    due = f"due in {left:.0f} days" if left >= 0.0 else f"overdue for {-left:.0f} days"
-    return f"Calibrated {on.day} {on:%B %Y}, {days} days ago, {due}."
+    due = f"due in {counted(round(left), 'day')}" if left >= 0.0 else f"overdue for {counted(round(-left), 'day')}"
+    return f"Calibrated {on.day} {on:%B %Y}, {counted(days, 'day')} ago, {due}."
 
 
 def limit_words(row: Accuracy, unit: Unit | None, line: Line) -> str:
