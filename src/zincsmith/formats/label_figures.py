@@ -92,8 +92,9 @@ def _figure(line: LineReading, at: int) -> int | None:
             LabelFigure("no_load_power", value, "W"),
             *_reach(line, at, q.last, ("no-load", "standby", "no", "load")),
         )
-    if q.unit == "W" and single and (_says(lead, "total") or "total" in [tail, word_at(line, q.last + 2)]):
-        last = q.last + (1 if tail == "total" else 2 if word_at(line, q.last + 2) == "total" else 0)
+    behind = 1 if tail == "total" else 2 if tail in QUIET and word_at(line, q.last + 2) == "total" else 0
+    if q.unit == "W" and single and (_says(lead, "total") or behind):
+        last = q.last + behind
         return _add(line, q, LabelFigure("total_power", value, "W"), *_reach(line, at, last, ("total",)))
     if q.unit == "degC" and q.joint != "slash" and len(q.values) <= 2:
         qualifier = "derate above" if _says(lead, "derate") else "ambient" if "ta" in lead else None
