@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable
 from pathlib import Path
 
@@ -146,3 +147,19 @@ def test_every_page_is_painted_in_either_theme(open_window: Open, make_book: Mak
         ground = sorted(light)[len(light) // 2]
         assert (ground < 80) is dark, page
         assert max(light) - min(light) > 120, page
+
+
+def test_findings_name_the_configuration_their_readings_belong_to(
+    open_window: Open, finished_book: Path, tmp_path: Path
+) -> None:
+    """A unit that has been opened since does not make old readings those of an open case."""
+    book = tmp_path / "copy.zbook"
+    shutil.copy(finished_book, book)
+    hands = open_window(book)
+    hands.click("Page: Terminals")
+    hands.type_into("Configurations", 1, "in force", "y")
+    settle(hands)
+    assert "case open" in hands.window.unit_strip.accessibleName()
+    hands.station(5)
+    QApplication.processEvents()
+    assert "run 1: HB-07, as received, case closed" in hands.words()

@@ -64,9 +64,10 @@ class FindingsStation(Station):
         columns.setSpacing(9)
         self.left = QVBoxLayout()
         self.left.setSpacing(9)
-        self.claim_panel = Panel("Claims", "hatched: no call here; line: limit; whisker: ±U")
+        self.claim_panel = Panel("Claims", "")
         self.claim_panel.body.setContentsMargins(0, 10, 0, 0)
         self.claim_panel.head.setContentsMargins(16, 0, 16, 0)
+        self.claim_panel.head.addWidget(label("hatched: no call; line: limit; whisker: ±U", 12, 400, "second"))
         self.claim_panel.body.addWidget(self.claims, 1)
         self.left.addWidget(self.claim_panel, 5)
         plot = Panel()
@@ -105,7 +106,8 @@ class FindingsStation(Station):
         self.filter.show_counts({v: run.count(v) for v in Verdict})
         self.plot.show_curves(efficiency_curves(list(run.evidence.points)))
         end = "" if run.evidence.complete else ", not complete"
-        self.claim_panel.remark.setText(f"run {run.row.id}{end}; hatched: no call here, line: limit, whisker: ±U")
+        # Readings belong to the configuration the unit was in, whatever it is in now.
+        self.claim_panel.remark.setText(f"run {run.row.id}{end}: {run.unit.tag}, {run.unit.configuration}")
         self._show_list()
 
     def _show_list(self) -> None:
