@@ -188,6 +188,32 @@ def check(
     raise typer.Exit(1 if any(f.severity.value == "stop" for f in faults) else 0)
 
 
+dialect_commands = typer.Typer(help="How instruments are spoken to.", no_args_is_help=True)
+app.add_typer(dialect_commands, name="dialect")
+
+
+@dialect_commands.command("check")
+def check_dialect(
+    file: Annotated[Path, typer.Argument(help="dialect file (TOML)")],
+    address: Annotated[str, typer.Option(help="VISA name of an instrument to try it on, outputs off")] = "",
+) -> None:
+    """Say what is wrong with a dialect, and try a right one safely. Exit 1 when the instrument does not play along."""
+    from zincsmith.bench.trial import try_dialect
+    from zincsmith.formats.dialect_file import read_dialect
+    from zincsmith.model.errors import InstrumentError
+
+    dialect = read_dialect(file)
+    print(f"{file.name}: {dialect.words}, {len(dialect.operation)} operations of the {dialect.role.replace('_', ' ')}")
+    if not address:
+        return
+    try:
+        for sentence in try_dialect(dialect, address):
+            print(f"  {sentence}")
+    except InstrumentError as error:
+        print(f"zincsmith: {error}", file=sys.stderr)
+        raise typer.Exit(1) from None
+
+
 def _judged(book: Path, number: int | None):  # type: ignore[no-untyped-def]
     from zincsmith.book.reader import BookReader
     from zincsmith.judge.judging import judge_run

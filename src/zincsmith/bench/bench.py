@@ -101,7 +101,8 @@ def reach(one: Instrument, addresses: Mapping[str, str]) -> ScpiInstrument:
 
 def _reach(role: str, address: str, dialect: str) -> ScpiInstrument:
     refuse_real_address(role, address)
-    return ScpiInstrument(Link(role, address), dialect_for(role, dialect))
+    spoken = dialect_for(role, dialect)
+    return ScpiInstrument(Link(role, address, spoken.quirks.termination), spoken)
 
 
 def _needed(rig: Rig, role: str) -> Instrument:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 
-from zincsmith.bench.dialect import Dialect
 from zincsmith.bench.link import Link
-from zincsmith.model.errors import Garbled, Refused
+from zincsmith.model.dialect import Dialect
+from zincsmith.model.errors import Garbled, LimitError, Refused
 from zincsmith.model.rig import Instrument
 
 NOT_A_NUMBER = 9.9e37  # SCPI: 9.91E+37 is not-a-number, 9.9E+37 infinity
@@ -27,12 +27,22 @@ class ScpiInstrument:
         self.link.open()
 
     def set(self, what: str, value: float | bool) -> float:
-        """``set_WHAT``, then the error queue, then ``get_WHAT``; returns the read-back, Refused if it differs."""
-        operation = self.dialect.operation[f"set_{what}"]
+        """``set_WHAT``, then the error queue, then ``get_WHAT``; returns the read-back, Refused if it differs.
+
+        LimitError, with nothing sent, beyond what the dialect says the instrument takes.
+        """
+        operation, quirks = self.dialect.operation[f"set_{what}"], self.dialect.quirks
         assert operation.command is not None
+        low, high = self.dialect.limits.get(what, (float(value), float(value)))
+        if not low <= float(value) <= high:
+            raise LimitError(f"{self.dialect.words}: {what} takes {low:g} to {high:g}, not {value:g}")
         command = operation.command.format(value=value)
         self.link.write(command)
+        if quirks.completion:
+            self.link.query("*OPC?")
         self._check_errors(command)
+        if not quirks.reads_back:
+            return float(value)
         found = self.get(what)
         if abs(found - float(value)) > 1e-3 * max(1.0, abs(float(value))):
             raise Refused(f"was set to {value:g} but reads back {found:g}", **self._where(command))
@@ -40,10 +50,6 @@ class ScpiInstrument:
 
     def get(self, what: str) -> float:
         return self._ask(f"get_{what}")[0]
-
-    def identity(self) -> str:
-        """What it answers to the common question for its identity."""
-        return self.link.query("*IDN?").strip()
 
     def choose_ranges(self, declared: Instrument | None) -> None:
         """Set the ranges that the rig's data sheet speaks of, where the dialect can."""

@@ -39,11 +39,14 @@ def refuse_real_address(role: str, address: str) -> None:
         )
 
 
+ENDS = {"LF": "\n", "CR LF": "\r\n", "CR": "\r"}
+
+
 class Link:
     """Writes lines and reads answers; every failure is Lost or Late with role, address and command."""
 
-    def __init__(self, role: str, address: str) -> None:
-        self.role, self.address = role, address
+    def __init__(self, role: str, address: str, termination: str = "LF") -> None:
+        self.role, self.address, self._ends = role, address, ENDS[termination]
         self.identity = ""
         self._resource: Any = None
 
@@ -56,7 +59,7 @@ class Link:
         refuse_real_address(self.role, self.address)
         try:
             self._resource = _manager().open_resource(
-                self.address, open_timeout=TIMEOUT_MS, read_termination="\n", write_termination="\n"
+                self.address, open_timeout=TIMEOUT_MS, read_termination=self._ends, write_termination=self._ends
             )
             self._resource.timeout = TIMEOUT_MS
         except Exception as error:  # noqa: BLE001 - the backend leaks errors of many kinds

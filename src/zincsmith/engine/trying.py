@@ -33,7 +33,7 @@ def try_role(rig: Rig, role: str, addresses: Mapping[str, str], enough: Callable
     instrument = reach(one, addresses)
     instrument.link.open()
     try:
-        identity = instrument.identity()
+        identity = instrument.link.identity
         readings: dict[str, list[float]] = {}
         if role in MEASURING:
             instrument.choose_ranges(one)

@@ -57,7 +57,14 @@ def read_rig(file: Path) -> Rig:
         raise refuse(problem.field, problem.message)
     if rig.standin is not None:
         rig = replace(rig, standin=replace(rig.standin, file=str((file.parent / rig.standin.file).resolve())))
-    return rig
+    return replace(rig, instruments=tuple(_own_dialect(one, file.parent) for one in rig.instruments))
+
+
+def _own_dialect(one: Instrument, folder: Path) -> Instrument:
+    """A dialect that is a file of its own is named relative to the rig."""
+    if not one.dialect.endswith(".toml"):
+        return one
+    return replace(one, dialect=str((folder / one.dialect).resolve()))
 
 
 def rig_text(rig: Rig) -> str:

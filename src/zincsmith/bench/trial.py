@@ -1,0 +1,34 @@
+"""Trying a dialect on an instrument, safely: what can be switched off is off first and last."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from zincsmith.bench.instrument import ScpiInstrument
+from zincsmith.bench.link import Link
+from zincsmith.model.dialect import SWITCHES, Dialect
+
+
+def try_dialect(dialect: Dialect, address: str) -> Iterator[str]:
+    """One sentence for each thing that worked. InstrumentError from the first that does not, switched off or not.
+
+    Only what is harmless: identity, switch-off with its read-back, every question, one reading.
+    """
+    instrument = ScpiInstrument(Link(dialect.role, address, dialect.quirks.termination), dialect)
+    instrument.link.open()
+    switch = SWITCHES.get(dialect.role)
+    try:
+        yield f"answers as {instrument.link.identity}"
+        if switch is not None:
+            instrument.set(switch, False)
+            yield f"{switch} is off" + ("" if dialect.quirks.reads_back else ", as far as it can say")
+        for name in dialect.operation:
+            if name.startswith("get_"):
+                yield f"{name}: {instrument.get(name.removeprefix('get_')):g}"
+        if "read" in dialect.operation:
+            readings = instrument.read()
+            yield "reads " + ", ".join(f"{quantity} {value:g}" for quantity, value in readings.items())
+    finally:
+        if switch is not None and instrument.link.is_open:
+            instrument.set(switch, False)
+        instrument.link.close()

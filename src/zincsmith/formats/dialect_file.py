@@ -1,0 +1,99 @@
+"""Dialect files: the commands of one kind of instrument as TOML. docs/dialect-file.md describes the keys."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+from zincsmith.formats.plate_check import Problem
+from zincsmith.formats.record_file import bind
+from zincsmith.formats.toml_file import key_text, line_of, load_toml, read_text
+from zincsmith.model.dialect import NEEDED, Dialect, Operation, known_operations
+from zincsmith.model.errors import InputError
+from zincsmith.model.quantities import QUANTITIES
+
+REPLIES = {"get": ("number", "boolean"), "read": ("numbers",), "next_error": ("error",)}
+
+
+def read_dialect(file: Path) -> Dialect:
+    """Read a dialect file. InputError names file, line, key and reason."""
+    return parse_dialect(read_text(file), str(file))
+
+
+def parse_dialect(text: str, name: str) -> Dialect:
+    """A dialect from the text of its file. InputError names file, line, key and reason."""
+    dialect = bind(Dialect, load_toml(text, name), name, text)
+    for problem in check_dialect(dialect):
+        path = problem.field.split(".")
+        raise InputError(problem.message, file=name, key=key_text(path), line=line_of(text, path))
+    return dialect
+
+
+def check_dialect(dialect: Dialect) -> list[Problem]:
+    """What cannot be true of a dialect, by the key in its file."""
+    if dialect.role not in NEEDED:
+        return [Problem("role", f"no such role; there are: {', '.join(NEEDED)}")]
+    known = known_operations(dialect.role)
+    found: list[Problem] = []
+    for name, operation in dialect.operation.items():
+        at = f"operation.{name}"
+        if name not in known:
+            found.append(Problem(at, f"no such operation of this role; there are: {', '.join(known)}"))
+        else:
+            found += _operation(name, operation, at, dialect.role)
+    unasked = () if dialect.quirks.reads_back else tuple(n for n in NEEDED[dialect.role] if n.startswith("get_"))
+    for name in NEEDED[dialect.role]:
+        if name not in dialect.operation and name not in unasked:
+            found.append(Problem("operation", f"{name} is missing: a {dialect.role.replace('_', ' ')} needs it"))
+    for name in dialect.operation:
+        asked = name.replace("set_", "get_", 1)
+        if name.startswith("set_") and asked not in dialect.operation and dialect.quirks.reads_back:
+            found.append(Problem(f"operation.{name}", f"{asked} is missing: what is set is read back"))
+    for what, (low, high) in dialect.limits.items():
+        if f"set_{what}" not in dialect.operation:
+            found.append(Problem(f"limits.{what}", "nothing of that name is set"))
+        elif low > high:
+            found.append(Problem(f"limits.{what}", f"the lower end, {low:g}, is above the upper end, {high:g}"))
+    return found
+
+
+def _operation(name: str, one: Operation, at: str, role: str) -> Iterator[Problem]:
+    if (one.command is None) == (one.query is None):
+        yield Problem(at, "an operation is a command, or a query with a reply format")
+        return
+    if one.command is not None:
+        if name.startswith("get_") or name in REPLIES:
+            yield Problem(f"{at}.command", "this one asks: it is a query with a reply format")
+        else:
+            yield from _command(one.command, at)
+        return
+    if name.startswith("set_") or name == "advance":
+        yield Problem(f"{at}.query", "this one sets: it is a command with {value} in it")
+    wanted = REPLIES.get(name.partition("_")[0] if name.startswith("get_") else name, ())
+    if one.reply is None:
+        yield Problem(at, "the reply format is missing")
+    elif wanted and one.reply not in wanted:
+        yield Problem(f"{at}.reply", f"must be {' or '.join(wanted)} here, not {one.reply}")
+    mine = {q.name for q in QUANTITIES.values() if q.role == role}
+    if name == "read" and not one.quantities:
+        yield Problem(at, f"quantities are missing; of this role: {', '.join(sorted(mine))}")
+    for quantity in one.quantities:
+        if quantity not in mine:
+            yield Problem(
+                f"{at}.quantities", f"no such quantity of this role: {quantity}; there are: {', '.join(mine)}"
+            )
+    if len(set(one.quantities)) < len(one.quantities):
+        yield Problem(f"{at}.quantities", "a quantity is named twice")
+
+
+def _command(command: str, at: str) -> Iterator[Problem]:
+    """The value, and nothing else, goes into the braces, in a form that numbers can take."""
+    fields = re.findall(r"\{(\w*)", command)
+    if fields != ["value"]:
+        yield Problem(f"{at}.command", "must hold {value} once, such as VOLT {value:.3f}")
+        return
+    try:
+        command.format(value=1)
+    except (ValueError, IndexError, KeyError):
+        yield Problem(f"{at}.command", "the form behind the colon in {value:...} fits no number")

@@ -1,0 +1,60 @@
+"""Command dialects: how the operations of a role are said to one kind of instrument."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.record import Record, Span
+
+# What every dialect of a role must be able to say; whatever is set is also asked for.
+NEEDED: dict[str, tuple[str, ...]] = {
+    "ac_source": ("set_voltage", "get_voltage", "set_frequency", "get_frequency", "set_output", "get_output"),
+    "load": ("set_current", "get_current", "set_input", "get_input", "read"),
+    "power_meter": ("read",),
+    "voltmeter": ("read",),
+    "thermometer": ("read",),
+    "clock": ("advance", "get_time"),
+}
+SWITCHES = {"ac_source": "output", "load": "input"}  # what is switched off to be harmless
+
+
+def known_operations(role: str) -> tuple[str, ...]:
+    """Everything a dialect of a role may say: what is needed, ranges of what it reads, the error queue."""
+    ranges = [f"{do}_range_{q.name}" for q in QUANTITIES.values() if q.role == role for do in ("set", "get")]
+    return (*NEEDED[role], *ranges, "next_error")
+
+
+@dataclass(frozen=True)
+class Operation(Record):
+    """Either a command with ``{value}`` in it, or a query with the form of its reply.
+
+    ``quantities`` names what the numbers of a reading are, in their order.
+    """
+
+    command: str | None = None
+    query: str | None = None
+    reply: Literal["number", "numbers", "boolean", "error"] | None = None
+    quantities: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Quirks(Record):
+    """``termination`` ends a line both ways; ``completion`` asks whether a setting is done before going on;
+    ``reads_back`` False is an instrument that cannot say what it was set to."""
+
+    termination: Literal["LF", "CR LF", "CR"] = "LF"
+    completion: bool = False
+    reads_back: bool = True
+
+
+@dataclass(frozen=True)
+class Dialect(Record):
+    """``limits`` holds by what is set (voltage, current ...) the least and the most this instrument takes."""
+
+    role: str
+    words: str
+    operation: dict[str, Operation]
+    limits: dict[str, Span] = field(default_factory=dict)
+    quirks: Quirks = Quirks()
