@@ -14,6 +14,7 @@ from pathlib import Path
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
 import pytest
+from hypothesis import settings
 
 from zincsmith.bench.standin import RunningStandIn, start_standin
 from zincsmith.formats.rig_file import read_rig
@@ -21,6 +22,9 @@ from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.plan import GridOptions, Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+
+settings.register_profile("house", deadline=None)  # times belong in make bench
+settings.load_profile("house")
 
 ROOT = Path(__file__).parent.parent
 UNIT = ROOT / "examples" / "units" / "tarnbrook-tb2425.toml"

@@ -26,6 +26,7 @@ class Token:
     reason: str = ""
 
 
+_TAIL = r"(?:\d+(?!\d|[.,]\d))?"
 _PATTERNS = (
     ("word", r"(?:IP\s?\d[0-9X][A-Z]?|IPX\d)\b"),
     ("number", r"[0-9]+[.,][0-9]+|[0-9]+|[.,][0-9]+"),
@@ -39,7 +40,8 @@ _PATTERNS = (
     ("percent", r"%"),
     ("degree", r"[°º]\s?[CcFf]?"),
     ("punct", r"[,;:()\[\]|·•]"),
-    ("word", r"[^\W\d_]+(?:[-_][^\W\d_]+\d*)*\d*(?:\.(?![0-9]))?"),
+    # Digits behind letters belong to the word (C1), unless they begin a number with decimals (A1.0A).
+    ("word", rf"[^\W\d_]+(?:[-_][^\W\d_]+{_TAIL})*{_TAIL}(?:\.(?![0-9]))?"),
 )
 _SCANNER = re.compile("|".join(f"(?P<p{n}>{pattern})" for n, (_, pattern) in enumerate(_PATTERNS)), re.IGNORECASE)
 
