@@ -9,12 +9,14 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QTableWidget
+from pytestqt.qtbot import QtBot
 from tests.ui.conftest import Hands, reread
 from tests.ui.test_nameplate import settle
 
 from zincsmith.book.writer import BookWriter
 from zincsmith.ui.nameplate.photos import PhotoStrip
 from zincsmith.ui.rig.wiring_sheet import WiringSheet
+from zincsmith.ui.window import MainWindow
 
 Open = Callable[[Path], Hands]
 Make = Callable[..., Path]
@@ -163,3 +165,33 @@ def test_findings_name_the_configuration_their_readings_belong_to(
     hands.station(5)
     QApplication.processEvents()
     assert "run 1: HB-07, as received, case closed" in hands.words()
+
+
+def test_what_is_typed_before_the_engine_is_there_is_kept(make_book: Make, tmp_path: Path, qtbot: QtBot) -> None:
+    """The window is open and takes keys while stand-in bench and engine are still on their way."""
+    book = make_book()
+    window = MainWindow(book, tmp_path / "bench.log")
+    qtbot.addWidget(window)
+    with qtbot.waitActive(window):
+        window.show()
+        window.activateWindow()
+    window.open()
+    assert window.session.client.fileno < 0, "nothing waited for the engine"
+    hands = Hands(qtbot, window)
+    hands.fill("Serial", "typed early")
+    assert window.session.unit.serial == "typed early"
+    hands.until(lambda: window.session.client.fileno >= 0)
+    settle(hands)
+    with reread(book) as reader:
+        assert reader.unit().serial == "typed early"
+    window.session.close()
+    again = MainWindow(book, tmp_path / "bench.log")
+    qtbot.addWidget(again)
+    with qtbot.waitActive(again):
+        again.show()
+        again.activateWindow()
+    again.open()
+    Hands(qtbot, again).fill("Serial", "typed and gone")
+    again.session.close()
+    with reread(book) as reader:
+        assert reader.unit().serial == "typed and gone", "closing at once loses nothing either"

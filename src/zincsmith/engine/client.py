@@ -7,6 +7,7 @@ import os
 import socket
 import subprocess
 import sys
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -24,9 +25,15 @@ class EngineClient:
         self._socket: socket.socket | None = None
         self._standin: RunningStandIn | None = None
         self._unread = b""
+        self._coming = False
+        self._early = bytearray()  # said between launch and start: the engine hears it first
 
     def launch(self, rig: Rig | None) -> None:
-        """Start the stand-in bench of a simulated rig without waiting for it. InputError when it has no physics."""
+        """Start the stand-in bench of a simulated rig without waiting for it. InputError when it has no physics.
+
+        What is sent from here on waits for ``start``.
+        """
+        self._coming = True
         if self._standin is None and rig is not None and rig.standin is not None:
             self._standin = launch_standin(rig.standin, self.log, self._faces(rig))
 
@@ -47,8 +54,11 @@ class EngineClient:
             keep.append(standin.keep_fd)
         self.process = subprocess.Popen(command, pass_fds=keep, stdin=subprocess.DEVNULL, start_new_session=True)
         theirs.close()
+        self._socket, self._unread, self._coming = ours, b"", False
+        early, self._early = bytes(self._early), bytearray()
+        with suppress(OSError):  # heard as the end of the engine
+            ours.sendall(early)
         ours.setblocking(False)
-        self._socket, self._unread = ours, b""
 
     @staticmethod
     def _faces(rig: Rig) -> tuple[str, ...]:
@@ -59,16 +69,24 @@ class EngineClient:
         return tuple(i.role for i in rig.instruments if i.how == "by hand" and i.role in ("thermometer", "voltmeter"))
 
     @property
+    def standin_output(self) -> int:
+        """Becomes readable when the launched stand-in bench has said its addresses, or has ended; -1 without one."""
+        said = self._standin.process.stdout if self._standin is not None else None
+        return said.fileno() if said is not None and not said.closed else -1
+
+    @property
     def fileno(self) -> int:
         return self._socket.fileno() if self._socket is not None else -1
 
     def send(self, do: str, **body: Any) -> bool:
         """False when nobody hears it any more."""
+        line = json.dumps({"do": do, **body}).encode() + b"\n"
         if self._socket is None:
-            return False
+            self._early += line if self._coming else b""
+            return self._coming
         try:
             self._socket.setblocking(True)
-            self._socket.sendall(json.dumps({"do": do, **body}).encode() + b"\n")
+            self._socket.sendall(line)
             self._socket.setblocking(False)
         except OSError:
             return False

@@ -76,6 +76,7 @@ class Session(QObject):
         self._foreseen_of: tuple[object, ...] = ()
         self._foreseen = Foresight((), "")
         self._notifier: QSocketNotifier | None = None
+        self._awaited: QSocketNotifier | None = None
         self._due = QTimer(self)
         self._due.setSingleShot(True)
         self._due.setInterval(REFRESH_MS)
@@ -84,31 +85,51 @@ class Session(QObject):
     # Engine
 
     def read(self) -> None:
-        """Read the book, if there is one, and let its stand-in bench start meanwhile.
+        """Read the book, if there is one.
 
         What stands in the way is said by ``open``; a book of an earlier form can be read once the engine has had it.
         """
         if self.reader is None and self.book_path.exists():
-            with suppress(BookError, InputError):
+            with suppress(BookError):
                 self._open_reader()
-                self.client.launch(self.rig)
 
     def open(self) -> None:
-        """Start the engine on the book; ``ready`` follows, or ``engine_lost``."""
+        """Start the engine on the book; ``ready`` follows, or ``engine_lost``. Nothing waits for it meanwhile."""
         self.read()
         self._start_engine()
 
     def _start_engine(self) -> None:
+        """The stand-in bench first, if there is one; the engine once it has said its addresses."""
+        self._unanswered = 0
         try:
-            self._unanswered = 0
+            self.client.launch(self.rig)
+        except InputError as error:
+            self._engine_missing(error)
+            return
+        said = self.client.standin_output
+        if said < 0:
+            self._engine_up()
+            return
+        self._awaited = QSocketNotifier(said, QSocketNotifier.Type.Read, self)
+        self._awaited.activated.connect(self._engine_up)
+
+    def _engine_up(self) -> None:
+        if self._awaited is not None:
+            self._awaited.setEnabled(False)
+            self._awaited.deleteLater()
+            self._awaited = None
+        try:
             self.client.start(self.rig)
         except InputError as error:
-            self.problem = str(error)
-            self.engine_lost.emit(str(error))
+            self._engine_missing(error)
             return
         self.problem = ""
         self._notifier = QSocketNotifier(self.client.fileno, QSocketNotifier.Type.Read, self)
         self._notifier.activated.connect(self._hear)
+
+    def _engine_missing(self, error: InputError) -> None:
+        self.problem = str(error)
+        self.engine_lost.emit(str(error))
 
     def restart_engine(self) -> None:
         """After the engine was lost: a new one closes the interrupted run and can make the bench safe."""
@@ -169,6 +190,8 @@ class Session(QObject):
 
     def close(self) -> None:
         """Nothing is lost: the engine makes safe what it runs and closes the book."""
+        if self._awaited is not None:  # what was typed before it came still goes into the book
+            self._engine_up()
         if self._notifier is not None:
             self._notifier.setEnabled(False)
         self._due.stop()

@@ -183,7 +183,7 @@ class NameplateStation(Station):
         self.mode.chosen.connect(self.choose_mode)
         self.lines.typed.connect(self._preview)
         self.lines.taken.connect(self._take_lines)
-        self.lines.at.connect(lambda n: self._light(lambda k, _: k == n))
+        self.lines.at.connect(self._light_line)
         self.claims.at.connect(lambda key: self._light(lambda _, link: key in link.claims))
         self.claims.edited.connect(self._take_plate)
         self.verdict.chosen.connect(self._take_verdict)
@@ -270,6 +270,15 @@ class NameplateStation(Station):
         self._show(self.session.unit, bool(self.session.read_only))
         self.plate_panel.setVisible(word == "Lines")
         self._left.setStretch(0, 10 if word == "Lines" else 14)
+
+    def _light_line(self, n: int) -> None:
+        unit = self.session.unit
+        if unit is not None and n < len(unit.label):
+            self._light(lambda k, _: k == n)
+        else:  # nothing hangs on a line that is still empty
+            self.lines.light(())
+            self.plate.light(frozenset())
+            self.claims.light(())
 
     def _light(self, touched: Callable[[int, Link], bool]) -> None:
         """What was typed once is one thing: line, plate and claims that hang together are set apart together."""
