@@ -124,35 +124,48 @@ class EditTable(QTableWidget):
                 heading.setTextAlignment(RIGHT)
         self._loading = False
         self._shown: list[Row] | None = None
+        self._inks = theme()
         self.cellChanged.connect(self._changed)
 
     def show_rows(self, rows: Sequence[Mapping[str, Any]], locked: bool = False) -> None:
         """Fill the table; what is being typed and wrong entries stay while the rows are the same."""
         fresh = [dict(row) for row in rows]
-        if fresh == self._shown:
+        if fresh == self._shown and theme() is self._inks:
             return
         at = self.currentRow(), self.currentColumn()
-        self._shown = fresh
+        old = self._shown if theme() is self._inks and self._shown is not None else []
+        self._shown, self._inks = fresh, theme()
         self._loading = True
         self.setUpdatesEnabled(False)
         self.setRowCount(len(fresh) + (1 if self.adds and not locked else 0))
         for r in range(self.rowCount()):
-            for c, column in enumerate(self.columns):
-                value = fresh[r].get(column.key) if r < len(fresh) else None
-                item = self._item(column, value, r < len(fresh))
-                if r < len(fresh) and column.key in fresh[r].get("bad", ()):
-                    item.setForeground(QBrush(theme().color("doubt_ink")))
-                    item.setFont(font(13, 600))
-                self.setItem(r, c, item)
+            row = fresh[r] if r < len(fresh) else {}
+            if not (r < len(old) and row == old[r] and self._stands(r, row)):
+                self._fill(r, row)
         self.setUpdatesEnabled(True)
         self._loading = False
         if 0 <= at[0] < self.rowCount():
             self.setCurrentCell(*at)
         self.wrong.emit("")
 
-    def _item(self, column: Column, value: Any, there: bool) -> QTableWidgetItem:
-        text = "" if value is None else f"{value:.10g}" if isinstance(value, float) else str(value)
-        item = QTableWidgetItem(text if there else "")
+    def _stands(self, r: int, row: Row) -> bool:
+        """Whether a row says what it should: nothing wrong was left in it."""
+        items = [self.item(r, c) for c in range(len(self.columns))]
+        return all(
+            item is not None and item.text() == _shown(row.get(column.key))
+            for item, column in zip(items, self.columns, strict=True)
+        )
+
+    def _fill(self, r: int, row: Row) -> None:
+        for c, column in enumerate(self.columns):
+            item = self._item(column, _shown(row.get(column.key)), bool(row))
+            if column.key in row.get("bad", ()):
+                item.setForeground(QBrush(theme().color("doubt_ink")))
+                item.setFont(font(13, 600))
+            self.setItem(r, c, item)
+
+    def _item(self, column: Column, text: str, there: bool) -> QTableWidgetItem:
+        item = QTableWidgetItem(text)
         item.setToolTip(item.text())
         if column.unit or column.right:
             item.setTextAlignment(RIGHT)
@@ -214,7 +227,8 @@ class EditTable(QTableWidget):
         if spec.fixed or item is None:
             return
         text = item.text().strip()
-        item.setBackground(QBrush())
+        if item.background().style() != Qt.BrushStyle.NoBrush:
+            item.setBackground(QBrush())
         if not spec.unit:
             found[spec.key] = text
             return
@@ -226,3 +240,7 @@ class EditTable(QTableWidget):
         except InputError as error:
             item.setBackground(QBrush(theme().color("alarm_ground")))
             reasons.append(f"{spec.heading}, row {r + 1}: {error.message}.")
+
+
+def _shown(value: Any) -> str:
+    return "" if value is None else f"{value:.10g}" if isinstance(value, float) else str(value)
