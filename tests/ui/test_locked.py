@@ -16,6 +16,7 @@ from tests.ui.test_nameplate import settle
 from zincsmith.book.writer import BookWriter
 from zincsmith.ui.nameplate.photos import PhotoStrip
 from zincsmith.ui.rig.wiring_sheet import WiringSheet
+from zincsmith.ui.theme import theme
 from zincsmith.ui.window import MainWindow
 
 Open = Callable[[Path], Hands]
@@ -195,3 +196,32 @@ def test_what_is_typed_before_the_engine_is_there_is_kept(make_book: Make, tmp_p
     again.session.close()
     with reread(book) as reader:
         assert reader.unit().serial == "typed and gone", "closing at once loses nothing either"
+
+
+def test_tables_take_the_inks_of_a_theme_that_is_switched_while_they_are_open(
+    open_window: Open, make_book: Make
+) -> None:
+    """Every figure stands out from the ground it is on, before and after F11."""
+    hands = open_window(make_book())
+
+    def weakest(name: str) -> float:
+        table = hands.table(name)
+        ground = theme().color("paper").lightnessF()
+        items = [table.item(r, c) for r in range(table.rowCount()) for c in range(table.columnCount())]
+        own = [i.foreground() for i in items if i is not None and i.text()]  # the others follow the palette
+        inks = [brush.color() for brush in own if brush.style() != Qt.BrushStyle.NoBrush]
+        assert inks
+        return min(abs(ink.lightnessF() - ground) for ink in inks)
+
+    for _ in range(2):
+        hands.click("Page: Label, claims")
+        assert weakest("Claims") > 0.3
+        hands.click("Page: Parts")
+        assert weakest("Parts") > 0.3
+        hands.station(2)
+        QApplication.processEvents()
+        assert weakest("What this rig can decide") > 0.3
+        hands.station(1)
+        hands.press(Qt.Key.Key_F11)
+        QApplication.processEvents()
+        assert weakest("Parts") > 0.3, "the page that was open"

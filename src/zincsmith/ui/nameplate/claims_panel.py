@@ -35,6 +35,7 @@ class ClaimsPanel(Panel):
     def __init__(self) -> None:
         super().__init__("Claims")
         self._plate: Nameplate | None = None
+        self._inks = theme()
         self._claims: list[Claim] = []
         self._rows: list[Claim | None] = []
         self._conflict: dict[str, tuple[Claim, ...]] = {}
@@ -113,10 +114,10 @@ class ClaimsPanel(Panel):
         live = unit is not None and not locked
         for one in (self.add, self.rule):
             one.setEnabled(live)
-        if plate == self._plate and self._rows:
+        if plate == self._plate and self._rows and theme() is self._inks:
             self._choose()
             return
-        self._plate = plate
+        self._plate, self._inks = plate, theme()
         self._claims = all_claims(plate) if plate is not None else []
         clashes = conflicts(self._claims)
         self._conflict = {c.key: group for group in clashes for c in group}
