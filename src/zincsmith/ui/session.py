@@ -7,19 +7,19 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QObject, QSocketNotifier, QTimer, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from zincsmith.book.reader import BookReader, UnitRow
-from zincsmith.engine.client import EngineClient
 from zincsmith.engine.states import State, allowed
 from zincsmith.formats.plan_file import NAMED
-from zincsmith.model.errors import BookError, InputError, ZincsmithError
+from zincsmith.model.errors import BookError, ZincsmithError
 from zincsmith.model.intake import Photograph
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.suitability.check import check
+from zincsmith.ui.engine_link import EngineLink
 from zincsmith.ui.photo_intake import Prepared
 from zincsmith.ui.run_view import RunView
 
@@ -56,7 +56,12 @@ class Session(QObject):
     def __init__(self, book: Path, log: Path | None = None) -> None:
         super().__init__()
         self.book_path = book
-        self.client = EngineClient(book, log)
+        self._link = EngineLink(book, log)
+        self.client = self._link.client
+        self._link.up.connect(self._engine_up)
+        self._link.missing.connect(self._engine_missing)
+        self._link.heard.connect(self._take)
+        self._link.lost.connect(self._lost)
         self.reader: BookReader | None = None
         self.view = RunView()
         self.state = State.IDLE
@@ -75,8 +80,6 @@ class Session(QObject):
         self._faults: tuple[Fault, ...] = ()
         self._foreseen_of: tuple[object, ...] = ()
         self._foreseen = Foresight((), "")
-        self._notifier: QSocketNotifier | None = None
-        self._awaited: QSocketNotifier | None = None
         self._due = QTimer(self)
         self._due.setSingleShot(True)
         self._due.setInterval(REFRESH_MS)
@@ -99,51 +102,19 @@ class Session(QObject):
         self._start_engine()
 
     def _start_engine(self) -> None:
-        """The stand-in bench first, if there is one; the engine once it has said its addresses."""
         self._unanswered = 0
-        try:
-            self.client.launch(self.rig)
-        except InputError as error:
-            self._engine_missing(error)
-            return
-        said = self.client.standin_output
-        if said < 0:
-            self._engine_up()
-            return
-        self._awaited = QSocketNotifier(said, QSocketNotifier.Type.Read, self)
-        self._awaited.activated.connect(self._engine_up)
+        self._link.start(self.rig)
 
     def _engine_up(self) -> None:
-        if self._awaited is not None:
-            self._awaited.setEnabled(False)
-            self._awaited.deleteLater()
-            self._awaited = None
-        try:
-            self.client.start(self.rig)
-        except InputError as error:
-            self._engine_missing(error)
-            return
         self.problem = ""
-        self._notifier = QSocketNotifier(self.client.fileno, QSocketNotifier.Type.Read, self)
-        self._notifier.activated.connect(self._hear)
 
-    def _engine_missing(self, error: InputError) -> None:
-        self.problem = str(error)
-        self.engine_lost.emit(str(error))
+    def _engine_missing(self, why: str) -> None:
+        self.problem = why
+        self.engine_lost.emit(why)
 
     def restart_engine(self) -> None:
         """After the engine was lost: a new one closes the interrupted run and can make the bench safe."""
         self._start_engine()
-
-    def _hear(self) -> None:
-        messages = self.client.receive()
-        if messages is None:
-            self._lost()
-            return
-        for message in messages:
-            self._take(message)
-        if self.client.fileno < 0:
-            self._lost()
 
     def _take(self, message: dict[str, Any]) -> None:
         if "state" in message:
@@ -173,10 +144,6 @@ class Session(QObject):
             self._due.start()
 
     def _lost(self) -> None:
-        if self._notifier is not None:
-            self._notifier.setEnabled(False)
-            self._notifier.deleteLater()
-            self._notifier = None
         self._catch_up()
         if self.read_only:
             return
@@ -190,15 +157,11 @@ class Session(QObject):
 
     def close(self) -> None:
         """Nothing is lost: the engine makes safe what it runs and closes the book."""
-        if self._awaited is not None:  # what was typed before it came still goes into the book
-            self._engine_up()
-        if self._notifier is not None:
-            self._notifier.setEnabled(False)
         self._due.stop()
         if self.reader is not None:
             self.reader.close()
             self.reader = None
-        self.client.stop()
+        self._link.stop()
 
     # Book
 
@@ -374,12 +337,8 @@ class Session(QObject):
         self._reach_bench()
 
     def _reach_bench(self) -> None:
-        """A new engine, on the bench that belongs to the rig."""
-        if self._notifier is not None:
-            self._notifier.setEnabled(False)
-            self._notifier = None
-        self.client.stop()
-        self._start_engine()
+        self._unanswered = 0
+        self._link.restart(self.rig)
 
     def undo(self, kind: str = "unit") -> None:
         self._unanswered += self.client.send("undo", document=kind, key=self._key(kind))

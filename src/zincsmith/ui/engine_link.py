@@ -1,0 +1,82 @@
+"""The window's line to stand-in bench and engine: both are started without waiting, and heard as messages."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QSocketNotifier, Signal
+
+from zincsmith.engine.client import EngineClient
+from zincsmith.model.errors import InputError
+from zincsmith.model.rig import Rig
+
+
+class EngineLink(QObject):
+    """Signals: ``up`` (the engine is started), ``missing`` (why it is not), ``heard`` (a message), ``lost``."""
+
+    up = Signal()
+    missing = Signal(str)
+    heard = Signal(dict)
+    lost = Signal()
+
+    def __init__(self, book: Path, log: Path | None = None) -> None:
+        super().__init__()
+        self.client = EngineClient(book, log)
+        self._rig: Rig | None = None
+        self._ear: QSocketNotifier | None = None  # on the engine
+        self._awaited: QSocketNotifier | None = None  # on the stand-in bench, until it has said its addresses
+
+    def start(self, rig: Rig | None) -> None:
+        """The stand-in bench first, if the rig has one; the engine once that has said its addresses."""
+        self._rig = rig
+        try:
+            self.client.launch(rig)
+        except InputError as error:
+            self.missing.emit(str(error))
+            return
+        said = self.client.standin_output
+        if said < 0:
+            self._start()
+        else:
+            self._awaited = QSocketNotifier(said, QSocketNotifier.Type.Read, self)
+            self._awaited.activated.connect(self._start)
+
+    def _start(self) -> None:
+        _end(self._awaited)
+        self._awaited = None
+        try:
+            self.client.start(self._rig)
+        except InputError as error:
+            self.missing.emit(str(error))
+            return
+        self.up.emit()
+        self._ear = QSocketNotifier(self.client.fileno, QSocketNotifier.Type.Read, self)
+        self._ear.activated.connect(self._hear)
+
+    def _hear(self) -> None:
+        messages = self.client.receive()
+        for message in messages or ():
+            self.heard.emit(message)
+        if messages is None or self.client.fileno < 0:
+            _end(self._ear)
+            self._ear = None
+            self.lost.emit()
+
+    def restart(self, rig: Rig | None) -> None:
+        """A new engine, on the bench that belongs to the rig."""
+        self.stop()
+        self.start(rig)
+
+    def stop(self) -> None:
+        """Hang up. What was said before the engine was there still reaches it."""
+        if self._awaited is not None:
+            self._start()
+        _end(self._ear)
+        self._ear = None
+        self.client.stop()
+
+
+def _end(notifier: QSocketNotifier | None) -> None:
+    if notifier is not None:
+        notifier.setEnabled(False)
+        notifier.deleteLater()
