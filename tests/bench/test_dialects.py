@@ -15,10 +15,12 @@ from zincsmith.bench.bench import Bench
 from zincsmith.bench.dialect import dialect_for
 from zincsmith.bench.instrument import ScpiInstrument
 from zincsmith.bench.link import Link
+from zincsmith.bench.make_safe import make_safe
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.bench.trial import try_dialect
 from zincsmith.formats.dialect_file import parse_dialect
 from zincsmith.model.errors import InputError, LimitError, Refused
+from zincsmith.model.events import Event, SafeStep
 from zincsmith.model.rig import Rig
 
 DIALECTS = ROOT / "src" / "zincsmith" / "bench" / "dialects"
@@ -128,6 +130,44 @@ def test_a_dialect_of_a_persons_own_plays_in_a_rig(
         dialect_for("voltmeter", str(mine))
     with pytest.raises(InputError, match="cannot be read"):
         dialect_for("load", str(tmp_path / "nowhere.toml"))
+
+
+def own_load(rig: Rig, text: str, folder: Path) -> Rig:
+    """The rig with a load that is spoken to in a dialect of its own."""
+    mine = folder / "mine.toml"
+    mine.write_text(text)
+    return replace(
+        rig, instruments=tuple(replace(i, dialect=str(mine)) if i.role == "load" else i for i in rig.instruments)
+    )
+
+
+def test_a_limit_never_keeps_the_bench_from_being_made_safe(
+    rig: Rig, standin: Callable[..., RunningStandIn], tmp_path: Path
+) -> None:
+    """A load that takes no current as small as the bleed: that step fails and is told, source and load go off."""
+    text = LOAD.replace('role = "load"', 'role = "load"\nlimits = { current = [1, 20] }')
+    bench = Bench(own_load(rig, text, tmp_path), standin().addresses)
+    bench.open()
+    bench.instruments["ac_source"].set("voltage", 115.0)
+    bench.instruments["ac_source"].set("output", True)
+    bench.instruments["load"].set("current", 2.5)
+    bench.instruments["load"].set("input", True)
+    steps: list[Event] = []
+    make_safe(bench, steps.append)
+    bench.close()
+    told = {s.step: s.confirmed for s in steps if isinstance(s, SafeStep)}
+    assert told["source output off"]
+    assert told["load off"]
+    assert told["bleed through the load"] is False
+    last = bench_log(tmp_path / "bench.log")[-1]
+    assert (last["source_on"], last["load_on"]) == (False, False)
+
+
+def test_a_load_that_cannot_read_back_is_not_armed(
+    rig: Rig, standin: Callable[..., RunningStandIn], tmp_path: Path
+) -> None:
+    with pytest.raises(InputError, match="cannot say whether it is off"):
+        Bench(own_load(rig, OUTLANDISH, tmp_path), standin().addresses)
 
 
 def test_the_command_line_checks_and_tries(

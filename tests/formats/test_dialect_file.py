@@ -49,6 +49,7 @@ def test_what_ships_is_right(file: Path) -> None:
         ('command = "INP {value:d}"', "", "operation.set_input", "a command, or a query"),
         ('command = "INP {value:d}"', "command = 7", "operation.set_input.command", "must be a text"),
         ('role = "load"', 'role = "load"\nlimits = { volts = [0, 1] }', "limits.volts", "nothing of that name is set"),
+        ('role = "load"', 'role = "load"\nlimits = { input = [1, 1] }', "limits.input", "off must always be possible"),
         ('role = "load"', 'role = "load"\nlimits = { current = [5, 1] }', "limits.current", "above the upper end"),
         ('role = "load"', 'role = "load"\nquirks = { termination = "ETX" }', "quirks.termination", "must be one of"),
         ('role = "load"', 'role = "load"\nquirks = { reads_bakc = true }', "quirks.reads_bakc", "unknown key"),

@@ -39,6 +39,13 @@ class Bench:
         for one in rig.instruments:
             if one.how != "by hand":
                 self.instruments[one.role] = reach(one, addresses)
+        for role in SWITCHING:
+            if not self.instruments[role].dialect.quirks.reads_back:
+                raise InputError(
+                    f"the {role.replace('_', ' ')} cannot say whether it is off, so nobody could call the bench safe; "
+                    "use one that reads back",
+                    key=f"instrument.{role}.dialect",
+                )
         if rig.clock == "simulated":
             if "clock" not in addresses:
                 raise InputError("the clock is simulated but no stand-in bench is running", key="clock")

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.clock import let_pass
 from zincsmith.bench.instrument import ScpiInstrument
-from zincsmith.model.errors import InstrumentError
+from zincsmith.model.errors import InstrumentError, LimitError
 from zincsmith.model.events import Event, Intended, SafeStep
 
 TOUCH_LIMIT_V = 30.0  # treat anything above about 30 to 40 V as able to hurt (common practice, no source)
@@ -47,6 +47,9 @@ def make_safe(bench: Bench, record: Callable[[Event], None]) -> Safety:
             if not instrument.link.is_open:
                 instrument.link.open()
             found = action(instrument)
+        except LimitError as error:  # its dialect does not take the value: the steps after it matter more
+            record(SafeStep(words, role, str(error), False))
+            return False
         except InstrumentError:
             try:  # once more over a fresh connection: a late answer may have shifted the old one
                 instrument.reopen()
@@ -59,10 +62,13 @@ def make_safe(bench: Bench, record: Callable[[Event], None]) -> Safety:
 
     if not step("source output off", "ac_source", lambda x: x.set("output", False)):
         unconfirmed.append(_by_hand(bench, "ac_source", "switch it off, or pull its plug"))
+    voltmeter = bench.instruments.get("voltmeter")
     if step("bleed through the load", "load", _bleed):
         volts = _let_fall(bench, record)
-        if volts is not None and abs(volts) >= TOUCH_LIMIT_V:
-            unconfirmed.append(f"output still at {volts:.1f} V: do not touch it, wait and measure again")
+    else:  # nothing empties it: what it holds now has to be told
+        volts = _volts(voltmeter, record) if voltmeter is not None else None
+    if volts is not None and abs(volts) >= TOUCH_LIMIT_V:
+        unconfirmed.append(f"output still at {volts:.1f} V: do not touch it, wait and measure again")
     if not step("load off", "load", lambda x: x.set("input", False)):
         unconfirmed.append(_by_hand(bench, "load", "switch its input off"))
     return Safety(tuple(unconfirmed))

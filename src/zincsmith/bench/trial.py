@@ -29,6 +29,8 @@ def try_dialect(dialect: Dialect, address: str) -> Iterator[str]:
             readings = instrument.read()
             yield "reads " + ", ".join(f"{quantity} {value:g}" for quantity, value in readings.items())
     finally:
-        if switch is not None and instrument.link.is_open:
-            instrument.set(switch, False)
-        instrument.link.close()
+        try:
+            if switch is not None and instrument.link.is_open:
+                instrument.set(switch, False)
+        finally:
+            instrument.link.close()

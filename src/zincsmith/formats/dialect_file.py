@@ -9,7 +9,7 @@ from pathlib import Path
 from zincsmith.formats.plate_check import Problem
 from zincsmith.formats.record_file import bind
 from zincsmith.formats.toml_file import key_text, line_of, load_toml, read_text
-from zincsmith.model.dialect import NEEDED, Dialect, Operation, known_operations
+from zincsmith.model.dialect import NEEDED, SWITCHES, Dialect, Operation, known_operations
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
 
@@ -51,7 +51,9 @@ def check_dialect(dialect: Dialect) -> list[Problem]:
         if name.startswith("set_") and asked not in dialect.operation and dialect.quirks.reads_back:
             found.append(Problem(f"operation.{name}", f"{asked} is missing: what is set is read back"))
     for what, (low, high) in dialect.limits.items():
-        if f"set_{what}" not in dialect.operation:
+        if what == SWITCHES.get(dialect.role):
+            found.append(Problem(f"limits.{what}", "a switch has no limits: off must always be possible"))
+        elif f"set_{what}" not in dialect.operation:
             found.append(Problem(f"limits.{what}", "nothing of that name is set"))
         elif low > high:
             found.append(Problem(f"limits.{what}", f"the lower end, {low:g}, is above the upper end, {high:g}"))

@@ -15,7 +15,7 @@ from zincsmith.ui import ink
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.plain_table import PlainTable
 
-HEADINGS = ("claim, worst first", "allowed", "this rig, k = 2", "share of it", "as wired", "to blame")
+HEADINGS = ("claim, worst first", "allowed", "this rig, ±U", "share of it", "as wired", "to blame")
 ORDER = {"cannot": 0, "marginal": 1, "decides": 2, "no procedure yet": 3}
 MARKS = {"cannot": "missing", "marginal": "doubt", "decides": "tick"}
 BAR = Qt.ItemDataRole.UserRole
