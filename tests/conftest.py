@@ -72,7 +72,7 @@ def tiny_plan() -> Plan:
         settled_percent=0.5,
         average_s=4.0,
     )
-    return Plan("Tiny grid", "static_grid", options)
+    return Plan("Tiny grid", (options,))
 
 
 @pytest.fixture

@@ -176,7 +176,7 @@ def check(
     the_unit, the_rig, the_plan = read_unit(unit), read_rig(rig), find_plan(plan)
     faults = check_rig(the_unit, the_rig, the_plan)
     foreseen = foresee(the_unit, the_rig, the_plan)
-    decisions = decide(the_unit, the_rig, foreseen.procedure, foreseen.wired, foreseen.moved)
+    decisions = decide(the_unit, the_rig, foreseen.wired, foreseen.moved)
     if as_json:
         print(json.dumps(to_json(faults, decisions, foreseen.problem), indent=2, ensure_ascii=False))
     else:

@@ -22,7 +22,7 @@ from zincsmith.model.unit import InputRating, OutputRating, Unit, next_specimen
 
 
 def opened(unit: Unit) -> RunOpened:
-    return RunOpened(unit.tag, 1, 1, 1, "static_grid", 1, "Tester", 23.0, True, "test")
+    return RunOpened(unit.tag, 1, 1, 1, (("static_grid", 1),), "Tester", 23.0, True, "test")
 
 
 def test_documents_are_revisions_with_undo_and_redo(tmp_path: Path, unit: Unit) -> None:

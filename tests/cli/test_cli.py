@@ -218,7 +218,7 @@ def test_a_book_with_an_interrupted_run_is_made_safe_first(
     with BookWriter(book) as writer:
         writer.revise("unit", unit.tag, unit, "test")
         writer.revise("rig", "bench", rig, "test")
-        writer.open_run(RunOpened(unit.tag, 1, 1, 1, "static_grid", 1, "Tester", 23.0, True, "test"))
+        writer.open_run(RunOpened(unit.tag, 1, 1, 1, (("static_grid", 1),), "Tester", 23.0, True, "test"))
     done = run(command, tiny, book, "--yes")
     assert done.returncode == 0, done.stderr
     assert "Run 1 of this book was interrupted" in " ".join(done.stderr.split())

@@ -4,6 +4,7 @@ import os
 import signal
 import time
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -13,8 +14,12 @@ from tests.conftest import bench_log
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.client import EngineClient
+from zincsmith.engine.desk import Command
+from zincsmith.engine.guardian_record import record_path
+from zincsmith.engine.session import Session
+from zincsmith.engine.states import State
 from zincsmith.judge.zero import at_zero
-from zincsmith.model.events import PointTaken, Polled, RunClosed
+from zincsmith.model.events import GuardianSaid, PointTaken, Polled, RunClosed, SafeStep
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
@@ -89,27 +94,93 @@ def test_killing_the_engine_loses_no_reading_that_was_shown(window: Window, unit
     os.kill(window.client.process.pid, signal.SIGKILL)
     window.until(lambda: window.client.fileno < 0)
     assert polls(window.client.book, shown) == before
-    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is True, "nobody switched it off: say so"
 
     window.said.clear()
     window.start_engine()
     ready = next(m for m in window.said if m.get("ready"))
     assert ready["interrupted"] == [1]
-    assert ready["state"] == "not confirmed safe"
+    assert ready["state"] == "taken over by the guardian"
+    with BookReader(window.client.book) as reader:
+        closed = reader.closed(1)
+        said = [w.event.text for w in reader.events(run=1, kinds=(GuardianSaid,))]
+        steps = [w.event for w in reader.events(run=1, kinds=(SafeStep,))]
+    assert closed is not None
+    assert (closed.outcome, closed.safe, closed.unconfirmed) == ("interrupted", True, ())
+    assert said == ["the engine ended"]
+    assert next(s.step for s in steps) == "source output off"
+    assert all(s.confirmed for s in steps)
+    assert not record_path(window.client.book).exists(), "taken into the book"
+    log = bench_log(tmp_path / "bench.log")
+    assert (log[-1]["source_on"], log[-1]["load_on"]) == (False, False)
+    off = next(n for n, line in enumerate(log) if n and log[n - 1]["source_on"] and not line["source_on"])
+    assert log[off]["text"] == "OUTP 0"
+    assert any(line["text"] == "INP 0" for line in log[off:]), "the load goes off after it has bled the output"
+
+
+def test_an_engine_that_hangs_is_ended_and_the_bench_made_safe(window: Window, unit: Unit, tmp_path: Path) -> None:
+    window.start_run(unit)
+    window.until(lambda: len(polls(window.client.book, window.seq)) >= 12)
+    before = polls(window.client.book, window.seq)
+    assert window.client.process is not None
+    os.kill(window.client.process.pid, signal.SIGSTOP)
+    window.until(lambda: window.client.fileno < 0)
+    assert window.client.process.returncode == -signal.SIGKILL
+    with BookWriter(window.client.book) as book:
+        session = Session(book, Silent())
+    assert session.interrupted == [1]
+    assert session.journal.state is State.TAKEN_OVER
+    assert polls(window.client.book, before[-1][0]) == before
+    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
+    with BookReader(window.client.book) as reader:
+        assert "did not move" in next(w.event.text for w in reader.events(run=1, kinds=(GuardianSaid,)))
+
+
+def test_a_guardian_that_dies_is_replaced(window: Window, unit: Unit) -> None:
+    window.start_run(unit)
+    window.until(lambda: len(polls(window.client.book, window.seq)) >= 5)
+    assert window.client.process is not None
+    guardian = children_of(window.client.process.pid)
+    assert len(guardian) == 1
+    os.kill(guardian[0], signal.SIGKILL)
+    window.until(lambda: window.state == "safe")
+    with BookReader(window.client.book) as reader:
+        closed = reader.closed(1)
+        said = [w.event.text for w in reader.events(run=1, kinds=(GuardianSaid,))]
+    assert closed is not None
+    assert (closed.outcome, closed.safe) == ("complete", True)
+    assert said == ["the guardian died and another was started"]
+
+
+def test_without_a_guardian_to_replace_it_the_run_ends_safe(window: Window, unit: Unit) -> None:
+    window.start_run(unit)
+    assert window.client.process is not None
+    while window.state not in ("safe", "not confirmed safe"):
+        for guardian in children_of(window.client.process.pid):
+            with suppress(ProcessLookupError):
+                os.kill(guardian, signal.SIGKILL)
+        window.until(lambda seq=window.seq: window.seq > seq or window.state == "safe")  # type: ignore[misc]
     with BookReader(window.client.book) as reader:
         closed = reader.closed(1)
     assert closed is not None
-    assert (closed.outcome, closed.safe) == ("interrupted", False)
-    assert any("ac source Brackmere A5" in line for line in closed.unconfirmed)
+    assert (closed.outcome, closed.safe) == ("failed", True)
+    assert "guardian" in closed.why
 
-    window.client.send("start", unit=unit.tag, operator="Tester", ambient_degC=23.0)
-    window.until(lambda: any(m.get("do") == "start" for m in window.said))
-    assert "make it safe first" in next(m["refused"] for m in window.said if m.get("do") == "start")
 
-    window.client.send("make safe")
-    window.until(lambda: window.state == "safe")
-    last = bench_log(tmp_path / "bench.log")[-1]
-    assert (last["source_on"], last["load_on"]) == (False, False)
+def children_of(pid: int) -> list[int]:
+    return [int(child) for child in Path(f"/proc/{pid}/task/{pid}/children").read_text().split()]
+
+
+class Silent:
+    """A desk with nobody at it."""
+
+    def announce(self, seq: int, state: State) -> None:
+        """Nobody hears it."""
+
+    def refuse(self, do: str, reason: str) -> None:
+        """Nobody is refused."""
+
+    def commands(self, wait_s: float) -> list[Command]:
+        return []
 
 
 def test_when_the_window_dies_the_engine_makes_safe(window: Window, unit: Unit, tmp_path: Path) -> None:

@@ -51,6 +51,9 @@ class Person:
     def announce(self, seq: int, state: State) -> None:
         self.state = state
 
+    def refuse(self, do: str, reason: str) -> None:
+        raise AssertionError(f"{do}: {reason}")
+
     def commands(self, wait_s: float) -> list[Command]:
         if self.state is State.RUNNING:
             self.calls += 1
@@ -98,7 +101,8 @@ def test_a_run_is_written_intent_first_and_ends_safe(bench: Bench, tmp_path: Pat
     closed = bench.run(Person())
     assert (closed.outcome, closed.safe, closed.unconfirmed) == ("complete", True, ())
     events = bench.events()
-    switches = [w.event for w in events if isinstance(w.event, Intended | Effected) and w.event.action != "make_safe"]
+    settings = ("SetSource", "SetLoad")
+    switches = [w.event for w in events if isinstance(w.event, Intended | Effected) and w.event.action in settings]
     for intended, effected in zip(switches[::2], switches[1::2], strict=True):
         assert isinstance(intended, Intended)
         assert isinstance(effected, Effected)
@@ -267,13 +271,13 @@ def test_a_point_that_does_not_settle_says_so(tmp_path: Path, unit: Unit, rig: R
         settled_window_s=8.0,
         average_s=2.0,
     )
-    bench = Bench(tmp_path, unit, rig, Plan("cold", "static_grid", cold), standin().addresses)
+    bench = Bench(tmp_path, unit, rig, Plan("cold", (cold,)), standin().addresses)
     bench.run(Person())
     assert bench.events(PointTaken)[0].event.point.settled is False
 
 
 def test_a_run_that_cannot_be_armed_leaves_no_trace(tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan) -> None:
-    too_high = replace(tiny_plan, options=replace(tiny_plan.options, lines=(Line(400.0, 50.0),)))
+    too_high = replace(tiny_plan, parts=(replace(tiny_plan.grid, lines=(Line(400.0, 50.0),)),))
     bench = Bench(tmp_path, unit, rig, too_high, {})
     with pytest.raises(InputError, match="400 V"):
         bench.run(Person())

@@ -14,11 +14,11 @@ from zincsmith.judge.claims import all_claims, claims_of, conflicts, offered
 from zincsmith.judge.label_doubts import label_doubts
 from zincsmith.judge.line_links import links
 from zincsmith.judge.plate_words import headline
-from zincsmith.judge.safety import cautions_for
 from zincsmith.model.claim import Condition, RuleChoice, StatedClaim
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.intake import LookOver, Part, Physical
 from zincsmith.model.unit import Nameplate, OutputRating, Unit
+from zincsmith.procedures.cautions import cautions_for
 
 KINDS = sorted(f.stem for f in (ROOT / "examples" / "units").glob("*.toml"))
 

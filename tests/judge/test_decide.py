@@ -23,7 +23,7 @@ PLAN = NAMED["static-grid"]
 def decisions(unit: Unit, rig: Rig) -> dict[str, Decision]:
     found = foresee(unit, rig, PLAN)
     assert found.problem == ""
-    return {d.claim.key: d for d in decide(unit, rig, found.procedure, found.wired, found.moved)}
+    return {d.claim.key: d for d in decide(unit, rig, found.wired, found.moved)}
 
 
 def with_meter(rig: Rig, role: str, *accuracy: Accuracy) -> Rig:
@@ -96,7 +96,7 @@ def test_the_uncertainty_foreseen_is_that_of_a_run(unit: Unit, rig: Rig, finishe
 def test_a_unit_nobody_can_test_yet_says_so(name: str, rig: Rig) -> None:
     unit = read_unit(ROOT / "examples" / "units" / f"{name}.toml")
     found = foresee(unit, rig, PLAN)
-    rows = decide(unit, rig, found.procedure, found.wired, found.moved)
+    rows = decide(unit, rig, found.wired, found.moved)
     data = as_json([], rows, found.problem)
     assert len(data["decides"]) == len(rows) > 0
     if found.problem:

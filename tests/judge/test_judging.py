@@ -112,7 +112,7 @@ def test_what_a_plan_leaves_untested_is_known_beforehand(unit: Unit) -> None:
     rows = untested(unit, plan)
     assert sum(r.why == "no procedure for it yet" for r in rows) == 7, "those of label, papers, customer and rule"
     assert {r.claim.key for r in rows if r.partly} == {"output_voltage", "line_regulation", "input_current"}
-    wide = replace(plan, options=replace(plan.options, lines=(Line(100.0, 60.0), Line(240.0, 50.0))))
+    wide = replace(plan, parts=(replace(plan.grid, lines=(Line(100.0, 60.0), Line(240.0, 50.0))),))
     rows = untested(unit, wide)
     assert not any(r.partly for r in rows)
     assert sum(r.why == "its line is not in the plan" for r in rows) == 2

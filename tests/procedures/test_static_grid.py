@@ -34,7 +34,7 @@ ALL = frozenset(QUANTITIES)
 
 def walk(unit: Unit, options: GridOptions, polled: frozenset[str] = ALL) -> list[Action]:
     """All actions, answered as an obedient bench would."""
-    steps = StaticGrid().steps(Context(unit.nameplate, options, polled, ALL))
+    steps = StaticGrid().steps(Context(unit, options, polled, ALL))
     answer: Outcome | None = None
     actions: list[Action] = []
     while True:

@@ -81,7 +81,7 @@ def _rig(volts: float, amps: float, watts: float, out_volts: float, out_amps: fl
 
 def _plan(*volts: float) -> Plan:
     plan = NAMED["static-grid"]
-    return replace(plan, options=replace(plan.options, lines=tuple(Line(v, 50.0) for v in volts)))
+    return replace(plan, parts=(replace(plan.grid, lines=tuple(Line(v, 50.0) for v in volts)),))
 
 
 CASES: dict[str, Pair] = {

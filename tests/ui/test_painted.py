@@ -134,7 +134,7 @@ def test_plate_strip_and_sheet_hold_odd_content(show: Callable[..., QWidget], un
 
 
 def test_itinerary_and_tape_show_the_same_plan(show: Callable[..., QWidget], unit: Unit, rig: Rig) -> None:
-    plan = rehearse(unit.nameplate, rig, NAMED["static-grid"])
+    plan = rehearse(unit, rig, NAMED["static-grid"])
     view, tape = show(ItineraryView()), show(Tape(), 600, 26)
     assert isinstance(view, ItineraryView)
     assert isinstance(tape, Tape)

@@ -215,7 +215,7 @@ def test_opening_an_interrupted_book_says_what_to_switch_off(open_window: Open, 
 
     book = make_book()
     with BookWriter(book) as writer:
-        writer.open_run(RunOpened("HB-07", 1, 1, 1, "static_grid", 1, "Ann", 23.0, False, "test"))
+        writer.open_run(RunOpened("HB-07", 1, 1, 1, (("static_grid", 1),), "Ann", 23.0, False, "test"))
     hands = open_window(book)
     hands.until(lambda: "Run 1 was interrupted; the bench is not confirmed safe" in hands.words())
     assert "pull its plug" in hands.words()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
 from zincsmith.bench.clock import Clock, SimulatedClock, WallClock
 from zincsmith.bench.dialect import dialect_for
@@ -14,33 +14,32 @@ from zincsmith.model.rig import Instrument, Rig
 
 SWITCHING = ("ac_source", "load")
 MEASURING = ("power_meter", "voltmeter", "load", "thermometer")
+REACHED = ("ac_source", "power_meter", "load", "voltmeter", "thermometer")  # what a run speaks to
 
 
 class Bench:
     """Built from a rig; ``addresses`` gives the VISA names of the simulated roles. Nothing is opened yet.
 
-    InputError when the rig cannot be armed: a role is missing, a source is by hand, an address is real.
+    ``beat`` is called before each thing an instrument is asked: whoever watches over this process sees it work.
+    ``guarded``: somebody switches off when this process dies, so that instruments beyond this computer are reached.
+    InputError when the rig cannot be armed: a role is missing, an address is real and nobody guards.
     """
 
-    def __init__(self, rig: Rig, addresses: Mapping[str, str]) -> None:
-        self.rig = rig
+    def __init__(
+        self, rig: Rig, addresses: Mapping[str, str], beat: Callable[[], None] = lambda: None, guarded: bool = False
+    ) -> None:
+        self.rig, self.addresses, self.beat = rig, addresses, beat
         self.instruments: dict[str, ScpiInstrument] = {}
         self.clock: Clock = WallClock()
         self._clock_instrument: ScpiInstrument | None = None
         self.switched = {role: _needed(rig, role) for role in SWITCHING}
-        for role, one in self.switched.items():
-            if one.how == "by hand":
-                words = role.replace("_", " ")
-                raise InputError(
-                    f"the {words} is played by hand; in this version {words}s must be simulated or connected, only "
-                    "meters can be read by hand",
-                    key=f"instrument.{role}.how",
-                )
         for one in rig.instruments:
-            if one.how != "by hand":
+            if one.how != "by hand" and one.role in REACHED:
+                if one.how == "connected" and not guarded:
+                    refuse_real_address(one.role, one.address)
                 self.instruments[one.role] = reach(one, addresses)
         for role in SWITCHING:
-            if not self.instruments[role].dialect.quirks.reads_back:
+            if role in self.instruments and not self.instruments[role].dialect.quirks.reads_back:
                 raise InputError(
                     f"the {role.replace('_', ' ')} cannot say whether it is off, so nobody could call the bench safe; "
                     "use one that reads back",
@@ -53,6 +52,9 @@ class Bench:
         for quantity in QUANTITIES.values():
             if rig.instrument(quantity.role) is None and quantity.role != "thermometer":
                 _needed(rig, quantity.role)
+        for instrument in (*self.instruments.values(), self._clock_instrument):
+            if instrument is not None:
+                instrument.link.beat = beat
 
     def open(self) -> None:
         """Open every link and choose the declared ranges; InstrumentError from the first that fails."""
@@ -98,7 +100,7 @@ class Bench:
 
 
 def reach(one: Instrument, addresses: Mapping[str, str]) -> ScpiInstrument:
-    """An instrument behind its address, not opened yet. InputError when it has none, or a real one."""
+    """An instrument behind its address, not opened yet. InputError when it has none."""
     if one.how == "connected":
         return _reach(one.role, one.address, one.dialect)
     if one.role not in addresses:
@@ -107,7 +109,6 @@ def reach(one: Instrument, addresses: Mapping[str, str]) -> ScpiInstrument:
 
 
 def _reach(role: str, address: str, dialect: str) -> ScpiInstrument:
-    refuse_real_address(role, address)
     spoken = dialect_for(role, dialect)
     return ScpiInstrument(Link(role, address, spoken.quirks.termination), spoken)
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 import logging
 import re
 import socket
+from collections.abc import Callable
 from functools import cache
 from typing import Any
 
@@ -26,17 +27,28 @@ def _manager() -> Any:
     return pyvisa.ResourceManager("@py")
 
 
+def warm_up() -> None:
+    """Read what opening a link needs, before there is a hurry."""
+    import pyvisa_py.tcpip  # noqa: F401
+
+    _manager()
+
+
 def refuse_real_address(role: str, address: str) -> None:
     """InputError unless the address is on this computer.
 
     Without a second process that switches off when the engine dies, no real mains source may be armed.
     """
-    if not _LOOPBACK.fullmatch(address):
+    if not on_this_computer(address):
         raise InputError(
-            f"{role.replace('_', ' ')} at {address}: only instruments on this computer (127.0.0.1) can be armed; "
-            "a real bench needs the guardian, which this version does not have yet",
+            f"{role.replace('_', ' ')} at {address}: instruments beyond this computer are armed only with a guardian "
+            "and a named operator",
             key=f"instrument.{role}.address",
         )
+
+
+def on_this_computer(address: str) -> bool:
+    return _LOOPBACK.fullmatch(address) is not None
 
 
 ENDS = {"LF": "\n", "CR LF": "\r\n", "CR": "\r"}
@@ -48,6 +60,7 @@ class Link:
     def __init__(self, role: str, address: str, termination: str = "LF") -> None:
         self.role, self.address, self._ends = role, address, ENDS[termination]
         self.identity = ""
+        self.beat: Callable[[], None] = lambda: None
         self._resource: Any = None
 
     @property
@@ -56,7 +69,7 @@ class Link:
 
     def open(self) -> None:
         """Connect and hear who is there. A refused port only shows itself at the first answer."""
-        refuse_real_address(self.role, self.address)
+        self.beat()
         try:
             self._resource = _manager().open_resource(
                 self.address, open_timeout=TIMEOUT_MS, read_termination=self._ends, write_termination=self._ends
@@ -88,6 +101,7 @@ class Link:
     def _guarded(self, command: str, action: Any) -> Any:
         if self._resource is None:
             raise Lost("the connection is closed", role=self.role, address=self.address, during=command)
+        self.beat()
         import pyvisa
 
         try:

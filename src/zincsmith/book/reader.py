@@ -10,7 +10,7 @@ from types import TracebackType
 from zincsmith.book.codec import DOCUMENTS, load, load_event
 from zincsmith.book.file import clear_errors, connect_reader
 from zincsmith.model.errors import BookError
-from zincsmith.model.events import Event, RunClosed, RunOpened
+from zincsmith.model.events import Event, RunClosed, RunOpened, RunResumed
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
@@ -105,7 +105,7 @@ class BookReader:
         return event
 
     def closed(self, run: int) -> RunClosed | None:
-        found = [w.event for w in self.events(run=run, kinds=(RunClosed,))]
+        found = [w.event for w in self.events(run=run, kinds=(RunClosed, RunResumed))]
         return found[-1] if found and isinstance(found[-1], RunClosed) else None
 
     def current_key(self, kind: str) -> str | None:

@@ -11,7 +11,7 @@ from types import TracebackType
 from zincsmith.book.codec import DOCUMENTS, dump, load
 from zincsmith.book.file import clear_errors, close_writer, connect_writer, take_lock
 from zincsmith.model.errors import BookError
-from zincsmith.model.events import Event, PointTaken, Revised, RunClosed, RunOpened
+from zincsmith.model.events import Event, PointTaken, Revised, RunClosed, RunOpened, RunResumed
 
 
 class BookWriter:
@@ -39,11 +39,11 @@ class BookWriter:
     # Events
 
     def append(
-        self, event: Event, run: int | None = None, step: int | None = None, bench_s: float | None = None
+        self, *events: Event, run: int | None = None, step: int | None = None, bench_s: float | None = None
     ) -> int:
-        """Write one event; returns its sequence number once it is on the disk."""
+        """Write events in one commit; returns the last one's sequence number once it is on the disk."""
         with clear_errors(self.path), _Transaction(self):
-            return self._insert(event, run, step, bench_s)
+            return [self._insert(event, run, step, bench_s) for event in events][-1]
 
     def open_run(self, opened: RunOpened) -> int:
         """Begin a run; returns its number."""
@@ -67,13 +67,16 @@ class BookWriter:
         if isinstance(event, RunOpened):
             self._db.execute(
                 "INSERT INTO run (id, unit, unit_n, rig_n, plan_n, procedure, began) VALUES (?, ?, ?, ?, ?, ?, ?)",
-                (run, event.unit, event.unit_n, event.rig_n, event.plan_n, event.procedure, at),
+                (run, event.unit, event.unit_n, event.rig_n, event.plan_n, _names(event), at),
             )
+        elif isinstance(event, RunResumed):
+            self._db.execute("UPDATE run SET ended = NULL, outcome = NULL WHERE id = ?", (run,))
         elif isinstance(event, RunClosed):
             self._db.execute("UPDATE run SET ended = ?, outcome = ? WHERE id = ?", (at, event.outcome, run))
         elif isinstance(event, PointTaken):
             self._db.executemany(
-                "INSERT INTO reading (id, run, point, quantity, value, unit, seq) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                "INSERT OR REPLACE INTO reading (id, run, point, quantity, value, unit, seq) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?)",
                 [(r.id, run, event.point.number, r.quantity, r.value, r.unit, seq) for r in event.point.readings],
             )
 
@@ -179,6 +182,10 @@ class BookWriter:
             rows = self._db.execute("SELECT seq, run, at, kind, body FROM event ORDER BY seq").fetchall()
             for seq, run, at, kind, body in rows:
                 self._project(load_event(kind, body), run, seq, at)
+
+
+def _names(opened: RunOpened) -> str:
+    return " ".join(name for name, _ in opened.procedures)
 
 
 class _Transaction:

@@ -21,19 +21,22 @@ from zincsmith.engine.desk import Command
 from zincsmith.engine.session import Session, Start
 from zincsmith.engine.states import allowed
 from zincsmith.engine.trying import try_role
+from zincsmith.engine.watch_over import Guardian
 from zincsmith.model.errors import BookError, InputError, ZincsmithError
-from zincsmith.model.events import Failed
+from zincsmith.model.events import Failed, Marked, Noted
 from zincsmith.model.rig import Rig
 
 
 class Service:
     """Obeys the window: documents at any time, runs one after another."""
 
-    def __init__(self, book: BookWriter, desk: ControlDesk, addresses: dict[str, str]) -> None:
+    def __init__(
+        self, book: BookWriter, desk: ControlDesk, addresses: dict[str, str], keep_fd: int | None = None
+    ) -> None:
         self.book, self.desk, self.addresses = book, desk, addresses
         desk.documents = self.document
         self._waiting: list[Command] = []
-        self.session = Session(book, desk)
+        self.session = Session(book, desk, Guardian(keep_fd))
         desk.say(ready=True, state=self.session.journal.state.value, interrupted=self.session.interrupted)
 
     def document(self, command: dict[str, Any]) -> None:
@@ -88,15 +91,22 @@ class Service:
 
     def _obey(self, command: Command) -> None:
         try:
-            if command.do == "start":
-                start = Start(command.body["operator"], float(command.body["ambient_degC"]))
-                self.session.run(command.body["unit"], start, self.addresses)
+            if command.do in {"start", "resume run"}:
+                said = command.body
+                unattended = bool(said.get("unattended"))
+                start = Start(said["operator"], float(said["ambient_degC"]), unattended=unattended)
+                if command.do == "start":
+                    self.session.run(said["unit"], start, self.addresses)
+                else:
+                    self.session.resume(None, start, self.addresses)
             elif command.do == "make safe":
                 self.session.make_safe(self.addresses)
             elif command.do == "try":
                 self._try(command.text)
             elif command.do == "note":
-                self.session.journal.note(command.text)
+                self.session.journal.append(Noted(command.text, {}, str(command.body.get("photo", ""))))
+            elif command.do == "mark":
+                self.session.journal.append(Marked(command.text, {}))
         except ZincsmithError as error:
             if command.do != "try":  # trying leaves no trace in the book
                 self.session.journal.try_append(Failed(str(error)))
@@ -107,6 +117,7 @@ def main() -> int:
     parser = argparse.ArgumentParser(prog="python -m zincsmith.engine")
     parser.add_argument("--book", type=Path, required=True)
     parser.add_argument("--control", type=int, required=True, help="descriptor of the control socket")
+    parser.add_argument("--keep", type=int, help="descriptor that keeps the stand-in bench alive")
     parser.add_argument("--addresses", default="{}", help="VISA names of the simulated roles, as JSON")
     arguments = parser.parse_args()
     desk = ControlDesk(socket.socket(fileno=arguments.control))
@@ -118,7 +129,7 @@ def main() -> int:
         desk.say(refused=str(error), do="open")
         return 2
     with book:
-        Service(book, desk, json.loads(arguments.addresses)).serve()
+        Service(book, desk, json.loads(arguments.addresses), arguments.keep).serve()
     return 0
 
 

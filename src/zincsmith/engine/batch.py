@@ -20,6 +20,7 @@ from zincsmith.engine.desk import Command
 from zincsmith.engine.rehearsal import Itinerary, rehearse
 from zincsmith.engine.session import Session, Start, check_start
 from zincsmith.engine.states import State
+from zincsmith.engine.watch_over import Guardian
 from zincsmith.model.events import EntryAsked, EntryRefused, GateOpened, RunClosed, StageBegan
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
@@ -98,6 +99,9 @@ class TerminalDesk:
                 select.select([], [], [], wait_s)
         return []
 
+    def refuse(self, do: str, reason: str) -> None:
+        self._console.print(f"[red]{do}: {reason}[/]", highlight=False)
+
     def _gate_answers(self, lines: list[str]) -> list[Command]:
         for line in lines:
             word = line.strip().lower()
@@ -143,7 +147,7 @@ def run_batch(
     """Run once and return how it ended. InputError before anything is switched on when it cannot be armed."""
     start = Start(operator, ambient_degC, auto_gates)
     check_start(start)
-    itinerary = rehearse(unit.nameplate, rig, plan, ambient_degC)
+    itinerary = rehearse(unit, rig, plan, ambient_degC)
     running = start_standin(rig.standin, log) if rig.standin is not None else None
     try:
         addresses = running.addresses if running else {}
@@ -153,7 +157,7 @@ def run_batch(
             book.revise("rig", "bench", rig, "from a rig file")
             book.revise("plan", "plan", plan, "from the command line")
             with TerminalDesk(book_path, itinerary, auto_gates, console) as desk:
-                session = Session(book, desk)
+                session = Session(book, desk, Guardian(running.keep_fd if running else None))
                 for lost in session.interrupted:
                     console.print(
                         f"[bold red]Run {lost} of this book was interrupted; the bench was not confirmed safe.[/]"

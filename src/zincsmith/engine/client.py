@@ -51,6 +51,7 @@ class EngineClient:
         keep = [theirs.fileno()]
         if standin is not None:
             command += ["--addresses", json.dumps(addresses)]
+            command += ["--keep", str(standin.keep_fd)]
             keep.append(standin.keep_fd)
         self.process = subprocess.Popen(command, pass_fds=keep, stdin=subprocess.DEVNULL, start_new_session=True)
         theirs.close()

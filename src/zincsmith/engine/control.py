@@ -25,6 +25,7 @@ class ControlDesk:
         self._unsaid = bytearray()
         self._news: bytes | None = None
         self._gone = ""
+        self._told_gone = False
         self.documents: Callable[[dict[str, Any]], None] = lambda command: None
 
     def leave(self, why: str) -> None:
@@ -35,6 +36,9 @@ class ControlDesk:
         self._take_news()
         self._unsaid += json.dumps(message).encode() + b"\n"
         self._flush()
+
+    def refuse(self, do: str, reason: str) -> None:
+        self.say(refused=reason, do=do)
 
     def announce(self, seq: int, state: State) -> None:
         """Only the latest announcement matters: a window that does not listen keeps one waiting, no more."""
@@ -64,10 +68,14 @@ class ControlDesk:
     def commands(self, wait_s: float) -> list[Command]:
         """At once when something was said, else after ``wait_s``."""
         until = time.monotonic() + wait_s
+        if self._told_gone:  # whoever goes on without a window still keeps time
+            time.sleep(min(wait_s, 1.0))
+            return [Command("gone", self._gone)]
         while True:
             left = max(0.0, until - time.monotonic())
             found = self._hear(min(left, 1.0))
             if self._gone:
+                self._told_gone = True
                 return [Command("gone", self._gone)]
             if found or left <= 0.0:
                 return found

@@ -10,7 +10,7 @@ from zincsmith.engine.states import State
 
 @dataclass(frozen=True)
 class Command:
-    """``do`` is pass, enter, note, abort, make safe or gone (nobody is left to ask)."""
+    """``do`` is a command of the table of states, or gone (nobody is left to ask)."""
 
     do: str
     text: str = ""
@@ -23,3 +23,6 @@ class Desk(Protocol):
 
     def commands(self, wait_s: float) -> list[Command]:
         """Wait at most ``wait_s`` and return what was commanded; at once when something was."""
+
+    def refuse(self, do: str, reason: str) -> None:
+        """Say why a command was not obeyed."""

@@ -11,8 +11,6 @@ from zincsmith.model.plan import Plan
 from zincsmith.model.reading import Evidence
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
-from zincsmith.procedures.base import Procedure
-from zincsmith.procedures.catalogue import procedure
 
 NOTHING = Evidence((), True)
 
@@ -21,7 +19,6 @@ NOTHING = Evidence((), True)
 class Foreseen:
     """``moved`` is the evidence with the sense leads at the unit; ``problem`` why there is none."""
 
-    procedure: Procedure
     wired: Evidence
     moved: Evidence
     problem: str = ""
@@ -29,11 +26,10 @@ class Foreseen:
 
 def foresee(unit: Unit, rig: Rig, plan: Plan, ambient_degC: float = 23.0) -> Foreseen:
     """Rehearse the plan; what cannot be rehearsed leaves no evidence and the reason."""
-    one = procedure(plan.procedure)
     try:
-        itinerary = rehearse(unit.nameplate, rig, plan, ambient_degC)
+        itinerary = rehearse(unit, rig, plan, ambient_degC)
     except ZincsmithError as error:
-        return Foreseen(one, NOTHING, NOTHING, str(error))
+        return Foreseen(NOTHING, NOTHING, str(error))
     wired = rehearsed_evidence(itinerary, rig, ambient_degC)
     moved = wired if rig.sense == "unit" else rehearsed_evidence(itinerary, at_the_unit(rig), ambient_degC)
-    return Foreseen(one, wired, moved)
+    return Foreseen(wired, moved)

@@ -8,7 +8,7 @@ from zincsmith.book.writer import BookWriter
 from zincsmith.engine.desk import Desk
 from zincsmith.engine.states import State, follow
 from zincsmith.model.errors import BookError
-from zincsmith.model.events import Event, Noted, StateChanged
+from zincsmith.model.events import Event, StateChanged
 
 
 class Journal:
@@ -24,9 +24,9 @@ class Journal:
     def next_step(self) -> None:
         self.step = (self.step or 0) + 1
 
-    def append(self, event: Event) -> int:
-        """Write, then announce. BookError when it cannot be written."""
-        seq = self.book.append(event, self.run, self.step, self.clock() if self.clock else None)
+    def append(self, *events: Event) -> int:
+        """Write in one commit, then announce. BookError when it cannot be written."""
+        seq = self.book.append(*events, run=self.run, step=self.step, bench_s=self.clock() if self.clock else None)
         self.desk.announce(seq, self.state)
         return seq
 
@@ -36,9 +36,6 @@ class Journal:
             self.append(event)
         except BookError as error:
             self.failure = error
-
-    def note(self, text: str) -> None:
-        self.append(Noted(text))
 
     def become(self, command: str, why: str) -> None:
         """Follow the table of states and write where that leads."""

@@ -1,15 +1,21 @@
-"""The engine holds the limits: every setting is checked against the least of what anybody allows."""
+"""The engine holds the limits: every setting is checked against the least of what anybody allows, and what is
+live is watched against the same."""
 
 from __future__ import annotations
 
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 
-from zincsmith.model.actions import SetLoad, SetSource
+from zincsmith.model.actions import SetLoad, SetSource, Watch
 from zincsmith.model.errors import LimitError
+from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
-from zincsmith.model.unit import Nameplate
+from zincsmith.model.unit import Unit
 
 LOAD_CEILING = 1.10  # of the rated current: the plan's own ceiling for steady-state work
+OVER_VOLTAGE = 1.15  # of nominal output
+OVER_LINE = 1.10  # of the upper end of the rated input: what mains may reach for a while
+HOTTEST_CASE_DEGC = 90.0  # common practice, no source
 
 
 @dataclass(frozen=True)
@@ -31,16 +37,24 @@ class Limits:
     frequency_Hz: tuple[float, float]
 
     @classmethod
-    def of(cls, nameplate: Nameplate, rig: Rig) -> Limits:
+    def of(cls, unit: Unit, rig: Rig) -> Limits:
+        nameplate = unit.nameplate
+
         def instrument(role: str, key: str) -> Bound | None:
             one = rig.instrument(role)
             return Bound(one.most[key], f"the most {one.name} can do") if one and key in one.most else None
 
+        parts = [
+            Bound(p.rated_V, f"what {p.name} is marked for")
+            for p in unit.look.parts
+            if p.what in ("X capacitor", "input capacitor") and p.rated_V is not None
+        ]
         ceiling = LOAD_CEILING * nameplate.output.current_A
         return cls(
             source_V=_least(
                 Bound(nameplate.input.voltage_max_V, "the upper end of the unit's rated input"),
                 instrument("ac_source", "voltage_V"),
+                *parts,
             ),
             load_A=_least(
                 Bound(ceiling, f"{100 * LOAD_CEILING:.0f} % of the unit's rated current"),
@@ -65,3 +79,45 @@ class Limits:
     def _compare(wanted: float, bound: Bound, unit: str, what: str) -> None:
         if not 0.0 <= wanted <= bound.value * (1.0 + 1e-9):
             raise LimitError(f"the plan wants the {what} at {wanted:g} {unit}; {bound.whose} is {bound.value:g} {unit}")
+
+
+def whole_run(unit: Unit, rig: Rig, plan: Plan, polled: Collection[str]) -> list[Watch]:
+    """The watches of nameplate, parts, rig and plan, which stand from the first setting to the end of the run."""
+    wanted = (*_nameplate(unit), *_parts(unit), *_rig(rig), *_plan(plan))
+    worked_out = {"run_time", *({"input_energy"} if "input_power" in polled else ())}
+    return [w for w in wanted if w.quantity in polled or w.quantity in worked_out]
+
+
+def _nameplate(unit: Unit) -> Iterator[Watch]:
+    plate = unit.nameplate
+    yield Watch(
+        "output_voltage", None, OVER_VOLTAGE * plate.output.voltage_V, "115 % of the nameplate's output voltage"
+    )
+    yield Watch(
+        "input_voltage", None, OVER_LINE * plate.input.voltage_max_V, "110 % of the upper end of the rated input"
+    )
+    yield Watch("case_temperature", None, HOTTEST_CASE_DEGC, "what a case may reach before hands are hurt")
+
+
+def _parts(unit: Unit) -> Iterator[Watch]:
+    for part in unit.look.parts:
+        if part.what == "output capacitor" and part.rated_V is not None:
+            yield Watch("output_voltage", None, part.rated_V, f"what {part.name} is marked for")
+        elif part.what == "fuse" and part.rated_A is not None:
+            yield Watch("input_current", None, part.rated_A, f"what {part.name} of the unit is marked for")
+
+
+def _rig(rig: Rig) -> Iterator[Watch]:
+    for gear in rig.gear:
+        if gear.what == "fuse" and gear.rated_A is not None:
+            yield Watch("input_current", None, gear.rated_A, "the fuse ahead of the unit")
+    source, load = rig.instrument("ac_source"), rig.instrument("load")
+    if source is not None and "current_A" in source.most:
+        yield Watch("input_current", None, source.most["current_A"], f"the most {source.name} can do")
+    if load is not None and "current_A" in load.most:
+        yield Watch("output_current", None, load.most["current_A"], f"the most {load.name} can do")
+
+
+def _plan(plan: Plan) -> Iterator[Watch]:
+    for one in plan.watches:
+        yield Watch(one.quantity, one.low, one.high, "the plan")

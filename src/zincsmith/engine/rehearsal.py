@@ -8,9 +8,12 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from zincsmith.analysis.expectation import Expected, expected
-from zincsmith.engine.limits import Limits
+from zincsmith.engine.course import Course
+from zincsmith.engine.limits import Limits, whole_run
+from zincsmith.engine.rig_facts import context, source_kind
 from zincsmith.model.actions import (
     Action,
+    Begin,
     Confirm,
     Done,
     Dwell,
@@ -28,14 +31,13 @@ from zincsmith.model.plan import Plan
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Point, Reading
 from zincsmith.model.rig import Rig
-from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context
-from zincsmith.procedures.catalogue import procedure
+from zincsmith.model.unit import Unit
 
 MOST_ACTIONS = 20_000
 GATE_S = 60.0
 ENTRY_S = 20.0
 SETTING_S = 0.2
+HAND_S = 20.0  # a setting that a person makes
 
 
 @dataclass(frozen=True)
@@ -49,11 +51,15 @@ class PlannedPoint:
     load_A: float
     expected: dict[str, Expected]
     typed: tuple[str, ...]
+    part: int = 0
 
 
 @dataclass
 class PlannedStage:
-    """A stretch of the itinerary. ``energised`` is nothing, input or input and load, at its most."""
+    """A stretch of the itinerary. ``energised`` is nothing, input or input and load, at its most.
+
+    ``by_hand`` counts the settings a person makes.
+    """
 
     title: str
     detail: str
@@ -62,6 +68,8 @@ class PlannedStage:
     energised: str = "nothing"
     gates: list[float] = field(default_factory=list)
     points: list[PlannedPoint] = field(default_factory=list)
+    part: int = 0
+    by_hand: int = 0
 
 
 @dataclass(frozen=True)
@@ -75,6 +83,7 @@ class Itinerary:
     energy_Wh: float
     watches: tuple[Watch, ...]
     cautions: tuple[str, ...]
+    procedures: tuple[str, ...] = ()
 
     def elapsed(self, points_taken: int, stage: str, detail: str, since_stage_s: float) -> float:
         """How far along the itinerary a run is, in s, from what it has done and the time since its stage began."""
@@ -99,42 +108,33 @@ class Itinerary:
         return sum(len(p.typed) for p in self.points)
 
 
-def context(nameplate: Nameplate, rig: Rig, plan: Plan) -> Context:
-    """What the procedure may know about this rig."""
-    polled = {q.name for q in QUANTITIES.values() if (one := rig.instrument(q.role)) and one.how != "by hand"}
-    measured = {q.name for q in QUANTITIES.values() if rig.instrument(q.role)}
-    return Context(nameplate, plan.options, frozenset(polled), frozenset(measured))
-
-
-def rehearse(nameplate: Nameplate, rig: Rig, plan: Plan, ambient_degC: float = 23.0) -> Itinerary:
+def rehearse(unit: Unit, rig: Rig, plan: Plan, ambient_degC: float = 23.0) -> Itinerary:
     """Walk the plan. LimitError when a setting goes beyond a limit, InputError when the plan does not
     end or its procedure does not fit the unit."""
-    return _Rehearsal(nameplate, rig, plan, ambient_degC).walk()
+    return _Rehearsal(unit, rig, plan, ambient_degC).walk()
 
 
 class _Rehearsal:
-    def __init__(self, nameplate: Nameplate, rig: Rig, plan: Plan, ambient_degC: float) -> None:
-        self.plate, self.ambient = nameplate, ambient_degC
-        self.procedure = procedure(plan.procedure)
-        unfit = self.procedure.suits(nameplate)
-        if unfit:
-            raise InputError(unfit)
-        self.limits = Limits.of(nameplate, rig)
-        self.ctx = context(nameplate, rig, plan)
+    def __init__(self, unit: Unit, rig: Rig, plan: Plan, ambient_degC: float) -> None:
+        self.course = Course(unit, rig, plan, ambient_degC)
+        self.plate, self.ambient = unit.nameplate, ambient_degC
+        self.procedures = tuple(p.procedure for p in plan.parts)
+        self.limits = Limits.of(unit, rig)
+        self.polled = context(unit, rig).polled
+        self.hand_source, self.hand_load = source_kind(rig) != "settable", not _reached(rig, "load")
         self.least = self.likely = self.most = self.energy_J = 0.0
         self.stages: list[PlannedStage] = []
-        self.watches: list[Watch] = []
+        self.watches: list[Watch] = whole_run(unit, rig, plan, self.polled)
         self.cautions: list[str] = []
         self.source_V = self.load_A = 0.0
         self.point_began = 0.0
+        self.part = 0
 
     def walk(self) -> Itinerary:
-        steps = self.procedure.steps(self.ctx)
         answer: Outcome | None = None
         for _ in range(MOST_ACTIONS):
-            try:
-                action = steps.send(answer) if answer is not None else next(steps)
-            except StopIteration:
+            action = self.course.next(answer)
+            if action is None:
                 break
             answer = self._take(action)
         else:
@@ -147,12 +147,15 @@ class _Rehearsal:
             self.energy_J / 3600.0,
             tuple(self.watches),
             tuple(self.cautions),
+            self.procedures,
         )
 
     def _take(self, action: Action) -> Outcome:
         match action:
+            case Begin(part):
+                self.part = part
             case Stage(title, detail):
-                self.stages.append(PlannedStage(title, detail, self.likely))
+                self.stages.append(PlannedStage(title, detail, self.likely, part=self.part))
             case Confirm():
                 self.stages[-1].gates.append(self.likely)
                 self.cautions += [c for c in action.cautions if c not in self.cautions]
@@ -160,12 +163,12 @@ class _Rehearsal:
             case SetSource():
                 self.limits.check(action)
                 self.source_V = action.voltage_V if action.on else 0.0
-                self._pass(SETTING_S, SETTING_S, SETTING_S)
+                self._setting(self.hand_source)
             case SetLoad():
                 self.limits.check(action)
                 self.load_A = action.current_A if action.on else 0.0
                 self.point_began = self.likely
-                self._pass(SETTING_S, SETTING_S, SETTING_S)
+                self._setting(self.hand_load)
             case Dwell():
                 return self._dwell(action)
             case Measure():
@@ -175,6 +178,13 @@ class _Rehearsal:
             case _:
                 pass
         return Done()
+
+    def _setting(self, by_hand: bool) -> None:
+        if by_hand:
+            self.stages[-1].by_hand += 1
+            self._pass(HAND_S / 2, HAND_S, 3 * HAND_S)
+        else:
+            self._pass(SETTING_S, SETTING_S, SETTING_S)
 
     def _dwell(self, action: Dwell) -> Outcome:
         if action.quantity is None:
@@ -186,7 +196,7 @@ class _Rehearsal:
 
     def _measure(self, action: Measure) -> Outcome:
         expectation = expected(self.plate, self.source_V, self.load_A, self.ambient)
-        typed = tuple(q for q in action.quantities if q not in self.ctx.polled)
+        typed = tuple(q for q in action.quantities if q not in self.polled)
         self._pass(action.over_s, action.over_s, action.over_s)
         self._pass(ENTRY_S * len(typed) / 2, ENTRY_S * len(typed), 3 * ENTRY_S * len(typed))
         number = sum(len(s.points) for s in self.stages) + 1
@@ -199,6 +209,7 @@ class _Rehearsal:
                 self.load_A,
                 expectation,
                 typed,
+                self.part,
             )
         )
         readings = tuple(
@@ -207,7 +218,7 @@ class _Rehearsal:
             )
             for q in action.quantities
         )
-        return Measured(Point(number, dict(action.conditions), readings, self.likely, True))
+        return Measured(Point(number, dict(action.conditions), readings, self.likely, True, self.part))
 
     def _pass(self, least: float, likely: float, most: float) -> None:
         self.least, self.likely, self.most = self.least + least, self.likely + likely, self.most + most
@@ -220,3 +231,8 @@ class _Rehearsal:
                 stage.energised = "input and load"
             elif stage.energised == "nothing":
                 stage.energised = "input"
+
+
+def _reached(rig: Rig, role: str) -> bool:
+    one = rig.instrument(role)
+    return one is None or one.how != "by hand"

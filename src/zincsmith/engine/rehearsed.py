@@ -25,8 +25,10 @@ def rehearsed_evidence(itinerary: Itinerary, rig: Rig, ambient_degC: float = 23.
                 continue
             value = expectation.value - (planned.load_A * drop_ohm if name == "output_voltage" else 0.0)
             readings.append(reading_of(f"{one.name}, {name}, point {planned.number}", name, value, one))
-        points.append(Point(planned.number, dict(planned.conditions), tuple(readings), planned.begins_s, True))
-    return Evidence(tuple(points), True, ambient_degC, None)
+        points.append(
+            Point(planned.number, dict(planned.conditions), tuple(readings), planned.begins_s, True, planned.part)
+        )
+    return Evidence(tuple(points), True, ambient_degC, itinerary.procedures)
 
 
 def at_the_unit(rig: Rig) -> Rig:

@@ -1,4 +1,4 @@
-"""Runs one plan, action by action. Intent is in the book before the command is sent, the read-back after.
+"""Runs one plan, action by action. Intent is in the book before anything is done, what came of it after.
 
 Whatever ends the run - completion, a command, a tripped watch, a failing instrument, a bug - ends in make-safe,
 which comes first, before anything else is done.
@@ -6,27 +6,32 @@ which comes first, before anything else is done.
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Mapping
-from dataclasses import asdict
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from zincsmith.analysis.expectation import expected
 from zincsmith.analysis.stability import settled
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.make_safe import Safety, make_safe
-from zincsmith.engine.desk import Command, Desk
-from zincsmith.engine.entries import EntryError, hand_reading, polled_reading
+from zincsmith.engine.course import Course
+from zincsmith.engine.desk import Desk
+from zincsmith.engine.entries import polled_reading
 from zincsmith.engine.journal import Journal
 from zincsmith.engine.limits import Limits
+from zincsmith.engine.people import People
+from zincsmith.engine.pulse import Pulse, RunEnd, Skip
+from zincsmith.engine.replay import Replayed, Taken, body_of
+from zincsmith.engine.setting import Setter
 from zincsmith.engine.watches import Watches
 from zincsmith.model.actions import (
     Action,
+    Begin,
     Confirm,
     Done,
     Dwell,
+    End,
     Measure,
     Measured,
     Note,
@@ -34,48 +39,37 @@ from zincsmith.model.actions import (
     SetLoad,
     SetSource,
     Settled,
+    Skipped,
     Stage,
     Watch,
 )
 from zincsmith.model.errors import BookError, InstrumentError, LimitError
 from zincsmith.model.events import (
-    Effected,
-    EntryAsked,
-    EntryRefused,
-    EntryTaken,
+    Event,
     Failed,
-    GateOpened,
-    GatePassed,
     Intended,
-    Noted,
+    PartBegan,
+    PartEnded,
+    Passed,
     PointTaken,
-    Polled,
+    Remarked,
     RunClosed,
     StageBegan,
-    Tripped,
     Waited,
     WatchSet,
 )
-from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Point, Reading
-from zincsmith.procedures.base import Context, Procedure
+from zincsmith.model.unit import Unit
 
 SLICE_S = 2.0  # the longest stretch of bench time between two polls: the period of the watches
 SETTLE_SLICE_S = 1.0
 MEASURE_SLICE_S = 0.5
-WAIT_SLICE_S = 0.5  # wall time between polls while a person is awaited
-
-
-class _End(Exception):
-    """The run ends here; not an error of the program."""
-
-    def __init__(self, outcome: str, why: str) -> None:
-        super().__init__(why)
-        self.outcome, self.why = outcome, why
+AGAIN_S = 5.0  # wait before a point that is taken again, where its procedure did not settle it
+COUNT_SLICE_S = 0.25
 
 
 class Runner:
-    """One run of one procedure on an opened or openable bench."""
+    """One run of one plan on an opened or openable bench."""
 
     def __init__(
         self,
@@ -83,31 +77,40 @@ class Runner:
         journal: Journal,
         desk: Desk,
         limits: Limits,
-        ctx: Context,
+        unit: Unit,
         ambient_degC: float,
         operator: str,
+        whole_run: list[Watch],
+        from_s: float = 0.0,
     ) -> None:
-        self.bench, self.journal, self.desk, self.limits, self.ctx = bench, journal, desk, limits, ctx
-        self.ambient = ambient_degC
-        self.operator = operator
-        self.watches = Watches()
-        self.source_V, self.source_on, self.load_A, self.load_on = 0.0, False, 0.0, False
-        self._history: list[tuple[float, dict[str, float]]] = []
+        self.bench, self.journal = bench, journal
+        self.pulse = Pulse(bench, journal, desk, Watches(whole_run))
+        self.people = People(self.pulse, unit.nameplate, ambient_degC, operator)
+        self.pulse.listen = self.people.listen
+        self.setter = Setter(self.pulse, self.people, limits)
+        self._whole_run, self._from_s = whole_run, from_s
+        self._settle: Dwell | None = None
         self._settled: bool | None = None
-        self._points = 0
+        self._skipping = False
+        self._part = 0
+        self._taken: dict[int, Taken] = {}
 
     # The whole run
 
-    def run(self, procedure: Procedure) -> RunClosed:
-        """Carry the procedure out; returns how it ended, which is also the last event of the run."""
+    def run(self, course: Course, resumed: Replayed | None = None) -> RunClosed:
+        """Carry a course out; returns how it ended, which is also the last event of the run."""
         outcome, why = "failed", "a bug in the program"
         try:
-            self.journal.become("start", "run started")
+            self.journal.become("start" if resumed is None else "resume run", "run started")
             self.bench.open()
-            self.journal.clock = lambda: self.bench.clock.now_s
-            self._drive(procedure.steps(self.ctx))
+            self.pulse.began_s = self.bench.clock.now_s
+            ahead = max(0.0, self._from_s - self.bench.clock.now_s)  # a run that goes on keeps its time
+            self.journal.clock = lambda: self.bench.clock.now_s + ahead
+            self.journal.append(*(_watch_set(w, None) for w in self._whole_run))
+            first = course.next() if resumed is None else self._re_establish(resumed)
+            self._drive(course, first)
             outcome, why = "complete", "every step was carried out"
-        except _End as end:
+        except RunEnd as end:
             outcome, why = end.outcome, end.why
         except InstrumentError as error:
             outcome, why = "failed", str(error)
@@ -129,76 +132,104 @@ class Runner:
         return closed
 
     def make_safe(self) -> Safety:
-        self.source_on = self.load_on = False
-        return make_safe(self.bench, self.journal.try_append)
+        self.pulse.settings = replace(self.pulse.settings, source_on=False, load_on=False)
+        return make_safe(self.bench, self.journal.try_append, self.setter.switched_off_by_hand)
 
-    def _drive(self, steps: Any) -> None:
-        answer: Outcome | None = None
-        while True:
-            try:
-                action = steps.send(answer) if answer is not None else next(steps)
-            except StopIteration:
-                return
+    def _drive(self, course: Course, action: Action | None) -> None:
+        while action is not None:
             self.journal.next_step()
             answer = self._take(action)
+            self._take_again()
+            action = course.next(answer)
+
+    def _re_establish(self, state: Replayed) -> Action | None:
+        """Where the run stood, again: its gates, watches, warm-up, source and load. Returns what comes next."""
+        self.journal.step = state.step - 1
+        self._part, self._taken, self._settle, self._settled = state.part, state.points, state.settle, state.settled
+        self.people.takes = {n: (one.part, one.take) for n, one in state.points.items()}
+        self.people.typed = state.typed
+        self.journal.become("go on", "resumed")
+        for gate in state.gates:
+            self.people.gate(gate)
+        self.pulse.watches.begin_part()
+        for watch in state.watches:
+            self.pulse.watches.add(watch)
+        if state.warm is not None and state.settings.source_on:
+            settings, dwell = state.warm
+            self.setter.bring_to(settings)
+            self._wait(replace(dwell, why=f"{dwell.why}, made up for"))
+        self.setter.bring_to(state.settings)
+        if isinstance(state.next, Measure) and state.settle is not None:
+            self._settled = self._wait(state.settle).stable
+        return state.next
 
     # Actions
 
     def _take(self, action: Action) -> Outcome:
+        """Intent, deed, outcome; a person may go on without what is waited for or measured."""
+        if isinstance(action, Begin | End | Stage | Note | Watch):
+            self.journal.append(_intended(action), self._at_once(action))
+            self._skipping = False
+            return Done()
+        self.journal.append(_intended(action))
+        if isinstance(action, Dwell | Measure) and self._skipping:
+            return self._passed(False)
         takers: Mapping[type, Callable[[Any], Outcome]] = {
-            Stage: lambda a: self._write(StageBegan(a.title, a.detail)),
-            Note: lambda a: self._write(Noted(a.text)),
             Confirm: self._gate,
-            SetSource: self._set_source,
-            SetLoad: self._set_load,
+            SetSource: self._set,
+            SetLoad: self._set,
             Dwell: self._dwell,
             Measure: self._measure,
-            Watch: self._watch,
         }
-        return takers[type(action)](action)
+        try:
+            return takers[type(action)](action)
+        except Skip as skip:
+            self._skipping = not skip.part
+            return self._passed(skip.part)
 
-    def _write(self, event: StageBegan | Noted) -> Outcome:
-        self.journal.append(event)
+    def _passed(self, part: bool) -> Outcome:
+        self.journal.append(Passed(self.people.operator, part))
+        return Skipped(part)
+
+    def _at_once(self, action: Begin | End | Stage | Note | Watch) -> Event:
+        match action:
+            case Begin(part, procedure, version):
+                self.pulse.watches.begin_part()
+                self._part = part
+                return PartBegan(part, procedure, version)
+            case End(part, outcome):
+                return PartEnded(part, outcome)
+            case Stage(title, detail):
+                return StageBegan(title, detail)
+            case Watch():
+                self.pulse.watches.add(action)
+                return _watch_set(action, self._part)
+            case Note(text):
+                return Remarked(text)
+
+    def _gate(self, action: Confirm) -> Outcome:
+        self._skipping = False
+        self.people.gate(action)
         return Done()
 
-    def _watch(self, watch: Watch) -> Outcome:
-        self.watches.add(watch)
-        self.journal.append(WatchSet(watch.quantity, watch.low, watch.high, watch.whose))
-        return Done()
-
-    def _set_source(self, action: SetSource) -> Outcome:
-        self.limits.check(action)
-        source = self.bench.instruments["ac_source"]
-        self.journal.append(Intended("set_source", asdict(action)))
-        self._obey(self.desk.commands(0.0))
-        found: dict[str, float | str | bool | None] = {
-            "voltage_V": source.set("voltage", action.voltage_V),
-            "frequency_Hz": source.set("frequency", action.frequency_Hz),
-            "on": bool(source.set("output", action.on)),
-        }
-        self.source_V, self.source_on = action.voltage_V, action.on
-        self.journal.append(Effected("set_source", found))
-        self._history.clear()
-        return Done()
-
-    def _set_load(self, action: SetLoad) -> Outcome:
-        self.limits.check(action)
-        load = self.bench.instruments["load"]
-        self.journal.append(Intended("set_load", asdict(action)))
-        self._obey(self.desk.commands(0.0))
-        if not action.on:
-            on = load.set("input", False)
-        amps = load.set("current", action.current_A)
-        if action.on:
-            on = load.set("input", True)
-        self.load_A, self.load_on = action.current_A, action.on
-        self.journal.append(Effected("set_load", {"current_A": amps, "on": bool(on)}))
-        self._history.clear()
+    def _set(self, action: SetSource | SetLoad) -> Outcome:
+        self._skipping = False
+        self._settle = self._settled = None
+        self.setter.carry_out(action)
         return Done()
 
     def _dwell(self, action: Dwell) -> Outcome:
+        answer = self._wait(action)
+        self._settle, self._settled = action, answer.stable
+        self.journal.append(Waited(action.why, answer.after_s, answer.stable, answer.rises))
+        return answer
+
+    def _wait(self, action: Dwell) -> Settled:
+        """Let time pass until what is waited for is there, or its time is over."""
         began = self.bench.clock.now_s
+        longest = action.period_s or (COUNT_SLICE_S if action.rising else SLICE_S)
         stable: bool | None = None
+        was_above, rises = True, 0
         while True:
             passed = self.bench.clock.now_s - began
             if action.quantity is None:
@@ -210,118 +241,73 @@ class Runner:
             elif passed >= max(action.at_most_s, action.seconds) - 1e-6:
                 stable = False
                 break
-            self._slice(SETTLE_SLICE_S if action.quantity is not None else min(SLICE_S, action.seconds - passed))
-        self._settled = stable
-        self.journal.append(Waited(action.why, passed, stable))
-        return Settled(stable, passed)
+            seconds = SETTLE_SLICE_S if action.quantity is not None else min(longest, action.seconds - passed)
+            values = self.pulse.slice(seconds)
+            if action.rising is not None and action.rising in values:
+                above = values[action.rising] > action.rises_above
+                rises += above and not was_above
+                was_above = above
+        return Settled(stable, passed, rises)
 
     def _is_settled(self, action: Dwell) -> bool:
-        rows = [(t, v[action.quantity]) for t, v in self._history if action.quantity in v]
+        rows = [(t, v[action.quantity]) for t, v in self.pulse.history if action.quantity in v]
         if not rows:
             return False
         times, values = np.array(rows).T
         return settled(times, values, action.window_s, action.percent, floor=1e-4)
 
+    # Points
+
     def _measure(self, action: Measure) -> Outcome:
+        number = len(self._taken) + 1
+        point = self._point(action, number, self._part, 1)
+        taken = Taken(action, replace(self.pulse.settings), self._settle, self._part)
+        self._keep(point, taken)
+        return Measured(point)
+
+    def _keep(self, point: Point, taken: Taken) -> None:
+        self._taken[point.number] = taken
+        self.people.takes[point.number] = (point.part, point.take)
+        self.journal.append(PointTaken(point))
+
+    def _point(self, action: Measure, number: int, part: int, take: int) -> Point:
         samples: dict[str, list[float]] = {}
         began = self.bench.clock.now_s
         while self.bench.clock.now_s - began < action.over_s - 1e-6:
-            for name, value in self._slice(MEASURE_SLICE_S).items():
+            for name, value in self.pulse.slice(MEASURE_SLICE_S).items():
                 samples.setdefault(name, []).append(value)
-        self._points += 1
+        by_hand = self.bench.by_hand()
         readings: list[Reading] = []
         for name in action.quantities:
-            key = f"{self.journal.run}/{self._points}/{name}"
-            if name in self.bench.by_hand():
-                readings.append(self._ask(key, name))
+            key = f"{self.journal.run}/{number}{f'.{take}' if take > 1 else ''}/{name}"
+            if name in by_hand:
+                readings.append(self.people.ask(key, name))
             elif samples.get(name):
                 readings.append(polled_reading(key, name, samples[name], self.bench.rig))
-        point = Point(self._points, dict(action.conditions), tuple(readings), self.bench.clock.now_s, self._settled)
-        self.journal.append(PointTaken(point))
-        return Measured(point)
+        now = self.bench.clock.now_s
+        return Point(number, dict(action.conditions), tuple(readings), now, self._settled, part, take)
 
-    # People
-
-    def _gate(self, action: Confirm) -> Outcome:
-        self.journal.append(GateOpened(action.title, action.text, action.cautions))
-        self.journal.become("gate", action.title)
-        while True:
-            for command in self._wait_for_person():
-                if command.do == "pass":
-                    self.journal.append(GatePassed(self.operator, bool(command.body.get("automatic"))))
-                    self.journal.become("pass", action.title)
-                    return Done()
-
-    def _ask(self, key: str, quantity: str) -> Reading:
-        meter = self.bench.by_hand()[quantity]
-        span = expected(self.ctx.nameplate, self.source_V, self.load_A if self.load_on else 0.0, self.ambient)[quantity]
-        info = QUANTITIES[quantity]
-        what = f"{info.words} at {self.source_V:g} V, {self.load_A if self.load_on else 0.0:.3g} A"
-        self.journal.append(EntryAsked(quantity, info.unit, what, meter.spot, span.low, span.high))
-        self.journal.become("ask", what)
-        while True:
-            for command in self._wait_for_person():
-                if command.do != "enter":
-                    continue
-                try:
-                    reading = hand_reading(key, quantity, command.text, meter)
-                except EntryError as error:
-                    self.journal.append(EntryRefused(command.text[:80], str(error)))
-                    continue
-                self.journal.append(EntryTaken(reading))
-                self.journal.become("enter", what)
-                return reading
-
-    def _wait_for_person(self) -> list[Command]:
-        """Bench time and watches go on while nobody answers."""
-        began = time.monotonic()
-        commands = self._obey(self.desk.commands(WAIT_SLICE_S))
-        waited = max(0.05, min(WAIT_SLICE_S, time.monotonic() - began))
-        if not commands:
-            self._poll(waited * max(1.0, self._pace()))
-        return commands
-
-    def _pace(self) -> float:
-        wall = self.bench.clock.wall_s(1.0)
-        return 1.0 / wall if wall else 1.0
-
-    def _obey(self, commands: list[Command]) -> list[Command]:
-        """End the run if that was commanded; note notes; return the rest."""
-        rest = []
-        for command in commands:
-            if command.do == "abort":
-                raise _End("aborted", command.text or "aborted by the operator")
-            if command.do in {"make safe", "gone"}:
-                raise _End("made safe", command.text or "the operator pressed Make safe")
-            if command.do == "note":
-                self.journal.append(Noted(command.text))
-            else:
-                rest.append(command)
-        return rest
-
-    # Time
-
-    def _slice(self, seconds: float) -> dict[str, float]:
-        self._obey(self.desk.commands(self.bench.clock.wall_s(seconds)))
-        return self._poll(seconds)
-
-    def _poll(self, seconds: float) -> dict[str, float]:
-        self.bench.clock.advance(seconds)
-        values = self.bench.poll()
-        self.journal.append(Polled(values, self.source_on, self.load_on))
-        self._history.append((self.bench.clock.now_s, values))
-        del self._history[:-2000]
-        tripped = self.watches.check(values)
-        if tripped is not None:
-            watch, value = tripped
-            self.journal.append(Tripped(watch.quantity, value, watch.low, watch.high, watch.whose))
-            raise _End("tripped", _trip_words(watch, value))
-        return values
+    def _take_again(self) -> None:
+        """Points a person wants again, at their own settings; then back to where the plan stands."""
+        while self.people.repeats:
+            number, reason = self.people.repeats.popitem()
+            taken, before = self._taken[number], replace(self.pulse.settings)
+            kept = self._settle, self._settled
+            self.journal.append(Remarked(f"point {number} is taken again: {reason}"))
+            try:
+                self.setter.bring_to(taken.settings)
+                self._settled = self._wait(taken.settle or Dwell(AGAIN_S, "settles")).stable
+                point = self._point(taken.action, number, taken.part, taken.take + 1)
+                self._keep(point, replace(taken, take=point.take))
+            except Skip:
+                self.journal.append(Remarked(f"point {number} was not taken again: skipped"))
+            self.setter.bring_to(before)
+            self._settle, self._settled = kept
 
 
-def _trip_words(watch: Watch, value: float | None) -> str:
-    info = QUANTITIES[watch.quantity]
-    if value is None:
-        return f"{info.words} could not be read, so they could not be watched"
-    bound = watch.high if watch.high is not None and value > watch.high else watch.low
-    return f"{info.words} reached {value:.4g} {info.unit}; {watch.whose} is {bound:.4g} {info.unit}"
+def _intended(action: Action) -> Intended:
+    return Intended(type(action).__name__, body_of(action))
+
+
+def _watch_set(watch: Watch, part: int | None) -> WatchSet:
+    return WatchSet(watch.quantity, watch.low, watch.high, watch.whose, watch.count, part)

@@ -7,112 +7,215 @@ from dataclasses import dataclass
 
 from zincsmith import __version__
 from zincsmith.bench.bench import Bench
-from zincsmith.bench.make_safe import make_safe
+from zincsmith.bench.link import on_this_computer
+from zincsmith.bench.make_safe import OFF, make_safe
+from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
+from zincsmith.engine.course import Course
 from zincsmith.engine.desk import Desk
 from zincsmith.engine.journal import Journal
-from zincsmith.engine.limits import Limits
-from zincsmith.engine.rehearsal import context, rehearse
+from zincsmith.engine.limits import Limits, whole_run
+from zincsmith.engine.rehearsal import rehearse
+from zincsmith.engine.replay import RESUMABLE, Replayed, replay, typed_readings
+from zincsmith.engine.rig_facts import context, source_kind
 from zincsmith.engine.runner import Runner
 from zincsmith.engine.states import State, allowed
+from zincsmith.engine.watch_over import Guard, NoGuard, takeover_of
 from zincsmith.model.errors import InputError, InstrumentError
-from zincsmith.model.events import Failed, RunClosed, RunOpened, StateChanged
+from zincsmith.model.events import Failed, Polled, RunClosed, RunOpened, RunResumed
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.suitability.check import refuse_stops
 
+NOBODY = "unnamed"
+
 
 @dataclass(frozen=True)
 class Start:
-    """What a person states when starting. ``auto_gates``: gates are passed without one, which is recorded."""
+    """What a person states when starting. ``auto_gates``: gates are passed without one, which is recorded.
+
+    ``unattended``: the run goes on when the window is gone, as far as the program can switch everything.
+    """
 
     operator: str
     ambient_degC: float
     auto_gates: bool = False
+    unattended: bool = False
 
 
 class Session:
-    """Opens with the runs that nobody closed marked as interrupted."""
+    """Opens with the runs that nobody closed marked as interrupted, and with what a guardian did taken in.
 
-    def __init__(self, book: BookWriter, desk: Desk) -> None:
+    ``guard`` is started with each run and makes the bench safe when this process dies.
+    """
+
+    def __init__(self, book: BookWriter, desk: Desk, guard: Guard | None = None) -> None:
         self.book, self.desk = book, desk
+        self.guard: Guard = guard or NoGuard()
         self.journal = Journal(book, desk)
         self.interrupted = self._close_interrupted()
 
     def _close_interrupted(self) -> list[int]:
-        """A run without an end was killed. Nobody switched anything off, as far as the book can tell."""
+        """A run without an end was killed. The guardian's record says whether anybody switched off."""
         runs = self.book.unfinished()
+        taken_over = takeover_of(self.book.path)
         for run in runs:
-            why = "the program ended in the middle of the run"
-            self.book.append(RunClosed("interrupted", why, False, self._to_switch_off()), run)
-            self.book.append(StateChanged(State.NOT_CONFIRMED.value, why), run)
-            self.journal.state = State.NOT_CONFIRMED
+            self.journal.run = run
+            if taken_over is not None and taken_over.run == run:
+                self.journal.append(*taken_over.events)
+                why = f"the program ended in the middle of the run: {taken_over.why}"
+                self.journal.append(RunClosed("interrupted", why, taken_over.safe, taken_over.unconfirmed))
+                self.journal.become("found taken over" if taken_over.safe else "found unconfirmed", why)
+            else:
+                why = "the program ended in the middle of the run"
+                self.journal.append(RunClosed("interrupted", why, False, self._to_switch_off()))
+                self.journal.become("found interrupted", why)
+            if run != runs[-1]:
+                self.journal.state = State.IDLE
+        self.journal.run = None
+        if taken_over is not None:
+            taken_over.take_away()
         return runs
 
     def _to_switch_off(self) -> tuple[str, ...]:
         rig = self.book.document("rig", "bench")
         assert isinstance(rig, Rig)
         out = []
-        for role, what in (("ac_source", "switch it off, or pull its plug"), ("load", "switch its input off")):
+        for role, what in OFF.items():
             one = rig.instrument(role)
             if one is not None:
                 out.append(f"{role.replace('_', ' ')} {one.name}: {what}")
         return tuple(out)
 
+    # Runs
+
     def run(self, unit_key: str, start: Start, addresses: Mapping[str, str]) -> RunClosed:
         """Run the plan of the book on its rig. InputError, with nothing begun, when it cannot be armed."""
         unit, rig, plan = self._documents(unit_key)
-        if not allowed(self.journal.state, "start"):
-            raise InputError(f"no run can be started while the bench is {self.journal.state.value}; make it safe first")
-        check_start(start)
-        rehearse(unit.nameplate, rig, plan, start.ambient_degC)  # refuses what goes beyond a limit
-        refuse_stops(unit, rig, plan)
-        bench = Bench(rig, addresses)
-        one = procedure(plan.procedure)
+        self._refuse("start", unit, rig, plan, start)
         opened = RunOpened(
             unit=unit_key,
             unit_n=self.book.head("unit", unit_key) or 0,
             rig_n=self.book.head("rig", "bench") or 0,
             plan_n=self.book.head("plan", "plan") or 0,
-            procedure=one.name,
-            procedure_version=one.version,
+            procedures=tuple((one.name, one.version) for one in (procedure(p.procedure) for p in plan.parts)),
             operator=start.operator,
             ambient_degC=start.ambient_degC,
             auto_gates=start.auto_gates,
             program=f"zincsmith {__version__}",
         )
+        course = Course(unit, rig, plan, start.ambient_degC)
+        bench = self._bench(rig, addresses)
         self.journal.run, self.journal.step, self.journal.clock = self.book.open_run(opened), None, None
-        ctx = context(unit.nameplate, rig, plan)
-        limits = Limits.of(unit.nameplate, rig)
-        runner = Runner(bench, self.journal, self.desk, limits, ctx, start.ambient_degC, start.operator)
+        return self._carry_out(bench, unit, rig, plan, start, course, None)
+
+    def resume(self, run: int | None, start: Start, addresses: Mapping[str, str]) -> RunClosed:
+        """Go on with a run that ended early, the latest unless told, where its book says that it stopped.
+
+        InputError, with nothing begun, when it is complete, or unit, rig, plan or a procedure have changed since.
+        """
+        with BookReader(self.book.path) as reader:
+            row = reader.run(run)
+            opened = reader.opened(row.id)
+            if row.outcome not in RESUMABLE or row.id != reader.run().id:
+                raise InputError(f"run {row.id} cannot be resumed: only the latest run, when it ended early, can be")
+            heads = (self.book.head("unit", row.unit), self.book.head("rig", "bench"), self.book.head("plan", "plan"))
+            for was, now, what in zip((row.unit_n, row.rig_n, row.plan_n), heads, ("unit", "rig", "plan"), strict=True):
+                if was != now:
+                    raise InputError(f"run {row.id} cannot be resumed: the {what} was edited since; undo that, or begin"
+                                     " a new run")  # fmt: skip
+            unit, rig, plan = reader.unit(row.unit, row.unit_n), reader.rig(row.rig_n), reader.plan(row.plan_n)
+            self._refuse("resume run", unit, rig, plan, start)
+            room = opened.ambient_degC if opened.ambient_degC is not None else start.ambient_degC
+            course = Course(unit, rig, plan, room)
+            stands = replay(reader, row.id, course)
+            stands.typed = typed_readings(reader, row.id)
+            stands.bench_s = max((w.bench_s or 0.0 for w in reader.events(run=row.id, kinds=(Polled,))), default=0.0)
+        bench = self._bench(rig, addresses)
+        self.journal.run, self.journal.step, self.journal.clock = row.id, None, None
+        self.journal.append(RunResumed(start.operator, start.ambient_degC, stands.step, f"zincsmith {__version__}"))
+        return self._carry_out(bench, unit, rig, plan, start, course, stands)
+
+    def _refuse(self, do: str, unit: Unit, rig: Rig, plan: Plan, start: Start) -> None:
+        if not allowed(self.journal.state, do):
+            raise InputError(f"no run can be started while the bench is {self.journal.state.value}; make it safe first")
+        check_start(start)
+        if start.auto_gates and (source_kind(rig) != "settable" or _by_hand(rig, "load")):
+            raise InputError(
+                "source or load are switched by hand: nobody can pass the gates but a person at the bench; run it "
+                "without --yes"
+            )
+        real = [i for i in rig.instruments if i.how == "connected" and not on_this_computer(i.address)]
+        if real and start.operator == NOBODY:
+            raise InputError(
+                f"the {real[0].role.replace('_', ' ')} at {real[0].address} is a real instrument: say who runs it",
+                key="operator",
+            )
+        rehearse(unit, rig, plan, start.ambient_degC)  # refuses what goes beyond a limit
+        refuse_stops(unit, rig, plan)
+
+    def _bench(self, rig: Rig, addresses: Mapping[str, str]) -> Bench:
+        return Bench(rig, addresses, self.guard.beat, self.guard.is_there)
+
+    def _carry_out(
+        self,
+        bench: Bench,
+        unit: Unit,
+        rig: Rig,
+        plan: Plan,
+        start: Start,
+        course: Course,
+        stands: Replayed | None,
+    ) -> RunClosed:
+        polled = context(unit, rig).polled
+        runner = Runner(
+            bench,
+            self.journal,
+            self.desk,
+            Limits.of(unit, rig),
+            unit,
+            start.ambient_degC,
+            start.operator,
+            whole_run(unit, rig, plan, polled),
+            stands.bench_s if stands is not None else 0.0,
+        )
+        runner.people.unattended = start.unattended and source_kind(rig) == "settable" and not _by_hand(rig, "load")
+        assert self.journal.run is not None
         try:
-            return runner.run(one)
+            self.guard.begin(self.book.path, self.journal.run, rig, bench.addresses, self.journal.try_append)
+            return runner.run(course, stands)
         finally:
+            self.guard.end()
             self.journal.run = self.journal.step = self.journal.clock = None
+
+    # At rest
 
     def after_interruption(self, addresses: Mapping[str, str]) -> None:
         """Before a new run on a book whose last run was interrupted: make the bench safe first."""
-        if self.journal.state is State.NOT_CONFIRMED and not self.make_safe(addresses):
+        if self.journal.state in (State.NOT_CONFIRMED, State.INTERRUPTED) and not self.make_safe(addresses):
             raise InputError("the bench could not be confirmed safe after an interrupted run; switch it off by hand")
 
     def make_safe(self, addresses: Mapping[str, str]) -> bool:
         """Make an idle bench safe; True when everything was read back."""
         rig = self.book.document("rig", "bench")
         assert isinstance(rig, Rig)
-        bench = Bench(rig, addresses)
+        bench = Bench(rig, addresses, guarded=True)  # switching off needs nobody to watch over it
         self.journal.try_become("make safe", "asked for while nothing was running")
-
         try:
             bench.open_clock()
         except InstrumentError as error:  # what answers is made safe all the same
             self.journal.try_append(Failed(str(error), error.role, error.address))
-        safety = make_safe(bench, self.journal.try_append)
+        safety = make_safe(bench, self.journal.try_append, lambda role, words: self._confirmed(words))
         bench.close()
         left = "; ".join(safety.unconfirmed)
         self.journal.try_become("confirmed" if safety.confirmed else "unconfirmed", left or "everything was read back")
         return safety.confirmed
+
+    def _confirmed(self, words: str) -> str:
+        """An idle bench whose source is a person's: pressing Make safe says that it is off."""
+        return "said by whoever pressed Make safe"
 
     def _documents(self, unit_key: str) -> tuple[Unit, Rig, Plan]:
         unit = self.book.document("unit", unit_key)
@@ -122,6 +225,11 @@ class Session:
         assert isinstance(rig, Rig)
         assert isinstance(plan, Plan)
         return unit, rig, plan
+
+
+def _by_hand(rig: Rig, role: str) -> bool:
+    one = rig.instrument(role)
+    return one is not None and one.how == "by hand"
 
 
 def check_start(start: Start) -> None:

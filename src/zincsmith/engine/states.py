@@ -11,26 +11,39 @@ class State(StrEnum):
     GATE = "at a gate"
     RUNNING = "running"
     ASKING = "waiting for a reading"
+    PAUSED = "paused"
     MAKING_SAFE = "making safe"
     SAFE = "safe"
     NOT_CONFIRMED = "not confirmed safe"
+    INTERRUPTED = "interrupted"
+    TAKEN_OVER = "taken over by the guardian"
 
 
-REST = (State.IDLE, State.SAFE, State.NOT_CONFIRMED)
-LIVE = (State.STARTING, State.GATE, State.RUNNING, State.ASKING)
+REST = (State.IDLE, State.SAFE, State.NOT_CONFIRMED, State.INTERRUPTED, State.TAKEN_OVER)
+LIVE = (State.STARTING, State.GATE, State.RUNNING, State.ASKING, State.PAUSED)
+# Nothing is energised, as far as anybody has read back: here a run may begin.
+READY = (State.IDLE, State.SAFE, State.TAKEN_OVER)
 
 # (state, command) -> state that follows when the command is obeyed
 TABLE: dict[tuple[State, str], State] = {
-    (State.IDLE, "start"): State.STARTING,
-    (State.SAFE, "start"): State.STARTING,
-    (State.IDLE, "try"): State.IDLE,
-    (State.SAFE, "try"): State.SAFE,
+    **{(state, "start"): State.STARTING for state in READY},
+    **{(state, "resume run"): State.STARTING for state in READY},
+    **{(state, "try"): state for state in READY},
+    (State.IDLE, "found interrupted"): State.INTERRUPTED,
+    (State.IDLE, "found taken over"): State.TAKEN_OVER,
+    (State.IDLE, "found unconfirmed"): State.NOT_CONFIRMED,
     (State.STARTING, "gate"): State.GATE,
     (State.STARTING, "go on"): State.RUNNING,
     (State.GATE, "pass"): State.RUNNING,
     (State.RUNNING, "gate"): State.GATE,
     (State.RUNNING, "ask"): State.ASKING,
     (State.ASKING, "enter"): State.RUNNING,
+    (State.RUNNING, "pause"): State.PAUSED,
+    (State.PAUSED, "resume"): State.RUNNING,
+    **{(state, do): state for state in (State.RUNNING, State.ASKING) for do in ("skip", "skip part", "repeat")},
+    **{(state, "reject"): state for state in (State.RUNNING, State.ASKING, State.PAUSED)},
+    **{(state, "correct"): state for state in (State.RUNNING, State.ASKING, State.PAUSED)},
+    **{(state, do): state for state in LIVE for do in ("note", "mark")},
     (State.MAKING_SAFE, "confirmed"): State.SAFE,
     (State.MAKING_SAFE, "unconfirmed"): State.NOT_CONFIRMED,
     **{(state, "make safe"): State.MAKING_SAFE for state in State if state is not State.MAKING_SAFE},

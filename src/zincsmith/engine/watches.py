@@ -2,29 +2,75 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 
 from zincsmith.model.actions import Watch
 
 
-class Watches:
-    """Checked with every poll; ``count`` hits in a row trip."""
+@dataclass(frozen=True)
+class Trip:
+    """``value`` is None when the quantity could not be read."""
 
-    def __init__(self) -> None:
-        self._watches: list[Watch] = []
-        self._hits: dict[int, int] = {}
+    watch: Watch
+    value: float | None
+
+
+class Watches:
+    """Checked with every poll; ``count`` hits in a row trip.
+
+    Those of the whole run stay; those of a part of the plan end with it.
+    """
+
+    def __init__(self, whole_run: Iterable[Watch] = ()) -> None:
+        self._whole = list(whole_run)
+        self._part: list[Watch] = []
+        self._hits: dict[tuple[str, str], int] = {}
+
+    @property
+    def all(self) -> tuple[Watch, ...]:
+        return (*self._whole, *self._part)
+
+    def begin_part(self) -> None:
+        self._part.clear()
 
     def add(self, watch: Watch) -> None:
-        self._watches.append(watch)
+        """A watch of the same quantity and owner takes the place of the earlier one."""
+        key = (watch.quantity, watch.whose)
+        self._part = [w for w in self._part if (w.quantity, w.whose) != key]
+        self._part.append(watch)
+        self._hits.pop(key, None)
 
-    def check(self, values: Mapping[str, float]) -> tuple[Watch, float | None] | None:
-        """The watch that tripped with the value it saw (None: it could not read), or None."""
-        for at, watch in enumerate(self._watches):
+    def check(self, values: Mapping[str, float]) -> Trip | None:
+        """What tripped, the tightest first, or None."""
+        trips = []
+        for watch in self.all:
+            key = (watch.quantity, watch.whose)
             value = values.get(watch.quantity)
             inside = value is not None and (
                 (watch.low is None or value >= watch.low) and (watch.high is None or value <= watch.high)
             )
-            self._hits[at] = 0 if inside else self._hits.get(at, 0) + 1
-            if self._hits[at] >= watch.count:
-                return watch, value
-        return None
+            self._hits[key] = 0 if inside else self._hits.get(key, 0) + 1
+            if self._hits[key] >= watch.count:
+                trips.append(Trip(watch, value))
+        return min(trips, key=_tightness, default=None)
+
+
+def tightest(watches: Iterable[Watch]) -> list[Watch]:
+    """Of each quantity the least upper and the greatest lower bound: those that would trip first."""
+    high: dict[str, Watch] = {}
+    low: dict[str, Watch] = {}
+    for watch in watches:
+        top, bottom = high.get(watch.quantity), low.get(watch.quantity)
+        if watch.high is not None and (top is None or top.high is None or watch.high < top.high):
+            high[watch.quantity] = watch
+        if watch.low is not None and (bottom is None or bottom.low is None or watch.low > bottom.low):
+            low[watch.quantity] = watch
+    return list(dict.fromkeys([*high.values(), *low.values()]))
+
+
+def _tightness(trip: Trip) -> float:
+    """Unread quantities first, then by upper bound."""
+    if trip.value is None:
+        return float("-inf")
+    return trip.watch.high if trip.watch.high is not None else float("inf")

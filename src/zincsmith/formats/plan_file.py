@@ -3,70 +3,134 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
-from zincsmith.formats.toml_file import Strict, read
+from zincsmith.formats.record_file import bind, listed, plain, raw_of, toml_text
 from zincsmith.model.errors import InputError
-from zincsmith.model.plan import GridOptions, Line, Plan
+from zincsmith.model.plan import BringUpOptions, GridOptions, Line, Options, Plan, PlanWatch, RigCheckOptions
+from zincsmith.model.quantities import WATCHABLE
 
-NAMED = {"static-grid": Plan("Static grid", "static_grid")}
-
-
-class _Options(Strict):
-    lines: list[list[float]] | None = None
-    loads_percent: list[float] | None = None
-    warm_up_s: float | None = None
-    rewarm_s: float | None = None
-    settle_s: float | None = None
-    settle_at_most_s: float | None = None
-    settled_percent: float | None = None
-    settled_window_s: float | None = None
-    average_s: float | None = None
-    temperature_loads_percent: list[float] | None = None
+STATIC_GRID = Plan("Static grid", (GridOptions(),))
+NAMED = {"static-grid": STATIC_GRID}
+KINDS: dict[str, type[Options]] = {cls.__dataclass_fields__["procedure"].default: cls for cls in get_args(Options)}
+LONGEST_S = 86400.0
 
 
-class _Plan(Strict):
-    name: str
-    procedure: str
-    options: _Options = _Options()
+def read_plan(file: Path) -> Plan:
+    """Read a plan file: ``name``, and a ``[[part]]`` for each procedure in order. InputError names file, key, line.
+
+    A plan of one procedure may say ``procedure`` at the top and its options under ``[options]``.
+    """
+    raw, text = raw_of(file)
+    if "procedure" in raw:
+        raw["part"] = [{"procedure": raw.pop("procedure"), **raw.pop("options", {})}]
+    parts = listed(raw, "part")
+    unknown = set(raw) - {"name", "part", "watch"}
+    if unknown:
+        raise InputError("unknown key", file=str(file), key=sorted(unknown)[0])
+    if not isinstance(raw.get("name"), str):
+        raise InputError("is missing: a plan has a name", file=str(file), key="name")
+    if not parts:
+        raise InputError("a plan has at least one part", file=str(file), key="part")
+    watches = [
+        bind(PlanWatch, one, str(file), text, lambda path, n=n: ("watch", str(n), *path))
+        for n, one in enumerate(listed(raw, "watch"))
+    ]
+    plan = Plan(raw["name"], tuple(_part(part, n, str(file), text) for n, part in enumerate(parts)), tuple(watches))
+    check_plan(plan, str(file))
+    return plan
+
+
+def _part(raw: Any, n: int, file: str, text: str) -> Options:
+    kind = raw.get("procedure") if isinstance(raw, dict) else None
+    if kind not in KINDS:
+        raise InputError(
+            f"there is no procedure {kind!r}; there are: {', '.join(KINDS)}", file=file, key=f"part#{n + 1}.procedure"
+        )
+    for key in ("lines", "first_line"):
+        if key in raw:
+            raw = {**raw, key: _lines(raw[key], file, f"part#{n + 1}.{key}")}
+    return bind(KINDS[kind], raw, file, text, lambda path: ("part", str(n), *path))
+
+
+def _lines(value: Any, file: str, key: str) -> Any:
+    """``[115, 60]`` as a line, a list of such as lines."""
+    if isinstance(value, list) and len(value) == 2 and not any(isinstance(v, list) for v in value):
+        return {"voltage_V": value[0], "frequency_Hz": value[1]}
+    if isinstance(value, list) and all(isinstance(v, list) and len(v) == 2 for v in value):
+        return [_lines(v, file, key) for v in value]
+    raise InputError("each line is volts and hertz, such as [115.0, 60.0]", file=file, key=key)
+
+
+def write_plan(plan: Plan) -> str:
+    """The text of a plan file that reads as this plan."""
+
+    def part(options: Options) -> dict[str, Any]:
+        found = {"procedure": options.procedure, **plain(options)}
+        for key, value in found.items():
+            if key == "first_line":
+                found[key] = _pair(value)
+            elif key == "lines":
+                found[key] = [_pair(v) for v in value]
+        return found
+
+    watches = {"watch": [plain(w) for w in plan.watches]} if plan.watches else {}
+    return toml_text({"name": plan.name, "part": [part(p) for p in plan.parts], **watches})
+
+
+def _pair(line: dict[str, float]) -> list[float]:
+    return [line["voltage_V"], line["frequency_Hz"]]
+
+
+def check_plan(plan: Plan, file: str | None = None) -> None:
+    """InputError for options that no bench can carry out."""
+    for watch in plan.watches:
+        if watch.quantity not in WATCHABLE:
+            raise InputError(f"there are: {', '.join(WATCHABLE)}", file=file, key="watch.quantity")
+        if watch.low is None and watch.high is None:
+            raise InputError("a watch has a lower or an upper bound", file=file, key="watch")
+    for part in plan.parts:
+        if isinstance(part, GridOptions):
+            _check_grid(part, file)
+        elif isinstance(part, BringUpOptions):
+            _check_lines((part.first_line,), file, "part.first_line")
+            if not 1.0 <= part.step_percent <= 50.0 or not 0.1 <= part.resolution_V <= 50.0:
+                raise InputError("steps of 1 to 50 % and 0.1 to 50 V are needed", file=file, key="part.step_percent")
+            if not 1.0 <= part.step_s <= 600.0:
+                raise InputError("must lie between 1 and 600 s", file=file, key="part.step_s")
+            if not 0.0 < part.light_load_percent <= 100.0:
+                raise InputError("must lie above 0 and up to 100 %", file=file, key="part.light_load_percent")
+        elif isinstance(part, RigCheckOptions):
+            _check_lines(part.lines, file, "part.lines")
+            if not 1.0 <= part.readings_s <= 3600.0:
+                raise InputError("must lie between 1 and 3600 s", file=file, key="part.readings_s")
+            if not 0.0 <= part.load_percent <= 100.0:
+                raise InputError("must lie between 0 and 100 %", file=file, key="part.load_percent")
+
+
+def _check_lines(lines: tuple[Line, ...], file: str | None, key: str) -> None:
+    if not lines or any(not 1.0 <= x.voltage_V <= 1000.0 or not 40.0 <= x.frequency_Hz <= 440.0 for x in lines):
+        raise InputError("name at least one line of 1 to 1000 V and 40 to 440 Hz", file=file, key=key)
+
+
+def _check_grid(options: GridOptions, file: str | None) -> None:
+    loads = options.loads_percent
+    times = (options.warm_up_s, options.rewarm_s, options.settle_s, options.settle_at_most_s)
+    _check_lines(options.lines, file, "part.lines")
+    if not loads or any(not 0.0 <= x <= 110.0 for x in loads) or len(set(loads)) != len(loads):
+        raise InputError("loads must differ and lie between 0 and 110 %", file=file, key="part.loads_percent")
+    if any(not 0.0 <= t <= LONGEST_S for t in times):
+        raise InputError("times must lie between 0 and 86400 s", file=file, key="part")
+    if not 1.0 <= options.average_s <= 3600.0:
+        raise InputError("must lie between 1 and 3600 s", file=file, key="part.average_s")
+    if not 4.0 <= options.settled_window_s <= 3600.0 or options.settled_percent <= 0.0:
+        raise InputError("a window of 4 to 3600 s and a drift above zero are needed", file=file, key="part")
 
 
 def find_plan(name: str) -> Plan:
     """A plan by its name, or from a file of that name. InputError when there is neither."""
     if name in NAMED:
         return NAMED[name]
-    file = Path(name)
     if not name.endswith(".toml"):
-        raise InputError(f"there is no plan {name!r}; there are: {', '.join(NAMED)}, or the path of a plan file")
-    data = read(file, _Plan)
-    if data.procedure not in {plan.procedure for plan in NAMED.values()}:
-        raise InputError(f"there is no procedure {data.procedure!r}", file=name, key="procedure")
-    given: dict[str, Any] = {k: v for k, v in data.options.model_dump().items() if v is not None}
-    if "lines" in given:
-        if any(len(line) != 2 for line in given["lines"]):
-            raise InputError("each line is volts and hertz, such as [115.0, 60.0]", file=name, key="options.lines")
-        given["lines"] = tuple(Line(v, f) for v, f in given["lines"])
-    for key in ("loads_percent", "temperature_loads_percent"):
-        if key in given:
-            given[key] = tuple(given[key])
-    plan = Plan(data.name, data.procedure, GridOptions(**given))
-    check_options(plan.options, name)
-    return plan
-
-
-def check_options(options: GridOptions, file: str | None = None) -> None:
-    """InputError for options that no bench can carry out."""
-    loads = options.loads_percent
-    times = (options.warm_up_s, options.rewarm_s, options.settle_s, options.settle_at_most_s)
-    if not options.lines or any(
-        not 1.0 <= x.voltage_V <= 1000.0 or not 40.0 <= x.frequency_Hz <= 440.0 for x in options.lines
-    ):
-        raise InputError("name at least one line of 1 to 1000 V and 40 to 440 Hz", file=file, key="options.lines")
-    if not loads or any(not 0.0 <= x <= 110.0 for x in loads) or len(set(loads)) != len(loads):
-        raise InputError("loads must differ and lie between 0 and 110 %", file=file, key="options.loads_percent")
-    if any(not 0.0 <= t <= 86400.0 for t in times):
-        raise InputError("times must lie between 0 and 86400 s", file=file, key="options")
-    if not 1.0 <= options.average_s <= 3600.0:
-        raise InputError("must lie between 1 and 3600 s", file=file, key="options.average_s")
-    if not 4.0 <= options.settled_window_s <= 3600.0 or options.settled_percent <= 0.0:
-        raise InputError("a window of 4 to 3600 s and a drift above zero are needed", file=file, key="options")
+        raise InputError(f"there is no plan {name!r}; there are: full, {', '.join(NAMED)}, or the path of a plan file")
+    return read_plan(Path(name))

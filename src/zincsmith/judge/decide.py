@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from zincsmith.judge.claims import claims_of
+from zincsmith.judge.evidence import findings_of
 from zincsmith.judge.judging import judge
 from zincsmith.model.claim import Claim
 from zincsmith.model.figures import FIGURES
@@ -17,7 +18,7 @@ from zincsmith.model.quantities import QUANTITIES, ROLES
 from zincsmith.model.reading import Evidence
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
-from zincsmith.procedures.base import Conventions, Procedure
+from zincsmith.procedures.base import Conventions
 
 # Shares of the tolerance that uncertainty and known error may take. A ratio of 4 to 1 is common practice, no source.
 DECIDES, MARGINAL = 0.25, 0.5
@@ -45,11 +46,10 @@ class Decision:
     why: str = ""
 
 
-def decide(unit: Unit, rig: Rig, procedure: Procedure, wired: Evidence, moved: Evidence) -> list[Decision]:
+def decide(unit: Unit, rig: Rig, wired: Evidence, moved: Evidence) -> list[Decision]:
     """One decision a claim, in the order of the claims; ``moved`` is the evidence with sense at the unit."""
-    fits = not procedure.suits(unit.nameplate)
-    at_load = procedure.findings(wired, unit.nameplate, Conventions()) if fits else []
-    at_unit = procedure.findings(moved, unit.nameplate, Conventions()) if fits else []
+    at_load = findings_of(wired.procedures, wired, unit.nameplate, Conventions())
+    at_unit = findings_of(moved.procedures, moved, unit.nameplate, Conventions())
     out = []
     for claim in claims_of(unit.nameplate):
         missing = [r for r in FIGURES[claim.figure].roles if rig.instrument(r) is None]

@@ -1,22 +1,56 @@
-"""Evidence from the events of a run."""
+"""Evidence from the events of a run, and the findings of every part of its plan."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
+
 from zincsmith.book.reader import BookReader
-from zincsmith.model.events import PointTaken
-from zincsmith.model.reading import Evidence
+from zincsmith.model.events import EntryCorrected, PartEnded, PointRejected, PointTaken
+from zincsmith.model.finding import Finding
+from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import Conventions
+from zincsmith.procedures.catalogue import procedure
 
 
 def evidence_of(book: BookReader, run: int) -> Evidence:
-    """The points of one run, as they stand in the book."""
-    points = []
-    for written in book.events(run=run, kinds=(PointTaken,)):
-        assert isinstance(written.event, PointTaken)
-        points.append(written.event.point)
-    closed, opened, plan = book.closed(run), book.opened(run), book.run(run).plan_n
+    """The points of one run that count: the last take of each that nobody rejected, corrected as a person said."""
+    closed, opened = book.closed(run), book.opened(run)
+    points: dict[int, Point] = {}
+    corrected: dict[str, Reading] = {}
+    ended: list[int] = []
+    for written in book.events(run=run, kinds=(PointTaken, PointRejected, EntryCorrected, PartEnded)):
+        match written.event:
+            case PointTaken(point):
+                points[point.number] = point
+            case PointRejected(number=number, take=take):
+                if number in points and points[number].take == take:
+                    del points[number]
+            case EntryCorrected(reading):
+                corrected[reading.id] = reading
+            case PartEnded(part, "complete"):
+                ended.append(part)
+            case _:
+                pass
     return Evidence(
-        points=tuple(points),
+        points=tuple(_corrected(points[n], corrected) for n in sorted(points)),
         complete=closed is not None and closed.outcome == "complete",
         ambient_degC=opened.ambient_degC,
-        warm_up_s=book.plan(plan).options.warm_up_s,
+        procedures=tuple(name for name, _ in opened.procedures),
+        ended=tuple(ended),
     )
+
+
+def _corrected(point: Point, corrected: dict[str, Reading]) -> Point:
+    return replace(point, readings=tuple(corrected.get(r.id, r) for r in point.readings))
+
+
+def findings_of(
+    procedures: Sequence[str], evidence: Evidence, plate: Nameplate, conventions: Conventions
+) -> list[Finding]:
+    """What each part of a plan finds, in order."""
+    found: list[Finding] = []
+    for part, name in enumerate(procedures):
+        found += procedure(name).findings(evidence.of_part(part), plate, conventions)
+    return found

@@ -21,12 +21,14 @@ class Untested:
 
 def untested(unit: Unit, plan: Plan) -> list[Untested]:
     """Claims without a procedure, outside the plan's lines, or tested over a part of their range."""
-    lines = {(x.voltage_V, x.frequency_Hz) for x in plan.options.lines}
+    lines = {(x.voltage_V, x.frequency_Hz) for x in plan.grid.lines} if plan.grid is not None else set()
     found = []
     for claim in claims_of(unit.nameplate):
         at = claim.conditions
         if not claim.procedure:
             found.append(Untested(claim, "no procedure for it yet", False))
+        elif plan.grid is None:
+            found.append(Untested(claim, "its procedure is not in the plan", False))
         elif at and (at["input_voltage_V"], at["frequency_Hz"]) not in lines:
             found.append(Untested(claim, "its line is not in the plan", False))
         elif claim.key in WHOLE_RANGE and unit.nameplate.inputs:

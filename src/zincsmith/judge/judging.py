@@ -9,7 +9,7 @@ from datetime import date
 from zincsmith.analysis.conformity import conformance_probability, guarded_verdict, simple_verdict
 from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.judge.claims import claims_of
-from zincsmith.judge.evidence import evidence_of
+from zincsmith.judge.evidence import evidence_of, findings_of
 from zincsmith.judge.foresight import WHOLE_RANGE, uncovered
 from zincsmith.model.claim import Claim
 from zincsmith.model.events import RunClosed, RunOpened
@@ -19,7 +19,7 @@ from zincsmith.model.reading import Evidence
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Conventions
-from zincsmith.procedures.catalogue import procedure
+from zincsmith.procedures.static_grid import NAME as GRID_PROCEDURE
 from zincsmith.rules.loader import load
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.suitability.check import check
@@ -52,7 +52,7 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
     unit, rig, plan = book.unit(row.unit, row.unit_n), book.rig(row.rig_n), book.plan(row.plan_n)
     opened, closed = book.opened(row.id), book.closed(row.id)
     evidence = evidence_of(book, row.id)
-    findings = procedure(row.procedure).findings(evidence, unit.nameplate, conventions)
+    findings = findings_of(evidence.procedures, evidence, unit.nameplate, conventions)
     rules = tuple(f"{r.title} ({r.document}), {r.digest}" for r in (load(c.set) for c in unit.nameplate.rules))
     faults = tuple(check(unit, rig, plan, date.fromisoformat(row.began[:10])))
     judged = tuple(_with_rig(j, faults) for j in judge(findings, claims_of(unit.nameplate), evidence, unit))
@@ -108,7 +108,7 @@ def _compare(finding: Finding, claim: Claim, evidence: Evidence, unit: Unit) -> 
 def _untested(claim: Claim, evidence: Evidence) -> Judged:
     if not claim.procedure:
         why = "no procedure for it yet"
-    elif not evidence.complete:
+    elif not evidence.by(GRID_PROCEDURE).complete:
         why = "the run ended before its points were taken"
     else:
         why = "its points are not in the plan"
@@ -127,7 +127,7 @@ def _coverage(claim: Claim, evidence: Evidence, unit: Unit) -> list[Doubt]:
     """A claim over the whole input range, tested at some lines only."""
     if claim.key not in WHOLE_RANGE:
         return []
-    lines = sorted({p.conditions["input_voltage_V"] for p in evidence.points})
+    lines = sorted({p.conditions["input_voltage_V"] for p in evidence.by(GRID_PROCEDURE).points})
     rating = unit.nameplate.input
     missing = uncovered(unit, lines)
     if not missing or not lines:
@@ -143,6 +143,6 @@ def _coverage(claim: Claim, evidence: Evidence, unit: Unit) -> list[Doubt]:
 
 
 def _incomplete(evidence: Evidence) -> list[Doubt]:
-    if evidence.complete:
+    if evidence.by(GRID_PROCEDURE).complete:
         return []
     return [Doubt("run_incomplete", "The run ended early; points are missing.", "Run the plan to its end.")]

@@ -8,6 +8,23 @@ from zincsmith.model.reading import Point
 
 
 @dataclass(frozen=True)
+class Begin:
+    """A part of the plan begins. Watches of the part before it end."""
+
+    part: int
+    procedure: str
+    version: int
+
+
+@dataclass(frozen=True)
+class End:
+    """A part of the plan is over: complete, or skipped by a person."""
+
+    part: int
+    outcome: str = "complete"
+
+
+@dataclass(frozen=True)
 class Stage:
     """A named stretch of the plan begins."""
 
@@ -44,7 +61,11 @@ class SetLoad:
 @dataclass(frozen=True)
 class Dwell:
     """Wait ``seconds``; then, with ``quantity`` given, until it drifts less than ``percent`` over ``window_s``
-    or until ``at_most_s`` have passed in all."""
+    or until ``at_most_s`` have passed in all.
+
+    With ``rises_above`` the times that ``rising`` climbs above it are counted, polled every ``period_s``.
+    ``warms`` marks a warm-up, which has to be made up for when a run is resumed.
+    """
 
     seconds: float
     why: str
@@ -52,6 +73,10 @@ class Dwell:
     percent: float = 0.0
     window_s: float = 0.0
     at_most_s: float = 0.0
+    rising: str | None = None
+    rises_above: float = 0.0
+    period_s: float | None = None
+    warms: bool = False
 
 
 @dataclass(frozen=True)
@@ -65,7 +90,10 @@ class Measure:
 
 @dataclass(frozen=True)
 class Watch:
-    """From now on: make safe when ``quantity`` leaves [low, high] on ``count`` polls in a row."""
+    """From now on, to the end of the part: make safe when ``quantity`` leaves [low, high] on ``count`` polls in a row.
+
+    A watch of the same ``quantity`` and ``whose`` takes the place of the earlier one.
+    """
 
     quantity: str
     low: float | None
@@ -79,7 +107,10 @@ class Note:
     text: str
 
 
-Action = Stage | Confirm | SetSource | SetLoad | Dwell | Measure | Watch | Note
+Action = Begin | End | Stage | Confirm | SetSource | SetLoad | Dwell | Measure | Watch | Note
+ACTIONS: dict[str, type[Action]] = {
+    c.__name__: c for c in (Begin, End, Stage, Confirm, SetSource, SetLoad, Dwell, Measure, Watch, Note)
+}
 
 
 @dataclass(frozen=True)
@@ -89,10 +120,14 @@ class Done:
 
 @dataclass(frozen=True)
 class Settled:
-    """A dwell ended after ``after_s``; ``stable`` is False when the ceiling ended it, None when not asked."""
+    """A dwell ended after ``after_s``; ``stable`` is False when the ceiling ended it, None when not asked.
+
+    ``rises`` counts what the dwell was asked to count.
+    """
 
     stable: bool | None
     after_s: float
+    rises: int = 0
 
 
 @dataclass(frozen=True)
@@ -100,4 +135,11 @@ class Measured:
     point: Point
 
 
-Outcome = Done | Settled | Measured
+@dataclass(frozen=True)
+class Skipped:
+    """A person went on without it; ``part``: without the rest of this part of the plan."""
+
+    part: bool = False
+
+
+Outcome = Done | Settled | Measured | Skipped

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any, get_args
 
 from zincsmith.model.reading import Point, Reading
 
@@ -20,18 +21,44 @@ class Revised:
 
 @dataclass(frozen=True)
 class RunOpened:
-    """A run begins; it cites the document revisions it uses."""
+    """A run begins; it cites the document revisions it uses, and each procedure with its version, in order."""
 
     unit: str
     unit_n: int
     rig_n: int
     plan_n: int
-    procedure: str
-    procedure_version: int
+    procedures: tuple[tuple[str, int], ...]
     operator: str
     ambient_degC: float | None
     auto_gates: bool
     program: str
+
+
+@dataclass(frozen=True)
+class RunResumed:
+    """A run that had ended early goes on from ``step``; everything before it is kept."""
+
+    operator: str
+    ambient_degC: float | None
+    step: int
+    program: str
+
+
+@dataclass(frozen=True)
+class PartBegan:
+    """A procedure of the plan begins; ``part`` counts from 0."""
+
+    part: int
+    procedure: str
+    version: int
+
+
+@dataclass(frozen=True)
+class PartEnded:
+    """``outcome``: complete or skipped. A part without one ended early."""
+
+    part: int
+    outcome: str
 
 
 @dataclass(frozen=True)
@@ -42,10 +69,13 @@ class StageBegan:
 
 @dataclass(frozen=True)
 class Intended:
-    """Committed before the command is sent. ``body`` is the action as plain data."""
+    """Committed before anything is done about an action. ``body`` is the action as plain data.
+
+    Resuming compares it with what the procedure asks for then.
+    """
 
     action: str
-    body: dict[str, float | str | bool | None]
+    body: dict[str, Any]
 
 
 @dataclass(frozen=True)
@@ -103,11 +133,12 @@ class EntryTaken:
 
 @dataclass(frozen=True)
 class Waited:
-    """A dwell ended."""
+    """A dwell ended; ``rises`` counts what it was asked to count."""
 
     why: str
     after_s: float
     stable: bool | None
+    rises: int = 0
 
 
 @dataclass(frozen=True)
@@ -116,11 +147,74 @@ class PointTaken:
 
 
 @dataclass(frozen=True)
+class PointRejected:
+    """A person does not trust a point. It stays in the book; findings do without it."""
+
+    part: int
+    number: int
+    take: int
+    reason: str
+    by: str
+
+
+@dataclass(frozen=True)
+class EntryCorrected:
+    """A person corrects a typed reading; the first value stays in the book."""
+
+    reading: Reading
+    first: float | None
+    reason: str
+    by: str
+
+
+@dataclass(frozen=True)
+class Passed:
+    """A step of the plan was skipped by a person, or the whole rest of its part."""
+
+    by: str
+    part: bool = False
+
+
+@dataclass(frozen=True)
+class Remarked:
+    """What a procedure notes."""
+
+    text: str
+
+
+@dataclass(frozen=True)
+class Marked:
+    """A moment a person marks, with the conditions of that moment."""
+
+    text: str
+    values: dict[str, float]
+
+
+@dataclass(frozen=True)
+class HandSetting:
+    """A person is asked to set or switch what the program cannot; the state is that of a gate."""
+
+    role: str
+    text: str
+
+
+@dataclass(frozen=True)
+class HandSet:
+    """A person says it is done."""
+
+    role: str
+    by: str
+    automatic: bool
+
+
+@dataclass(frozen=True)
 class WatchSet:
     quantity: str
     low: float | None
     high: float | None
     whose: str
+    count: int = 2
+    part: int | None = None  # None: for the whole run
 
 
 @dataclass(frozen=True)
@@ -143,7 +237,28 @@ class Failed:
 
 @dataclass(frozen=True)
 class Noted:
+    """What a person notes, with the conditions of that moment and the hash of a photograph, if there is one."""
+
     text: str
+    values: dict[str, float] = field(default_factory=dict)
+    photo: str = ""
+
+
+@dataclass(frozen=True)
+class Retried:
+    """An instrument failed and was tried again, as its dialect says."""
+
+    text: str
+    role: str
+    times: int
+
+
+@dataclass(frozen=True)
+class GuardianSaid:
+    """What the guardian did, taken in when the book was next opened, or that it was lost and replaced."""
+
+    text: str
+    at: str = ""
 
 
 @dataclass(frozen=True)
@@ -173,51 +288,38 @@ class RunClosed:
     unconfirmed: tuple[str, ...] = field(default_factory=tuple)
 
 
-EVENTS = {
-    cls.__name__: cls
-    for cls in (
-        Revised,
-        RunOpened,
-        StageBegan,
-        Intended,
-        Effected,
-        Polled,
-        GateOpened,
-        GatePassed,
-        EntryAsked,
-        EntryRefused,
-        EntryTaken,
-        Waited,
-        PointTaken,
-        WatchSet,
-        Tripped,
-        Failed,
-        Noted,
-        StateChanged,
-        SafeStep,
-        RunClosed,
-    )
-}
-
 Event = (
     Revised
     | RunOpened
+    | RunResumed
+    | PartBegan
+    | PartEnded
     | StageBegan
     | Intended
     | Effected
     | Polled
     | GateOpened
     | GatePassed
+    | HandSetting
+    | HandSet
     | EntryAsked
     | EntryRefused
     | EntryTaken
+    | EntryCorrected
     | Waited
     | PointTaken
+    | PointRejected
+    | Passed
     | WatchSet
     | Tripped
     | Failed
+    | Retried
+    | Remarked
     | Noted
+    | Marked
+    | GuardianSaid
     | StateChanged
     | SafeStep
     | RunClosed
 )
+EVENTS: dict[str, type[Event]] = {cls.__name__: cls for cls in get_args(Event)}

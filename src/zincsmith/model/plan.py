@@ -1,12 +1,15 @@
-"""A plan: procedures with their options."""
+"""A plan: the procedures of a run in their order, each with its options."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
+
+from zincsmith.model.record import Record
 
 
 @dataclass(frozen=True)
-class Line:
+class Line(Record):
     """One input condition: V rms and Hz."""
 
     voltage_V: float
@@ -17,11 +20,51 @@ class Line:
         return f"{self.voltage_V:g} V {self.frequency_Hz:g} Hz"
 
 
+LINES = (Line(115.0, 60.0), Line(230.0, 50.0))
+
+
 @dataclass(frozen=True)
-class GridOptions:
+class RigCheckOptions(Record):
+    """Readings of ``readings_s`` each, unit off; then two meters at ``load_percent``. ``after``: background only."""
+
+    procedure: Literal["rig_check"] = "rig_check"
+    after: bool = False
+    readings_s: float = 10.0
+    load_percent: float = 25.0
+    lines: tuple[Line, ...] = (LINES[0],)
+
+
+@dataclass(frozen=True)
+class SafetyOptions(Record):
+    """``restore``: at the end, what has to be put back as it was."""
+
+    procedure: Literal["safety_checks"] = "safety_checks"
+    restore: bool = False
+
+
+@dataclass(frozen=True)
+class BringUpOptions(Record):
+    """``school``: raise the input from nothing, or (a boxed product) switch it to rated input at no load.
+
+    The input is raised in steps of ``step_percent`` of its lower end, waiting ``step_s`` at each; the start and
+    stop voltages are found to ``resolution_V``. ``first_line`` is where the load is raised.
+    """
+
+    procedure: Literal["bring_up"] = "bring_up"
+    school: Literal["from zero", "rated input"] = "from zero"
+    first_line: Line = LINES[0]
+    step_percent: float = 10.0
+    step_s: float = 4.0
+    resolution_V: float = 1.0
+    light_load_percent: float = 10.0
+
+
+@dataclass(frozen=True)
+class GridOptions(Record):
     """Options of the static grid; loads in percent of the rated current, times in s."""
 
-    lines: tuple[Line, ...] = (Line(115.0, 60.0), Line(230.0, 50.0))
+    procedure: Literal["static_grid"] = "static_grid"
+    lines: tuple[Line, ...] = LINES
     loads_percent: tuple[float, ...] = (100.0, 75.0, 50.0, 25.0, 10.0, 0.0)
     warm_up_s: float = 1800.0
     rewarm_s: float = 300.0  # at full load after a change of line
@@ -33,8 +76,38 @@ class GridOptions:
     temperature_loads_percent: tuple[float, ...] = (100.0,)  # the case is read at these
 
 
+Options = RigCheckOptions | SafetyOptions | BringUpOptions | GridOptions
+
+
+@dataclass(frozen=True)
+class PlanWatch(Record):
+    """A limit a person adds for the whole run: make safe when ``quantity`` leaves it."""
+
+    quantity: str
+    low: float | None = None
+    high: float | None = None
+
+
 @dataclass(frozen=True)
 class Plan:
+    """``parts`` are carried out one after another; each says by its options which procedure it is."""
+
     name: str
-    procedure: str
-    options: GridOptions = GridOptions()
+    parts: tuple[Options, ...]
+    watches: tuple[PlanWatch, ...] = ()
+
+    @property
+    def grid(self) -> GridOptions | None:
+        """The options of the static grid, None when the plan has none."""
+        return next((p for p in self.parts if isinstance(p, GridOptions)), None)
+
+    @property
+    def lines(self) -> tuple[Line, ...]:
+        """Every line that points are taken at, each once, in order."""
+        found: list[Line] = []
+        for part in self.parts:
+            if isinstance(part, GridOptions | RigCheckOptions):
+                found += part.lines
+            elif isinstance(part, BringUpOptions):
+                found.append(part.first_line)
+        return tuple(dict.fromkeys(found))

@@ -29,6 +29,12 @@ QUANTITIES = {
         Quantity("case_temperature", "Case temperature", "degC", "temperature", "none", "thermometer"),
     )
 }
+# What no instrument reads but the engine works out; it can be watched.
+WATCHABLE = {
+    **QUANTITIES,
+    "run_time": Quantity("run_time", "Bench time", "s", "plain", "none", "engine"),
+    "input_energy": Quantity("input_energy", "Energy drawn", "Wh", "power", "input", "engine"),
+}
 
 ROLES = {
     "ac_source": "AC source",

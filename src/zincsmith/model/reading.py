@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 
 @dataclass(frozen=True)
@@ -36,13 +36,19 @@ class Reading:
 
 @dataclass(frozen=True)
 class Point:
-    """The readings taken together under ``conditions`` (input_voltage_V, frequency_Hz, load_percent ...)."""
+    """The readings taken together under ``conditions`` (input_voltage_V, frequency_Hz, load_percent ...).
+
+    ``number`` counts through the run, ``part`` is the procedure's place in the plan, ``take`` counts how often this
+    point was taken.
+    """
 
     number: int
     conditions: dict[str, float]
     readings: tuple[Reading, ...]
     bench_s: float
     settled: bool | None = None
+    part: int = 0
+    take: int = 1
 
     def get(self, quantity: str) -> Reading | None:
         return next((r for r in self.readings if r.quantity == quantity), None)
@@ -50,9 +56,26 @@ class Point:
 
 @dataclass(frozen=True)
 class Evidence:
-    """Everything a procedure's findings may use. ``complete`` is False when the run ended early."""
+    """Everything findings may use. ``complete`` is False when the run, or the part of it, ended early.
+
+    ``procedures`` names the parts of the plan in order, ``ended`` those that were carried out to their end.
+    """
 
     points: tuple[Point, ...]
     complete: bool
     ambient_degC: float | None = None
-    warm_up_s: float | None = None
+    procedures: tuple[str, ...] = ()
+    ended: tuple[int, ...] = ()
+
+    def of_part(self, part: int) -> Evidence:
+        """What one part of the plan contributes."""
+        points = tuple(p for p in self.points if p.part == part)
+        return replace(self, points=points, complete=self.complete or part in self.ended)
+
+    def by(self, procedure: str) -> Evidence:
+        """What every part of one procedure contributes; everything, when no parts are named."""
+        if not self.procedures:
+            return self
+        mine = [n for n, name in enumerate(self.procedures) if name == procedure]
+        points = tuple(p for p in self.points if p.part in mine)
+        return replace(self, points=points, complete=self.complete or all(n in self.ended for n in mine))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
-from zincsmith.model.record import Record
+from zincsmith.model.record import Record, Span
 
 How = Literal["simulated", "connected", "by hand"]
 
@@ -81,6 +81,7 @@ class Instrument(Record):
     calibration_months: float = 12.0
     limit_A: float | None = None  # source: its own current limit, as set
     isolated: bool | None = None  # source: its output is isolated from the mains
+    outlet: Span | None = None  # source that nobody can set (the wall outlet): V rms as measured, and Hz
     tap: Literal["", "source", "unit"] = ""  # power meter: which side its voltage tap is on
     tap_ohm: float | None = None
     shunt_ohm: float | None = None

@@ -4,26 +4,47 @@ from __future__ import annotations
 
 from collections.abc import Generator
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Literal, Protocol
 
 from zincsmith.model.actions import Action, Outcome
 from zincsmith.model.finding import Finding
-from zincsmith.model.plan import GridOptions
+from zincsmith.model.plan import Line, Options
 from zincsmith.model.reading import Evidence
-from zincsmith.model.unit import Nameplate
+from zincsmith.model.unit import Nameplate, Unit
 
 Steps = Generator[Action, Outcome, None]
+SourceKind = Literal["settable", "by hand", "fixed"]
 
 
 @dataclass(frozen=True)
 class Context:
     """What a procedure knows when it starts. ``polled`` names the quantities read without a person, ``measured``
-    all that anybody reads."""
+    all that anybody reads.
 
-    nameplate: Nameplate
-    options: GridOptions
+    ``source`` is set by the program, by a person (a variable transformer), or is what it is (the wall outlet, at
+    ``outlet``). ``lead_ohm`` is the loop resistance of the leads to the load, None when nobody stated them.
+    ``before`` names the procedures that came earlier in the plan.
+    """
+
+    unit: Unit
+    options: Options
     polled: frozenset[str]
     measured: frozenset[str]
+    source: SourceKind = "settable"
+    outlet: Line | None = None
+    lead_ohm: float | None = None
+    ambient_degC: float = 23.0
+    before: tuple[str, ...] = ()
+
+    @property
+    def nameplate(self) -> Nameplate:
+        return self.unit.nameplate
+
+    def reachable(self, lines: tuple[Line, ...]) -> tuple[Line, ...]:
+        """Those of the lines that the source can give; of a wall outlet the one it is, as it was stated."""
+        if self.outlet is None:
+            return lines
+        return (self.outlet,)
 
 
 @dataclass(frozen=True)
@@ -34,15 +55,34 @@ class Conventions:
 
 
 class Procedure(Protocol):
-    """``steps`` is deterministic and touches nothing; ``findings`` can be run again on an old run."""
+    """``steps`` is deterministic and touches nothing; ``tidy`` is run when it is over or was skipped; ``findings``
+    can be run again on an old run. ``needs`` names the roles it cannot do without, ``serves`` what it is for.
+    """
 
     name: str
     title: str
     version: int
+    needs: tuple[str, ...]
+    serves: str
 
     def suits(self, plate: Nameplate) -> str:
         """Empty when it fits the unit, else the reason why not."""
 
     def steps(self, ctx: Context) -> Steps: ...
 
+    def tidy(self, ctx: Context) -> Steps: ...
+
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]: ...
+
+
+def fed_by_one_mains(plate: Nameplate) -> str:
+    """Why a procedure for one AC input and one fixed DC output does not fit; empty when it does."""
+    if not plate.inputs or not plate.outputs:
+        return "the nameplate states no input or no output yet"
+    if plate.input.type != "ac" or len(plate.inputs) > 1:
+        return "no procedure yet for a unit that is not fed by one AC input"
+    if len(plate.outputs) > 1:
+        return "no procedure yet for several outputs"
+    if plate.output.type != "dc" or not plate.output.fixed or plate.output.voltage_V <= 0.0:
+        return "no procedure yet for this kind of output"
+    return ""

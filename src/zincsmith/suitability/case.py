@@ -99,7 +99,7 @@ class Case:
     def at_load(self, percent: float) -> dict[str, Expected]:
         """What to expect at the plan's first line, or the lowest rated input, at a share of the rated load."""
         plate = self.unit.nameplate
-        lines = [x.voltage_V for x in self.plan.options.lines if plate.input.type == "ac"]
+        lines = [x.voltage_V for x in self.plan.lines if plate.input.type == "ac"]
         volts = min((v for v in lines if v >= 0.9 * plate.input.voltage_min_V), default=plate.input.voltage_min_V)
         return expected(plate, volts, percent / 100.0 * plate.output.current_A, 23.0)
 

@@ -37,7 +37,7 @@ def range_switch(case: Case) -> Iterator[Fault]:
                 "Look at the switch and enter its position at Nameplate.",
             )
             continue
-        off = [x.voltage_V for x in case.plan.options.lines if not _near(x.voltage_V, one.selector_set_V)]
+        off = [x.voltage_V for x in case.plan.lines if not _near(x.voltage_V, one.selector_set_V)]
         if off:
             burst = (
                 f" At {max(off):g} V a doubler would charge its bulk capacitors to {2 * line_peak_V(max(off)):.0f} V."
@@ -128,7 +128,7 @@ def source(case: Case) -> Iterator[Fault]:
             case.touched("input_current", "average_active_efficiency", "efficiency", "power_factor", "inrush"),
         )
     volts = one.most.get("voltage_V")
-    top = max((x.voltage_V for x in case.plan.options.lines), default=0.0)
+    top = max((x.voltage_V for x in case.plan.lines), default=0.0)
     if volts is not None and case.mains and volts < top:
         yield Fault(
             "source_volts",

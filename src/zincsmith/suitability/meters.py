@@ -125,7 +125,7 @@ def tap(case: Case) -> Iterator[Fault]:
             ("no_load_power",),
         )
     elif meter.tap == "unit" and meter.tap_ohm is not None:
-        burden = max(x.voltage_V for x in case.plan.options.lines) ** 2 / meter.tap_ohm
+        burden = max(x.voltage_V for x in case.plan.lines) ** 2 / meter.tap_ohm
         limit = case.unit.nameplate.no_load_power_W or 0.1
         if burden > SHARE_OF_LIMIT * limit:
             yield Fault(

@@ -230,7 +230,7 @@ class Session(QObject):
             self._rehearsed_of = of
             try:
                 room = ambient if ambient is not None else 23.0
-                self._rehearsed = rehearse(self.unit.nameplate, self.rig, self.plan, room)
+                self._rehearsed = rehearse(self.unit, self.rig, self.plan, room)
             except ZincsmithError as error:
                 self._rehearsed = str(error)
         return self._rehearsed
@@ -254,7 +254,7 @@ class Session(QObject):
             from zincsmith.judge.decide import decide
 
             found = foresee(self.unit, self.rig, self.plan)
-            decisions = decide(self.unit, self.rig, found.procedure, found.wired, found.moved)
+            decisions = decide(self.unit, self.rig, found.wired, found.moved)
             self._foreseen_of, self._foreseen = of, Foresight(tuple(decisions), found.problem)
         return self._foreseen
 

@@ -7,9 +7,10 @@ from dataclasses import replace
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from zincsmith.judge.safety import CAUTIONS, SHOWN, WHO_MAY, cautions_for, default_limits, safety_words
+from zincsmith.judge.safety import SHOWN, WHO_MAY, default_limits, safety_words
 from zincsmith.model.intake import SafetyRecord, SafetyTest
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.cautions import CAUTIONS, cautions_for
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
 from zincsmith.ui.widgets.panel import Panel, label

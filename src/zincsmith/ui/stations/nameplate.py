@@ -17,11 +17,11 @@ from zincsmith.formats.plate_check import Problem, check_unit
 from zincsmith.formats.unit_file import read_unit, unit_text
 from zincsmith.judge.label_doubts import label_doubts
 from zincsmith.judge.line_links import Link, links
-from zincsmith.judge.safety import cautions_for
 from zincsmith.judge.words import counted
 from zincsmith.model.errors import InputError
 from zincsmith.model.intake import LookOver, Part, Photograph
 from zincsmith.model.unit import Nameplate, Unit
+from zincsmith.procedures.cautions import cautions_for
 from zincsmith.ui.nameplate.claims_panel import ClaimsPanel
 from zincsmith.ui.nameplate.label_lines import LabelLines
 from zincsmith.ui.nameplate.look_page import VERDICTS, LookPage

@@ -6,9 +6,12 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QTableWidgetItem, QVBoxLayout, QWidget
 
 from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
+from zincsmith.engine.watches import tightest
 from zincsmith.judge.foresight import untested
 from zincsmith.judge.words import counted, duration, number
-from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.actions import Watch
+from zincsmith.model.plan import GridOptions
+from zincsmith.model.quantities import QUANTITIES, WATCHABLE
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import theme
@@ -172,7 +175,7 @@ class PlanStation(Station):
         )
 
     def _options(self) -> None:
-        o = self.session.plan.options
+        o = self.session.plan.grid or GridOptions()
         direction = "down from 100 %" if o.loads_percent[0] >= o.loads_percent[-1] else "as listed"
         rows = (
             ("Direction", direction),
@@ -196,12 +199,13 @@ class PlanStation(Station):
             made = label(heading, 12, 400, "second")
             made.setAlignment(Qt.AlignmentFlag.AlignRight)
             self.watch_grid.addWidget(made, 0, column)
-        for at, watch in enumerate(found.watches, 1):
-            info = QUANTITIES[watch.quantity]
+        for at, watch in enumerate(tightest(found.watches), 1):
+            info = WATCHABLE[watch.quantity]
             unit = {"degC": "°C"}.get(info.unit, info.unit)
-            most = max(p.expected[watch.quantity].value for p in found.points)
+            seen = [p.expected[watch.quantity].value for p in found.points if watch.quantity in p.expected]
+            most = f"{max(seen):.4g} {unit}" if seen else "–"
             self.watch_grid.addWidget(label(info.words, 13, 600), 2 * at, 0)
-            for column, text in ((1, f"{watch.high:.4g} {unit}"), (2, f"{most:.4g} {unit}")):
+            for column, text in ((1, watch_words(watch)), (2, most)):
                 made = label(text, 13, 600 if column == 1 else 400)
                 made.setAlignment(Qt.AlignmentFlag.AlignRight)
                 self.watch_grid.addWidget(made, 2 * at, column)
@@ -216,6 +220,14 @@ class PlanStation(Station):
 
     def take_focus(self) -> None:
         self.to_run.setFocus()
+
+
+def watch_words(watch: Watch) -> str:
+    """The bounds of a watch: ``27.6 V``, or ``below 20 V`` where it is the lower one that stops."""
+    unit = {"degC": "°C"}.get(WATCHABLE[watch.quantity].unit, WATCHABLE[watch.quantity].unit)
+    if watch.high is None:
+        return f"below {watch.low:.4g} {unit}"
+    return f"{watch.high:.4g} {unit}"
 
 
 def _expected_words(point: PlannedPoint) -> str:

@@ -138,7 +138,7 @@ class RigStation(Station):
 
     def _show_lines(self) -> Line:
         """The lines of the plan as segments: the expected figures are those at the chosen one."""
-        plan, unit = self.session.plan.options.lines, self.session.unit
+        plan, unit = self.session.plan.lines, self.session.unit
         lines: tuple[Line, ...] = plan
         if unit is not None and unit.nameplate.inputs:
             rating = unit.nameplate.inputs[0]

@@ -1,0 +1,62 @@
+"""The way through a plan: its parts one after another, as one stream of actions. Rehearsal and runner follow it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from zincsmith.engine.rig_facts import context
+from zincsmith.model.actions import Action, Begin, End, Outcome, Skipped
+from zincsmith.model.errors import InputError
+from zincsmith.model.plan import Options, Plan
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
+from zincsmith.procedures.base import Context, Steps
+from zincsmith.procedures.catalogue import procedure
+
+
+class Course:
+    """``next`` takes what came of the last action and gives the next one, None at the end.
+
+    InputError when a procedure does not fit the unit. A part that is skipped is still tidied up.
+    """
+
+    def __init__(self, unit: Unit, rig: Rig, plan: Plan, ambient_degC: float = 23.0) -> None:
+        for options in plan.parts:
+            unfit = procedure(options.procedure).suits(unit.nameplate)
+            if unfit:
+                raise InputError(unfit)
+        self._steps = _walk(context(unit, rig, ambient_degC), plan.parts)
+        self._begun = False
+
+    def next(self, answer: Outcome | None = None) -> Action | None:
+        try:
+            if not self._begun:
+                self._begun = True
+                return next(self._steps)
+            assert answer is not None
+            return self._steps.send(answer)
+        except StopIteration:
+            return None
+
+
+def _walk(ctx: Context, parts: tuple[Options, ...]) -> Steps:
+    for n, options in enumerate(parts):
+        one = procedure(options.procedure)
+        mine = replace(ctx, options=options, before=tuple(p.procedure for p in parts[:n]))
+        yield Begin(n, one.name, one.version)
+        whole = yield from _until_skipped(one.steps(mine))
+        yield from one.tidy(mine)
+        yield End(n, "complete" if whole else "skipped")
+
+
+def _until_skipped(steps: Steps):  # type: ignore[no-untyped-def]
+    answer: Outcome | None = None
+    while True:
+        try:
+            action = steps.send(answer) if answer is not None else next(steps)
+        except StopIteration:
+            return True
+        answer = yield action
+        if isinstance(answer, Skipped) and answer.part:
+            steps.close()
+            return False

@@ -1,0 +1,130 @@
+"""The beat of a run: bench time moves on slice by slice, everything is polled, watched, written, and people heard."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from zincsmith.bench.bench import Bench
+from zincsmith.engine.desk import Command, Desk
+from zincsmith.engine.journal import Journal
+from zincsmith.engine.states import State
+from zincsmith.engine.watches import Trip, Watches
+from zincsmith.model.events import Polled, Tripped
+from zincsmith.model.quantities import WATCHABLE
+
+WAIT_SLICE_S = 0.5  # wall time between polls while a person is awaited
+HISTORY = 2000
+
+
+class RunEnd(Exception):
+    """The run ends here; not an error of the program."""
+
+    def __init__(self, outcome: str, why: str) -> None:
+        super().__init__(why)
+        self.outcome, self.why = outcome, why
+
+
+class Skip(Exception):
+    """A person goes on without what is under way; ``part``: without the rest of this part."""
+
+    def __init__(self, part: bool) -> None:
+        super().__init__()
+        self.part = part
+
+
+@dataclass
+class Settings:
+    """What source and load were last set to."""
+
+    source_V: float = 0.0
+    source_Hz: float = 50.0
+    source_on: bool = False
+    load_A: float = 0.0
+    load_on: bool = False
+
+    @property
+    def drawn_A(self) -> float:
+        return self.load_A if self.load_on else 0.0
+
+
+@dataclass
+class Pulse:
+    """``listen`` deals with what a person may command at any time and returns the rest.
+
+    ``history`` holds (bench seconds, values) since the last setting.
+    """
+
+    bench: Bench
+    journal: Journal
+    desk: Desk
+    watches: Watches
+    listen: Callable[[list[Command]], list[Command]] = list
+    settings: Settings = field(default_factory=Settings)
+    began_s: float = 0.0
+    history: list[tuple[float, dict[str, float]]] = field(default_factory=list)
+    now: dict[str, float] = field(default_factory=dict)
+    skip: Skip | None = None
+    _energy_Wh: float = 0.0
+
+    def slice(self, seconds: float) -> dict[str, float]:
+        """Let bench time pass while commands are heard, then poll. Skip when a person goes on without this."""
+        left = self.bench.clock.wall_s(seconds)
+        while True:  # in pieces: whoever watches over this process has to see it work
+            self.bench.beat()
+            self._hear(self.desk.commands(min(left, WAIT_SLICE_S)))
+            left -= WAIT_SLICE_S
+            if left <= 0.0:
+                break
+        return self._poll(seconds)
+
+    def hear(self) -> None:
+        """Deal with what was commanded, without waiting."""
+        self.listen(self.desk.commands(0.0))
+
+    def wait_for_person(self) -> list[Command]:
+        """Bench time and watches go on while nobody answers."""
+        began = time.monotonic()
+        commands = self._hear(self.desk.commands(WAIT_SLICE_S))
+        waited = max(0.05, min(WAIT_SLICE_S, time.monotonic() - began))
+        if not commands:
+            self._poll(waited * max(1.0, self._pace()))
+        return commands
+
+    def _hear(self, commands: list[Command]) -> list[Command]:
+        rest = self.listen(commands)
+        if self.skip is not None and self.journal.state is not State.PAUSED:
+            skip, self.skip = self.skip, None
+            raise skip
+        return rest
+
+    def _pace(self) -> float:
+        wall = self.bench.clock.wall_s(1.0)
+        return 1.0 / wall if wall else 1.0
+
+    def _poll(self, seconds: float) -> dict[str, float]:
+        self.bench.clock.advance(seconds)
+        values = self.bench.poll()
+        self.journal.append(Polled(values, self.settings.source_on, self.settings.load_on))
+        self.now = values
+        self.history.append((self.bench.clock.now_s, values))
+        del self.history[:-HISTORY]
+        self._energy_Wh += values.get("input_power", 0.0) * seconds / 3600.0
+        worked_out = {"run_time": self.bench.clock.now_s - self.began_s, "input_energy": self._energy_Wh}
+        trip = self.watches.check({**worked_out, **values})
+        if trip is not None:
+            watch = trip.watch
+            self.journal.append(Tripped(watch.quantity, trip.value, watch.low, watch.high, watch.whose))
+            raise RunEnd("tripped", trip_words(trip))
+        return values
+
+
+def trip_words(trip: Trip) -> str:
+    """Why a watch made the bench safe, in a sentence."""
+    watch, value = trip.watch, trip.value
+    info = WATCHABLE[watch.quantity]
+    if value is None:
+        return f"{info.words} could not be read, so they could not be watched ({watch.whose})"
+    bound = watch.high if watch.high is not None and value > watch.high else watch.low
+    return f"{info.words} reached {value:.4g} {info.unit}; {watch.whose} is {bound:.4g} {info.unit}"

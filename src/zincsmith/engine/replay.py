@@ -1,0 +1,193 @@
+"""Going on with a run that ended early: the procedure is asked again, fed what is recorded, and has to agree."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from dataclasses import asdict, dataclass, field, replace
+
+from zincsmith.book.reader import BookReader, Written
+from zincsmith.engine.course import Course
+from zincsmith.engine.pulse import Settings
+from zincsmith.model.actions import (
+    Action,
+    Begin,
+    Confirm,
+    Done,
+    Dwell,
+    Measure,
+    Measured,
+    Outcome,
+    SetLoad,
+    SetSource,
+    Settled,
+    Skipped,
+    Watch,
+)
+from zincsmith.model.errors import InputError
+from zincsmith.model.events import (
+    Effected,
+    EntryCorrected,
+    EntryTaken,
+    Event,
+    GatePassed,
+    Intended,
+    PartBegan,
+    PartEnded,
+    Passed,
+    PointTaken,
+    Remarked,
+    StageBegan,
+    Waited,
+    WatchSet,
+)
+from zincsmith.model.reading import Point, Reading
+
+RESUMABLE = ("interrupted", "made safe", "tripped", "failed", "aborted")
+
+
+@dataclass
+class Taken:
+    """How a point came about, so that it can be taken again."""
+
+    action: Measure
+    settings: Settings
+    settle: Dwell | None
+    part: int
+    take: int = 1
+
+
+@dataclass
+class Replayed:
+    """Where a run stands: what comes ``next``, what was in force, and what has to be made up for.
+
+    ``warm`` is the last warm-up with the settings it ran at, ``settle`` the last wait before ``next``.
+    """
+
+    next: Action | None = None
+    step: int = 0
+    settings: Settings = field(default_factory=Settings)
+    gates: list[Confirm] = field(default_factory=list)
+    watches: list[Watch] = field(default_factory=list)
+    warm: tuple[Settings, Dwell] | None = None
+    settle: Dwell | None = None
+    settled: bool | None = None
+    points: dict[int, Taken] = field(default_factory=dict)
+    typed: dict[str, Reading] = field(default_factory=dict)
+    part: int = 0
+    bench_s: float = 0.0
+
+
+def body_of(action: Action) -> dict[str, object]:
+    """An action as plain data, the way it stands in the book."""
+    plain: dict[str, object] = json.loads(json.dumps(asdict(action)))
+    return plain
+
+
+def replay(book: BookReader, run: int, course: Course) -> Replayed:
+    """Feed a new course what is recorded of a run, to the first step that was not finished.
+
+    InputError when an action differs from the recorded one: the procedure, or what it knows, has changed.
+    """
+    steps = _steps(book.events(run=run))
+    state = Replayed()
+    answer: Outcome | None = None
+    for number, (recorded, outcome) in sorted(steps.items()):
+        action = course.next(answer)
+        if action is None:
+            raise InputError(
+                f"run {run} cannot be resumed: it went on after step {number - 1}, the plan now ends there"
+            )
+        wanted = (type(action).__name__, body_of(action))
+        if wanted != (recorded.action, recorded.body):
+            raise InputError(_changed(run, number, recorded, action))
+        if outcome is None:
+            state.next, state.step = action, number
+            return state
+        answer = outcome
+        _follow(state, action, outcome)
+    state.next = course.next(answer)
+    state.step = max(steps, default=0) + 1
+    return state
+
+
+def _changed(run: int, number: int, recorded: Intended, action: Action) -> str:
+    if isinstance(action, Begin) and recorded.action == "Begin":
+        return (
+            f"run {run} cannot be resumed: {action.procedure} was version {recorded.body.get('version')} then and is "
+            f"version {action.version} now; begin a new run, the old one stays as it is"
+        )
+    return (
+        f"run {run} cannot be resumed: at step {number} it did {recorded.action} and would now do "
+        f"{type(action).__name__} otherwise; unit, rig, plan or procedure have changed. Begin a new run"
+    )
+
+
+def _steps(events: Iterable[Written]) -> dict[int, tuple[Intended, Outcome | None]]:
+    """By step: what was intended, and what came of it, None when the run ended before."""
+    intended: dict[int, Intended] = {}
+    outcomes: dict[int, Outcome] = {}
+    for written in events:
+        event, step = written.event, written.step
+        if step is None:
+            continue
+        if isinstance(event, Intended):
+            if event.action != "make_safe" and step not in intended:
+                intended[step] = event
+            continue
+        outcome = _outcome(event)
+        if outcome is not None and step not in outcomes:
+            outcomes[step] = outcome
+    return {step: (one, outcomes.get(step)) for step, one in intended.items()}
+
+
+def _outcome(event: Event) -> Outcome | None:
+    match event:
+        case Waited(after_s=after_s, stable=stable, rises=rises):
+            return Settled(stable, after_s, rises)
+        case PointTaken(point):
+            return Measured(point)
+        case Passed(part=part):
+            return Skipped(part)
+        case Effected() | GatePassed() | StageBegan() | PartBegan() | PartEnded() | Remarked() | WatchSet():
+            return Done()
+        case _:
+            return None
+
+
+def _follow(state: Replayed, action: Action, outcome: Outcome) -> None:
+    """What a finished step means for the bench, and for what has to be done again."""
+    match action:
+        case Begin(part):
+            state.watches.clear()
+            state.part = part
+        case Confirm():
+            state.gates.append(action)
+        case Watch():
+            state.watches = [w for w in state.watches if (w.quantity, w.whose) != (action.quantity, action.whose)]
+            state.watches.append(action)
+        case SetSource(volts, hertz, on):
+            state.settings = replace(state.settings, source_V=volts, source_Hz=hertz, source_on=on)
+            state.settle = None
+        case SetLoad(amps, on):
+            state.settings = replace(state.settings, load_A=amps, load_on=on)
+            state.settle = None
+        case Dwell(warms=True):
+            state.warm = (state.settings, action)
+        case Dwell():
+            state.settle = action
+            state.settled = outcome.stable if isinstance(outcome, Settled) else None
+        case Measure() if isinstance(outcome, Measured):
+            point: Point = outcome.point
+            state.points[point.number] = Taken(action, replace(state.settings), state.settle, state.part)
+        case _:
+            pass
+
+
+def typed_readings(book: BookReader, run: int) -> dict[str, Reading]:
+    """What people typed in a run, as corrected."""
+    found: dict[str, Reading] = {}
+    for written in book.events(run=run, kinds=(EntryTaken, EntryCorrected)):
+        assert isinstance(written.event, EntryTaken | EntryCorrected)
+        found[written.event.reading.id] = written.event.reading
+    return found

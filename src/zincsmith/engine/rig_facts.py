@@ -1,0 +1,46 @@
+"""What a rig means for procedures and limits."""
+
+from __future__ import annotations
+
+from zincsmith.analysis.leads import lead_resistance
+from zincsmith.model.errors import InputError
+from zincsmith.model.plan import GridOptions, Line
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
+from zincsmith.procedures.base import Context, SourceKind
+
+
+def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
+    """What a procedure may know about this rig; each part of a plan puts its own options in."""
+    polled = {q.name for q in QUANTITIES.values() if (one := rig.instrument(q.role)) and one.how != "by hand"}
+    measured = {q.name for q in QUANTITIES.values() if rig.instrument(q.role)}
+    lead = rig.lead("unit load")
+    return Context(
+        unit,
+        GridOptions(),
+        frozenset(polled),
+        frozenset(measured),
+        source_kind(rig),
+        outlet_of(rig),
+        lead_resistance(lead) if lead is not None else None,
+        ambient_degC,
+    )
+
+
+def source_kind(rig: Rig) -> SourceKind:
+    source = rig.instrument("ac_source")
+    if source is None or source.how != "by hand":
+        return "settable"
+    return "fixed" if source.outlet is not None else "by hand"
+
+
+def outlet_of(rig: Rig) -> Line | None:
+    """The line of a source that nobody can set. InputError when it is stated wrongly."""
+    source = rig.instrument("ac_source")
+    if source is None or source.outlet is None:
+        return None
+    volts, hertz = source.outlet
+    if not 1.0 <= volts <= 1000.0 or not 40.0 <= hertz <= 440.0:
+        raise InputError("an outlet has 1 to 1000 V and 40 to 440 Hz", key="instrument.ac_source.outlet")
+    return Line(volts, hertz)

@@ -1,0 +1,144 @@
+"""Source and load: every setting checked against the limits, sent, read back - or asked of a person."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import replace
+
+from zincsmith.engine.limits import Limits
+from zincsmith.engine.people import People
+from zincsmith.engine.pulse import Pulse, Settings
+from zincsmith.model.actions import SetLoad, SetSource
+from zincsmith.model.errors import BookError, InstrumentError, ZincsmithError
+from zincsmith.model.events import Effected, HandSetting
+
+CLIMB_A_SHARE = 0.25  # of the load change; gradually, so that overshoot trips no overcurrent protection
+CLIMB_S = 1.0
+COMES_UP_SLICES = 5  # of CLIMB_S, before any load is put on
+CONFIRM_AT_MOST_S = 120.0  # how long a person is awaited who has to switch something off
+CONFIRM_SLICE_S = 0.5
+DEAD_V = 5.0  # what a meter may still show of an input that was unplugged
+
+Body = dict[str, float | str | bool | None]
+
+
+class Setter:
+    """Carries out the setting actions of a run."""
+
+    def __init__(self, pulse: Pulse, people: People, limits: Limits) -> None:
+        self.pulse, self.people, self.limits = pulse, people, limits
+        self.bench = pulse.bench
+
+    def carry_out(self, action: SetSource | SetLoad) -> None:
+        """LimitError, with nothing sent, beyond a limit. The read-back is in the book when it returns."""
+        self.limits.check(action)
+        self.pulse.hear()
+        found = self._source(action) if isinstance(action, SetSource) else self._load(action)
+        self.pulse.journal.append(Effected(type(action).__name__, found))
+        self.pulse.history.clear()
+
+    def bring_to(self, wanted: Settings) -> None:
+        """From whatever is set now to these settings, load off while the source changes, then up gradually."""
+        now = self.pulse.settings
+        source = (wanted.source_V, wanted.source_Hz, wanted.source_on)
+        if source != (now.source_V, now.source_Hz, now.source_on):
+            if now.load_on:
+                self.carry_out(SetLoad(0.0, False))
+            self.carry_out(SetSource(*source))
+            for _ in range(COMES_UP_SLICES):
+                self.pulse.slice(CLIMB_S)
+        start, end = self.pulse.settings.drawn_A, wanted.drawn_A
+        if end > start:
+            steps = max(1, round((end - start) / (CLIMB_A_SHARE * end)))
+            for n in range(1, steps):
+                self.carry_out(SetLoad(start + (end - start) * n / steps, True))
+                self.pulse.slice(CLIMB_S)
+        if (wanted.load_A, wanted.load_on) != (self.pulse.settings.load_A, self.pulse.settings.load_on):
+            self.carry_out(SetLoad(wanted.load_A, wanted.load_on))
+        self.pulse.slice(CLIMB_S)
+
+    def _source(self, action: SetSource) -> Body:
+        settings = self.pulse.settings
+        after = replace(settings, source_V=action.voltage_V, source_Hz=action.frequency_Hz, source_on=action.on)
+        if "ac_source" not in self.bench.instruments:
+            self.people.set_by_hand("ac_source", source_words(self.bench.rig.instrument("ac_source"), action, settings))
+            self.pulse.settings = after
+            return {"voltage_V": action.voltage_V, "frequency_Hz": action.frequency_Hz, "on": action.on, "hand": True}
+        source = self.bench.instruments["ac_source"]
+        found: Body = {
+            "voltage_V": source.set("voltage", action.voltage_V),
+            "frequency_Hz": source.set("frequency", action.frequency_Hz),
+        }
+        if action.on:
+            self.pulse.settings = after  # from here on it has to be taken as live
+        found["on"] = bool(source.set("output", action.on))
+        self.pulse.settings = after
+        return found
+
+    def _load(self, action: SetLoad) -> Body:
+        after = replace(self.pulse.settings, load_A=action.current_A, load_on=action.on)
+        if "load" not in self.bench.instruments:
+            self.people.set_by_hand("load", load_words(self.bench.rig.instrument("load"), action))
+            self.pulse.settings = after
+            return {"current_A": action.current_A, "on": action.on, "hand": True}
+        load = self.bench.instruments["load"]
+        if not action.on:
+            on = load.set("input", False)
+        amps = load.set("current", action.current_A)
+        if action.on:
+            on = load.set("input", True)
+        self.pulse.settings = after
+        return {"current_A": amps, "on": bool(on)}
+
+    def switched_off_by_hand(self, role: str, words: str) -> str:
+        """Tell a person to switch off what the program cannot, and wait. Empty when nobody confirmed it, else how.
+
+        A power meter that reads no input any more confirms it as well as a person does.
+        """
+        journal = self.pulse.journal
+        journal.try_append(HandSetting(role, words))
+        until = time.monotonic() + CONFIRM_AT_MOST_S
+        while time.monotonic() < until:
+            self.bench.beat()
+            try:
+                commands = self.pulse.desk.commands(CONFIRM_SLICE_S)
+            except BookError:
+                return ""
+            if any(c.do == "pass" and not c.body.get("automatic") for c in commands):
+                return f"confirmed by {self.people.operator}"
+            if any(c.do == "gone" for c in commands):
+                return ""
+            if role == "ac_source" and self._input_is_dead():
+                return "the power meter reads no input"
+        return ""
+
+    def _input_is_dead(self) -> bool:
+        meter = self.bench.instruments.get("power_meter")
+        if meter is None:
+            return False
+        try:
+            self.bench.clock.advance(CONFIRM_SLICE_S)
+            volts = meter.read().get("input_voltage")
+        except (InstrumentError, ZincsmithError):
+            return False
+        return volts is not None and volts < DEAD_V
+
+
+def source_words(one: object, action: SetSource, now: Settings) -> str:
+    """What a person has to do about a source that the program cannot reach."""
+    name = getattr(one, "name", "source")
+    if not action.on:
+        return f"Switch the {name} off, or pull its plug."
+    if getattr(one, "outlet", None) is not None:
+        return f"Plug the unit in at the {name}, through the power meter."
+    if now.source_on:
+        return f"Turn the {name} to {action.voltage_V:g} V, by the power meter."
+    return f"Set the {name} to {action.voltage_V:g} V {action.frequency_Hz:g} Hz, by the power meter, and switch it on."
+
+
+def load_words(one: object, action: SetLoad) -> str:
+    """What a person has to do about a load that the program cannot reach."""
+    name = getattr(one, "name", "load")
+    if not action.on:
+        return f"Take the {name} off, or switch it off."
+    return f"Set the {name} to {action.current_A:.4g} A and switch it on."

@@ -1,0 +1,173 @@
+"""The engine's end of the guardian: it is started before the first instrument, and told that this process works."""
+
+from __future__ import annotations
+
+import json
+import os
+import select
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Protocol
+
+from zincsmith.book.codec import dump, load_event
+from zincsmith.engine.guardian_record import Takeover, read_record, record_path
+from zincsmith.model.errors import InstrumentError
+from zincsmith.model.events import Event, GuardianSaid
+from zincsmith.model.rig import Rig
+
+START_S = 20.0
+BEAT_EVERY_S = 0.1
+MOST_GUARDIANS = 3
+SAYS_DONE = b"d"
+BEAT = b"."
+
+
+class GuardLost(InstrumentError):
+    """The guardian died, and no other could be started."""
+
+
+class Guard(Protocol):
+    """``beat`` is called by the thread that does the work, before each thing it asks of an instrument."""
+
+    is_there: bool
+
+    def begin(
+        self, book: Path, run: int, rig: Rig, addresses: Mapping[str, str], record: Callable[[Event], None]
+    ) -> None: ...
+
+    def beat(self) -> None: ...
+
+    def end(self) -> None: ...
+
+
+class NoGuard:
+    """Nobody watches over the run: only right where everything is simulated or on this computer."""
+
+    is_there = False
+
+    def begin(
+        self, book: Path, run: int, rig: Rig, addresses: Mapping[str, str], record: Callable[[Event], None]
+    ) -> None:
+        """Nothing to start."""
+
+    def beat(self) -> None:
+        """Nobody to tell."""
+
+    def end(self) -> None:
+        """Nobody to release."""
+
+
+class Guardian:
+    """``keep_fd`` is the pipe of a stand-in bench, which the guardian must be able to outlive this process with."""
+
+    is_there = True
+
+    def __init__(self, keep_fd: int | None = None) -> None:
+        self._keep_fd = keep_fd
+        self._process: subprocess.Popen[bytes] | None = None
+        self._socket: socket.socket | None = None
+        self._last = 0.0
+        self._started = 0
+        self._what: tuple[Path, int, Rig, dict[str, str]] | None = None
+        self._record: Callable[[Event], None] = lambda event: None
+
+    @property
+    def pid(self) -> int | None:
+        return self._process.pid if self._process is not None else None
+
+    def begin(
+        self, book: Path, run: int, rig: Rig, addresses: Mapping[str, str], record: Callable[[Event], None]
+    ) -> None:
+        """Start the guardian and wait until it is ready. GuardLost when it does not come up."""
+        self._what, self._record, self._started = (book, run, rig, dict(addresses)), record, 0
+        self._start()
+
+    def _start(self) -> None:
+        assert self._what is not None
+        book, run, rig, addresses = self._what
+        self._started += 1
+        ours, theirs = socket.socketpair()
+        command = [sys.executable, "-m", "zincsmith.engine.guardian", "--engine", str(os.getpid())]
+        command += ["--record", str(record_path(book)), "--run", str(run)]
+        keep = [] if self._keep_fd is None else [self._keep_fd]
+        self._process = subprocess.Popen(command, stdin=theirs.fileno(), start_new_session=True, pass_fds=keep)
+        theirs.close()
+        ours.sendall(json.dumps({"rig": json.loads(dump(rig)), "addresses": addresses}).encode() + b"\n")
+        ready, _, _ = select.select([ours], [], [], START_S)
+        if not ready or ours.recv(1) != b"r":
+            ours.close()
+            raise GuardLost("did not start; nothing was switched on", role="guardian", address="this computer")
+        ours.setblocking(False)
+        self._socket, self._last = ours, 0.0
+
+    def beat(self) -> None:
+        """Say that the work goes on; a guardian that died is replaced. GuardLost when none can be."""
+        now = time.monotonic()
+        if self._socket is None or now - self._last < BEAT_EVERY_S:
+            return
+        self._last = now
+        try:
+            self._socket.send(BEAT)
+            gone = bool(select.select([self._socket], [], [], 0.0)[0]) and self._socket.recv(1) == b""
+        except BlockingIOError:
+            return
+        except OSError:
+            gone = True
+        if gone:
+            self._replace()
+
+    def _replace(self) -> None:
+        self._let_go()
+        if self._started >= MOST_GUARDIANS:
+            raise GuardLost("died again and again; nobody watches over this run", role="guardian",
+                            address="this computer")  # fmt: skip
+        self._start()
+        self._record(GuardianSaid("the guardian died and another was started"))
+
+    def end(self) -> None:
+        """The bench is safe, or was said not to be: nobody has to watch any more."""
+        if self._socket is not None:
+            try:
+                self._socket.setblocking(True)
+                self._socket.sendall(SAYS_DONE)
+            except OSError:
+                pass
+        self._let_go()
+        self._what = None
+
+    def _let_go(self) -> None:
+        if self._socket is not None:
+            self._socket.close()
+            self._socket = None
+        if self._process is not None:
+            self._process.wait()
+            self._process = None
+
+
+@dataclass(frozen=True)
+class Found:
+    """What a guardian did, for the book; ``take_away`` removes its record once that is in the book."""
+
+    run: int
+    why: str
+    safe: bool
+    unconfirmed: tuple[str, ...]
+    events: tuple[Event, ...]
+    file: Path
+
+    def take_away(self) -> None:
+        self.file.unlink(missing_ok=True)
+
+
+def takeover_of(book: Path) -> Found | None:
+    """What a guardian did while the book's engine was gone; waits for one that is still at it. None: nothing."""
+    found: Takeover | None = read_record(record_path(book))
+    if found is None:
+        return None
+    events = [GuardianSaid(found.why, found.at), *(load_event(kind, body) for kind, body in found.events)]
+    return Found(found.run, found.why, found.safe, found.unconfirmed, tuple(events), record_path(book))

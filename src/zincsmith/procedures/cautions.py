@@ -1,0 +1,44 @@
+"""The usual cautions of work on power supplies, and which apply to a unit. Common practice, no source."""
+
+from __future__ import annotations
+
+from zincsmith.model.unit import Unit
+
+CAUTIONS = {
+    "mains": "Mains can kill. Only people trained for it; never alone; one hand; no jewellery; an emergency stop in "
+    "reach.",
+    "isolation": "An open board wants an isolated source. An isolation transformer defeats the residual-current "
+    "breaker; a variable transformer or a series lamp does not isolate. A scope's own earth is never lifted.",
+    "discharge": "Discharge before a jumper, a lead or a part is changed: off, unplug, wait, prove dead, discharge "
+    "through a rated resistor, measure again, leave the clip on. Bleeders fail open.",
+    "bulk": "Loading the output does not empty the bulk capacitor: an output may be safe, the unit is not.",
+    "eyes": "Eye protection: an over-volted or reversed electrolytic can burst.",
+    "static": "Earth yourself for electrostatic care only on a unit that is unplugged and discharged; never a wrist "
+    "strap on live work.",
+    "battery": "A battery delivers hundreds of amperes: a DC-rated fuse at its terminal, pre-charge, polarity; mind "
+    "hydrogen, or the battery's own protection.",
+    "inverter": "Both legs of an inverter's output are live; a scope clip shorts its bridge. Never back-feed the "
+    "mains.",
+    "hot": "Load resistors get hot enough to burn the bench: mount them, keep air moving. Sense leads are changed with "
+    "power off.",
+}
+
+
+def cautions_for(unit: Unit) -> dict[str, str]:
+    """The cautions that apply to a unit before power, by code, in the order of their weight."""
+    plate = unit.nameplate
+    mains = any(i.type == "ac" for i in plate.inputs) or not plate.inputs
+    opened = unit.kind == "open board" or unit.in_force.open_case or unit.look.opened
+    fed_by_battery = unit.kind in {"inverter", "two-input"} and any(i.type == "dc" for i in plate.inputs)
+    applies = {
+        "mains": mains or any(o.type == "ac" for o in plate.outputs),
+        "isolation": mains and opened,
+        "discharge": True,
+        "bulk": mains,
+        "eyes": opened,
+        "static": opened,
+        "battery": fed_by_battery,
+        "inverter": unit.kind == "inverter",
+        "hot": True,
+    }
+    return {code: text for code, text in CAUTIONS.items() if applies[code]}
