@@ -107,6 +107,7 @@ class Runner:
             ahead = max(0.0, self._from_s - self.bench.clock.now_s)  # a run that goes on keeps its time
             self.journal.clock = lambda: self.bench.clock.now_s + ahead
             self.journal.append(*(_watch_set(w, None) for w in self._whole_run))
+            self.journal.become("go on", "the instruments answer")
             first = course.next() if resumed is None else self._re_establish(resumed)
             self._drive(course, first)
             outcome, why = "complete", "every step was carried out"
@@ -139,7 +140,8 @@ class Runner:
         while action is not None:
             self.journal.next_step()
             answer = self._take(action)
-            self._take_again()
+            if not isinstance(action, Dwell):  # what has just settled is measured first
+                self._take_again()
             action = course.next(answer)
 
     def _re_establish(self, state: Replayed) -> Action | None:
@@ -148,7 +150,6 @@ class Runner:
         self._part, self._taken, self._settle, self._settled = state.part, state.points, state.settle, state.settled
         self.people.takes = {n: (one.part, one.take) for n, one in state.points.items()}
         self.people.typed = state.typed
-        self.journal.become("go on", "resumed")
         for gate in state.gates:
             self.people.gate(gate)
         self.pulse.watches.begin_part()

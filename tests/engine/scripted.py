@@ -1,0 +1,114 @@
+"""A scripted person at a desk, and a bench in a book, for tests of whole runs over real sockets."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from zincsmith.book.reader import BookReader, Written
+from zincsmith.book.writer import BookWriter
+from zincsmith.engine.desk import Command
+from zincsmith.engine.session import Session, Start
+from zincsmith.engine.states import State
+from zincsmith.model.events import RunClosed
+from zincsmith.model.plan import Plan
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
+
+TESTER = Start("Tester", 23.0)
+Says = Callable[[State, int], list[Command]]
+
+
+@dataclass
+class Actor:
+    """Passes gates and types ``entries``; before that, ``says`` is asked with the state and how often it was asked.
+
+    ``states`` keeps every state that was announced, ``refused`` what was refused.
+    """
+
+    says: Says = lambda state, calls: []
+    entries: list[str] = field(default_factory=list)
+    state: State = State.IDLE
+    states: list[State] = field(default_factory=list)
+    refused: list[tuple[str, str]] = field(default_factory=list)
+    calls: int = 0
+    seq: int = 0
+
+    def announce(self, seq: int, state: State) -> None:
+        self.seq = seq
+        if state is not self.state:
+            self.states.append(state)
+        self.state = state
+
+    def refuse(self, do: str, reason: str) -> None:
+        self.refused.append((do, reason))
+
+    def commands(self, wait_s: float) -> list[Command]:
+        self.calls += 1
+        said = self.says(self.state, self.calls)
+        if said:
+            return said
+        if self.state is State.GATE:
+            return [Command("pass")]
+        if self.state is State.ASKING:
+            return [Command("enter", self.entries.pop(0))] if self.entries else [Command("gone", "nobody answers")]
+        return []
+
+
+@dataclass
+class Scene:
+    """A book with unit, rig and plan, and the addresses of a stand-in bench."""
+
+    path: Path
+    unit: Unit
+    addresses: dict[str, str]
+
+    @classmethod
+    def set_up(cls, folder: Path, unit: Unit, rig: Rig, plan: Plan, addresses: dict[str, str]) -> Scene:
+        one = cls(folder / "run.zbook", unit, addresses)
+        with BookWriter(one.path) as book:
+            book.revise("unit", unit.tag, unit, "test")
+            book.revise("rig", "bench", rig, "test")
+            book.revise("plan", "plan", plan, "test")
+        return one
+
+    def run(self, actor: Actor, start: Start = TESTER) -> RunClosed:
+        with BookWriter(self.path) as book:
+            return Session(book, actor).run(self.unit.tag, start, self.addresses)
+
+    def resume(self, actor: Actor, start: Start = TESTER) -> RunClosed:
+        with BookWriter(self.path) as book:
+            session = Session(book, actor)
+            session.after_interruption(self.addresses)
+            return session.resume(None, start, self.addresses)
+
+    def events(self, *kinds: type) -> list[Written]:
+        with BookReader(self.path) as reader:
+            return list(reader.events(run=1, kinds=kinds))
+
+
+class Once:
+    """Says something the first time a condition holds."""
+
+    def __init__(self, when: Callable[[State, int], bool], *commands: Command) -> None:
+        self.when, self.what, self.done = when, list(commands), False
+
+    def __call__(self, state: State, calls: int) -> list[Command]:
+        if not self.done and self.when(state, calls):
+            self.done = True
+            return self.what
+        return []
+
+
+def first_of(*says: Says) -> Says:
+    """The first that has something to say."""
+
+    def all_of(state: State, calls: int) -> list[Command]:
+        for one in says:
+            found = one(state, calls)
+            if found:
+                return found
+        return []
+
+    return all_of

@@ -1,0 +1,227 @@
+"""What a person may do in a run: pause, skip, repeat, reject, correct, mark; and settings made by hand."""
+
+import socket
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from tests.conftest import bench_log
+from tests.engine.scripted import Actor, Once, Scene, first_of
+
+from zincsmith.bench.standin import RunningStandIn
+from zincsmith.book.reader import BookReader
+from zincsmith.engine.desk import Command
+from zincsmith.engine.session import Start
+from zincsmith.engine.states import State
+from zincsmith.judge.evidence import evidence_of
+from zincsmith.model.errors import InputError
+from zincsmith.model.events import (
+    EntryCorrected,
+    HandSet,
+    HandSetting,
+    Marked,
+    PartEnded,
+    Passed,
+    PointRejected,
+    PointTaken,
+    Polled,
+    SafeStep,
+    StateChanged,
+)
+from zincsmith.model.plan import Plan
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
+
+StartStandIn = Callable[..., RunningStandIn]
+
+
+@pytest.fixture
+def scene(tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn) -> Scene:
+    return Scene.set_up(tmp_path, unit, rig, tiny_plan, standin().addresses)
+
+
+def by_hand(rig: Rig, *roles: str, **more: object) -> Rig:
+    return replace(
+        rig, instruments=tuple(replace(i, how="by hand", **more) if i.role in roles else i for i in rig.instruments)
+    )
+
+
+def running(after: int) -> Callable[[State, int], bool]:
+    return lambda state, calls: state is State.RUNNING and calls >= after
+
+
+def test_a_pause_stays_live_and_watched_and_says_what_stays_on(scene: Scene) -> None:
+    paused: list[int] = []
+
+    def resume_later(state: State, calls: int) -> list[Command]:
+        if state is State.PAUSED:
+            paused.append(calls)
+            return [Command("resume")] if len(paused) > 3 else []
+        return []
+
+    actor = Actor(first_of(Once(running(12), Command("pause")), resume_later))
+    assert scene.run(actor).outcome == "complete"
+    changes = [w for w in scene.events(StateChanged) if w.event.state == "paused"]
+    assert len(changes) == 1
+    assert "115 V at the input" in changes[0].event.why
+    assert "of load stay on" in changes[0].event.why
+    resumed = next(w for w in scene.events(StateChanged) if w.seq > changes[0].seq)
+    between = [w for w in scene.events(Polled) if changes[0].seq < w.seq < resumed.seq]
+    assert len(between) >= 3, "a pause goes on polling"
+    assert all(w.event.source_on for w in between)
+    assert len(scene.events(PointTaken)) == 2
+
+
+def test_a_skipped_wait_skips_its_point_and_no_more(scene: Scene) -> None:
+    with_points = Actor(
+        first_of(Once(lambda state, calls: len(scene.events(PointTaken)) == 1 and running(0)(state, calls),
+                      Command("skip")))
+    )  # fmt: skip
+    closed = scene.run(with_points)
+    assert closed.outcome == "complete"
+    assert [w.event.point.number for w in scene.events(PointTaken)] == [1]
+    assert len(scene.events(Passed)) == 2, "the wait and the measuring of the second point"
+    assert scene.events(PartEnded)[0].event.outcome == "complete"
+
+
+def test_the_rest_of_a_part_can_be_skipped_and_is_tidied_up(scene: Scene, tmp_path: Path) -> None:
+    actor = Actor(Once(lambda state, calls: running(0)(state, calls) and len(scene.events(PointTaken)) == 1,
+                       Command("skip part")))  # fmt: skip
+    assert scene.run(actor).outcome == "complete"
+    assert scene.events(PartEnded)[0].event.outcome == "skipped"
+    with BookReader(scene.path) as reader:
+        assert not evidence_of(reader, 1).of_part(0).points[1:]
+
+
+def test_nothing_is_skipped_at_a_gate(scene: Scene) -> None:
+    actor = Actor(Once(lambda state, _: state is State.GATE, Command("skip"), Command("pause")))
+    assert scene.run(actor).outcome == "complete"
+    assert scene.events(Passed) == []
+    assert State.PAUSED not in actor.states
+
+
+def test_a_point_is_taken_again_at_its_own_settings(scene: Scene) -> None:
+    again = Command("repeat", body={"point": 1, "reason": "the lead had come loose"})
+    actor = Actor(Once(lambda state, calls: running(0)(state, calls) and len(scene.events(PointTaken)) == 1, again))
+    assert scene.run(actor).outcome == "complete"
+    taken = [w.event.point for w in scene.events(PointTaken)]
+    assert [(p.number, p.take) for p in taken] == [(1, 1), (1, 2), (2, 1)]
+    assert taken[1].conditions == taken[0].conditions
+    loads = [p.get("output_current").value for p in taken]  # type: ignore[union-attr]
+    assert loads[1] == pytest.approx(loads[0], abs=0.01)
+    assert taken[1].settled is not None
+    ids = [r.id for p in taken for r in p.readings]
+    assert len(set(ids)) == len(ids)
+    with BookReader(scene.path) as reader:
+        points = evidence_of(reader, 1).points
+    assert [(p.number, p.take) for p in points] == [(1, 2), (2, 1)], "the last take counts"
+
+
+def test_a_rejected_point_stays_in_the_book_and_out_of_the_findings(scene: Scene) -> None:
+    once = lambda state, calls: running(0)(state, calls) and len(scene.events(PointTaken)) == 1  # noqa: E731
+    actor = Actor(
+        first_of(
+            Once(once, Command("reject", body={"point": 9, "reason": "x"})),
+            Once(once, Command("reject", body={"point": 1, "reason": " "})),
+            Once(once, Command("reject", body={"point": 1, "reason": "mains dip"})),
+        )
+    )
+    assert scene.run(actor).outcome == "complete"
+    assert [do for do, _ in actor.refused] == ["reject", "reject"]
+    assert "point 9 has not been taken" in actor.refused[0][1]
+    assert "say why" in actor.refused[1][1]
+    rejected = scene.events(PointRejected)[0].event
+    assert (rejected.number, rejected.reason, rejected.by) == (1, "mains dip", "Tester")
+    assert len(scene.events(PointTaken)) == 2
+    with BookReader(scene.path) as reader:
+        assert [p.number for p in evidence_of(reader, 1).points] == [2]
+
+
+def test_a_typed_reading_is_corrected_and_the_first_value_kept(
+    tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
+) -> None:
+    scene = Scene.set_up(tmp_path, unit, by_hand(rig, "thermometer"), tiny_plan, standin().addresses)
+    key = "1/1/case_temperature"
+    wrong = Command("correct", "hot", {"reading": key, "reason": "typo"})
+    right = Command("correct", "45.1", {"reading": key, "reason": "digits swapped"})
+    ready = lambda state, calls: running(0)(state, calls) and len(scene.events(PointTaken)) == 1  # noqa: E731
+    actor = Actor(first_of(Once(ready, wrong), Once(ready, right)), entries=["54.1"])
+    assert scene.run(actor).outcome == "complete"
+    assert actor.refused[0][0] == "correct"
+    corrected = scene.events(EntryCorrected)[0].event
+    assert (corrected.first, corrected.reading.value, corrected.reason) == (54.1, 45.1, "digits swapped")
+    with BookReader(scene.path) as reader:
+        assert evidence_of(reader, 1).points[0].get("case_temperature").value == 45.1  # type: ignore[union-attr]
+    assert scene.events(PointTaken)[0].event.point.get("case_temperature").value == 54.1
+
+
+def test_a_mark_keeps_the_conditions_of_its_moment(scene: Scene) -> None:
+    assert scene.run(Actor(Once(running(10), Command("mark", "whistles")))).outcome == "complete"
+    mark = scene.events(Marked)[0].event
+    assert mark.text == "whistles"
+    assert mark.values["input_voltage"] == pytest.approx(115.0, abs=1.0)
+
+
+class Plug:
+    """Speaks to the stand-in's source past the program, as the world does."""
+
+    def __init__(self, visa: str) -> None:
+        _, host, port, _ = visa.split("::")
+        self.line = socket.create_connection((host, int(port)), timeout=10.0)
+
+    def say(self, text: str) -> None:
+        self.line.sendall(text.encode() + b"\n")
+        assert self.line.recv(64).strip() in (b"0", b"1")
+
+
+def test_a_wall_outlet_is_used_as_it_is_and_unplugged_by_a_person(
+    tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
+) -> None:
+    """The stand-in's source plays the outlet: it is plugged in and pulled by the test, not by the program."""
+    addresses = standin().addresses
+    outlet = by_hand(rig, "ac_source", maker="", model="", kind="wall outlet", outlet=(118.0, 60.0), most={})
+    scene = Scene.set_up(tmp_path, unit, outlet, tiny_plan, addresses)
+    plug = Plug(addresses["ac_source"])
+
+    def hands(state: State, calls: int) -> list[Command]:
+        asked = scene.events(HandSetting)
+        if state is State.GATE and asked and len(scene.events(HandSet)) < len(asked):
+            plug.say("VOLT 118;FREQ 60;:OUTP 1;:OUTP?")
+        if state is State.MAKING_SAFE:
+            plug.say("OUTP 0;:OUTP?")
+        return []
+
+    actor = Actor(hands)
+    with pytest.raises(InputError, match="nobody can pass the gates"):
+        scene.run(actor, Start("Tester", 23.0, auto_gates=True))
+    closed = scene.run(actor)
+    plug.line.close()
+    assert (closed.outcome, closed.safe) == ("complete", True)
+    said = [w.event.text for w in scene.events(HandSetting)]
+    assert said[0].startswith("Plug the unit in at the wall outlet")
+    assert "pull its plug" in said[-1]
+    off = next(w.event for w in scene.events(SafeStep) if w.event.role == "ac_source")
+    assert off.readback == "the power meter reads no input"
+    assert {p.conditions["input_voltage_V"] for p in (w.event.point for w in scene.events(PointTaken))} == {118.0}
+
+
+def test_what_nobody_confirmed_is_not_called_safe(
+    tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
+) -> None:
+    outlet = by_hand(rig, "ac_source", maker="", model="", kind="wall outlet", outlet=(118.0, 60.0), most={})
+    scene = Scene.set_up(tmp_path, unit, by_hand(outlet, "power_meter"), tiny_plan, standin().addresses)
+    gone = lambda state, calls: [Command("gone", "nobody is there")] if state is not State.GATE else []  # noqa: E731
+    closed = scene.run(Actor(gone))
+    assert (closed.outcome, closed.why) == ("made safe", "nobody is there")
+    assert not closed.safe
+    assert "wall outlet: switch it off, or pull its plug" in closed.unconfirmed[0]
+
+
+def test_the_states_of_a_run_are_those_of_the_table(scene: Scene, tmp_path: Path) -> None:
+    actor = Actor()
+    assert scene.run(actor).why == "every step was carried out"
+    assert actor.states == [
+        State.STARTING, State.RUNNING, State.GATE, State.RUNNING, State.MAKING_SAFE, State.SAFE,
+    ]  # fmt: skip
+    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
