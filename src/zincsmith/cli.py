@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 import sys
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Annotated, NoReturn
@@ -54,7 +55,7 @@ def _refuse(message: str) -> NoReturn:
 def run(
     unit: Annotated[Path, typer.Option(help="unit file (TOML)")],
     rig: Annotated[Path, typer.Option(help="rig file (TOML)")],
-    plan: Annotated[str, typer.Option(help="name of a plan, or a plan file (TOML)")],
+    plan: Annotated[str, typer.Option(help="full, the name of a plan, or a plan file (TOML)")],
     book: Annotated[Path, typer.Option(help="the book to write; one that exists gets a new run")],
     yes: Annotated[bool, typer.Option("--yes", help="pass gates without asking; recorded as such")] = False,
     operator: Annotated[str, typer.Option(help="who runs it")] = "",
@@ -65,7 +66,8 @@ def run(
 ) -> None:
     """Run a plan on a rig and write it into a book."""
     from zincsmith.engine.batch import run_batch
-    from zincsmith.formats.plan_file import find_plan
+    from zincsmith.engine.composer import plan_named
+    from zincsmith.engine.session import NOBODY
     from zincsmith.formats.rig_file import read_rig
     from zincsmith.formats.unit_file import read_unit
     from zincsmith.model.errors import InputError
@@ -78,16 +80,37 @@ def run(
         changed = replace(changed, file=str(standin.resolve())) if standin is not None else changed
         changed = replace(changed, seed=seed) if seed is not None else changed
         the_rig = replace(the_rig, standin=changed)
+    the_unit = read_unit(unit)
     end = run_batch(
-        unit=read_unit(unit),
+        unit=the_unit,
         rig=the_rig,
-        plan=find_plan(plan),
+        plan=plan_named(plan, the_unit, the_rig),
         book_path=book,
-        operator=operator or "unnamed",
+        operator=operator or NOBODY,
         ambient_degC=ambient,
         auto_gates=yes,
         log=log,
     )
+    _tell_end(end, book)
+
+
+@app.command()
+def resume(
+    book: Annotated[Path, typer.Option(help="the book whose latest run ended early")],
+    yes: Annotated[bool, typer.Option("--yes", help="pass gates without asking; recorded as such")] = False,
+    operator: Annotated[str, typer.Option(help="who runs it")] = "",
+    ambient: Annotated[float, typer.Option(help="room temperature in degC")] = 23.0,
+    log: Annotated[Path | None, typer.Option(help="log of the stand-in bench: what was switched, when")] = None,
+) -> None:
+    """Go on with the latest run of a book where it stopped; what was read is kept."""
+    from zincsmith.engine.batch import resume_batch
+    from zincsmith.engine.session import NOBODY
+
+    _tell_end(resume_batch(book, operator or NOBODY, ambient, yes, log), book)
+
+
+def _tell_end(end, book: Path) -> NoReturn:  # type: ignore[no-untyped-def]
+    """How a run ended, in words and as exit code."""
     if end.unconfirmed:
         print("NOT CONFIRMED SAFE. By hand:", file=sys.stderr)
         for line in end.unconfirmed:
@@ -164,8 +187,8 @@ def check(
     as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False,
 ) -> None:
     """Say what is wrong with a rig for a unit, and which claims it can decide. Exit 1 when something blocks."""
+    from zincsmith.engine.composer import plan_named
     from zincsmith.engine.foreseen import foresee
-    from zincsmith.formats.plan_file import find_plan
     from zincsmith.formats.rig_file import read_rig
     from zincsmith.formats.unit_file import read_unit
     from zincsmith.judge.decide import decide
@@ -173,7 +196,8 @@ def check(
     from zincsmith.judge.rig_words import decision_row
     from zincsmith.suitability.check import check as check_rig
 
-    the_unit, the_rig, the_plan = read_unit(unit), read_rig(rig), find_plan(plan)
+    the_unit, the_rig = read_unit(unit), read_rig(rig)
+    the_plan = plan_named(plan, the_unit, the_rig)
     faults = check_rig(the_unit, the_rig, the_plan)
     foreseen = foresee(the_unit, the_rig, the_plan)
     decisions = decide(the_unit, the_rig, foreseen.wired, foreseen.moved)
@@ -186,6 +210,93 @@ def check(
             print(f"No rehearsal: {foreseen.problem}")
         _print_rows("What this rig can decide", decision_row(None), [decision_row(d) for d in decisions])
     raise typer.Exit(1 if any(f.severity.value == "stop" for f in faults) else 0)
+
+
+@app.command("plan")
+def show_plan(
+    unit: Annotated[Path, typer.Option(help="unit file (TOML)")],
+    rig: Annotated[Path, typer.Option(help="rig file (TOML)")],
+    plan: Annotated[str, typer.Option(help="full, the name of a plan, or a plan file (TOML)")] = "full",
+    as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False,
+    as_toml: Annotated[bool, typer.Option("--toml", help="print the plan as a plan file, to be edited")] = False,
+) -> None:
+    """Compose a plan for a unit on a rig, and say how long it takes and what it leaves out."""
+    from zincsmith.engine.composer import compose, plan_named
+    from zincsmith.engine.plan_words import as_json as to_json
+    from zincsmith.engine.plan_words import stage_rows
+    from zincsmith.engine.rehearsal import rehearse
+    from zincsmith.formats.plan_file import write_plan
+    from zincsmith.formats.rig_file import read_rig
+    from zincsmith.formats.unit_file import read_unit
+
+    the_unit, the_rig = read_unit(unit), read_rig(rig)
+    the_plan = plan_named(plan, the_unit, the_rig)
+    left = compose(the_unit, the_rig)[1] if plan == "full" else []
+    if as_toml:
+        print(write_plan(the_plan), end="")
+        return
+    itinerary = rehearse(the_unit, the_rig, the_plan)
+    if as_json:
+        print(json.dumps(to_json(the_plan, itinerary, left), indent=2, ensure_ascii=False))
+        return
+    headings, rows = stage_rows(itinerary)
+    _print_rows(f"{the_plan.name}, about {itinerary.likely_s / 60:.0f} min of bench time", headings, rows)
+    for one in left:
+        print(f"Not in this plan: {one.procedure}: {one.why}")
+
+
+@app.command()
+def procedures(as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False) -> None:
+    """List the procedures with what they need and what they are for."""
+    from zincsmith.engine.composer import catalogue
+
+    found = catalogue()
+    if as_json:
+        print(json.dumps({"procedures": found}, indent=2, ensure_ascii=False))
+        return
+    rows = [
+        (str(p["name"]), ", ".join(str(r).replace("_", " ") for r in p["needs"]), str(p["serves"]))  # type: ignore[attr-defined]
+        for p in found
+    ]
+    _print_rows("Procedures", ("procedure", "needs", "for"), rows)
+
+
+@app.command(context_settings={"ignore_unknown_options": True, "allow_extra_args": True, "help_option_names": []})
+def simbench(context: typer.Context) -> None:
+    """Start the stand-in bench on its own (see simbench --help): any VISA or socket client can talk to it."""
+    import os
+
+    os.execv(sys.executable, [sys.executable, "-m", "zincsmith.simbench", *context.args])
+
+
+@app.command()
+def scan(
+    host: Annotated[list[str] | None, typer.Option(help="host to look at; asked for by name only")] = None,
+    port: Annotated[list[int] | None, typer.Option(help="socket port to try on each host")] = None,
+) -> None:
+    """List the instruments that answer *IDN?. Without --host only this computer's own links are looked at."""
+    from zincsmith.bench.scan import scan as look
+
+    found = look(tuple(host or ()), tuple(port or ()))
+    _print_rows("Instruments that answer", ("address", "identity"), [(f.address, f.identity) for f in found])
+
+
+book_commands = typer.Typer(help="The document on disk.", no_args_is_help=True)
+app.add_typer(book_commands, name="book")
+
+
+@book_commands.command("check")
+def check_book(book: BookArgument, as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False) -> None:
+    """Verify a book, and say what was interrupted and who made the bench safe. Exit 1 when something is damaged."""
+    from zincsmith.engine.book_check import check_book as look
+
+    found = look(book)
+    if as_json:
+        print(json.dumps(found.as_json(), indent=2, ensure_ascii=False))
+    else:
+        for line in found.lines():
+            print(line)
+    raise typer.Exit(1 if found.damage else 0)
 
 
 dialect_commands = typer.Typer(help="How instruments are spoken to.", no_args_is_help=True)
@@ -222,7 +333,7 @@ def _judged(book: Path, number: int | None):  # type: ignore[no-untyped-def]
         return judge_run(reader, number)
 
 
-def _print_rows(title: str, headings: tuple[str, ...], rows: list[tuple[str, ...]]) -> None:
+def _print_rows(title: str, headings: tuple[str, ...], rows: Sequence[tuple[str, ...]]) -> None:
     from rich.console import Console
     from rich.table import Table
 

@@ -102,10 +102,23 @@ def test_only_this_computer_may_be_armed(rig: Rig) -> None:
 
 
 @pytest.mark.parametrize("role", ["ac_source", "load"])
-def test_a_source_nobody_can_switch_is_refused(rig: Rig, role: str) -> None:
-    changed = tuple(replace(i, how="by hand") if i.role == role else i for i in rig.instruments)
-    with pytest.raises(InputError, match="played by hand"):
-        Bench(replace(rig, instruments=changed), {})
+def test_a_source_or_load_may_be_a_persons(rig: Rig, role: str) -> None:
+    changed = tuple(replace(i, how="by hand") if i.role in (role, "clock") else i for i in rig.instruments)
+    addresses = {i.role: "TCPIP::127.0.0.1::9::SOCKET" for i in rig.instruments}
+    bench = Bench(replace(rig, instruments=changed), {**addresses, "clock": "TCPIP::127.0.0.1::9::SOCKET"})
+    assert role not in bench.instruments, "the program never reaches for it"
+
+
+def test_a_real_instrument_is_armed_only_when_somebody_guards(rig: Rig) -> None:
+    real = tuple(
+        replace(i, how="connected", address="TCPIP::192.0.2.7::5025::SOCKET") if i.role == "ac_source" else i
+        for i in rig.instruments
+    )
+    addresses = {i.role: "TCPIP::127.0.0.1::9::SOCKET" for i in rig.instruments}
+    addresses["clock"] = "TCPIP::127.0.0.1::9::SOCKET"
+    with pytest.raises(InputError, match="only with a guardian and a named operator"):
+        Bench(replace(rig, instruments=real), addresses)
+    assert "ac_source" in Bench(replace(rig, instruments=real), addresses, guarded=True).instruments
 
 
 def test_a_missing_role_is_named(rig: Rig) -> None:

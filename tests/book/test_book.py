@@ -125,7 +125,7 @@ def test_an_unknown_run_is_named(tmp_path: Path, unit: Unit) -> None:
             reader.run()
         run = book.open_run(opened(unit))
         assert book.unfinished() == [run]
-        book.append(RunClosed("complete", "", True), run)
+        book.append(RunClosed("complete", "", True), run=run)
         assert book.unfinished() == []
         with pytest.raises(BookError, match="no run 7"):
             reader.run(7)

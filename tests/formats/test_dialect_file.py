@@ -38,9 +38,19 @@ def test_what_ships_is_right(file: Path) -> None:
         ('reply = "numbers"', "", "operation.read", "the reply format is missing"),
         ('reply = "numbers"', 'reply = "boolean"', "operation.read.reply", "must be numbers"),
         ('reply = "numbers"', 'reply = "poem"', "operation.read.reply", "must be one of"),
-        ('quantities = ["output_current"]', "", "operation.read", "quantities are missing"),
-        ('["output_current"]', '["input_power"]', "operation.read.quantities", "no such quantity of this role"),
-        ('["output_current"]', '["output_current", "output_current"]', "operation.read.quantities", "named twice"),
+        ('quantities = ["output_current", "load_voltage"]', "", "operation.read", "quantities are missing"),
+        (
+            '["output_current", "load_voltage"]',
+            '["input_power"]',
+            "operation.read.quantities",
+            "no such quantity of this role",
+        ),
+        (
+            '["output_current", "load_voltage"]',
+            '["output_current", "output_current"]',
+            "operation.read.quantities",
+            "named twice",
+        ),
         ("{value:.5f}", "{value:.5q}", "operation.set_current.command", "fits no number"),
         ("{value:.5f}", "{amps}", "operation.set_current.command", "must hold {value} once"),
         ("CURR {value:.5f}", "CURR 1", "operation.set_current.command", "must hold {value} once"),
@@ -71,9 +81,10 @@ def test_a_wrong_dialect_is_refused_in_place(tmp_path: Path, old: str, new: str,
 
 def test_an_instrument_that_cannot_say_what_it_was_set_to() -> None:
     silent = LOAD.replace('role = "load"', 'role = "load"\nquirks = { reads_back = false }')
-    for name in ("current", "input", "range_output_current"):
+    for name in ("current", "input", "range_output_current", "mode", "resistance", "voltage", "power"):
         start = silent.index(f"[operation.get_{name}]")
-        silent = silent[:start] + silent[silent.index("[", start + 1) :]
+        end = silent.find("[", start + 1)
+        silent = silent[:start] + (silent[end:] if end > 0 else "")
     assert not any(name.startswith("get_") for name in parse_dialect(silent, "x").operation)
 
 

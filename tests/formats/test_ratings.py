@@ -12,7 +12,7 @@ from zincsmith.judge.claims import claims_of
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import LimitError
 from zincsmith.model.rig import Rig
-from zincsmith.model.unit import InputRating, Nameplate, OutputRating
+from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
 
 anything = st.floats(allow_nan=True, allow_infinity=True)
 stated = st.one_of(st.none(), anything, st.floats(0.01, 300.0))
@@ -53,7 +53,7 @@ def test_a_plate_that_is_accepted_can_be_rehearsed_or_names_the_limit(rig: Rig, 
     if check_nameplate(plate):
         return
     try:
-        found = rehearse(plate, rig, NAMED["static-grid"])
+        found = rehearse(Unit("X", "", "", plate), rig, NAMED["static-grid"])
     except LimitError:
         return
     assert found.least_s <= found.likely_s <= found.most_s

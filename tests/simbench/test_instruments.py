@@ -58,7 +58,7 @@ def test_several_commands_in_a_line_share_their_path() -> None:
         ("ac_source", "VOLT 9999", -222),
         ("ac_source", "VOLT high", -104),
         ("ac_source", "OUTP MAYBE", -104),
-        ("load", "FUNC RES", -224),
+        ("load", "FUNC LAMP", -224),
         ("voltmeter", "BREW:TEA", -113),
         ("power_meter", "POW:RANG 1e5", -222),
     ],

@@ -9,6 +9,8 @@ from zincsmith.model.unit import Nameplate
 EFFICIENCY = 0.88
 FIXED_LOSS_SHARE = 0.005  # of rated power
 POWER_FACTOR = 0.55  # of a rectifier with a bulk capacitor; common practice, no source
+STARTS_SHARE = 0.8  # of the lowest rated input
+RESTING_W = 0.05  # of a unit that is fed and does not run, at the lower end of its input
 CASE_K_AT_FULL_LOSS = (10.0, 45.0)  # rise of a case at full load, least and most
 
 
@@ -29,22 +31,31 @@ def expected_input_A(plate: Nameplate) -> float:
 
 
 def expected(plate: Nameplate, input_V: float, load_A: float, ambient_degC: float) -> dict[str, Expected]:
-    """What to expect at one point; used for the operating map, hand entry and limits shown beside the rehearsal."""
-    volts = plate.output.voltage_V
+    """What to expect at one point; used for the operating map, hand entry and limits shown beside the rehearsal.
+
+    Below STARTS_SHARE of the lowest rated input the unit is expected not to run.
+    """
+    runs = input_V >= STARTS_SHARE * plate.input.voltage_min_V
+    volts, load_A = (plate.output.voltage_V, load_A) if runs else (0.0, 0.0)
     power = abs(volts) * load_A
     rated = plate.output.rated_power_W
-    loss = FIXED_LOSS_SHARE * rated + (1.0 / EFFICIENCY - 1.0) * power
-    pin = power + loss
+    idle = FIXED_LOSS_SHARE * rated if runs else RESTING_W * (input_V / plate.input.voltage_min_V) ** 2
+    pin = power + idle + (1.0 / EFFICIENCY - 1.0) * power
     factor = POWER_FACTOR if plate.input.type == "ac" else 1.0
     amps = pin / (factor * input_V) if input_V else 0.0
     share = load_A / plate.output.current_A
     low, high = (ambient_degC + share * rise for rise in CASE_K_AT_FULL_LOSS)
+    hertz = plate.input.frequency_Hz[0] if plate.input.frequency_Hz else 0.0
+    out = Expected(volts, *sorted((0.95 * volts, 1.05 * volts)))
     return {
         "input_voltage": Expected(input_V, 0.99 * input_V, 1.01 * input_V),
         "input_current": Expected(amps, 0.5 * amps, 1.5 * amps),
         "input_power": Expected(pin, 0.9 * pin, 1.25 * pin),
         "power_factor": Expected(factor, 0.35, 1.0),
-        "output_voltage": Expected(volts, *sorted((0.95 * volts, 1.05 * volts))),
+        "input_frequency": Expected(hertz, 0.99 * hertz, 1.01 * hertz),
+        "voltage_thd": Expected(0.003, 0.0, 0.02),
+        "output_voltage": out,
         "output_current": Expected(load_A, 0.98 * load_A, 1.02 * load_A),
+        "load_voltage": out,
         "case_temperature": Expected((low + high) / 2.0, low, high),
     }

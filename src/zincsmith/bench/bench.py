@@ -10,7 +10,7 @@ from zincsmith.bench.instrument import ScpiInstrument
 from zincsmith.bench.link import Link, refuse_real_address
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.rig import Instrument, Rig
+from zincsmith.model.rig import Accuracy, Instrument, Rig
 
 SWITCHING = ("ac_source", "load")
 MEASURING = ("power_meter", "voltmeter", "load", "thermometer")
@@ -31,6 +31,7 @@ class Bench:
         self.rig, self.addresses, self.beat = rig, addresses, beat
         self.instruments: dict[str, ScpiInstrument] = {}
         self.clock: Clock = WallClock()
+        self.in_use: dict[str, Accuracy] = {}  # the range each quantity is read on
         self._clock_instrument: ScpiInstrument | None = None
         self.switched = {role: _needed(rig, role) for role in SWITCHING}
         for one in rig.instruments:
@@ -62,7 +63,50 @@ class Bench:
         for instrument in self.instruments.values():
             instrument.link.open()
         for role, instrument in self.instruments.items():
-            instrument.choose_ranges(self.rig.instrument(role))
+            for quantity in {row.quantity for row in self._sheet(role)}:
+                self._use(instrument, quantity, self._rows(role, quantity)[-1 if self._many(role, quantity) else 0])
+
+    # Ranges
+
+    def choose_ranges(self, most: Mapping[str, float]) -> None:
+        """For each quantity with several ranges the smallest that holds the most to be expected."""
+        for role, instrument in self.instruments.items():
+            for quantity in {row.quantity for row in self._sheet(role)}:
+                if quantity in most and self._many(role, quantity) and instrument.can_range(quantity):
+                    rows = self._rows(role, quantity)
+                    fitting = [row for row in rows if row.range >= most[quantity]]
+                    self._use(instrument, quantity, fitting[0] if fitting else rows[-1])
+
+    def _use(self, instrument: ScpiInstrument, quantity: str, row: Accuracy) -> None:
+        if self.in_use.get(quantity) != row and instrument.can_range(quantity):
+            instrument.choose_range(quantity, row.range)
+        self.in_use[quantity] = row
+
+    def _range_up(self, role: str, seen: Mapping[str, float]) -> bool:
+        """Take the next range of what could not be read; False when there is none."""
+        instrument, changed = self.instruments[role], False
+        for quantity in instrument.dialect.operation["read"].quantities:
+            row = self.in_use.get(quantity)
+            if quantity in seen or row is None or not instrument.can_range(quantity):
+                continue
+            wider = [r for r in self._rows(role, quantity) if r.range > row.range]
+            if wider:
+                self._use(instrument, quantity, wider[0])
+                changed = True
+        return changed
+
+    def _sheet(self, role: str) -> tuple[Accuracy, ...]:
+        """What the rig states of an instrument's accuracy, else what its dialect does."""
+        one = self.rig.instrument(role)
+        return (one.accuracy if one is not None else ()) or self.instruments[role].dialect.accuracy
+
+    def _rows(self, role: str, quantity: str) -> list[Accuracy]:
+        return sorted((r for r in self._sheet(role) if r.quantity == quantity), key=lambda r: r.range)
+
+    def _many(self, role: str, quantity: str) -> bool:
+        return len(self._rows(role, quantity)) > 1
+
+    # Clock and readings
 
     def open_clock(self) -> None:
         """The clock alone: enough for making safe, which opens what it needs."""
@@ -89,7 +133,10 @@ class Bench:
         values: dict[str, float] = {}
         for role in MEASURING:
             if role in self.instruments:
-                values.update(self.instruments[role].read())
+                seen = self.instruments[role].read()
+                if self._range_up(role, seen):
+                    seen = self.instruments[role].read()
+                values.update(seen)
         return values
 
     def close(self) -> None:

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import re
+import time
+from collections.abc import Callable
+from typing import TypeVar
 
 from zincsmith.bench.link import Link
 from zincsmith.model.dialect import Dialect
-from zincsmith.model.errors import Garbled, LimitError, Refused
-from zincsmith.model.rig import Instrument
+from zincsmith.model.errors import Garbled, InstrumentError, Late, LimitError, Lost, Refused
+
+T = TypeVar("T")
 
 NOT_A_NUMBER = 9.9e37  # SCPI: 9.91E+37 is not-a-number, 9.9E+37 infinity
 
@@ -17,6 +21,7 @@ class ScpiInstrument:
 
     def __init__(self, link: Link, dialect: Dialect) -> None:
         self.link, self.dialect = link, dialect
+        self.retried: Callable[[str, str, int], None] = lambda why, role, times: None
 
     @property
     def role(self) -> str:
@@ -31,31 +36,70 @@ class ScpiInstrument:
 
         LimitError, with nothing sent, beyond what the dialect says the instrument takes.
         """
-        operation, quirks = self.dialect.operation[f"set_{what}"], self.dialect.quirks
+        operation = self.dialect.operation[f"set_{what}"]
         assert operation.command is not None
         low, high = self.dialect.limits.get(what, (float(value), float(value)))
         if not low <= float(value) <= high:
             raise LimitError(f"{self.dialect.words}: {what} takes {low:g} to {high:g}, not {value:g}")
         command = operation.command.format(value=value)
+        return self._trying(lambda: self._set(command, operation.settle_s, what, value), command)
+
+    def _set(self, command: str, settle_s: float, what: str, value: float | bool) -> float:
+        quirks = self.dialect.quirks
         self.link.write(command)
+        if settle_s:
+            time.sleep(settle_s)
         if quirks.completion:
             self.link.query("*OPC?")
         self._check_errors(command)
         if not quirks.reads_back:
             return float(value)
-        found = self.get(what)
+        found = self._ask(f"get_{what}")[0]
         if abs(found - float(value)) > 1e-3 * max(1.0, abs(float(value))):
             raise Refused(f"was set to {value:g} but reads back {found:g}", **self._where(command))
         return found
 
     def get(self, what: str) -> float:
-        return self._ask(f"get_{what}")[0]
+        return self._trying(lambda: self._ask(f"get_{what}")[0], f"get_{what}")
 
-    def choose_ranges(self, declared: Instrument | None) -> None:
-        """Set the ranges that the rig's data sheet speaks of, where the dialect can."""
-        for row in declared.accuracy if declared is not None else ():
-            if f"set_range_{row.quantity}" in self.dialect.operation:
-                self.set(f"range_{row.quantity}", row.range)
+    def word(self, what: str) -> str:
+        """A reading-back that is a word, such as the mode of a load."""
+        operation = self.dialect.operation[f"get_{what}"]
+        assert operation.query is not None
+        return self.link.query(operation.query)
+
+    def choose(self, what: str, word: str) -> None:
+        """Set something that is a word. Refused when it reads back otherwise."""
+        operation = self.dialect.operation[f"set_{what}"]
+        assert operation.command is not None
+        command = operation.command.format(value=word)
+        self.link.write(command)
+        self._check_errors(command)
+        if self.dialect.quirks.reads_back and self.word(what).upper()[:4] != word.upper()[:4]:
+            raise Refused(f"was set to {word} but reads back {self.word(what)}", **self._where(command))
+
+    def can_range(self, quantity: str) -> bool:
+        return f"set_range_{quantity}" in self.dialect.operation
+
+    def choose_range(self, quantity: str, upper: float) -> None:
+        self.set(f"range_{quantity}", upper)
+
+    def _trying(self, action: Callable[[], T], during: str) -> T:
+        """As often as the dialect says, over a fresh connection each time; each is told to ``retried``."""
+        left = self.dialect.quirks.retries
+        while True:
+            try:
+                return action()
+            except (Lost, Late, Garbled) as failure:
+                error = failure
+                if left <= 0:
+                    raise
+                self.retried(str(error), self.role, self.dialect.quirks.retries - left + 1)
+                left -= 1
+                try:
+                    self.reopen()
+                except InstrumentError:
+                    raise error from None  # the first failure says more than that nobody answers since
 
     def tell(self, name: str, value: float) -> None:
         """A command without read-back."""
@@ -65,6 +109,9 @@ class ScpiInstrument:
 
     def read(self) -> dict[str, float]:
         """One reading of every quantity the instrument gives; what it marks as not a number is left out."""
+        return self._trying(self._read, "read")
+
+    def _read(self) -> dict[str, float]:
         operation = self.dialect.operation["read"]
         values = self._ask("read")
         if len(values) != len(operation.quantities):
@@ -78,7 +125,7 @@ class ScpiInstrument:
         assert operation.query is not None
         answer = self.link.query(operation.query)
         try:
-            return [float(part) for part in answer.split(",")]
+            return [float(part) for part in re.split("[,;]", answer)]
         except ValueError:
             raise Garbled(f"answered {answer[:40]!r}, which is no number", **self._where(operation.query)) from None
 

@@ -27,6 +27,15 @@ def _manager() -> Any:
     return pyvisa.ResourceManager("@py")
 
 
+def resources() -> tuple[str, ...]:
+    """What is plugged into this computer, by VISA name; nothing on a network is looked for."""
+    try:
+        found: tuple[str, ...] = _manager().list_resources("?*::INSTR")
+    except Exception:  # noqa: BLE001 - the backend leaks errors of many kinds; then nothing can be listed
+        return ()
+    return tuple(name for name in found if not name.upper().startswith("TCPIP"))
+
+
 def warm_up() -> None:
     """Read what opening a link needs, before there is a hurry."""
     import pyvisa_py.tcpip  # noqa: F401

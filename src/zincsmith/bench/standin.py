@@ -61,7 +61,10 @@ def launch_standin(standin: StandIn, log: Path | None = None, faces: tuple[str, 
             "the physics of the simulated unit is not there; name another with --standin", file=standin.file
         )
     read_fd, keep_fd = os.pipe()
-    command = [sys.executable, "-m", "zincsmith.simbench", "--unit", standin.file, "--seed", str(standin.seed)]
+    command = [sys.executable, "-m", "zincsmith.simbench", "--json", "--unit", standin.file]
+    command += ["--seed", str(standin.seed), "--lead-ohm", f"{standin.lead_ohm:g}"]
+    for fault in standin.faults:
+        command += ["--fault", fault]
     for role in faces:
         command += ["--face", role]
     if log is not None:

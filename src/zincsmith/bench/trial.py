@@ -24,7 +24,11 @@ def try_dialect(dialect: Dialect, address: str) -> Iterator[str]:
             yield f"{switch} is off" + ("" if dialect.quirks.reads_back else ", as far as it can say")
         for name in dialect.operation:
             if name.startswith("get_"):
-                yield f"{name}: {instrument.get(name.removeprefix('get_')):g}"
+                what = name.removeprefix("get_")
+                if dialect.operation[name].reply == "word":
+                    yield f"{name}: {instrument.word(what)}"
+                else:
+                    yield f"{name}: {instrument.get(what):g}"
         if "read" in dialect.operation:
             readings = instrument.read()
             yield "reads " + ", ".join(f"{quantity} {value:g}" for quantity, value in readings.items())

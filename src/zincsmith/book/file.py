@@ -121,3 +121,15 @@ def _migrate(connection: sqlite3.Connection, path: Path) -> None:
         connection.executescript(
             f"BEGIN;\n{sql}\nPRAGMA application_id={APPLICATION_ID};\nPRAGMA user_version={n};\nCOMMIT;"
         )
+
+
+def damage_of(path: Path) -> list[str]:
+    """What SQLite finds wrong with the file, in its words; empty when it is whole. BookError when it is no book."""
+    connection = connect_reader(path)
+    try:
+        found = [str(row[0]) for row in connection.execute("PRAGMA integrity_check(20)")]
+    except sqlite3.DatabaseError as error:
+        return [str(error)]
+    finally:
+        connection.close()
+    return [] if found == ["ok"] else found

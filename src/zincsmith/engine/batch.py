@@ -6,6 +6,7 @@ import os
 import select
 import signal
 import sys
+from collections.abc import Callable, Mapping
 from contextlib import suppress
 from pathlib import Path
 from types import FrameType
@@ -21,10 +22,12 @@ from zincsmith.engine.rehearsal import Itinerary, rehearse
 from zincsmith.engine.session import Session, Start, check_start
 from zincsmith.engine.states import State
 from zincsmith.engine.watch_over import Guardian
-from zincsmith.model.events import EntryAsked, EntryRefused, GateOpened, RunClosed, StageBegan
+from zincsmith.model.events import EntryAsked, EntryRefused, GateOpened, HandSetting, RunClosed, StageBegan
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+
+SHOWN = (StageBegan, GateOpened, HandSetting, EntryAsked, EntryRefused)
 
 
 class TerminalDesk:
@@ -60,7 +63,7 @@ class TerminalDesk:
 
     def announce(self, seq: int, state: State) -> None:
         self._state = state
-        for written in self._reader.events(after=self._seq, kinds=(StageBegan, GateOpened, EntryAsked, EntryRefused)):
+        for written in self._reader.events(after=self._seq, kinds=SHOWN):
             self._tell(written.event)
         self._seq = seq
         if written_s := self._bench_s(seq):
@@ -82,6 +85,8 @@ class TerminalDesk:
             case EntryAsked(_, unit, what, spot, low, high):
                 hint = f", expected {low:.4g} to {high:.4g}" if low is not None and high is not None else ""
                 self._console.print(f"[bold]{what}[/] in {unit}, {spot or 'as read'}{hint}:", highlight=False)
+            case HandSetting(_, text):
+                self._console.print(f"[bold]By hand:[/] {text} Type yes when it is done:", highlight=False)
             case EntryRefused(text, reason):
                 self._console.print(f"[red]{text!r} is refused: {reason}[/]", highlight=False)
 
@@ -90,7 +95,7 @@ class TerminalDesk:
             return [Command("make safe", self._stopped)]
         if self._state is State.GATE and self._auto:
             return [Command("pass", body={"automatic": True})]
-        if self._state is State.GATE:
+        if self._state in (State.GATE, State.MAKING_SAFE):
             return self._gate_answers(self._lines(wait_s))
         if self._state is State.ASKING:
             return [Command("enter", line) for line in self._lines(wait_s)[:1]] or self._input_gone()
@@ -148,22 +153,59 @@ def run_batch(
     start = Start(operator, ambient_degC, auto_gates)
     check_start(start)
     itinerary = rehearse(unit, rig, plan, ambient_degC)
+
+    def documents(book: BookWriter) -> None:
+        book.revise("unit", unit.tag, unit, "from a unit file")
+        book.revise("rig", "bench", rig, "from a rig file")
+        book.revise("plan", "plan", plan, "from the command line")
+
+    return _at_terminal(
+        book_path, rig, itinerary, start, log, documents, lambda session, at: session.run(unit.tag, start, at)
+    )
+
+
+def resume_batch(
+    book_path: Path, operator: str, ambient_degC: float, auto_gates: bool, log: Path | None = None
+) -> RunClosed:
+    """Go on with the latest run of a book. InputError before anything is switched on when it cannot be resumed."""
+    start = Start(operator, ambient_degC, auto_gates)
+    check_start(start)
+    with BookReader(book_path) as reader:
+        row = reader.run()
+        unit, rig, plan = reader.unit(row.unit, row.unit_n), reader.rig(row.rig_n), reader.plan(row.plan_n)
+    itinerary = rehearse(unit, rig, plan, ambient_degC)
+    return _at_terminal(
+        book_path, rig, itinerary, start, log, lambda book: None, lambda session, at: session.resume(None, start, at)
+    )
+
+
+def _at_terminal(
+    book_path: Path,
+    rig: Rig,
+    itinerary: Itinerary,
+    start: Start,
+    log: Path | None,
+    documents: Callable[[BookWriter], None],
+    go: Callable[[Session, Mapping[str, str]], RunClosed],
+) -> RunClosed:
     running = start_standin(rig.standin, log) if rig.standin is not None else None
     try:
         addresses = running.addresses if running else {}
         console = Console(stderr=True)
         with BookWriter(book_path) as book:
-            book.revise("unit", unit.tag, unit, "from a unit file")
-            book.revise("rig", "bench", rig, "from a rig file")
-            book.revise("plan", "plan", plan, "from the command line")
-            with TerminalDesk(book_path, itinerary, auto_gates, console) as desk:
+            documents(book)
+            with TerminalDesk(book_path, itinerary, start.auto_gates, console) as desk:
                 session = Session(book, desk, Guardian(running.keep_fd if running else None))
                 for lost in session.interrupted:
-                    console.print(
-                        f"[bold red]Run {lost} of this book was interrupted; the bench was not confirmed safe.[/]"
+                    by = session.journal.state
+                    safe = (
+                        "; the guardian made the bench safe"
+                        if by is State.TAKEN_OVER
+                        else ("; the bench was not confirmed safe")
                     )
+                    console.print(f"[bold red]Run {lost} of this book was interrupted{safe}.[/]")
                 session.after_interruption(addresses)
-                return session.run(unit.tag, start, addresses)
+                return go(session, addresses)
     finally:
         if running is not None:
             running.stop()

@@ -11,17 +11,17 @@ from zincsmith.formats.entry import parse_entry
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Reading
-from zincsmith.model.rig import Instrument, Rig
+from zincsmith.model.rig import Accuracy, Instrument, Rig
 
 EntryError = InputError
 
 
-def polled_reading(key: str, quantity: str, samples: Sequence[float], rig: Rig) -> Reading:
-    """The mean of several polls; its spread is their standard deviation."""
+def polled_reading(key: str, quantity: str, samples: Sequence[float], rig: Rig, row: Accuracy | None = None) -> Reading:
+    """The mean of several polls; its spread is their standard deviation. ``row`` is the range it was read on."""
     one = rig.instrument(QUANTITIES[quantity].role)
     assert one is not None
     spread = float(np.std(samples, ddof=1)) if len(samples) > 1 else None
-    return reading_of(key, quantity, float(np.mean(samples)), one, spread=spread, count=len(samples))
+    return reading_of(key, quantity, float(np.mean(samples)), one, row, spread=spread, count=len(samples))
 
 
 def hand_reading(key: str, quantity: str, text: str, meter: Instrument) -> Reading:
@@ -30,9 +30,12 @@ def hand_reading(key: str, quantity: str, text: str, meter: Instrument) -> Readi
     return reading_of(key, quantity, value, meter, text=text.strip())
 
 
-def reading_of(key: str, quantity: str, value: float | None, one: Instrument, **more: Any) -> Reading:
-    """A reading of a quantity with the accuracy that its instrument declares for it."""
-    row = one.accuracy_of(quantity)
+def reading_of(
+    key: str, quantity: str, value: float | None, one: Instrument, row: Accuracy | None = None, **more: Any
+) -> Reading:
+    """A reading of a quantity with the accuracy in force: of the range it was read on, else as its instrument states
+    it for a value of that size."""
+    row = row or one.accuracy_for(quantity, abs(value or 0.0))
     stated = {
         name: getattr(row, name)
         for name in (

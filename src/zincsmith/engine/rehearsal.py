@@ -24,6 +24,7 @@ from zincsmith.model.actions import (
     SetSource,
     Settled,
     Stage,
+    Stop,
     Watch,
 )
 from zincsmith.model.errors import InputError
@@ -175,6 +176,8 @@ class _Rehearsal:
                 return self._measure(action)
             case Watch():
                 self.watches.append(action)
+            case Stop(why):
+                raise InputError(f"rehearsed, the plan already ends early: {why}")
             case _:
                 pass
         return Done()

@@ -43,7 +43,7 @@ from zincsmith.model.events import (
 )
 from zincsmith.model.reading import Point, Reading
 
-RESUMABLE = ("interrupted", "made safe", "tripped", "failed", "aborted")
+RESUMABLE = ("interrupted", "made safe", "tripped", "failed", "aborted", "stopped")
 
 
 @dataclass

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from zincsmith.analysis.leads import lead_resistance
+from zincsmith.bench.bench import MEASURING
+from zincsmith.bench.dialect import dialect_for
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import GridOptions, Line
 from zincsmith.model.quantities import QUANTITIES
@@ -13,8 +15,13 @@ from zincsmith.procedures.base import Context, SourceKind
 
 def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
     """What a procedure may know about this rig; each part of a plan puts its own options in."""
-    polled = {q.name for q in QUANTITIES.values() if (one := rig.instrument(q.role)) and one.how != "by hand"}
-    measured = {q.name for q in QUANTITIES.values() if rig.instrument(q.role)}
+    polled: set[str] = set()
+    for role in MEASURING:
+        one = rig.instrument(role)
+        if one is not None and one.how != "by hand":
+            polled |= set(dialect_for(role, one.dialect).operation["read"].quantities)
+    by_hand = {q.name for q in QUANTITIES.values() if (one := rig.instrument(q.role)) and one.how == "by hand"}
+    measured = polled | by_hand
     lead = rig.lead("unit load")
     return Context(
         unit,

@@ -41,6 +41,7 @@ from zincsmith.model.actions import (
     Settled,
     Skipped,
     Stage,
+    Stop,
     Watch,
 )
 from zincsmith.model.errors import BookError, InstrumentError, LimitError
@@ -53,6 +54,7 @@ from zincsmith.model.events import (
     Passed,
     PointTaken,
     Remarked,
+    Retried,
     RunClosed,
     StageBegan,
     Waited,
@@ -102,6 +104,8 @@ class Runner:
         outcome, why = "failed", "a bug in the program"
         try:
             self.journal.become("start" if resumed is None else "resume run", "run started")
+            for instrument in self.bench.instruments.values():
+                instrument.retried = lambda why, role, times: self.journal.try_append(Retried(why, role, times))
             self.bench.open()
             self.pulse.began_s = self.bench.clock.now_s
             ahead = max(0.0, self._from_s - self.bench.clock.now_s)  # a run that goes on keeps its time
@@ -181,6 +185,7 @@ class Runner:
             SetLoad: self._set,
             Dwell: self._dwell,
             Measure: self._measure,
+            Stop: self._stop,
         }
         try:
             return takers[type(action)](action)
@@ -219,6 +224,9 @@ class Runner:
         self.setter.carry_out(action)
         return Done()
 
+    def _stop(self, action: Stop) -> Outcome:
+        raise RunEnd("stopped", action.why)
+
     def _dwell(self, action: Dwell) -> Outcome:
         answer = self._wait(action)
         self._settle, self._settled = action, answer.stable
@@ -251,6 +259,8 @@ class Runner:
         return Settled(stable, passed, rises)
 
     def _is_settled(self, action: Dwell) -> bool:
+        if action.below is not None:
+            return self.pulse.now.get(action.quantity or "", action.below) < action.below
         rows = [(t, v[action.quantity]) for t, v in self.pulse.history if action.quantity in v]
         if not rows:
             return False
@@ -284,7 +294,7 @@ class Runner:
             if name in by_hand:
                 readings.append(self.people.ask(key, name))
             elif samples.get(name):
-                readings.append(polled_reading(key, name, samples[name], self.bench.rig))
+                readings.append(polled_reading(key, name, samples[name], self.bench.rig, self.bench.in_use.get(name)))
         now = self.bench.clock.now_s
         return Point(number, dict(action.conditions), tuple(readings), now, self._settled, part, take)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from dataclasses import replace
 
+from zincsmith.analysis.expectation import expected
 from zincsmith.engine.limits import Limits
 from zincsmith.engine.people import People
 from zincsmith.engine.pulse import Pulse, Settings
@@ -36,6 +37,10 @@ class Setter:
         found = self._source(action) if isinstance(action, SetSource) else self._load(action)
         self.pulse.journal.append(Effected(type(action).__name__, found))
         self.pulse.history.clear()
+        settings = self.pulse.settings
+        plate, ambient = self.people.plate, self.people.ambient_degC
+        ahead = expected(plate, settings.source_V if settings.source_on else 0.0, settings.drawn_A, ambient)
+        self.bench.choose_ranges({name: one.high for name, one in ahead.items()})
 
     def bring_to(self, wanted: Settings) -> None:
         """From whatever is set now to these settings, load off while the source changes, then up gradually."""

@@ -36,7 +36,9 @@ def try_role(rig: Rig, role: str, addresses: Mapping[str, str], enough: Callable
         identity = instrument.link.identity
         readings: dict[str, list[float]] = {}
         if role in MEASURING:
-            instrument.choose_ranges(one)
+            for row in one.accuracy[::-1]:  # the first that is stated counts
+                if instrument.can_range(row.quantity):
+                    instrument.choose_range(row.quantity, row.range)
             for _ in range(READINGS):
                 if enough():
                     break

@@ -13,7 +13,13 @@ from zincsmith.model.dialect import NEEDED, SWITCHES, Dialect, Operation, known_
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
 
-REPLIES = {"get": ("number", "boolean"), "read": ("numbers",), "next_error": ("error",)}
+REPLIES = {
+    "get": ("number", "boolean", "word"),
+    "read": ("numbers",),
+    "capture": ("numbers",),
+    "next_error": ("error",),
+}
+LONGEST_SETTLE_S = 0.8  # no instrument may keep the engine waiting longer than it keeps its guardian
 
 
 def read_dialect(file: Path) -> Dialect:
@@ -42,6 +48,14 @@ def check_dialect(dialect: Dialect) -> list[Problem]:
             found.append(Problem(at, f"no such operation of this role; there are: {', '.join(known)}"))
         else:
             found += _operation(name, operation, at, dialect.role)
+    mine = {q.name for q in QUANTITIES.values() if q.role == dialect.role}
+    for n, row in enumerate(dialect.accuracy):
+        if row.quantity not in mine:
+            found.append(Problem(f"accuracy.{n}.quantity", f"no such quantity of this role: {row.quantity}"))
+        elif row.range <= 0.0:
+            found.append(Problem(f"accuracy.{n}.range", "must be above zero"))
+    if not 0 <= dialect.quirks.retries <= 3:
+        found.append(Problem("quirks.retries", "0 to 3: an instrument that needs more is not to be relied on"))
     unasked = () if dialect.quirks.reads_back else tuple(n for n in NEEDED[dialect.role] if n.startswith("get_"))
     for name in NEEDED[dialect.role]:
         if name not in dialect.operation and name not in unasked:
@@ -69,7 +83,11 @@ def _operation(name: str, one: Operation, at: str, role: str) -> Iterator[Proble
             yield Problem(f"{at}.command", "this one asks: it is a query with a reply format")
         else:
             yield from _command(one.command, at)
+        if not 0.0 <= one.settle_s <= LONGEST_SETTLE_S:
+            yield Problem(f"{at}.settle_s", f"0 to {LONGEST_SETTLE_S:g} s; longer waits belong in the plan")
         return
+    if one.settle_s:
+        yield Problem(f"{at}.settle_s", "only a command has a time to settle")
     if name.startswith("set_") or name == "advance":
         yield Problem(f"{at}.query", "this one sets: it is a command with {value} in it")
     wanted = REPLIES.get(name.partition("_")[0] if name.startswith("get_") else name, ())
@@ -96,6 +114,6 @@ def _command(command: str, at: str) -> Iterator[Problem]:
         yield Problem(f"{at}.command", "must hold {value} once, such as VOLT {value:.3f}")
         return
     try:
-        command.format(value=1)
+        command.format(value="CURR" if command.endswith("{value}") else 1)
     except (ValueError, IndexError, KeyError):
         yield Problem(f"{at}.command", "the form behind the colon in {value:...} fits no number")

@@ -47,7 +47,7 @@ def _part(raw: Any, n: int, file: str, text: str) -> Options:
         raise InputError(
             f"there is no procedure {kind!r}; there are: {', '.join(KINDS)}", file=file, key=f"part#{n + 1}.procedure"
         )
-    for key in ("lines", "first_line"):
+    for key in ("lines", "first_line", "line"):
         if key in raw:
             raw = {**raw, key: _lines(raw[key], file, f"part#{n + 1}.{key}")}
     return bind(KINDS[kind], raw, file, text, lambda path: ("part", str(n), *path))
@@ -68,7 +68,7 @@ def write_plan(plan: Plan) -> str:
     def part(options: Options) -> dict[str, Any]:
         found = {"procedure": options.procedure, **plain(options)}
         for key, value in found.items():
-            if key == "first_line":
+            if key in ("first_line", "line"):
                 found[key] = _pair(value)
             elif key == "lines":
                 found[key] = [_pair(v) for v in value]
@@ -101,7 +101,7 @@ def check_plan(plan: Plan, file: str | None = None) -> None:
             if not 0.0 < part.light_load_percent <= 100.0:
                 raise InputError("must lie above 0 and up to 100 %", file=file, key="part.light_load_percent")
         elif isinstance(part, RigCheckOptions):
-            _check_lines(part.lines, file, "part.lines")
+            _check_lines((part.line,), file, "part.line")
             if not 1.0 <= part.readings_s <= 3600.0:
                 raise InputError("must lie between 1 and 3600 s", file=file, key="part.readings_s")
             if not 0.0 <= part.load_percent <= 100.0:
@@ -121,6 +121,8 @@ def _check_grid(options: GridOptions, file: str | None) -> None:
         raise InputError("loads must differ and lie between 0 and 110 %", file=file, key="part.loads_percent")
     if any(not 0.0 <= t <= LONGEST_S for t in times):
         raise InputError("times must lie between 0 and 86400 s", file=file, key="part")
+    if not 0 <= options.refine_points <= 100:
+        raise InputError("must lie between 0 and 100", file=file, key="part.refine_points")
     if not 1.0 <= options.average_s <= 3600.0:
         raise InputError("must lie between 1 and 3600 s", file=file, key="part.average_s")
     if not 4.0 <= options.settled_window_s <= 3600.0 or options.settled_percent <= 0.0:

@@ -61,7 +61,7 @@ class SetLoad:
 @dataclass(frozen=True)
 class Dwell:
     """Wait ``seconds``; then, with ``quantity`` given, until it drifts less than ``percent`` over ``window_s``
-    or until ``at_most_s`` have passed in all.
+    or until ``at_most_s`` have passed in all. With ``below``, until the quantity is below that.
 
     With ``rises_above`` the times that ``rising`` climbs above it are counted, polled every ``period_s``.
     ``warms`` marks a warm-up, which has to be made up for when a run is resumed.
@@ -73,6 +73,7 @@ class Dwell:
     percent: float = 0.0
     window_s: float = 0.0
     at_most_s: float = 0.0
+    below: float | None = None
     rising: str | None = None
     rises_above: float = 0.0
     period_s: float | None = None
@@ -107,9 +108,16 @@ class Note:
     text: str
 
 
-Action = Begin | End | Stage | Confirm | SetSource | SetLoad | Dwell | Measure | Watch | Note
+@dataclass(frozen=True)
+class Stop:
+    """The procedure ends the run, safe, for a reason found on the unit."""
+
+    why: str
+
+
+Action = Begin | End | Stage | Confirm | SetSource | SetLoad | Dwell | Measure | Watch | Note | Stop
 ACTIONS: dict[str, type[Action]] = {
-    c.__name__: c for c in (Begin, End, Stage, Confirm, SetSource, SetLoad, Dwell, Measure, Watch, Note)
+    c.__name__: c for c in (Begin, End, Stage, Confirm, SetSource, SetLoad, Dwell, Measure, Watch, Note, Stop)
 }
 
 

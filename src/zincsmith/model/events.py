@@ -279,7 +279,9 @@ class SafeStep:
 
 @dataclass(frozen=True)
 class RunClosed:
-    """``outcome``: complete, aborted, made safe, tripped, failed or interrupted. ``unconfirmed`` lists what has to
+    """``outcome``: complete, aborted, made safe, tripped, stopped, failed or interrupted.
+
+    ``unconfirmed`` lists what has to
     be switched off by hand."""
 
     outcome: str

@@ -25,13 +25,15 @@ LINES = (Line(115.0, 60.0), Line(230.0, 50.0))
 
 @dataclass(frozen=True)
 class RigCheckOptions(Record):
-    """Readings of ``readings_s`` each, unit off; then two meters at ``load_percent``. ``after``: background only."""
+    """``when``: before power (zero readings, background), live (source, leads, two meters at ``load_percent``), or
+    after (background again). Readings are averaged over ``readings_s``.
+    """
 
     procedure: Literal["rig_check"] = "rig_check"
-    after: bool = False
+    when: Literal["before", "live", "after"] = "before"
     readings_s: float = 10.0
     load_percent: float = 25.0
-    lines: tuple[Line, ...] = (LINES[0],)
+    line: Line = LINES[0]
 
 
 @dataclass(frozen=True)
@@ -74,6 +76,7 @@ class GridOptions(Record):
     settled_window_s: float = 20.0
     average_s: float = 10.0
     temperature_loads_percent: tuple[float, ...] = (100.0,)  # the case is read at these
+    refine_points: int = 0  # further points at the first line, where the efficiency curve is least certain
 
 
 Options = RigCheckOptions | SafetyOptions | BringUpOptions | GridOptions
@@ -106,8 +109,10 @@ class Plan:
         """Every line that points are taken at, each once, in order."""
         found: list[Line] = []
         for part in self.parts:
-            if isinstance(part, GridOptions | RigCheckOptions):
+            if isinstance(part, GridOptions):
                 found += part.lines
+            elif isinstance(part, RigCheckOptions) and part.when == "live":
+                found.append(part.line)
             elif isinstance(part, BringUpOptions):
                 found.append(part.first_line)
         return tuple(dict.fromkeys(found))

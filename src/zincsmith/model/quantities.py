@@ -24,8 +24,11 @@ QUANTITIES = {
         Quantity("input_current", "Input amps", "A", "current", "input", "power_meter"),
         Quantity("input_power", "Input watts", "W", "power", "input", "power_meter"),
         Quantity("power_factor", "Power factor", "1", "plain", "none", "power_meter"),
+        Quantity("input_frequency", "Input frequency", "Hz", "plain", "input", "power_meter"),
+        Quantity("voltage_thd", "Distortion of the input volts", "1", "plain", "input", "power_meter"),
         Quantity("output_voltage", "Output volts", "V", "voltage", "output", "voltmeter"),
         Quantity("output_current", "Output amps", "A", "current", "output", "load"),
+        Quantity("load_voltage", "Volts at the load", "V", "voltage", "output", "load"),
         Quantity("case_temperature", "Case temperature", "degC", "temperature", "none", "thermometer"),
     )
 }

@@ -58,7 +58,8 @@ class Point:
 class Evidence:
     """Everything findings may use. ``complete`` is False when the run, or the part of it, ended early.
 
-    ``procedures`` names the parts of the plan in order, ``ended`` those that were carried out to their end.
+    ``earlier`` are the points of parts that came before. ``procedures`` names the parts of the plan in order,
+    ``ended`` those that were carried out to their end.
     """
 
     points: tuple[Point, ...]
@@ -66,11 +67,13 @@ class Evidence:
     ambient_degC: float | None = None
     procedures: tuple[str, ...] = ()
     ended: tuple[int, ...] = ()
+    earlier: tuple[Point, ...] = ()
 
     def of_part(self, part: int) -> Evidence:
         """What one part of the plan contributes."""
         points = tuple(p for p in self.points if p.part == part)
-        return replace(self, points=points, complete=self.complete or part in self.ended)
+        earlier = tuple(p for p in self.points if p.part < part)
+        return replace(self, points=points, earlier=earlier, complete=self.complete or part in self.ended)
 
     def by(self, procedure: str) -> Evidence:
         """What every part of one procedure contributes; everything, when no parts are named."""

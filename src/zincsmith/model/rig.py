@@ -105,6 +105,12 @@ class Instrument(Record):
         """The first range declared for a quantity, the one the rig uses; None when nothing is declared."""
         return next((a for a in self.accuracy if a.quantity == quantity), None)
 
+    def accuracy_for(self, quantity: str, value: float) -> Accuracy | None:
+        """The smallest declared range that holds a value; the only one where there is one, the widest beyond all."""
+        rows = sorted((a for a in self.accuracy if a.quantity == quantity), key=lambda a: a.range)
+        fitting = (a for a in rows if a.range >= value)
+        return next(fitting, rows[-1] if rows else None)
+
 
 @dataclass(frozen=True)
 class Lead(Record):
@@ -159,6 +165,8 @@ class StandIn(Record):
     file: str
     seed: int = 1
     pace: float = 0.0
+    lead_ohm: float = 0.0  # of the simulated leads to the load
+    faults: tuple[str, ...] = ()  # ROLE,FAULT or unit,KIND or bench,MISHAP from the start
 
 
 @dataclass(frozen=True)

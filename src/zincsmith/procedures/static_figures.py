@@ -2,32 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 
-from zincsmith.analysis.accuracy import column
 from zincsmith.analysis.efficiency import average_active_efficiency, efficiency
 from zincsmith.analysis.regulation import line_regulation, load_regulation, output_resistance
-from zincsmith.analysis.uncertainty import Estimate, Values, propagate
-from zincsmith.model.finding import Doubt, Finding, Working
+from zincsmith.analysis.uncertainty import Values
+from zincsmith.model.finding import Finding
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
-from zincsmith.procedures.point_doubts import point_doubts
+from zincsmith.procedures.finding_of import Rows, finding_of
 
 ACTIVE_LOADS = (100.0, 75.0, 50.0, 25.0)
 POWER = ("input_power", "output_voltage", "output_current")
-WORDS = {
-    "input_voltage": "Vin / V",
-    "input_current": "Iin / A",
-    "input_power": "Pin / W",
-    "output_voltage": "V / V",
-    "output_current": "I / A",
-    "case_temperature": "T / °C",
-}
-
-Rows = Sequence[Point]
 
 
 def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
@@ -47,63 +36,6 @@ def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) 
         found += _resistance(line, points)
         found += _single_efficiencies(line, points)
     return found
-
-
-def _finding(
-    name: str,
-    title: str,
-    unit: str,
-    rows: Rows,
-    quantities: Sequence[str],
-    formula: Callable[[Values], float],
-    words: str,
-    conditions: dict[str, float],
-    note: str = "",
-    each: Callable[[Point], dict[str, float]] | None = None,
-) -> Finding:
-    columns = {q: column([r for p in rows if (r := p.get(q)) is not None]) for q in quantities}
-    estimate: Estimate = propagate(formula, columns)
-    known = all(r.known for p in rows for q in quantities if (r := p.get(q)) is not None)
-    doubts = tuple(dict.fromkeys(d for p in rows for d in point_doubts(p, quantities)))
-    if not known:
-        doubts += (
-            Doubt(
-                "accuracy_unknown",
-                "An instrument behind this figure states no accuracy, so its uncertainty is not known.",
-                "Enter the accuracy from its data sheet in the rig.",
-            ),
-        )
-    return Finding(
-        name=name,
-        title=title,
-        value=estimate.value,
-        unit=unit,
-        u=estimate.u if known else None,
-        k=estimate.k if known else None,
-        dof=estimate.dof if known else None,
-        conditions=conditions,
-        working=_working(rows, quantities, words, note, each),
-        contributions=estimate.contributions,
-        doubts=doubts,
-    )
-
-
-def _working(
-    rows: Rows, quantities: Sequence[str], words: str, note: str, each: Callable[[Point], dict[str, float]] | None
-) -> Working:
-    table = []
-    for point in rows:
-        row: dict[str, object] = {"point": point.number, **point.conditions}
-        for q in quantities:
-            reading = point.get(q)
-            if reading is not None:
-                row[WORDS.get(q, q)] = reading.value
-        if each is not None:
-            row.update(each(point))
-        row["readings"] = [r.id for q in quantities if (r := point.get(q)) is not None]
-        table.append(row)
-    columns = [WORDS.get(q, q) for q in quantities] + (list(each(rows[0])) if each is not None and rows else [])
-    return Working(words, ("load / %", *columns), tuple(table), note)
 
 
 def _has(point: Point, quantities: Sequence[str]) -> bool:
@@ -139,7 +71,7 @@ def _output_voltage(points: Rows) -> list[Finding]:
         at = [extreme]
         conditions = dict(extreme.conditions)
         out.append(
-            _finding(
+            finding_of(
                 f"output_voltage_{name}",
                 f"Output voltage, {title}",
                 "V",
@@ -167,7 +99,7 @@ def _load_regulation(line: tuple[float, float], points: Rows, plate: Nameplate, 
 
     span = f"{_load(low):g} to {_load(high):g} % load"
     return [
-        _finding(
+        finding_of(
             "load_regulation",
             "Load regulation",
             "1",
@@ -196,7 +128,7 @@ def _line_regulation(lines: list[list[Point]], plate: Nameplate) -> list[Finding
         return line_regulation_of(v, most, least, nominal)
 
     return [
-        _finding(
+        finding_of(
             "line_regulation",
             "Line regulation",
             "1",
@@ -226,7 +158,7 @@ def _average_efficiency(line: tuple[float, float], points: Rows) -> list[Finding
             return []
         rows.append(near[0])
     return [
-        _finding(
+        finding_of(
             "average_active_efficiency",
             "Average active efficiency",
             "1",
@@ -252,7 +184,7 @@ def _full_load(line: tuple[float, float], points: Rows) -> list[Finding]:
     for p in (p for p in points if abs(_load(p) - 100.0) <= 2.0):
         if _has(p, ["input_current"]):
             out.append(
-                _finding(
+                finding_of(
                     "input_current",
                     "Input current, full load",
                     "A",
@@ -266,7 +198,7 @@ def _full_load(line: tuple[float, float], points: Rows) -> list[Finding]:
         power = ["input_power", "input_voltage", "input_current"]
         if _has(p, power):
             out.append(
-                _finding(
+                finding_of(
                     "power_factor",
                     "Power factor, full load",
                     "1",
@@ -279,7 +211,7 @@ def _full_load(line: tuple[float, float], points: Rows) -> list[Finding]:
             )
         if _has(p, ["case_temperature"]):
             out.append(
-                _finding(
+                finding_of(
                     "case_temperature",
                     "Case temperature, full load",
                     "degC",
@@ -299,7 +231,7 @@ def _resistance(line: tuple[float, float], points: Rows) -> list[Finding]:
     if len({_load(p) for p in rows}) < 3:
         return []
     return [
-        _finding(
+        finding_of(
             "output_resistance",
             "Output resistance",
             "ohm",
@@ -315,7 +247,7 @@ def _resistance(line: tuple[float, float], points: Rows) -> list[Finding]:
 
 def _single_efficiencies(line: tuple[float, float], points: Rows) -> list[Finding]:
     return [
-        _finding(
+        finding_of(
             "efficiency",
             f"Efficiency at {_load(p):g} %",
             "1",

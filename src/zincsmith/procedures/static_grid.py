@@ -5,16 +5,32 @@ Warm up at full load, then go down from 100 % at each line; wait at each point u
 
 from __future__ import annotations
 
-from zincsmith.model.actions import Confirm, Dwell, Measure, SetLoad, SetSource, Stage, Watch
+from collections.abc import Generator
+
+from zincsmith.model.actions import (
+    Action,
+    Confirm,
+    Dwell,
+    Measure,
+    Measured,
+    Outcome,
+    SetLoad,
+    SetSource,
+    Stage,
+    Watch,
+)
 from zincsmith.model.finding import Finding
 from zincsmith.model.plan import GridOptions, Line
 from zincsmith.model.reading import Evidence
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.search import refine
 
 # Bounds that stop the run; a unit that passes them is not worth waiting for.
 LEAST_EFFICIENCY = 0.55  # input power beyond rated / this is more than the unit can explain
 FIXED_LOSS_W = 5.0
+LEAST_KNOWN = 3  # points before a curve can be refined
+LEAST_GAP_PERCENT = 1.0
 RAMP_PERCENT = (10.0, 25.0, 50.0, 75.0, 100.0)
 
 NAME = "static_grid"
@@ -25,6 +41,15 @@ CAUTIONS = (
     "The case and the load get hot: mind your hands.",
     "Safe output is not a safe unit: its bulk capacitor may hold a dangerous charge after switch-off.",
 )
+
+
+def efficiency_of(answer: Outcome) -> float | None:
+    """V I / Pin of a point just measured, None when it was skipped or a reading is missing."""
+    if not isinstance(answer, Measured):
+        return None
+    read = [answer.point.get(q) for q in ("output_voltage", "output_current", "input_power")]
+    values = [r.value for r in read if r is not None and r.value is not None]
+    return values[0] * values[1] / values[2] if len(values) == 3 and values[2] > 0.0 else None
 
 
 def grid_options(ctx: Context) -> GridOptions:
@@ -68,8 +93,23 @@ class StaticGrid:
             yield Stage("Grid", line.words)
             if line != first:
                 yield from self._change_line(ctx, line)
+            known = []
             for load in options.loads_percent:
-                yield from self._point(ctx, line, load)
+                value = efficiency_of((yield from self._point(ctx, line, load)))
+                if value is not None:
+                    known.append((load, value))
+        if len(known) >= LEAST_KNOWN and options.refine_points:
+            yield from self._refine(ctx, lines[-1], known)
+
+    def _refine(self, ctx: Context, line: Line, known: list[tuple[float, float]]) -> Steps:
+        """Further points at the last line, each where the efficiency curve is least certain."""
+        yield Stage("Efficiency curve", f"{line.words}, where it is least certain")
+
+        def efficiency_at(load: float) -> Generator[Action, Outcome, float | None]:
+            answer = yield from self._point(ctx, line, load)
+            return efficiency_of(answer)
+
+        yield from refine(known, grid_options(ctx).refine_points, LEAST_GAP_PERCENT, efficiency_at)
 
     def _watches(self, ctx: Context) -> Steps:
         output = ctx.nameplate.output
@@ -90,7 +130,7 @@ class StaticGrid:
         yield from self._ramp(ctx)
         yield Dwell(grid_options(ctx).rewarm_s, "warm again at full load", warms=True)
 
-    def _point(self, ctx: Context, line: Line, load_percent: float) -> Steps:
+    def _point(self, ctx: Context, line: Line, load_percent: float) -> Generator[Action, Outcome, Outcome]:
         options = grid_options(ctx)
         yield SetLoad(load_percent / 100.0 * ctx.nameplate.output.current_A, load_percent > 0.0)
         yield Dwell(
@@ -106,10 +146,12 @@ class StaticGrid:
             load_percent in options.temperature_loads_percent and "case_temperature" in ctx.measured
         ) or "case_temperature" in ctx.polled:
             wanted.append("case_temperature")
-        yield Measure(
-            tuple(wanted),
-            options.average_s,
-            {"input_voltage_V": line.voltage_V, "frequency_Hz": line.frequency_Hz, "load_percent": load_percent},
+        return (
+            yield Measure(
+                tuple(wanted),
+                options.average_s,
+                {"input_voltage_V": line.voltage_V, "frequency_Hz": line.frequency_Hz, "load_percent": load_percent},
+            )
         )
 
     def tidy(self, ctx: Context) -> Steps:

@@ -10,15 +10,27 @@ import sys
 from pathlib import Path
 
 from zincsmith.simbench.adapter import Adapter
-from zincsmith.simbench.server import Bench
+from zincsmith.simbench.ailment import KINDS as AILMENTS
+from zincsmith.simbench.scpi import ScpiError
+from zincsmith.simbench.server import FAULTS, MISHAPS, Bench
 from zincsmith.simbench.world import World
 
 
 def main() -> int:
-    parser = argparse.ArgumentParser(prog="python -m zincsmith.simbench")
+    parser = argparse.ArgumentParser(
+        prog="zincsmith simbench",
+        description="Stand-in instruments and a simulated unit on loopback ports.",
+        epilog=f"faults of a line: {', '.join(sorted(FAULTS))}; of the unit: {', '.join(AILMENTS)}; "
+        f"of the bench: {', '.join(sorted(MISHAPS))}",
+    )
     parser.add_argument("--unit", type=Path, required=True, help="physics of the simulated unit (TOML)")
     parser.add_argument("--seed", type=int, default=1, help="draws the errors of the instruments")
     parser.add_argument("--ambient", type=float, default=23.0, help="room temperature in degC")
+    parser.add_argument("--json", action="store_true", help="print the addresses as one line of JSON")
+    parser.add_argument("--pace", default="0", help="bench seconds a second, or fast: only the clock's command counts")
+    parser.add_argument("--fault", action="append", default=[], help="ROLE,FAULT or unit,KIND or bench,MISHAP")
+    parser.add_argument("--latency", type=float, default=0.0, help="seconds before each answer")
+    parser.add_argument("--lead-ohm", type=float, default=0.0, help="resistance of the leads to the load")
     parser.add_argument("--log", type=Path, help="append a line for everything that is switched")
     parser.add_argument("--face", action="append", default=[], help="show the face of a meter without a cable (role)")
     arguments = parser.parse_args()
@@ -28,9 +40,21 @@ def main() -> int:
     except (OSError, ValueError) as error:
         print(f"stand-in bench: {error}", file=sys.stderr)
         return 2
-    bench = Bench(World(unit, arguments.seed, arguments.ambient), arguments.log)
-    bench.open()
-    print(json.dumps({"instruments": bench.addresses()}), flush=True)
+    world = World(unit, arguments.seed, arguments.ambient, arguments.lead_ohm)
+    try:
+        pace = 0.0 if arguments.pace == "fast" else float(arguments.pace)
+        bench = Bench(world, arguments.log, pace, arguments.latency)
+        bench.open()
+        for fault in arguments.fault:
+            bench.inject(fault)
+    except (ValueError, ScpiError) as error:
+        print(f"stand-in bench: {error}; see --help for paces and faults", file=sys.stderr)
+        return 2
+    if arguments.json:
+        print(json.dumps({"instruments": bench.addresses()}), flush=True)
+    else:
+        for one in bench.addresses():
+            print(f"{one['role']:16}{one['visa']}", flush=True)
     ports = {str(one["role"]): str(one["port"]) for one in bench.addresses()}
     for role in arguments.face:
         command = [sys.executable, "-m", "zincsmith.simbench.face", "--role", role, "--port", ports[role]]

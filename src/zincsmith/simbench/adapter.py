@@ -1,14 +1,22 @@
-"""The physics of a simulated AC-DC adapter, read from a TOML file in examples/standins/."""
+"""The physics of a simulated AC-DC supply, read from a TOML file in examples/standins/.
+
+Losses, mains side and regulation are quasi-static; starting, protection, heat and hold-up move in time. Sections a
+file leaves out keep a unit simple: no corrector, no burst mode, no fan, a shutdown that recovers by itself.
+"""
 
 from __future__ import annotations
 
 import math
 import tomllib
-from dataclasses import dataclass, fields
+from collections.abc import Callable
+from dataclasses import MISSING, dataclass, fields
 from pathlib import Path
 from typing import Any
 
+from zincsmith.simbench.ailment import Ailment, Parts
 from zincsmith.simbench.rectifier import Intake, Rectifier
+
+NOTHING = Intake(0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -20,7 +28,7 @@ class Output:
     resistance_ohm: float
     line_uV_per_V: float  # change of output for each volt of input, from 230 V
     drift_uV_per_K: float  # change of output for each kelvin of the hot part, from 25 degC
-    limit_A: float  # above this current the output collapses until the overload goes away
+    limit_A: float  # above this current the protection acts
     capacitor_F: float
     bleeder_ohm: float
 
@@ -39,21 +47,102 @@ class Losses:
 
 @dataclass(frozen=True)
 class Thermal:
-    """Two stages: the hot part heats the case, the case heats the room."""
+    """Two stages: the hot part heats the case, the case heats the room.
+
+    Above ``shutdown_degC`` of the hot part it stops until ``restart_degC``. A fan, where there is one, starts at
+    ``fan_on_degC`` and stops at ``fan_off_degC``; it divides the resistance to the room by ``fan_factor``.
+    """
 
     core_J_per_K: float
     core_to_case_K_per_W: float
     case_J_per_K: float
     case_to_ambient_K_per_W: float
+    shutdown_degC: float = math.inf
+    restart_degC: float = math.inf
+    fan_on_degC: float = math.inf
+    fan_off_degC: float = math.inf
+    fan_factor: float = 1.0
 
 
 @dataclass(frozen=True)
 class Start:
-    """Lowest rms input that starts it, lowest that keeps it running, and the delay before the output rises."""
+    """Lowest rms input that starts it, lowest that keeps it running, and the delay before the output rises.
+
+    From ``wake_V`` up it tries: ``attempt_W`` for ``attempt_s`` every ``period_s``. ``start_ohm`` feeds its controller.
+    """
 
     start_V: float
     stop_V: float
     delay_s: float
+    soft_start_s: float = 0.0
+    wake_V: float = math.inf
+    attempt_W: float = 0.0
+    attempt_s: float = 0.12
+    period_s: float = 1.2
+    start_ohm: float = math.inf
+
+
+@dataclass(frozen=True)
+class Corrector:
+    """Boost power factor correction: in above ``from_W`` of converter power, out below ``until_W``."""
+
+    from_W: float = math.inf
+    until_W: float = math.inf
+    bulk_V: float = 390.0
+    efficiency: float = 0.97
+    power_factor: float = 0.985
+
+
+@dataclass(frozen=True)
+class Burst:
+    """Below ``below_W`` of converter power it works in packets: ``duty`` of every ``period_s``."""
+
+    below_W: float = 0.0
+    period_s: float = 0.8
+    duty: float = 0.3
+    rest_share: float = 0.2  # of the mean power, between packets
+
+
+@dataclass(frozen=True)
+class Protection:
+    """What an overload does: see KINDS. ``delay_s`` before it acts; ``off_s`` is the pause of a hiccup."""
+
+    kind: str = "shutdown"
+    delay_s: float = 0.0
+    off_s: float = 0.8
+    fold_share: float = 0.3  # of the limit, foldback at zero volts
+
+
+@dataclass(frozen=True)
+class Ripple:
+    """Output ripple: from the switching current through capacitor and ESR, from the mains, spikes and noise."""
+
+    switching_Hz: float = 65e3
+    current_A: float = 1.0  # peak to peak in the output capacitor
+    esr_ohm: float = 0.03
+    mains_rejection: float = 2e-4  # of the bulk ripple
+    spike_V: float = 0.02
+    noise_V: float = 0.002  # rms
+
+
+@dataclass(frozen=True)
+class Response:
+    """Second-order answer to a load step: natural frequency, damping, and volts of the first dip for each ampere."""
+
+    natural_Hz: float = 4000.0
+    damping: float = 0.35
+    dip_ohm: float = 0.12
+
+
+@dataclass(frozen=True)
+class Ageing:
+    """What the years did to the output capacitor."""
+
+    capacity_share: float = 1.0
+    esr_factor: float = 1.0
+
+
+KINDS = ("constant current", "foldback", "hiccup", "latching", "constant power", "shutdown", "none")
 
 
 @dataclass(frozen=True)
@@ -71,17 +160,24 @@ class Steady:
 
 
 class Adapter:
-    """A single-output adapter between the mains and a load; ``step`` moves it on in time."""
+    """A single-output supply between the mains and a load; ``step`` moves it on in time."""
 
-    def __init__(self, output: Output, losses: Losses, thermal: Thermal, start: Start, mains: Rectifier) -> None:
+    def __init__(self, output: Output, losses: Losses, thermal: Thermal, start: Start, mains: Rectifier,
+                 **more: Any) -> None:  # fmt: skip
         self.output, self.losses, self.thermal, self.start, self.mains = output, losses, thermal, start, mains
+        self.corrector: Corrector = more.get("corrector", Corrector())
+        self.burst: Burst = more.get("burst", Burst())
+        self.protection: Protection = more.get("protection", Protection())
+        self.ripple: Ripple = more.get("ripple", Ripple())
+        self.response: Response = more.get("response", Response())
+        self.ageing: Ageing = more.get("ageing", Ageing())
+        self.ailment = Ailment(more.get("parts", Parts()))
         self.core_degC = self.case_degC = 25.0
-        self.output_V = 0.0
-        self.current_A = 0.0
-        self.intake = Intake(0.0, 0.0, 0.0)
-        self._since_input_s = 0.0
-        self._running = False
-        self._stored_J = 0.0
+        self.output_V = self.current_A = 0.0
+        self.intake = NOTHING
+        self.state = "off"
+        self.correcting = self.fan_on = False
+        self._time_s = self._in_state_s = self._overloaded_s = self._stored_J = 0.0
         self._grid: dict[tuple[float, float, int], Intake] = {}
 
     @classmethod
@@ -90,15 +186,20 @@ class Adapter:
         raw = tomllib.loads(file.read_text("utf-8"))
         parts: dict[str, Any] = {}
         for name, kind in SECTIONS.items():
+            if name in OPTIONAL and name not in raw:
+                continue
             section = raw.pop(name, {})
-            wanted = {field.name for field in fields(kind)}
-            if set(section) != wanted:
-                odd = ", ".join(sorted(set(section) ^ wanted))
+            known = {f.name for f in fields(kind)}
+            needed = set() if name in OPTIONAL else {f.name for f in fields(kind) if f.default is MISSING}
+            if not needed <= set(section) <= known:
+                odd = ", ".join(sorted((needed - set(section)) | (set(section) - known)))
                 raise ValueError(f"{file}: [{name}] has missing or unknown keys: {odd}")
-            parts[name] = kind(**{key: float(value) for key, value in section.items()})
+            parts[name] = kind(**{k: v if isinstance(v, str) else float(v) for k, v in section.items()})
         raw.pop("name", None)
         if raw:
             raise ValueError(f"{file}: unknown sections: {', '.join(sorted(raw))}")
+        if parts.get("protection", Protection()).kind not in KINDS:
+            raise ValueError(f"{file}: [protection] kind must be one of {', '.join(KINDS)}")
         return cls(**parts)
 
     # What it does at one point, without time
@@ -112,17 +213,21 @@ class Adapter:
         return loss
 
     def regulated_V(self, input_V: float, current_A: float, core_degC: float) -> float:
-        """Output voltage in V while it regulates."""
+        """Output voltage in V while it regulates; with an open feedback it does not."""
         o = self.output
-        return (
+        return self.ailment.regulated_V(
             o.voltage_V * (1.0 + o.setpoint_error_percent / 100.0)
             + o.line_uV_per_V * 1e-6 * (input_V - 230.0)
             + o.drift_uV_per_K * 1e-6 * (core_degC - 25.0)
             - o.resistance_ohm * current_A
         )
 
-    def draw(self, input_V: float, frequency_Hz: float, converter_W: float) -> Intake:
-        """Mains side for a converter power, interpolated between integrated points 1.5 W apart."""
+    def draw(self, input_V: float, frequency_Hz: float, converter_W: float, correcting: bool = False) -> Intake:
+        """Mains side for a converter power: corrected, or interpolated between integrated points 1.5 W apart."""
+        if correcting:
+            c = self.corrector
+            watts = converter_W / c.efficiency
+            return Intake(watts / (input_V * c.power_factor), watts, c.bulk_V)
         step = 1.5
         low = int(converter_W / step)
         share = converter_W / step - low
@@ -142,12 +247,13 @@ class Adapter:
         return self._grid[key]
 
     def steady(self, input_V: float, frequency_Hz: float, current_A: float, ambient_degC: float = 23.0) -> Steady:
-        """The operating point after any warm-up, by iterating temperature and loss."""
+        """The operating point after any warm-up, by iterating temperature and loss; corrected when it would be."""
         core = ambient_degC
         for _ in range(60):
             volts = self.regulated_V(input_V, current_A, core)
             loss = self.loss_W(input_V, current_A, core)
-            intake = self.draw(input_V, frequency_Hz, volts * current_A + loss)
+            converter = volts * current_A + loss
+            intake = self.draw(input_V, frequency_Hz, converter, converter >= self.corrector.from_W)
             heat = intake.power_W - volts * current_A
             t = self.thermal
             core = ambient_degC + heat * (t.core_to_case_K_per_W + t.case_to_ambient_K_per_W)
@@ -155,42 +261,164 @@ class Adapter:
 
     # How it moves in time
 
-    def step(self, dt_s: float, input_V: float, frequency_Hz: float, wanted_A: float, ambient_degC: float) -> None:
-        """Move on by ``dt_s`` with the source at ``input_V`` (0: off) and a load that wants ``wanted_A``."""
-        live = input_V >= (self.start.stop_V if self._running else self.start.start_V)
-        self._since_input_s = self._since_input_s + dt_s if input_V > 0.0 else 0.0
-        overload = wanted_A > self.output.limit_A
-        self.intake = Intake(0.0, 0.0, 0.0)
-        if live and not overload and self._since_input_s >= self.start.delay_s:
-            self._run(input_V, frequency_Hz, wanted_A)
-        elif self._running and not live and self._stored_J > 0.0:
-            self._hold_up(dt_s, wanted_A)
+    def step(
+        self, dt_s: float, input_V: float, frequency_Hz: float, wanted_A: float | Callable[[float], float],
+        ambient_degC: float,
+    ) -> None:  # fmt: skip
+        """Move on by ``dt_s`` with the source at ``input_V`` (0: off) and a load: amperes, or amperes at a voltage."""
+        at = wanted_A if callable(wanted_A) else (lambda volts, amps=wanted_A: amps)
+        left = dt_s
+        while True:
+            h = min(left, self._pace_s(input_V))
+            self._time_s += h
+            self._in_state_s += h
+            self.intake = NOTHING
+            self._move(h, input_V, frequency_Hz, at)
+            self.intake = self.ailment.draw(self.intake, input_V, frequency_Hz, self.mains.series_ohm, h)
+            self.ailment.strain(self.output_V, h)
+            self._warm(h, self.intake.power_W - self.output_V * self.current_A, ambient_degC)
+            left -= h
+            if left <= 1e-12:
+                return
+
+    def _pace_s(self, input_V: float) -> float:
+        """Short steps while something happens, long ones at rest."""
+        quiet = self.state == "running" and self._overloaded_s == 0.0 and input_V >= self.start.stop_V
+        return 5.0 if quiet or (input_V == 0.0 and self.output_V == 0.0) else 0.05
+
+    def _become(self, state: str) -> None:
+        if state != self.state:
+            self.state, self._in_state_s, self._overloaded_s = state, 0.0, 0.0
+
+    def _move(self, h: float, input_V: float, hertz: float, at: Callable[[float], float]) -> None:
+        s = self.start
+        if self.state in ("off", "latched", "hot") and input_V < min(s.wake_V, s.stop_V):
+            self._become("off")
+        if self.state == "running" and input_V < s.stop_V:
+            if self._hold_up(h, at):
+                return
+            self._become("off")
+        if self.state == "off" and input_V >= s.start_V and self.ailment.starts:
+            self._become("starting")
+        if self.state in ("starting", "soft start") and input_V < s.stop_V:
+            self._become("off")
+        if self.state == "starting" and self._in_state_s >= s.delay_s:
+            self._become("soft start")
+        if self.state == "pause" and self._in_state_s >= self.protection.off_s:
+            self._become("soft start")
+        if self.state == "hot" and self.core_degC <= self.thermal.restart_degC:
+            self._become("starting")
+        if self.state == "shut down" and at(self.output.voltage_V) <= self.output.limit_A:
+            self._become("soft start")
+        if self.state in ("running", "soft start"):
+            self._run(h, input_V, hertz, at)
         else:
-            self._running = False
-            self._run_down(dt_s, wanted_A)
-        self._warm(dt_s, self.intake.power_W - self.output_V * self.current_A, ambient_degC)
+            self._run_down(h, at(1.0))
+            self._rest(input_V)
 
-    def _run(self, input_V: float, frequency_Hz: float, wanted_A: float) -> None:
-        self._running = True
-        self.current_A = wanted_A
-        self.output_V = self.regulated_V(input_V, wanted_A, self.core_degC)
-        loss = self.loss_W(input_V, wanted_A, self.core_degC)
-        self.intake = self.draw(input_V, frequency_Hz, self.output_V * wanted_A + loss)
-        peak = input_V * math.sqrt(2.0)
-        self._stored_J = 0.5 * self.mains.bulk_F * (peak**2 - 2.0 * self.start.stop_V**2)
+    def _rest(self, input_V: float) -> None:
+        """What it takes without running: its start-up resistor, and attempts to start."""
+        s = self.start
+        watts = input_V**2 / s.start_ohm if input_V else 0.0
+        trying = self.state == "off" and s.wake_V <= input_V < s.start_V and self.ailment.tries
+        watts += self.ailment.attempt_W(s.attempt_W if trying else 0.0, self.state)
+        bursting = self._time_s % s.period_s < s.attempt_s
+        if not bursting:
+            watts = input_V**2 / s.start_ohm if input_V else 0.0
+        amps = 2.0 * math.pi * 50.0 * self.mains.x_capacitor_F * input_V
+        real = watts / (0.5 * input_V) if input_V else 0.0
+        self.intake = Intake(math.hypot(amps, real), watts, math.sqrt(2.0) * input_V)
 
-    def _hold_up(self, dt_s: float, wanted_A: float) -> None:
-        self.current_A = wanted_A
-        self._stored_J -= dt_s * (self.output_V * wanted_A + self.losses.fixed_W)
+    def _run(self, h: float, input_V: float, hertz: float, at: Callable[[float], float]) -> None:
+        full = self.regulated_V(input_V, 0.0, self.core_degC)
+        share = 1.0
+        if self.state == "soft start":
+            share = min(1.0, self._in_state_s / self.start.soft_start_s) if self.start.soft_start_s else 1.0
+            if share >= 1.0:
+                self._become("running")
+        if self.ailment.shorted_output:
+            self._become("pause")
+            self.output_V = self.current_A = 0.0
+            self.intake = Intake(15.0 / (0.5 * input_V), 15.0, 0.0)
+            return
+        wanted = at(full * share)
+        if wanted > self.output.limit_A:
+            self._overload(h, input_V, hertz, at, full * share)
+            return
+        self._overloaded_s = 0.0
+        self._supply(input_V, hertz, wanted, share * self.regulated_V(input_V, wanted, self.core_degC))
+        if self.core_degC > self.thermal.shutdown_degC:
+            self._become("hot")
+
+    def _supply(self, input_V: float, hertz: float, amps: float, volts: float) -> None:
+        self.current_A, self.output_V = amps, volts
+        converter = volts * amps + self.loss_W(input_V, amps, self.core_degC)
+        c = self.corrector
+        self.correcting = converter >= (c.until_W if self.correcting else c.from_W)
+        mean = self.draw(input_V, hertz, converter, self.correcting)
+        self.intake = self._packets(mean, converter)
+        peak = c.bulk_V if self.correcting else input_V * math.sqrt(2.0)
+        self._stored_J = 0.5 * self.mains.bulk_F * max(0.0, peak**2 - 2.0 * self.start.stop_V**2)
+
+    def _packets(self, mean: Intake, converter_W: float) -> Intake:
+        b = self.burst
+        if converter_W >= b.below_W:
+            return mean
+        inside = self._time_s % b.period_s < b.duty * b.period_s
+        factor = (1.0 - (1.0 - b.duty) * b.rest_share) / b.duty if inside else b.rest_share
+        return Intake(mean.current_A * math.sqrt(factor), mean.power_W * factor, mean.bulk_min_V)
+
+    def _overload(self, h: float, input_V: float, hertz: float, at: Callable[[float], float], volts: float) -> None:
+        """The load wants more than the limit: what happens is the kind of protection."""
+        p, limit = self.protection, self.output.limit_A
+        self._overloaded_s += h
+        if p.kind == "none" or self._overloaded_s <= p.delay_s:
+            amps = at(volts)
+            self._supply(input_V, hertz, amps, max(0.0, self.regulated_V(input_V, amps, self.core_degC)))
+        elif p.kind in ("constant current", "foldback", "constant power"):
+            amps, volts = self._limited(at, volts, limit)
+            self._supply(input_V, hertz, amps, volts)
+            if self.core_degC > self.thermal.shutdown_degC:
+                self._become("hot")
+        else:
+            self._become({"hiccup": "pause", "latching": "latched"}.get(p.kind, "shut down"))
+            self._run_down(h, at(1.0))
+
+    def _limited(self, at: Callable[[float], float], volts: float, limit_A: float) -> tuple[float, float]:
+        """Where the line of the load meets that of the limit, by bisection on the output voltage."""
+        p, power_W = self.protection, limit_A * self.output.voltage_V
+
+        def allowed(v: float) -> float:
+            if p.kind == "foldback":
+                return limit_A * (p.fold_share + (1.0 - p.fold_share) * v / self.output.voltage_V)
+            if p.kind == "constant power":
+                return min(power_W / v if v > 0.0 else math.inf, 1.5 * limit_A)
+            return limit_A
+
+        low, high = 0.0, volts
+        for _ in range(40):
+            middle = 0.5 * (low + high)
+            if at(middle) > allowed(middle):
+                high = middle
+            else:
+                low = middle
+        return (min(allowed(low), at(low)) if low > 1e-3 else allowed(0.0)), low
+
+    def _hold_up(self, h: float, at: Callable[[float], float]) -> bool:
+        """Carry on from the bulk capacitor; False when what it held is used up."""
+        self.current_A = at(self.output_V)
+        self._stored_J -= h * (self.output_V * self.current_A + self.losses.fixed_W)
+        return self._stored_J > 0.0
 
     def _run_down(self, dt_s: float, wanted_A: float) -> None:
         # An electronic load keeps its current down to about a volt, then behaves as a resistor.
         o = self.output
+        farad = o.capacitor_F * self.ageing.capacity_share
         left = dt_s
         while left > 0.0 and self.output_V > 1e-4:
             dt = min(left, 0.02)
             self.current_A = wanted_A * min(1.0, self.output_V)
-            slope = (self.current_A + self.output_V / o.bleeder_ohm) / o.capacitor_F
+            slope = (self.current_A + self.output_V / o.bleeder_ohm) / farad
             self.output_V = max(0.0, self.output_V - dt * slope)
             left -= dt
         if self.output_V <= 1e-4:
@@ -198,19 +426,29 @@ class Adapter:
 
     def _warm(self, dt_s: float, heat_W: float, ambient_degC: float) -> None:
         t = self.thermal
+        self.fan_on = self.core_degC > (t.fan_off_degC if self.fan_on else t.fan_on_degC)
+        to_room = t.case_to_ambient_K_per_W / (t.fan_factor if self.fan_on else 1.0)
         steps = max(1, math.ceil(dt_s / 2.0))
         dt = dt_s / steps
         for _ in range(steps):
             inward = (self.core_degC - self.case_degC) / t.core_to_case_K_per_W
-            outward = (self.case_degC - ambient_degC) / t.case_to_ambient_K_per_W
+            outward = (self.case_degC - ambient_degC) / to_room
             self.core_degC += dt * (max(0.0, heat_W) - inward) / t.core_J_per_K
             self.case_degC += dt * (inward - outward) / t.case_J_per_K
 
 
+OPTIONAL = ("corrector", "burst", "protection", "ripple", "response", "ageing", "parts")
 SECTIONS: dict[str, Any] = {
     "output": Output,
     "losses": Losses,
     "thermal": Thermal,
     "start": Start,
     "mains": Rectifier,
+    "corrector": Corrector,
+    "burst": Burst,
+    "protection": Protection,
+    "ripple": Ripple,
+    "response": Response,
+    "ageing": Ageing,
+    "parts": Parts,
 }

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import math
+import random
 from collections.abc import Callable
 
 from zincsmith.simbench.meter import Function, Meter
+from zincsmith.simbench.scope import DIVISIONS, LEVELS, output_wave, quantized
 from zincsmith.simbench.scpi import Interpreter, ScpiError, boolean, number, render
 from zincsmith.simbench.world import World
 
@@ -14,8 +17,13 @@ METERS = {
         Function("input_voltage", 0.05, 0.05, 0.002, VOLTAGE_RANGES),
         Function("input_current", 0.1, 0.05, 0.004, (0.2, 0.5, 2.0, 5.0)),
         Function("input_power", 0.1, 0.04, 0.004, (15.0, 75.0, 150.0, 600.0)),
+        Function("input_frequency", 0.0, 0.02, 0.001, (70.0,)),
+        Function("voltage_thd", 0.0, 0.1, 0.01, (1.0,)),
     ),
-    "load": (Function("output_current", 0.05, 0.025, 0.001, (1.0, 5.0, 20.0)),),
+    "load": (
+        Function("output_current", 0.05, 0.025, 0.001, (1.0, 5.0, 20.0)),
+        Function("load_voltage", 0.05, 0.05, 0.004, (60.0,)),
+    ),
     "voltmeter": (Function("output_voltage", 0.02, 0.005, 0.0004, (6.0, 60.0, 600.0)),),
     "thermometer": (Function("case_temperature", 0.0, 0.5, 0.005, (200.0,)),),
 }
@@ -25,6 +33,10 @@ IDENTITIES = {
     "load": "OSMARY,L3,SIM003,1.0",
     "voltmeter": "FENNHOLLOW,M6,SIM004,1.0",
     "thermometer": "PELLMOOR,T2,SIM005,1.0",
+    "dc_source": "BRACKMERE,D4,SIM007,1.0",
+    "scope": "FENNHOLLOW,O2,SIM008,1.0",
+    "sink_controller": "OSMARY,U1,SIM009,1.0",
+    "lcr_meter": "PELLMOOR,C3,SIM010,1.0",
     "clock": "ZINCSMITH,STANDIN CLOCK,SIM006,1.0",
 }
 
@@ -40,7 +52,7 @@ def ac_source(world: World) -> Interpreter:
         return apply
 
     def output(text: str) -> None:
-        source.on = boolean(text)
+        source.on, source.tripped = boolean(text), False
         world.changed()
 
     box.on("[SOURce]:VOLTage[:LEVel]", setter("voltage_V", 0.0, 300.0))
@@ -55,13 +67,17 @@ def ac_source(world: World) -> Interpreter:
 
 def power_meter(world: World) -> Interpreter:
     box = Interpreter(IDENTITIES["power_meter"])
-    volts, amps, watts = (Meter("power_meter", f, world) for f in METERS["power_meter"])
+    volts, amps, watts, hertz, thd = (Meter("power_meter", f, world) for f in METERS["power_meter"])
 
     def fetch(_: str) -> str:
         u, i, p = volts.read(), amps.read(), watts.read()
         factor = p / (u * i) if u * i > 0.0 else float("nan")
         return ",".join(render(x) for x in (u, i, p, factor))
 
+    def extended(_: str) -> str:
+        return ",".join((fetch(""), render(hertz.read()), render(thd.read())))
+
+    box.on("FETCh:EXTended?", extended)
     for name, meter in (("VOLTage", volts), ("CURRent", amps), ("POWer", watts)):
         _ranged(box, f"{name}:RANGe", meter)
     box.on("FETCh[:ALL]?", fetch)
@@ -70,7 +86,7 @@ def power_meter(world: World) -> Interpreter:
 
 def load(world: World) -> Interpreter:
     box, state = Interpreter(IDENTITIES["load"]), world.load
-    meter = Meter("load", METERS["load"][0], world)
+    meter, volts = (Meter("load", f, world) for f in METERS["load"])
 
     def current(text: str) -> None:
         state.current_A = number(text, 0.0, 20.0)
@@ -81,18 +97,37 @@ def load(world: World) -> Interpreter:
         world.changed()
 
     def mode(text: str) -> None:
-        if text.upper() not in {"CURR", "CURRENT"}:
+        short = {"CURRENT": "CURR", "RESISTANCE": "RES", "VOLTAGE": "VOLT", "POWER": "POW", "SHORT": "SHOR"}
+        word = short.get(text.upper(), text.upper())
+        if word not in short.values():
             raise ScpiError(-224, "Illegal parameter value")
+        state.mode = word
+        world.changed()
+
+    def level(name: str, low: float, high: float) -> Callable[[str], None]:
+        def apply(text: str) -> None:
+            setattr(state, name, number(text, low, high))
+            world.changed()
+
+        return apply
+
+    for header, name, low, high in (
+        ("RESistance", "resistance_ohm", 0.05, 1e5),
+        ("VOLTage", "voltage_V", 0.0, 150.0),
+        ("POWer", "power_W", 0.0, 300.0),
+    ):
+        box.on(f"{header}[:LEVel]", level(name, low, high))
+        box.on(f"{header}[:LEVel]?", lambda _, n=name: render(getattr(state, n)))  # type: ignore[misc]
 
     _ranged(box, "CURRent:RANGe", meter)
     box.on("FUNCtion", mode)
-    box.on("FUNCtion?", lambda _: "CURR")
+    box.on("FUNCtion?", lambda _: state.mode)
     box.on("CURRent[:LEVel]", current)
     box.on("CURRent[:LEVel]?", lambda _: render(state.current_A))
     box.on("INPut[:STATe]", switch)
     box.on("INPut[:STATe]?", lambda _: str(int(state.on)))
     box.on("MEASure:CURRent?", lambda _: render(meter.read()))
-    box.on("MEASure:VOLTage?", lambda _: render(round(world.unit.output_V, 2)))
+    box.on("MEASure:VOLTage?", lambda _: render(volts.read()))
     box.on("*RST", lambda _: switch("0"))
     return box
 
@@ -109,6 +144,107 @@ def thermometer(world: World) -> Interpreter:
     box = Interpreter(IDENTITIES["thermometer"])
     meter = Meter("thermometer", METERS["thermometer"][0], world)
     box.on("MEASure:TEMPerature?", lambda _: render(meter.read()))
+    return box
+
+
+def dc_source(world: World) -> Interpreter:
+    box, source = Interpreter(IDENTITIES["dc_source"]), world.dc_source
+    limit = [5.0]
+
+    def volts(text: str) -> None:
+        source.voltage_V = number(text, 0.0, 400.0)
+        world.changed()
+
+    def amps(text: str) -> None:
+        limit[0] = number(text, 0.0, 10.0)
+
+    def output(text: str) -> None:
+        source.on = boolean(text)
+        world.changed()
+
+    box.on("[SOURce]:VOLTage[:LEVel]", volts)
+    box.on("[SOURce]:VOLTage[:LEVel]?", lambda _: render(source.voltage_V))
+    box.on("[SOURce]:CURRent[:LEVel]", amps)
+    box.on("[SOURce]:CURRent[:LEVel]?", lambda _: render(limit[0]))
+    box.on("OUTPut[:STATe]", output)
+    box.on("OUTPut[:STATe]?", lambda _: str(int(source.on)))
+    box.on("*RST", lambda _: output("0"))
+    return box
+
+
+def scope(world: World) -> Interpreter:
+    """Channel 1 on the output. The record is integers, with the step and offset to make volts of them."""
+    box = Interpreter(IDENTITIES["scope"])
+    set_to = {"scale_V": 5.0, "offset_V": 0.0, "rate_Hz": 1e6, "depth": 1000.0}
+    choice = {"coupling": "DC", "ground": "SPR"}
+
+    def setter(name: str, low: float, high: float) -> Callable[[str], None]:
+        def apply(text: str) -> None:
+            set_to[name] = number(text, low, high)
+
+        return apply
+
+    def chooser(name: str, *allowed: str) -> Callable[[str], None]:
+        def apply(text: str) -> None:
+            if text.upper() not in allowed:
+                raise ScpiError(-224, "Illegal parameter value")
+            choice[name] = text.upper()
+
+        return apply
+
+    def data(_: str) -> str:
+        times = [n / set_to["rate_Hz"] for n in range(int(set_to["depth"]))]
+        wave = output_wave(world, times, choice["ground"] == "LONG")
+        mean = sum(wave) / len(wave) if choice["coupling"] == "AC" else 0.0
+        codes = quantized([v - mean for v in wave], set_to["scale_V"], set_to["offset_V"])
+        return ",".join(str(code) for code in codes)
+
+    for header, name, low, high in (
+        ("CHANnel:SCALe", "scale_V", 1e-3, 50.0),
+        ("CHANnel:OFFSet", "offset_V", -500.0, 500.0),
+        ("ACQuire:SRATe", "rate_Hz", 1e3, 1e9),
+        ("ACQuire:DEPTh", "depth", 10.0, 100_000.0),
+    ):
+        box.on(header, setter(name, low, high))
+        box.on(f"{header}?", lambda _, n=name: render(set_to[n]))  # type: ignore[misc]
+    for header, name, words in (
+        ("CHANnel:COUPling", "coupling", ("DC", "AC")),
+        ("PROBe:GROund", "ground", ("SPR", "LONG")),
+    ):
+        box.on(header, chooser(name, *words))
+        box.on(f"{header}?", lambda _, n=name: choice[n])  # type: ignore[misc]
+    box.on("WAVeform:DATA?", data)
+    box.on("WAVeform:STEP?", lambda _: render(DIVISIONS * set_to["scale_V"] / LEVELS))
+    return box
+
+
+def sink_controller(world: World) -> Interpreter:
+    """Asks a port for a mode. The one fixed output of this unit offers nothing to choose from."""
+    box = Interpreter(IDENTITIES["sink_controller"])
+
+    def request(text: str) -> None:
+        if number(text, 1.0, 1.0) != 1.0:
+            raise ScpiError(-222, "Data out of range")
+
+    box.on("PORT:MODes?", lambda _: f"{world.unit.output.voltage_V:g}")
+    box.on("PORT:MODE", request)
+    box.on("PORT:MODE?", lambda _: "1")
+    return box
+
+
+def lcr_meter(world: World) -> Interpreter:
+    """Measures the output capacitor, on a unit that is off and empty."""
+    box = Interpreter(IDENTITIES["lcr_meter"])
+
+    def read(value: float, what: str) -> str:
+        if world.input_V or world.unit.output_V > 0.5:
+            return render(math.nan)  # nobody measures a capacitor on a live unit
+        dice = random.Random(f"{world.seed} lcr {what}")
+        return render(value * (1.0 + dice.uniform(-0.003, 0.003)))
+
+    unit = world.unit
+    box.on("MEASure:CAPacitance?", lambda _: read(unit.output.capacitor_F * unit.ageing.capacity_share, "C"))
+    box.on("MEASure:ESR?", lambda _: read(unit.ripple.esr_ohm * unit.ageing.esr_factor, "ESR"))
     return box
 
 
@@ -134,5 +270,9 @@ MAKERS: dict[str, Callable[[World], Interpreter]] = {
     "load": load,
     "voltmeter": voltmeter,
     "thermometer": thermometer,
+    "dc_source": dc_source,
+    "scope": scope,
+    "sink_controller": sink_controller,
+    "lcr_meter": lcr_meter,
     "clock": clock,
 }

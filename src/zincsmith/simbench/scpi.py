@@ -57,9 +57,20 @@ class Interpreter:
     def __init__(self, identity: str) -> None:
         self.identity = identity
         self.errors: deque[tuple[int, str]] = deque(maxlen=20)
+        self._masks = {"ese": 0, "sre": 0}
         self._table: list[tuple[re.Pattern[str], Callable[[str], str | None]]] = []
         self.on("*IDN?", lambda _: self.identity)
         self.on("*CLS", lambda _: self.errors.clear())
+        self.on("*ESR?", lambda _: self._event_status())
+        self.on("*STB?", lambda _: "4" if self.errors else "0")
+        self.on("*ESE", lambda text: self._keep("ese", text))
+        self.on("*ESE?", lambda _: str(self._masks["ese"]))
+        self.on("*SRE", lambda text: self._keep("sre", text))
+        self.on("*SRE?", lambda _: str(self._masks["sre"]))
+        self.on("*TST?", lambda _: "0")
+        self.on("*WAI", lambda _: None)
+        self.on("*OPC", lambda _: None)
+        self.on("SYSTem:VERSion?", lambda _: "1999.0")
         self.on("*OPC?", lambda _: "1")
         self.on("*RST", lambda _: None)
         self.on("SYSTem:ERRor[:NEXT]?", lambda _: self._next_error())
@@ -67,6 +78,17 @@ class Interpreter:
     def on(self, header: str, action: Callable[[str], str | None]) -> None:
         """Add a command, before those there are; the action gets the parameter text and answers a query."""
         self._table.insert(0, (pattern(header), action))
+
+    def _event_status(self) -> str:
+        """The standard event register: command, execution and device errors since it was last read (from memory)."""
+        bits = {1: 32, 2: 16, 3: 8, 4: 4}
+        value = 0
+        for number_, _ in self.errors:
+            value |= bits.get(-number_ // 100, 0)
+        return str(value)
+
+    def _keep(self, mask: str, text: str) -> None:
+        self._masks[mask] = int(number(text, 0.0, 255.0))
 
     def _next_error(self) -> str:
         number_, text = self.errors.popleft() if self.errors else (0, "No error")

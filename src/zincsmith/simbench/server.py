@@ -10,11 +10,16 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO
 
-from zincsmith.simbench.instruments import MAKERS
-from zincsmith.simbench.scpi import Interpreter
+from zincsmith.simbench.ailment import KINDS as AILMENTS
+from zincsmith.simbench.instruments import IDENTITIES, MAKERS
+from zincsmith.simbench.scpi import Interpreter, ScpiError
 from zincsmith.simbench.world import World
 
-FAULTS = {"NONE", "SILENT", "DROP", "RUBBISH"}
+FAULTS = {"NONE", "SILENT", "DROP", "RUBBISH", "LATE", "OTHER"}
+LATE_S = 2.0
+DRIFT = 0.03
+# What can go wrong with the world rather than with a line: FAULt bench,NAME.
+MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP"}
 
 
 @dataclass
@@ -27,6 +32,8 @@ class Seat:
     fault: str = "NONE"
     connection: socket.socket | None = None
     unread: bytes = b""
+    before: str = ""  # the last answer, for the fault of answering another question
+    late: list[tuple[float, bytes]] = field(default_factory=list)
 
 
 @dataclass
@@ -35,7 +42,11 @@ class Bench:
 
     world: World
     log_file: Path | None = None
+    pace: float = 0.0  # bench seconds a second that pass by themselves; 0: only the clock's own command moves time
+    latency_s: float = 0.0
     seats: dict[str, Seat] = field(default_factory=dict)
+    _paced: float = 0.0
+    _damage: int = 0
     _selector: selectors.BaseSelector = field(default_factory=selectors.DefaultSelector)
     _log: IO[str] | None = None
 
@@ -50,7 +61,7 @@ class Bench:
             seat = Seat(role, make(self.world), listener)
             self.seats[role] = seat
             self._selector.register(listener, selectors.EVENT_READ, seat)
-        self.seats["clock"].box.on("FAULt", self._inject)
+        self.seats["clock"].box.on("FAULt", self.inject)
 
     def addresses(self) -> list[dict[str, str | int]]:
         out: list[dict[str, str | int]] = []
@@ -63,8 +74,11 @@ class Bench:
         """Answer until the descriptor ``keep_open`` reports that its last other end was closed."""
         if keep_open is not None:
             self._selector.register(keep_open, selectors.EVENT_READ, None)
+        self._paced = time.monotonic()
         while True:
-            for key, _ in self._selector.select():
+            ready = self._selector.select(self._wait_s())
+            self._on_time()
+            for key, _ in ready:
                 if key.data is None:
                     self._note("bench", "closed", "")
                     return
@@ -73,6 +87,24 @@ class Bench:
                     self._accept(seat)
                 else:
                     self._hear(seat)
+
+    def _wait_s(self) -> float | None:
+        if self.pace or any(seat.late for seat in self.seats.values()):
+            return 0.05
+        return None
+
+    def _on_time(self) -> None:
+        """Bench time that passes by itself, and answers whose time has come."""
+        now = time.monotonic()
+        if self.pace:
+            self.world.advance((now - self._paced) * self.pace)
+        self._paced = now
+        for seat in self.seats.values():
+            while seat.late and seat.late[0][0] <= now:
+                self._send(seat, seat.late.pop(0)[1])
+        for what in self.world.unit.ailment.damage[self._damage :]:
+            self._damage += 1
+            self._note("unit", "damaged", what)
 
     def _accept(self, seat: Seat) -> None:
         connection, _ = seat.listener.accept()
@@ -120,8 +152,19 @@ class Bench:
             return
         if seat.fault == "RUBBISH":
             reply = "#?~ 12,,x"
+        if seat.fault == "OTHER":
+            reply, seat.before = seat.before or IDENTITIES[seat.role], reply
+        data = reply.encode("latin-1") + b"\n"
+        if seat.fault == "LATE" or self.latency_s:
+            seat.late.append((time.monotonic() + (LATE_S if seat.fault == "LATE" else self.latency_s), data))
+        else:
+            self._send(seat, data)
+
+    def _send(self, seat: Seat, data: bytes) -> None:
+        if seat.connection is None:
+            return
         try:
-            seat.connection.sendall(reply.encode("latin-1") + b"\n")
+            seat.connection.sendall(data)
         except OSError:
             self._hang_up(seat)
 
@@ -130,13 +173,31 @@ class Bench:
             self._selector.unregister(seat.connection)
             seat.connection.close()
             seat.connection = None
+            seat.late.clear()
             self._note(seat.role, "hung up", "")
 
-    def _inject(self, text: str) -> None:
+    def inject(self, text: str) -> None:
+        """``ROLE,FAULT`` for a line, ``bench,MISHAP`` for the world, ``unit,KIND`` for the inside of the unit."""
         role, _, fault = text.partition(",")
-        role, fault = role.strip().lower(), fault.strip().upper()
-        if role in self.seats and fault in FAULTS:
-            self.seats[role].fault = fault
+        role, fault = role.strip().lower(), fault.strip()
+        world, word = self.world, fault.upper()
+        if role in self.seats and word in FAULTS:
+            self.seats[role].fault = word
+        elif role == "unit" and fault.lower() in AILMENTS:
+            world.unit.ailment.kind = fault.lower()
+        elif role == "bench" and word in MISHAPS:
+            if word == "TRIP":
+                world.source.on, world.source.tripped = False, True
+            elif word == "LOADTRIP":
+                world.load.on = False
+            elif word == "MAINS":
+                world.mains_on = False
+            else:
+                world.source.drift = DRIFT
+            world.changed()
+        else:
+            raise ScpiError(-224, "Illegal parameter value")
+        self._note("bench", "fault", text)
 
     def _note(self, role: str, what: str, text: str) -> None:
         if self._log is None or (role == "clock" and what == "told"):
@@ -153,6 +214,7 @@ class Bench:
             "load_on": world.load.on,
             "load_A": world.load.current_A,
             "output_V": round(world.unit.output_V, 6),
+            "damage": list(world.unit.ailment.damage),
         }
         self._log.write(json.dumps(entry) + "\n")
         self._log.flush()

@@ -1,37 +1,74 @@
-"""The one world the stand-in instruments share: mains, unit, load, room and bench time."""
+"""The one world the stand-in instruments share: mains, unit, leads, load, room and bench time."""
 
 from __future__ import annotations
 
+import math
 import random
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from zincsmith.simbench.adapter import Adapter
 
+LEAST_LOAD_V = 1.0  # an electronic load keeps its law down to about a volt, then is a resistor
+SHORT_OHM = 0.02
+
 
 @dataclass
 class Source:
+    """``drift`` is a relative error that grew while nobody looked; ``tripped`` says that it went off by itself."""
+
     voltage_V: float = 0.0
     frequency_Hz: float = 50.0
     on: bool = False
+    drift: float = 0.0
+    thd: float = 0.003
+    tripped: bool = False
 
 
 @dataclass
 class Load:
+    """``mode`` is CURR, RES, VOLT, POW or SHOR, with a setting for each."""
+
     current_A: float = 0.0
     on: bool = False
+    mode: str = "CURR"
+    resistance_ohm: float = 1000.0
+    voltage_V: float = 0.0
+    power_W: float = 0.0
+
+    def wanted_A(self, volts: float) -> float:
+        """The current it asks for at a voltage across it."""
+        if not self.on or volts <= 0.0:
+            return 0.0
+        if self.mode == "SHOR":
+            return volts / SHORT_OHM
+        if self.mode == "RES":
+            return volts / self.resistance_ohm
+        if self.mode == "VOLT":
+            return max(0.0, (volts - self.voltage_V) / SHORT_OHM)
+        if self.mode == "POW":
+            return self.power_W / volts
+        return self.current_A
 
 
 @dataclass
 class World:
-    """``epoch`` counts changes of setting: a meter's non-gain error is drawn anew with each, see meter.py."""
+    """``epoch`` counts changes of setting: a meter's non-gain error is drawn anew with each, see meter.py.
+
+    ``lead_ohm`` is the resistance of the leads between unit and load; ``mains_on`` False is a power cut.
+    """
 
     unit: Adapter
     seed: int
     ambient_degC: float = 23.0
+    lead_ohm: float = 0.0
     time_s: float = 0.0
     epoch: int = 0
+    mains_on: bool = True
     source: Source = field(default_factory=Source)
+    dc_source: Source = field(default_factory=lambda: Source(frequency_Hz=0.0, thd=0.0))
     load: Load = field(default_factory=Load)
+    last_step: tuple[float, float] = (0.0, 0.0)  # bench time and size in A of the last change of load
 
     def __post_init__(self) -> None:
         self.unit.core_degC = self.unit.case_degC = self.ambient_degC
@@ -40,7 +77,10 @@ class World:
     def changed(self) -> None:
         """Note that a setting was changed and let the unit follow at once."""
         self.epoch += 1
+        before = self.unit.current_A
         self.advance(0.0)
+        if self.unit.current_A != before:
+            self.last_step = (self.time_s, self.unit.current_A - before)
 
     def advance(self, seconds: float) -> None:
         """Move bench time on; long stretches are cut so that the unit's temperatures follow."""
@@ -48,18 +88,38 @@ class World:
         while True:
             dt = min(left, 5.0)
             self.time_s += dt
-            self.unit.step(dt, self.input_V, self.source.frequency_Hz, self.wanted_A, self.ambient_degC)
+            self.unit.step(dt, self.input_V, self.input_Hz, self._at_unit(), self.ambient_degC)
             left -= dt
             if left <= 0.0:
                 return
 
+    def _at_unit(self) -> float | Callable[[float], float]:
+        """The load as the unit sees it."""
+        if not self.load.on or self.load.mode == "CURR":
+            return self.wanted_A
+        return self.load.wanted_A
+
     @property
     def input_V(self) -> float:
-        return self.source.voltage_V if self.source.on else 0.0
+        """What the unit is fed with, V rms; a DC source stands in for the mains when that is off."""
+        if self.source.on and self.mains_on:
+            return self.source.voltage_V * (1.0 + self.source.drift)
+        if self.dc_source.on and self.mains_on:
+            return self.dc_source.voltage_V / math.sqrt(2.0)  # the bulk capacitor charges to the same
+        return 0.0
+
+    @property
+    def input_Hz(self) -> float:
+        return self.source.frequency_Hz
 
     @property
     def wanted_A(self) -> float:
         return self.load.current_A if self.load.on else 0.0
+
+    @property
+    def load_V(self) -> float:
+        """The output as the load sees it, behind the leads."""
+        return max(0.0, self.unit.output_V - self.lead_ohm * self.unit.current_A)
 
     def true_value(self, quantity: str) -> float:
         """What a perfect instrument would read, in V, A, W, Hz, degC or 1."""
@@ -70,9 +130,11 @@ class World:
         return {
             "input_voltage": volts,
             "input_frequency": self.source.frequency_Hz if volts else 0.0,
+            "voltage_thd": self.source.thd if volts else 0.0,
             "input_current": unit.intake.current_A,
             "input_power": unit.intake.power_W,
             "output_voltage": unit.output_V,
+            "load_voltage": self.load_V,
             "output_current": unit.current_A,
             "case_temperature": unit.case_degC,
         }[quantity]

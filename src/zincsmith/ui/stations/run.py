@@ -143,6 +143,7 @@ def _ended_words(session: Session) -> str:
         "aborted": "was aborted",
         "made safe": "was made safe",
         "tripped": "was stopped by a watch",
+        "stopped": "was stopped by its procedure",
         "failed": "failed",
         "interrupted": "was interrupted",
     }[view.closed.outcome]

@@ -1,0 +1,81 @@
+"""Verifying a book: is the file whole, what was interrupted, who made the bench safe?"""
+
+from __future__ import annotations
+
+import sqlite3
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from zincsmith.book.file import damage_of
+from zincsmith.book.reader import BookReader
+from zincsmith.engine.guardian_record import read_record, record_path
+from zincsmith.model.errors import BookError
+from zincsmith.model.events import GuardianSaid, RunClosed, RunOpened, RunResumed
+
+
+@dataclass(frozen=True)
+class Checked:
+    """``damage`` lists what is wrong with the file; ``runs`` says of each run how it ended."""
+
+    events: int
+    damage: tuple[str, ...]
+    runs: tuple[tuple[int, str], ...]
+
+    def lines(self) -> list[str]:
+        """For a person."""
+        found = [f"{self.events} events, {len(self.runs)} runs"]
+        found += [f"run {number}: {words}" for number, words in self.runs]
+        return found + [f"DAMAGED: {one}" for one in self.damage] + ([] if self.damage else ["nothing is damaged"])
+
+    def as_json(self) -> dict[str, Any]:
+        """For a program."""
+        runs = [{"run": number, "end": words} for number, words in self.runs]
+        return {"events": self.events, "damage": list(self.damage), "runs": runs}
+
+
+def check_book(path: Path) -> Checked:
+    """Read everything once. BookError when it is no book at all."""
+    damage = list(damage_of(path))
+    count, runs = 0, dict[int, str]()
+    try:
+        with BookReader(path) as reader:
+            before = 0
+            for written in reader.events():
+                count += 1
+                if written.seq != before + 1:
+                    damage.append(f"events {before + 1} to {written.seq - 1} are missing")
+                before = written.seq
+                if written.run is not None:
+                    _follow(runs, written.run, written.event)
+            known = {row.id for row in reader.runs()}
+            if known != set(runs):
+                damage.append("the list of runs does not agree with the events")
+    except (sqlite3.DatabaseError, BookError) as error:
+        if not damage:
+            raise
+        damage.append(str(error))
+    _beside(path, runs)
+    return Checked(count, tuple(damage), tuple(sorted(runs.items())))
+
+
+def _follow(runs: dict[int, str], run: int, event: object) -> None:
+    match event:
+        case RunOpened() | RunResumed():
+            runs[run] = "has no end: whoever ran it was interrupted, and nobody is known to have made the bench safe"
+        case GuardianSaid(text):
+            runs[run] = f"the guardian: {text}"
+        case RunClosed(outcome, why, safe, unconfirmed):
+            by = "the guardian made the bench safe" if "guardian" in runs.get(run, "") else "made safe by the program"
+            state = by if safe else f"NOT confirmed safe: {'; '.join(unconfirmed) or 'switch everything off'}"
+            runs[run] = f"{outcome} ({why}); {state}"
+        case _:
+            pass
+
+
+def _beside(path: Path, runs: dict[int, str]) -> None:
+    """What a guardian wrote that nobody has taken into the book yet."""
+    found = read_record(record_path(path))
+    if found is not None:
+        state = "made the bench safe" if found.safe else f"could not confirm: {'; '.join(found.unconfirmed)}"
+        runs[found.run] = f"interrupted ({found.why}); the guardian {state}; opening the book for writing takes it in"

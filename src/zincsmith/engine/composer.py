@@ -1,0 +1,191 @@
+"""Which procedures, in which order: what the claims, the kind of unit and the rig call for.
+
+Safe first, gentle before violent, cold before warm where it matters, risk of destruction last, line changes grouped.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+from typing import Literal
+
+from zincsmith.engine.rig_facts import outlet_of, source_kind
+from zincsmith.formats.plan_file import find_plan
+from zincsmith.model.errors import InputError
+from zincsmith.model.plan import (
+    LINES,
+    BringUpOptions,
+    GridOptions,
+    Line,
+    Options,
+    Plan,
+    RigCheckOptions,
+    SafetyOptions,
+)
+from zincsmith.model.quantities import ROLES
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
+from zincsmith.procedures.catalogue import SHIPPED, procedure
+from zincsmith.rules.loader import load
+
+School = Literal["from zero", "rated input"]
+FULL = "full"
+SAME_SHARE = 0.005  # lines nearer than this are one
+
+
+@dataclass(frozen=True)
+class LeftOut:
+    """A procedure that is not in the plan, and why."""
+
+    procedure: str
+    why: str
+
+
+def plan_named(name: str, unit: Unit, rig: Rig) -> Plan:
+    """``full`` composes a plan; else a plan by name or from a file. InputError when there is none."""
+    return compose(unit, rig)[0] if name == FULL else find_plan(name)
+
+
+def compose(unit: Unit, rig: Rig) -> tuple[Plan, list[LeftOut]]:
+    """A plan for this unit on this rig, and what had to be left out. InputError when nothing is left."""
+    lines = lines_for(unit, rig)
+    first = lines[0] if lines else LINES[0]
+    wanted: list[Options] = [
+        SafetyOptions(),
+        RigCheckOptions(when="before", line=first),
+        BringUpOptions(school=school_for(unit, rig), first_line=first),
+        RigCheckOptions(when="live", line=first),
+        GridOptions(lines=lines or LINES),
+        RigCheckOptions(when="after", line=first),
+        SafetyOptions(restore=True),
+    ]
+    left: list[LeftOut] = []
+    parts: list[Options] = []
+    for part in wanted:
+        why = _cannot(part, unit, rig)
+        if why:
+            if all(one.procedure != part.procedure for one in left):
+                left.append(LeftOut(part.procedure, why))
+        else:
+            parts.append(part)
+    if all(isinstance(p, SafetyOptions) for p in parts):
+        raise InputError(f"no plan can be composed: {left[0].why}" if left else "no plan can be composed")
+    return Plan("Full", tuple(parts)), left
+
+
+def _cannot(part: Options, unit: Unit, rig: Rig) -> str:
+    one = procedure(part.procedure)
+    unfit = one.suits(unit.nameplate)
+    if unfit:
+        return unfit
+    missing = [ROLES[r].lower() for r in one.needs if rig.instrument(r) is None]
+    return f"the rig has no {' and no '.join(missing)}" if missing else ""
+
+
+def school_for(unit: Unit, rig: Rig) -> School:
+    """How it is first fed: a boxed product may start at rated input, what was opened or is doubtful does not."""
+    trusted = unit.kind == "adapter" and not unit.in_force.open_case and unit.look.verdict == "fit to power"
+    if source_kind(rig) == "fixed" or trusted:
+        return "rated input"
+    return "from zero"
+
+
+def lines_for(unit: Unit, rig: Rig) -> tuple[Line, ...]:
+    """Every line that a claim speaks of and the source can give: rule sets, the ends of the range, other papers."""
+    plate = unit.nameplate
+    outlet = outlet_of(rig)
+    if outlet is not None:
+        return (outlet,)
+    if not plate.inputs or plate.input.type != "ac":
+        return ()
+    low, high = plate.input.voltage_V
+    hertz = plate.input.frequency_Hz or (50.0, 60.0)
+    wanted = [Line(low, max(hertz)), Line(high, min(hertz))]
+    for choice in plate.rules:
+        wanted += [Line(x.voltage_V, x.frequency_Hz) for x in load(choice.set).lines]
+    for claim in plate.claims:
+        at = claim.condition
+        if claim.kept and at.line_V is not None and at.line_V[0] == at.line_V[1] and at.frequency_Hz is not None:
+            wanted.append(Line(at.line_V[0], at.frequency_Hz))
+    source = rig.instrument("ac_source")
+    most = source.most.get("voltage_V", high) if source is not None else high
+    fitting = [x for x in wanted if low <= x.voltage_V <= min(high, most) and _rated(x, hertz)]
+    out: list[Line] = []
+    for line in sorted(dict.fromkeys(fitting), key=lambda x: (x.voltage_V, x.frequency_Hz)):
+        if not any(abs(line.voltage_V - x.voltage_V) <= SAME_SHARE * x.voltage_V for x in out):
+            out.append(line)
+    return tuple(out)
+
+
+def _rated(line: Line, hertz: Sequence[float]) -> bool:
+    return min(hertz) <= line.frequency_Hz <= max(hertz)
+
+
+# The order of the work
+
+
+def rank(part: Options) -> int:
+    """What must not come before what: lower first."""
+    if isinstance(part, SafetyOptions):
+        return 9 if part.restore else 0
+    if isinstance(part, RigCheckOptions):
+        return {"before": 1, "live": 3, "after": 8}[part.when]
+    return 2 if isinstance(part, BringUpOptions) else 4
+
+
+REASONS = {
+    0: "the safety gates come before anything is energised",
+    1: "the background is taken before the unit was ever fed",
+    2: "a unit is brought up before it is loaded or trusted with a sweep",
+    3: "source and meters are checked before what they measure is believed",
+    8: "the second background is taken after everything that it vouches for",
+    9: "the unit is put back as it was when all work on it is done",
+}
+
+
+def order_problem(parts: Sequence[Options]) -> str:
+    """Why parts must not stand in this order; empty when they may."""
+    for earlier, later in pairwise(parts):
+        a, b = rank(earlier), rank(later)
+        if a > b:
+            return REASONS[b] if b in REASONS else REASONS[a]
+    return ""
+
+
+def moved(plan: Plan, part: int, by: int) -> Plan:
+    """The plan with a part moved up or down. InputError, with the reason, where that is not safe."""
+    to = part + by
+    if not 0 <= to < len(plan.parts):
+        raise InputError("it stands at the end already")
+    parts = list(plan.parts)
+    parts.insert(to, parts.pop(part))
+    problem = order_problem(parts)
+    if problem:
+        raise InputError(f"it cannot be moved there: {problem}")
+    return replace(plan, parts=tuple(parts))
+
+
+def without(plan: Plan, part: int) -> Plan:
+    """The plan without a part. InputError for gates that the rest needs, and for the last part."""
+    dropped = plan.parts[part]
+    rest = tuple(p for n, p in enumerate(plan.parts) if n != part)
+    if not rest:
+        raise InputError("a plan has at least one part")
+    if isinstance(dropped, SafetyOptions) and not dropped.restore:
+        raise InputError("the safety gates stay: every other part relies on them")
+    return replace(plan, parts=rest)
+
+
+def with_part(plan: Plan, part: Options) -> Plan:
+    """The plan with a part put where it belongs."""
+    at = next((n for n, p in enumerate(plan.parts) if rank(p) > rank(part)), len(plan.parts))
+    return replace(plan, parts=(*plan.parts[:at], part, *plan.parts[at:]))
+
+
+def catalogue() -> list[dict[str, object]]:
+    """Every procedure with what it needs and serves, in the order of the work."""
+    return [
+        {"name": p.name, "title": p.title, "version": p.version, "needs": list(p.needs), "serves": p.serves}
+        for p in SHIPPED
+    ]

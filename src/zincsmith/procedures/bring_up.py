@@ -1,0 +1,315 @@
+"""First power-up: from nothing, with stop rules on input watts and amps against what the unit can explain.
+
+Two schools. A unit that was opened, repaired or never run is raised from zero: start attempts are counted, the start
+voltage is found from below, the stop voltage from above. A boxed product may be switched to rated input at no load.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Generator
+from dataclasses import replace
+from typing import Any
+
+from zincsmith.model.actions import (
+    Action,
+    Confirm,
+    Dwell,
+    Measure,
+    Measured,
+    Note,
+    Outcome,
+    SetLoad,
+    SetSource,
+    Settled,
+    Stage,
+    Stop,
+    Watch,
+)
+from zincsmith.model.finding import Contribution, Doubt, Finding, Working
+from zincsmith.model.plan import BringUpOptions
+from zincsmith.model.reading import Evidence, Point
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.explained import (
+    resting_current_A,
+    resting_power_W,
+    running_current_A,
+    running_power_W,
+)
+from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.search import approach, bisect
+
+NAME = "bring_up"
+UP, DOWN = 0.9, 0.5  # of nominal output: it has started, it has stopped
+POLL_S = 0.25
+SHORT_S = 1.0
+LOADS = (10.0, 25.0, 50.0, 75.0, 100.0)
+BY_HAND_PERCENT = 20.0  # coarser steps where a person turns the knob
+STOP_AT_LEAST = 0.3  # of the lower end of the input: lower than that it is not followed
+WANTED = ("input_voltage", "input_current", "input_power", "output_voltage", "output_current")
+EXPLAINED = "what the unit can explain at this voltage"
+CAUTIONS = (
+    "Mains can kill. Only people trained for it; never alone; one hand; an emergency stop in reach.",
+    "Stand clear of an open unit while it is first fed: a reversed or over-volted capacitor can burst. Protect your "
+    "eyes.",
+    "Smoke, smell, noise: F12 makes safe at once.",
+)
+
+Found = Generator[Action, Outcome, bool]
+
+
+class BringUp:
+    name = NAME
+    title = "Bring-up"
+    version = 1
+    needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
+    serves = "first start, start attempts, start and stop voltage, load up to full"
+
+    def suits(self, plate: Nameplate) -> str:
+        """Empty when it fits the unit, else the reason why not."""
+        return fed_by_one_mains(plate)
+
+    def steps(self, ctx: Context) -> Steps:
+        """Gate; up from zero or straight to rated input; light load; load to full; stop voltage; no load."""
+        options = _options(ctx)
+        line = ctx.reachable((options.first_line,))[0]
+        from_zero = options.school == "from zero" and ctx.source != "fixed"
+        hertz = line.frequency_Hz
+        yield Stage("First power", "nothing is live")
+        yield Confirm(
+            "First power",
+            "The unit is about to be fed for the first time"
+            + (", from nothing upwards, without load. Watch it." if from_zero else " at its rated input, without load.")
+            + " Source current limit low; load off.",
+            CAUTIONS,
+        )
+        yield Note(f"school: {'raised from zero' if from_zero else 'switched to rated input'}")
+        yield SetLoad(0.0, False)
+        started: float | None = line.voltage_V
+        if from_zero:
+            started = yield from self._raise(ctx, hertz)
+        yield Stage("First load", f"{line.words}, up to {options.light_load_percent:g} %")
+        yield from self._running(ctx, line.voltage_V, 0.0)
+        yield SetSource(line.voltage_V, hertz, True)
+        yield Dwell(5.0, "output comes up", period_s=POLL_S)
+        point = yield from _measured(ctx, line.voltage_V, hertz, 0.0, 0.0)
+        if point is not None and not _is_up(ctx, point):
+            yield Stop(f"the output did not come up at {line.words}")
+        nominal = ctx.nameplate.output.voltage_V
+        if "output_voltage" in ctx.polled:
+            yield Watch("output_voltage", DOWN * nominal, None, "half the nameplate's output voltage", count=4)
+        yield from self._load(ctx, line.voltage_V, hertz, options.light_load_percent)
+        if from_zero and started is not None:
+            yield from self._stop_voltage(ctx, hertz, line.voltage_V)
+        yield Stage("Load to full", line.words)
+        for percent in LOADS:
+            if percent > options.light_load_percent:
+                yield from self._load(ctx, line.voltage_V, hertz, percent)
+
+    def tidy(self, ctx: Context) -> Steps:
+        """Leave the unit at no load."""
+        yield SetLoad(0.0, False)
+
+    # Up from nothing
+
+    def _raise(self, ctx: Context, hertz: float) -> Generator[Action, Outcome, float | None]:
+        """Raise the input until the output is up; returns that voltage. Stops when it does not start at all."""
+        options, rating = _options(ctx), ctx.nameplate.input
+        percent = max(options.step_percent, BY_HAND_PERCENT) if ctx.source == "by hand" else options.step_percent
+        step = percent / 100.0 * rating.voltage_min_V
+        top = max(options.first_line.voltage_V, rating.voltage_min_V)
+        yield Stage("Raised from zero", f"in steps of {step:.3g} V, no load")
+
+        def probe(volts: float) -> Found:
+            return (yield from self._step_up(ctx, volts, hertz))
+
+        found = yield from approach(step, top, step, probe)
+        if found is None:
+            yield Stop(f"it did not start up to {top:g} V")
+            return None
+        below, above = found
+        if ctx.source == "settable" and above - below > options.resolution_V:
+            yield Stage("Start voltage", f"to {options.resolution_V:g} V, from below")
+
+            def again(volts: float) -> Found:
+                yield from self._let_stop(ctx, hertz)
+                return (yield from self._step_up(ctx, volts, hertz))
+
+            below, above = yield from bisect(below, above, options.resolution_V, again)
+        return above
+
+    def _step_up(self, ctx: Context, volts: float, hertz: float) -> Found:
+        """One step: watched against what a unit explains that has not started, and polled quickly."""
+        plate, options = ctx.nameplate, _options(ctx)
+        wanted = (
+            Watch("input_power", None, resting_power_W(plate, volts) + _starting_W(plate, volts), EXPLAINED, count=3),
+            Watch("input_current", None, resting_current_A(plate, volts, hertz) + _starting_A(plate, volts), EXPLAINED,
+                  count=3),
+            Watch("output_voltage", None, 1.15 * plate.output.voltage_V, "115 % of nominal, at once", count=1),
+        )  # fmt: skip
+        yield from (w for w in wanted if w.quantity in ctx.polled)
+        yield SetSource(volts, hertz, True)
+        threshold = 2.0 * resting_power_W(plate, volts)
+        answer = yield Dwell(
+            options.step_s, "start attempts are counted", rising="input_power", rises_above=threshold, period_s=POLL_S
+        )
+        attempts = answer.rises if isinstance(answer, Settled) else 0
+        point = yield from _measured(ctx, volts, hertz, 0.0, 1.0, attempts)
+        return point is not None and _is_up(ctx, point)
+
+    def _let_stop(self, ctx: Context, hertz: float) -> Steps:
+        """Off until the output has gone, so that the next start is a start."""
+        yield SetSource(0.0, hertz, False)
+        low = 0.1 * ctx.nameplate.output.voltage_V
+        yield Dwell(2.0, "the output falls", quantity="output_voltage", below=low, at_most_s=120.0)
+
+    # Running
+
+    def _running(self, ctx: Context, volts: float, load_A: float) -> Steps:
+        plate = ctx.nameplate
+        wanted = (
+            Watch("input_power", None, running_power_W(plate, load_A), EXPLAINED, count=3),
+            Watch("input_current", None, running_current_A(plate, volts, load_A), EXPLAINED, count=3),
+        )
+        yield from (w for w in wanted if w.quantity in ctx.polled)
+
+    def _load(self, ctx: Context, volts: float, hertz: float, percent: float) -> Steps:
+        amps = percent / 100.0 * ctx.nameplate.output.current_A
+        yield from self._running(ctx, volts, amps)
+        yield SetLoad(amps, True)
+        yield Dwell(2.0, "settles", period_s=POLL_S)
+        yield from _measured(ctx, volts, hertz, percent, 0.0)
+
+    def _stop_voltage(self, ctx: Context, hertz: float, from_V: float) -> Steps:
+        """Lower the input at light load until the output goes; then closer, starting anew each time."""
+        options, rating = _options(ctx), ctx.nameplate.input
+        least = STOP_AT_LEAST * rating.voltage_min_V
+        percent = max(options.step_percent, BY_HAND_PERCENT) if ctx.source == "by hand" else options.step_percent
+        step = percent / 100.0 * rating.voltage_min_V
+        light = options.light_load_percent
+        amps = light / 100.0 * ctx.nameplate.output.current_A
+        yield Stage("Stop voltage", f"from {from_V:g} V downwards at {light:g} % load")
+        if "output_voltage" in ctx.polled:  # it is meant to go now
+            yield Watch("output_voltage", -1.0, None, "half the nameplate's output voltage", count=4)
+
+        def probe(volts: float) -> Found:
+            yield from self._running(ctx, max(volts, least), amps)
+            yield SetSource(volts, hertz, True)
+            yield Dwell(options.step_s, "does it hold?", period_s=POLL_S)
+            point = yield from _measured(ctx, volts, hertz, light, -1.0)
+            return point is not None and _is_down(ctx, point)
+
+        found = yield from approach(min(from_V, rating.voltage_min_V), least, step, probe)
+        if found is None:
+            yield Note(f"it still ran at {least:.3g} V; it was not followed further down")
+        elif ctx.source == "settable":
+
+            def again(volts: float) -> Found:
+                yield from self._restart(ctx, from_V, hertz, amps)
+                return (yield from probe(volts))
+
+            yield from bisect(found[0], found[1], options.resolution_V, again)
+        yield from self._restart(ctx, from_V, hertz, amps)
+        if "output_voltage" in ctx.polled:
+            low = DOWN * ctx.nameplate.output.voltage_V
+            yield Watch("output_voltage", low, None, "half the nameplate's output voltage", count=4)
+
+    def _restart(self, ctx: Context, volts: float, hertz: float, amps: float) -> Steps:
+        yield SetLoad(0.0, False)
+        yield from self._running(ctx, volts, amps)
+        yield SetSource(volts, hertz, True)
+        yield Dwell(5.0, "output comes up", period_s=POLL_S)
+        yield SetLoad(amps, True)
+        yield Dwell(2.0, "settles", period_s=POLL_S)
+
+    def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
+        """Start and stop voltage to the step they were found with, and the start attempts."""
+        nominal = nameplate.output.voltage_V
+        found: list[Finding] = []
+        up = [p for p in evidence.points if p.conditions.get("search") == 1.0]
+        down = [p for p in evidence.points if p.conditions.get("search") == -1.0]
+        found += _boundary("start_voltage", "Input at which it starts", up, lambda v: v >= UP * nominal, min)
+        found += _boundary("stop_voltage", "Input at which it stops", down, lambda v: v < DOWN * nominal, max)
+        if up:
+            attempts = sum(p.conditions.get("attempts", 0.0) for p in up if not _over(p, UP * nominal))
+            working = Working("bursts of input watts before the first start", note=f"over {len(up)} steps of the input")
+            found.append(Finding("start_attempts", "Start attempts before it ran", attempts, "1", working=working))
+        return found
+
+
+def _options(ctx: Context) -> BringUpOptions:
+    assert isinstance(ctx.options, BringUpOptions)
+    return ctx.options
+
+
+def _starting_W(plate: Nameplate, volts: float) -> float:
+    """Above half the lowest rated input a unit may run without load; below, it only tries to."""
+    return running_power_W(plate, 0.0) if volts > 0.5 * plate.input.voltage_min_V else 0.0
+
+
+def _starting_A(plate: Nameplate, volts: float) -> float:
+    return running_current_A(plate, volts, 0.0) if volts > 0.5 * plate.input.voltage_min_V else 0.0
+
+
+def _measured(
+    ctx: Context, volts: float, hertz: float, percent: float, search: float, attempts: int = 0
+) -> Generator[Action, Outcome, Point | None]:
+    conditions = {"input_voltage_V": volts, "frequency_Hz": hertz, "load_percent": percent}
+    if search:
+        conditions |= {"search": search, "attempts": float(attempts)}
+    answer = yield Measure(tuple(q for q in WANTED if q in ctx.measured), SHORT_S, conditions)
+    return answer.point if isinstance(answer, Measured) else None
+
+
+def _over(point: Point, volts: float) -> bool:
+    reading = point.get("output_voltage")
+    return reading is not None and reading.value is not None and reading.value >= volts
+
+
+def _is_up(ctx: Context, point: Point) -> bool:
+    return _over(point, UP * ctx.nameplate.output.voltage_V)
+
+
+def _is_down(ctx: Context, point: Point) -> bool:
+    return not _over(point, DOWN * ctx.nameplate.output.voltage_V)
+
+
+def _boundary(
+    name: str, title: str, points: list[Point], beyond: Callable[[float], bool], pick: Callable[..., Any]
+) -> list[Finding]:
+    """The first input beyond a boundary, and the last before it: half their distance is what is not known."""
+    read = {p.number: r.value for p in points if (r := p.get("output_voltage")) is not None and r.value is not None}
+    over = [p for p in points if p.number in read and beyond(read[p.number])]
+    if not over:
+        return []
+    edge: Point = pick(over, key=lambda p: p.conditions["input_voltage_V"])
+    at = edge.conditions["input_voltage_V"]
+    rest = [p for p in points if p.number in read and p not in over]
+    near = min(rest, key=lambda p: abs(p.conditions["input_voltage_V"] - at), default=None)
+    rows = [edge] if near is None else [edge, near]
+    gap = 0.0 if near is None else abs(near.conditions["input_voltage_V"] - at)
+    have = [p for p in rows if (r := p.get("input_voltage")) is not None and r.value is not None]
+    if not have:
+        return []
+    doubts = (
+        ()
+        if gap <= 2.0
+        else (Doubt("coarse_step", f"It lies within a step of {gap:.3g} V.", "Find it with smaller steps."),)
+    )
+    found = finding_of(
+        name,
+        title,
+        "V",
+        have,
+        ["input_voltage"],
+        lambda v: float(v["input_voltage"].mean()),
+        "mean of the inputs on both sides",
+        {"frequency_Hz": edge.conditions["frequency_Hz"], "load_percent": edge.conditions["load_percent"]},
+        f"within a step of {gap:.3g} V",
+        doubts_of=lambda p, q: [],
+    )
+    step = Contribution("step of the search", gap / 2.0 / math.sqrt(3.0), False)
+    u = math.hypot(found.u, step.effect) if found.u is not None else None
+    parts = (*found.contributions, step) if gap else found.contributions
+    return [replace(found, u=u, contributions=parts, doubts=(*found.doubts, *doubts))]

@@ -1,0 +1,42 @@
+"""What input power and current a unit can explain: the stop rules of a first power-up."""
+
+from __future__ import annotations
+
+import math
+
+from zincsmith.model.unit import Nameplate
+
+# Common practice, no source: tens of milliwatts at 18 V AC are normal for a unit that has not started; a short shows
+# as watts. An X capacitor of 1 uF is generous for what these units carry.
+RESTING_W = 0.08
+RESTING_SHARE = 0.004  # of rated power, at the lower end of the rated input
+X_CAPACITOR_F = 1.0e-6
+SURGE_A = 0.02
+IDLE_SHARE = 0.05  # of rated power, running without load
+IDLE_W = 0.5
+WORST_EFFICIENCY = 0.55
+FIXED_LOSS_W = 5.0
+WORST_POWER_FACTOR = 0.4
+
+
+def resting_power_W(plate: Nameplate, input_V: float) -> float:
+    """The most a unit takes that is not running, in W; goes with the square of the voltage."""
+    return RESTING_W + RESTING_SHARE * plate.rated_power_W * (input_V / plate.input.voltage_min_V) ** 2
+
+
+def resting_current_A(plate: Nameplate, input_V: float, frequency_Hz: float) -> float:
+    """The most a unit that is not running takes, in A rms: its filter capacitors, and what it may explain in watts."""
+    capacitive = 2.0 * math.pi * frequency_Hz * X_CAPACITOR_F * input_V
+    resting = resting_power_W(plate, input_V) / (WORST_POWER_FACTOR * input_V) if input_V > 0.0 else 0.0
+    return capacitive + resting + SURGE_A
+
+
+def running_power_W(plate: Nameplate, load_A: float) -> float:
+    """The most a running unit takes at a load, in W."""
+    idle = IDLE_W + IDLE_SHARE * plate.rated_power_W
+    return idle if load_A <= 0.0 else max(idle, abs(plate.output.voltage_V) * load_A / WORST_EFFICIENCY + FIXED_LOSS_W)
+
+
+def running_current_A(plate: Nameplate, input_V: float, load_A: float) -> float:
+    """The most a running unit takes at a load, in A rms."""
+    return running_power_W(plate, load_A) / (WORST_POWER_FACTOR * input_V) + SURGE_A

@@ -1,0 +1,84 @@
+"""One figure from the readings of some points, with its uncertainty, working and doubts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from zincsmith.analysis.accuracy import column
+from zincsmith.analysis.uncertainty import Estimate, Values, propagate
+from zincsmith.model.finding import Doubt, Finding, Working
+from zincsmith.model.reading import Point
+from zincsmith.procedures.point_doubts import point_doubts
+
+WORDS = {
+    "input_voltage": "Vin / V",
+    "input_current": "Iin / A",
+    "input_power": "Pin / W",
+    "output_voltage": "V / V",
+    "output_current": "I / A",
+    "case_temperature": "T / °C",
+}
+
+Rows = Sequence[Point]
+
+
+def finding_of(
+    name: str,
+    title: str,
+    unit: str,
+    rows: Rows,
+    quantities: Sequence[str],
+    formula: Callable[[Values], float],
+    words: str,
+    conditions: dict[str, float],
+    note: str = "",
+    each: Callable[[Point], dict[str, float]] | None = None,
+    doubts_of: Callable[[Point, Sequence[str]], list[Doubt]] = point_doubts,
+) -> Finding:
+    """A figure from the readings of some points: value, uncertainty, working and doubts.
+
+    ``formula`` works on the columns of ``quantities``; ``each`` adds what the working shows beside a row.
+    """
+    columns = {q: column([r for p in rows if (r := p.get(q)) is not None]) for q in quantities}
+    estimate: Estimate = propagate(formula, columns)
+    known = all(r.known for p in rows for q in quantities if (r := p.get(q)) is not None)
+    doubts = tuple(dict.fromkeys(d for p in rows for d in doubts_of(p, quantities)))
+    if not known:
+        doubts += (
+            Doubt(
+                "accuracy_unknown",
+                "An instrument behind this figure states no accuracy, so its uncertainty is not known.",
+                "Enter the accuracy from its data sheet in the rig.",
+            ),
+        )
+    return Finding(
+        name=name,
+        title=title,
+        value=estimate.value,
+        unit=unit,
+        u=estimate.u if known else None,
+        k=estimate.k if known else None,
+        dof=estimate.dof if known else None,
+        conditions=conditions,
+        working=_working(rows, quantities, words, note, each),
+        contributions=estimate.contributions,
+        doubts=doubts,
+    )
+
+
+def _working(
+    rows: Rows, quantities: Sequence[str], words: str, note: str, each: Callable[[Point], dict[str, float]] | None
+) -> Working:
+    table = []
+    for point in rows:
+        row: dict[str, object] = {"point": point.number, **point.conditions}
+        for q in quantities:
+            reading = point.get(q)
+            if reading is not None:
+                row[WORDS.get(q, q)] = reading.value
+        if each is not None:
+            row.update(each(point))
+        row["readings"] = [r.id for q in quantities if (r := point.get(q)) is not None]
+        table.append(row)
+    columns = [WORDS.get(q, q) for q in quantities] + (list(each(rows[0])) if each is not None and rows else [])
+    return Working(words, ("load / %", *columns), tuple(table), note)

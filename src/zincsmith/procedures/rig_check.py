@@ -1,0 +1,261 @@
+"""The rig itself, before it is believed: zero and background readings, source, leads, two meters against each other."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+from zincsmith.analysis.accuracy import limit_of_error, shared_and_own
+from zincsmith.model.actions import Dwell, Measure, SetLoad, SetSource, Stage
+from zincsmith.model.finding import Doubt, Finding
+from zincsmith.model.plan import RigCheckOptions
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.finding_of import finding_of
+
+NAME = "rig_check"
+AT_REST = ("input_voltage", "input_current", "input_power", "output_voltage", "output_current", "load_voltage")
+LIVE = ("input_voltage", "input_frequency", "voltage_thd", "output_voltage", "output_current", "load_voltage")
+BACKGROUND = ("input_power", "input_current")  # an output may still be falling; the mains side is at rest at once
+SOURCE_TOLERANCE = 0.01  # of the nominal input, for compliance points (IEC 62301; value from memory)
+SOURCE_THD = 0.02
+SAME_SPREADS = 3.0  # beyond this many standard deviations two backgrounds differ
+MEASURED_S = 2.0
+
+
+class RigCheck:
+    name = NAME
+    title = "Rig check"
+    version = 1
+    needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
+    serves = "zero and background readings, quality of the source, lead drop, two meters at a known load"
+
+    def suits(self, plate: Nameplate) -> str:
+        """Empty when it fits the unit, else the reason why not."""
+        return fed_by_one_mains(plate)
+
+    def steps(self, ctx: Context) -> Steps:
+        """One look at rest, or two points live: no load and the known load."""
+        options = ctx.options
+        assert isinstance(options, RigCheckOptions)
+        if options.when != "live":
+            off = (SetLoad(0.0, False), SetSource(0.0, options.line.frequency_Hz, False))
+            stage = Stage("Background, unit off", "after the work" if options.when == "after" else "before the work")
+            yield from (a for a in ((*off, stage) if options.when == "after" else (stage, *off)))
+            yield Dwell(MEASURED_S, "everything is connected, nothing is energised")
+            wanted = tuple(q for q in AT_REST if q in ctx.polled)
+            yield Measure(wanted, options.readings_s, {"background": 2.0 if options.when == "after" else 1.0})
+            return
+        line = ctx.reachable((options.line,))[0]
+        yield Stage("Source, leads and meters", f"{line.words}, none and {options.load_percent:g} % load")
+        yield SetLoad(0.0, False)
+        yield SetSource(line.voltage_V, line.frequency_Hz, True)
+        yield Dwell(5.0, "output comes up")
+        for percent in (0.0, options.load_percent):
+            yield SetLoad(percent / 100.0 * ctx.nameplate.output.current_A, percent > 0.0)
+            yield Dwell(MEASURED_S, "settles")
+            yield Measure(
+                tuple(q for q in LIVE if q in ctx.polled),
+                options.readings_s,
+                {
+                    "input_voltage_V": line.voltage_V,
+                    "frequency_Hz": line.frequency_Hz,
+                    "load_percent": percent,
+                    **({"lead_ohm": ctx.lead_ohm} if ctx.lead_ohm is not None else {}),
+                },
+            )
+
+    def tidy(self, ctx: Context) -> Steps:
+        """Leave the unit at no load."""
+        yield SetLoad(0.0, False)
+
+    def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
+        """Source, lead resistance and the difference of the two meters; background where it changed."""
+        found: list[Finding] = []
+        for point in evidence.points:
+            if "background" in point.conditions:
+                found += _background(point, evidence)
+        live = [p for p in evidence.points if "load_percent" in p.conditions]
+        found += [f for p in live[:1] for f in _source(p)]
+        found += _meters(live)
+        found += _leads(live)
+        return found
+
+
+def _value(point: Point, quantity: str) -> Reading | None:
+    reading = point.get(quantity)
+    return reading if reading is not None and reading.value is not None else None
+
+
+def _background(point: Point, evidence: Evidence) -> list[Finding]:
+    reading = _value(point, "input_power")
+    if reading is None:
+        return []
+    after = point.conditions["background"] == 2.0
+    before = next((p for p in evidence.earlier if p.conditions.get("background") == 1.0), None)
+
+    def doubts(p: Point, quantities: object) -> list[Doubt]:
+        return [*_off_zero(p), *(_changed(before, p) if after and before is not None else [])]
+
+    return [
+        finding_of(
+            "background_after" if after else "background_before",
+            f"Input watts with the unit off, {'after' if after else 'before'}",
+            "W",
+            [point],
+            ["input_power"],
+            lambda v: float(v["input_power"][0]),
+            "mean, everything connected",
+            {},
+            doubts_of=doubts,
+        )
+    ]
+
+
+def _off_zero(point: Point) -> list[Doubt]:
+    """What a meter shows with nothing energised has to be within what its data sheet allows at nought."""
+    found = []
+    for reading in point.readings:
+        if reading.value is None or not reading.known or reading.quantity not in BACKGROUND:
+            continue
+        allowed = limit_of_error(reading) + 3.0 * (reading.spread or 0.0)
+        if abs(reading.value) > allowed:
+            words = QUANTITIES[reading.quantity].words
+            found.append(
+                Doubt(
+                    "background_not_zero",
+                    f"{words} read {reading.value:.3g} {reading.unit} with the unit off; {reading.source} may show "
+                    f"{allowed:.2g} {reading.unit} at nought.",
+                    "Look for what else is fed through the meter, or zero it; low powers carry this error.",
+                )
+            )
+    return found
+
+
+def _changed(before: Point, after: Point) -> list[Doubt]:
+    found = []
+    for late in after.readings:
+        early = _value(before, late.quantity)
+        if late.quantity not in BACKGROUND or early is None or late.value is None or early.value is None:
+            continue
+        spread = math.hypot(early.spread or 0.0, late.spread or 0.0)
+        floor = math.hypot(shared_and_own(early)[1], shared_and_own(late)[1])
+        if abs(late.value - early.value) > SAME_SPREADS * max(spread, floor, 1e-9):
+            found.append(
+                Doubt(
+                    "background_changed",
+                    f"{QUANTITIES[late.quantity].words} with the unit off: {early.value:.3g} {late.unit} before, "
+                    f"{late.value:.3g} {late.unit} after.",
+                    "Something else came on or was moved during the work. Find it; repeat what is near that size.",
+                )
+            )
+    return found
+
+
+def _source(point: Point) -> list[Finding]:
+    volts = _value(point, "input_voltage")
+    if volts is None:
+        return []
+    nominal = point.conditions["input_voltage_V"]
+    at = {"input_voltage_V": nominal, "frequency_Hz": point.conditions["frequency_Hz"]}
+    return [
+        finding_of(
+            "source_error",
+            "Source against its setting",
+            "1",
+            [point],
+            ["input_voltage"],
+            lambda v: float(v["input_voltage"][0]) / nominal - 1.0,
+            "Vin / V set − 1",
+            at,
+            doubts_of=lambda p, q: source_doubts(p),
+        )
+    ]
+
+
+def source_doubts(point: Point) -> list[Doubt]:
+    """What a source must not do at compliance points: volts off, frequency off, distortion."""
+    found = []
+    nominal, hertz = point.conditions["input_voltage_V"], point.conditions["frequency_Hz"]
+    volts, frequency, thd = (_value(point, q) for q in ("input_voltage", "input_frequency", "voltage_thd"))
+    bad = []
+    if volts is not None and volts.value is not None and abs(volts.value / nominal - 1.0) > SOURCE_TOLERANCE:
+        bad.append(f"{volts.value:.1f} V instead of {nominal:g} V")
+    if frequency is not None and frequency.value is not None and abs(frequency.value / hertz - 1.0) > SOURCE_TOLERANCE:
+        bad.append(f"{frequency.value:.2f} Hz instead of {hertz:g} Hz")
+    if thd is not None and thd.value is not None and thd.value > SOURCE_THD:
+        bad.append(f"{100 * thd.value:.1f} % distortion, 2 % allowed")
+    if bad:
+        found.append(
+            Doubt(
+                "source_out_of_tolerance",
+                f"The source gives {'; '.join(bad)}.",
+                "Set it by the power meter, or use another; compliance points need it within ±1 %.",
+            )
+        )
+    return found
+
+
+def _meters(live: list[Point]) -> list[Finding]:
+    """Voltmeter and load read the same output: at no load, where the leads drop nothing."""
+    open_ = next((p for p in live if p.conditions["load_percent"] == 0.0), None)
+    both = ["output_voltage", "load_voltage"]
+    if open_ is None or any(_value(open_, q) is None for q in both):
+        return []
+    difference = finding_of(
+        "meter_difference",
+        "Load's voltmeter against the voltmeter, no load",
+        "V",
+        [open_],
+        both,
+        lambda v: float(v["load_voltage"][0] - v["output_voltage"][0]),
+        "V load − V",
+        {},
+        doubts_of=lambda p, q: [],
+    )
+    value, u, k = difference.value, difference.u, difference.k
+    if value is None or u is None or k is None or abs(value) <= k * u:
+        return [difference]
+    doubt = Doubt(
+        "meters_disagree",
+        f"At no load the two meters of the output differ by {1000 * value:.1f} mV; together they explain "
+        f"{1000 * k * u:.1f} mV.",
+        "Compare both with a third. The load's own meter is the likelier culprit; its readings enter no figure.",
+    )
+    return [replace(difference, doubts=(*difference.doubts, doubt))]
+
+
+def _leads(live: list[Point]) -> list[Finding]:
+    """Resistance of the leads to the load: the change of the difference of the two meters with the current."""
+    both = ["output_voltage", "load_voltage", "output_current"]
+    rows = [p for p in live if all(_value(p, q) is not None for q in both)]
+    if len(rows) < 2:
+        return []
+    stated = rows[0].conditions.get("lead_ohm")
+    found = finding_of(
+        "lead_resistance",
+        "Leads to the load, both wires",
+        "ohm",
+        rows,
+        both,
+        lambda v: float(
+            ((v["output_voltage"] - v["load_voltage"])[1] - (v["output_voltage"] - v["load_voltage"])[0])
+            / (v["output_current"][1] - v["output_current"][0])
+        ),
+        "R = Δ(V − V load) / ΔI",
+        {},
+        f"from gauge and length {1000 * stated:.1f} mΩ" if stated is not None else "",
+        doubts_of=lambda p, q: [],
+    )
+    if stated is None or found.value is None or found.u is None or found.k is None:
+        return [found]
+    if found.value - found.k * found.u <= 2.0 * stated + 0.005:
+        return [found]
+    doubt = Doubt(
+        "lead_resistance_high",
+        f"The leads to the load have {1000 * found.value:.0f} mΩ; gauge and length say {1000 * stated:.0f} mΩ.",
+        "Tighten the terminals, look for a thin or long lead. It gets hot there at full load.",
+    )
+    return [replace(found, doubts=(*found.doubts, doubt))]

@@ -1,0 +1,88 @@
+"""The gates before power, in their place in the order, and what has to be put back at the end."""
+
+from __future__ import annotations
+
+from zincsmith.model.actions import Confirm, Note, Stage
+from zincsmith.model.finding import Finding
+from zincsmith.model.intake import SafetyTest
+from zincsmith.model.plan import SafetyOptions
+from zincsmith.model.reading import Evidence
+from zincsmith.model.unit import Nameplate, Unit
+from zincsmith.procedures.base import Context, Conventions, Steps
+from zincsmith.procedures.cautions import cautions_for
+
+NAME = "safety_checks"
+DISCHARGE = (
+    "Switch off, unplug, wait, prove dead: test the meter, measure, test the meter.",
+    "Loading the output has not emptied the bulk capacitor. Discharge it through a rated resistor, measure again, "
+    "leave the clip on.",
+    "Local rules and licensed practice come first.",
+)
+
+
+class SafetyChecks:
+    name = NAME
+    title = "Safety checks"
+    version = 1
+    needs: tuple[str, ...] = ()
+    serves = "gates before power: what was seen, terminals, wiring; at the end what has to be restored"
+
+    def suits(self, plate: Nameplate) -> str:
+        """Fits every unit."""
+        return ""
+
+    def steps(self, ctx: Context) -> Steps:
+        """Before power: records, terminals, wiring. At the end: discharge and restore."""
+        assert isinstance(ctx.options, SafetyOptions)
+        unit = ctx.unit
+        if ctx.options.restore:
+            yield Stage("Discharge and restore", "nothing is live")
+            if unit.to_restore:
+                things = "; ".join(one.what for one in unit.to_restore)
+                yield Confirm("Put back", f"Discharged first, then put back as it was: {things}.", DISCHARGE)
+            else:
+                yield Note("nothing has to be restored")
+            return
+        yield Stage("Safety gates", "nothing is live")
+        missing = missing_records(unit)
+        if missing:
+            yield Confirm(
+                "Safety records",
+                f"Not recorded: {', '.join(missing)}. Record them at Nameplate, or go on if whoever is responsible for "
+                "this bench has decided that this unit may be powered without.",
+                ("These tests are done by whoever is qualified; limits defer to local code.",),
+            )
+        unchecked = [t.name for t in unit.terminals if t.checked != "measured"]
+        if unchecked or not unit.terminals:
+            which = ", ".join(unchecked) if unchecked else "the output terminals"
+            yield Confirm(
+                "Terminals",
+                f"Identity and polarity not measured: {which}. Find out before a load or a device is attached; the "
+                "load stays off until the output was seen to be right.",
+            )
+        output = ctx.nameplate.output
+        yield Confirm(
+            "Wiring checked",
+            "The unit stands free, closed or covered. The source is wired through the power meter to its input, the "
+            f"load to its {output.voltage_V:g} V output with the voltmeter at the unit's terminals. A range selector "
+            "stands right. Fuse, emergency stop and cover are in place.",
+            tuple(cautions_for(unit).values()),
+        )
+
+    def tidy(self, ctx: Context) -> Steps:
+        """Nothing was switched."""
+        yield from ()
+
+    def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
+        """Gates yield no figures; safety records stand with the unit."""
+        return []
+
+
+def missing_records(unit: Unit) -> list[SafetyTest]:
+    """The safety tests this unit should have and has not. Earth continuity needs an earth: class I only."""
+    mains = any(i.type == "ac" for i in unit.nameplate.inputs)
+    double = any(m.strip().upper() in {"II", "CLASS II"} for m in unit.nameplate.marks)
+    wanted: list[SafetyTest] = []
+    if mains:
+        wanted = ["insulation resistance", "touch current"] if double else ["earth continuity", "insulation resistance"]
+    return [test for test in wanted if all(r.test != test for r in unit.safety)]

@@ -1,0 +1,167 @@
+"""First power on the stand-in bench: a good unit passes, each fault inside a unit stops it before damage."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from tests.conftest import bench_log
+from tests.engine.scripted import Actor, Scene
+
+from zincsmith.bench.standin import RunningStandIn
+from zincsmith.book.reader import BookReader
+from zincsmith.engine.composer import compose
+from zincsmith.judge.judging import judge_run
+from zincsmith.model.events import RunClosed, Tripped
+from zincsmith.model.finding import Finding
+from zincsmith.model.plan import BringUpOptions, Line, Plan, RigCheckOptions, SafetyOptions
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
+
+StartStandIn = Callable[..., RunningStandIn]
+FIRST = Line(115.0, 60.0)
+BRING_UP = Plan("First power", (SafetyOptions(), BringUpOptions(first_line=FIRST)))
+# What bring-up makes of each fault: how the run ends and what is said.
+FAULTS = {
+    "short input": ("tripped", "Input amps"),
+    "leaky bulk": ("tripped", "what the unit can explain"),
+    "short output": ("stopped", "did not start up to 115 V"),
+    "dead controller": ("stopped", "did not start up to 115 V"),
+    "open feedback": ("tripped", "Output volts reached"),
+}
+
+
+def bring_up(folder: Path, unit: Unit, rig: Rig, plan: Plan, standin: RunningStandIn) -> tuple[Scene, RunClosed]:
+    scene = Scene.set_up(folder, unit, rig, plan, standin.addresses)
+    return scene, scene.run(Actor())
+
+
+def found_in(scene: Scene) -> dict[str, Finding]:
+    with BookReader(scene.path) as reader:
+        return {j.finding.name: j.finding for j in judge_run(reader).judged}
+
+
+def test_start_and_stop_voltage_are_those_of_the_unit(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    """The stand-in's physics starts at 82 V and stops at 62 V; neither is known to the procedure."""
+    scene, closed = bring_up(tmp_path, unit, rig, BRING_UP, standin())
+    assert (closed.outcome, closed.safe) == ("complete", True)
+    found = found_in(scene)
+    for name, true in (("start_voltage", 82.0), ("stop_voltage", 62.0)):
+        one = found[name]
+        assert one.value is not None
+        assert one.u is not None
+        assert abs(one.value - true) <= 2.0 * one.u + 0.2, name
+        assert any(part.source == "step of the search" for part in one.contributions)
+    assert found["start_attempts"].value is not None
+    assert found["start_attempts"].value >= 3.0
+    assert bench_log(tmp_path / "bench.log")[-1]["damage"] == []
+
+
+@pytest.mark.parametrize("fault", FAULTS)
+def test_each_fault_inside_stops_it_before_damage(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn, fault: str
+) -> None:
+    scene, closed = bring_up(tmp_path, unit, rig, BRING_UP, standin(faults=(f"unit,{fault}",)))
+    outcome, said = FAULTS[fault]
+    assert closed.outcome == outcome
+    assert said in closed.why
+    assert closed.safe
+    last = bench_log(tmp_path / "bench.log")[-1]
+    assert last["damage"] == [], "the stand-in says what would have gone"
+    assert last["source_on"] is False
+    if outcome == "tripped":
+        assert scene.events(Tripped)[0].event.whose in closed.why
+
+
+def test_what_a_careless_start_would_have_cost(tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn) -> None:
+    """The same short, fed at rated input at once: the oracle is not blind."""
+    careless = Plan("x", (BringUpOptions(school="rated input", first_line=FIRST),))
+    _, closed = bring_up(tmp_path, unit, rig, careless, standin(faults=("unit,short input",)))
+    assert closed.safe
+    assert bench_log(tmp_path / "bench.log")[-1]["damage"] != []
+
+
+def test_a_boxed_product_goes_straight_to_rated_input(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    plan = Plan("x", (BringUpOptions(school="rated input", first_line=FIRST),))
+    scene, closed = bring_up(tmp_path, unit, rig, plan, standin())
+    assert closed.outcome == "complete"
+    assert "start_voltage" not in found_in(scene)
+    volts = {row["source_V"] for row in bench_log(tmp_path / "bench.log") if row["source_on"]}
+    assert volts == {115.0}
+
+
+def rig_check(folder: Path, unit: Unit, rig: Rig, standin: RunningStandIn) -> dict[str, set[str]]:
+    """Doubts by finding of a rig check before, live and after."""
+    plan = Plan("Rig", tuple(RigCheckOptions(when=w, line=FIRST) for w in ("before", "live", "after")))  # type: ignore[arg-type]
+    scene, closed = bring_up(folder, unit, rig, plan, standin)
+    assert closed.outcome == "complete", closed.why
+    return {name: {d.code for d in one.doubts} for name, one in found_in(scene).items() if one.value is not None}
+
+
+def test_a_good_rig_raises_no_doubt_and_its_leads_are_measured(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    assert set().union(*rig_check(tmp_path, unit, rig, standin()).values()) == set()
+    found = found_in(Scene(tmp_path / "run.zbook", unit, {}))
+    leads = found["lead_resistance"]
+    assert leads.value is not None
+    assert leads.u is not None
+    assert abs(leads.value - 0.0296) <= 2.0 * leads.u, "what the stand-in's leads have"
+
+
+def test_a_source_off_its_setting_and_bad_leads_are_doubted(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    doubts = rig_check(tmp_path, unit, rig, standin(faults=("bench,DRIFT",), lead_ohm=0.4))
+    assert doubts["source_error"] == {"source_out_of_tolerance"}
+    assert doubts["lead_resistance"] == {"lead_resistance_high"}
+
+
+def test_two_meters_that_disagree_are_doubted(tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn) -> None:
+    """The rig claims a load voltmeter ten times as good as it is."""
+    bold = tuple(
+        replace(
+            i,
+            accuracy=tuple(
+                replace(a, reading_percent=0.001, range_percent=0.0005) if a.quantity == "load_voltage" else a
+                for a in i.accuracy
+            ),
+        )
+        if i.role == "load"
+        else i
+        for i in rig.instruments
+    )
+    doubts = rig_check(tmp_path, unit, replace(rig, instruments=bold), standin())
+    assert "meters_disagree" in doubts["meter_difference"]
+
+
+def test_the_whole_plan_runs_and_its_findings_are_complete(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    plan, _ = compose(unit, rig)
+    quick = tuple(
+        replace(p, lines=(FIRST,), warm_up_s=60.0, settled_percent=0.5, average_s=4.0, refine_points=3)
+        if p.procedure == "static_grid"
+        else p
+        for p in plan.parts
+    )
+    scene, closed = bring_up(tmp_path, unit, rig, replace(plan, parts=quick), standin())
+    assert (closed.outcome, closed.safe) == ("complete", True)
+    found = found_in(scene)
+    assert {
+        "background_before",
+        "background_after",
+        "start_voltage",
+        "source_error",
+        "average_active_efficiency",
+    } <= set(found)
+    with BookReader(scene.path) as reader:
+        evidence = judge_run(reader).evidence
+    assert len(evidence.by("static_grid").points) == 6 + 3, "three more where the efficiency curve is least certain"
+    assert evidence.ended == tuple(range(len(plan.parts)))
