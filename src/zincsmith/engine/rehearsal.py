@@ -71,6 +71,7 @@ class PlannedStage:
     points: list[PlannedPoint] = field(default_factory=list)
     part: int = 0
     by_hand: int = 0
+    confirms: list[Confirm] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -85,16 +86,30 @@ class Itinerary:
     watches: tuple[Watch, ...]
     cautions: tuple[str, ...]
     procedures: tuple[str, ...] = ()
+    part_watches: tuple[tuple[int | None, Watch], ...] = ()
 
-    def elapsed(self, points_taken: int, stage: str, detail: str, since_stage_s: float) -> float:
-        """How far along the itinerary a run is, in s, from what it has done and the time since its stage began."""
-        if points_taken:
-            last = self.points[min(points_taken, len(self.points)) - 1]
+    def watches_of(self, part: int) -> list[Watch]:
+        """What is watched in a part: the limits of the whole run, and its own as it leaves them."""
+        own: dict[tuple[str, str], Watch] = {}
+        for at, watch in self.part_watches:
+            if at == part:
+                own[watch.quantity, watch.whose] = watch
+        return [*(w for at, w in self.part_watches if at is None), *own.values()]
+
+    def elapsed(self, stages_begun: int, points_in_stage: int, since_stage_s: float) -> float:
+        """How far along the itinerary a run is, in s: from the stages it has begun, what it has taken in the last of
+        them and the time since that began."""
+        if not stages_begun or not self.stages:
+            return 0.0
+        one = self.stages[min(stages_begun, len(self.stages)) - 1]
+        if points_in_stage and one.points:
+            last = one.points[min(points_in_stage, len(one.points)) - 1]
             return last.begins_s + last.seconds
-        for one in self.stages:
-            if (one.title, one.detail) == (stage, detail):
-                return one.begins_s + min(since_stage_s, one.seconds)
-        return 0.0
+        return one.begins_s + min(since_stage_s, one.seconds)
+
+    def of(self, procedure: str) -> list[PlannedPoint]:
+        """The points of one procedure."""
+        return [p for p in self.points if self.procedures[p.part] == procedure]
 
     @property
     def points(self) -> list[PlannedPoint]:
@@ -125,7 +140,7 @@ class _Rehearsal:
         self.hand_source, self.hand_load = source_kind(rig) != "settable", not _reached(rig, "load")
         self.least = self.likely = self.most = self.energy_J = 0.0
         self.stages: list[PlannedStage] = []
-        self.watches: list[Watch] = whole_run(unit, rig, plan, self.polled)
+        self.watches: list[tuple[int | None, Watch]] = [(None, w) for w in whole_run(unit, rig, plan, self.polled)]
         self.cautions: list[str] = []
         self.source_V = self.load_A = 0.0
         self.point_began = 0.0
@@ -146,9 +161,10 @@ class _Rehearsal:
             self.likely,
             self.most,
             self.energy_J / 3600.0,
-            tuple(self.watches),
+            tuple(w for _, w in self.watches),
             tuple(self.cautions),
             self.procedures,
+            tuple(self.watches),
         )
 
     def _take(self, action: Action) -> Outcome:
@@ -159,6 +175,7 @@ class _Rehearsal:
                 self.stages.append(PlannedStage(title, detail, self.likely, part=self.part))
             case Confirm():
                 self.stages[-1].gates.append(self.likely)
+                self.stages[-1].confirms.append(action)
                 self.cautions += [c for c in action.cautions if c not in self.cautions]
                 self._pass(GATE_S / 2, GATE_S, 3 * GATE_S)
             case SetSource():
@@ -175,7 +192,7 @@ class _Rehearsal:
             case Measure():
                 return self._measure(action)
             case Watch():
-                self.watches.append(action)
+                self.watches.append((self.part, action))
             case Stop(why):
                 raise InputError(f"rehearsed, the plan already ends early: {why}")
             case _:

@@ -21,8 +21,11 @@ class State(StrEnum):
 
 REST = (State.IDLE, State.SAFE, State.NOT_CONFIRMED, State.INTERRUPTED, State.TAKEN_OVER)
 LIVE = (State.STARTING, State.GATE, State.RUNNING, State.ASKING, State.PAUSED)
+UNSAFE = (State.NOT_CONFIRMED, State.INTERRUPTED)  # nobody has read back that the bench is off
 # Nothing is energised, as far as anybody has read back: here a run may begin.
 READY = (State.IDLE, State.SAFE, State.TAKEN_OVER)
+
+AT_WORK = (State.RUNNING, State.ASKING, State.PAUSED)
 
 # (state, command) -> state that follows when the command is obeyed
 TABLE: dict[tuple[State, str], State] = {
@@ -40,9 +43,8 @@ TABLE: dict[tuple[State, str], State] = {
     (State.ASKING, "enter"): State.RUNNING,
     (State.RUNNING, "pause"): State.PAUSED,
     (State.PAUSED, "resume"): State.RUNNING,
-    **{(state, do): state for state in (State.RUNNING, State.ASKING) for do in ("skip", "skip part", "repeat")},
-    **{(state, "reject"): state for state in (State.RUNNING, State.ASKING, State.PAUSED)},
-    **{(state, "correct"): state for state in (State.RUNNING, State.ASKING, State.PAUSED)},
+    **{(state, do): state for state in (State.RUNNING, State.ASKING) for do in ("skip", "skip part")},
+    **{(state, do): state for state in AT_WORK for do in ("repeat", "reject", "correct")},
     **{(state, do): state for state in LIVE for do in ("note", "mark")},
     (State.MAKING_SAFE, "confirmed"): State.SAFE,
     (State.MAKING_SAFE, "unconfirmed"): State.NOT_CONFIRMED,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Any
 
 from zincsmith.model.finding import Finding, Judged
@@ -64,9 +64,11 @@ def condition_words(conditions: Mapping[str, float]) -> str:
     return ", ".join(parts)
 
 
-def local_time(at: str, date: bool = False) -> str:
-    """UTC in ISO form as the time on the wall: ``15:04``, or ``2026-11-25 15:04``."""
+def local_time(at: str, date: bool = False, seconds: bool = False) -> str:
+    """UTC in ISO form as the time on the wall: ``15:04``, ``15:04:09``, or ``2026-11-25 15:04``."""
     moment = datetime.fromisoformat(at).astimezone()
+    if seconds:
+        return moment.strftime("%H:%M:%S")
     return moment.strftime("%Y-%m-%d %H:%M" if date else "%H:%M")
 
 
@@ -118,3 +120,8 @@ def _finding_json(judged: Judged) -> dict[str, Any]:
         },
         "doubts": [{"code": d.code, "text": d.text, "remedy": d.remedy} for d in f.doubts],
     }
+
+
+def end_words(seconds: float) -> str:
+    """``ends 15:58`` when something that takes so long is started now."""
+    return f"ends {(datetime.now().astimezone() + timedelta(seconds=seconds)):%H:%M}"

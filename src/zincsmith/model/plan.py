@@ -76,6 +76,7 @@ class GridOptions(Record):
     settled_window_s: float = 20.0
     average_s: float = 10.0
     temperature_loads_percent: tuple[float, ...] = (100.0,)  # the case is read at these
+    dropped: tuple[tuple[float, float, float], ...] = ()  # points left out: V, Hz, load in percent
     refine_points: int = 0  # further points at the first line, where the efficiency curve is least certain
 
 

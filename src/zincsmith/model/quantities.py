@@ -32,6 +32,8 @@ QUANTITIES = {
         Quantity("case_temperature", "Case temperature", "degC", "temperature", "none", "thermometer"),
     )
 }
+# What speaks of the rig itself and enters no figure of a unit.
+OF_THE_RIG = ("input_frequency", "voltage_thd", "load_voltage")
 # What no instrument reads but the engine works out; it can be watched.
 WATCHABLE = {
     **QUANTITIES,

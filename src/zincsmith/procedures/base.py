@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from typing import Literal, Protocol
 
 from zincsmith.model.actions import Action, Outcome
-from zincsmith.model.finding import Finding
+from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.plan import Line, Options
-from zincsmith.model.reading import Evidence
+from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate, Unit
 
 Steps = Generator[Action, Outcome, None]
@@ -71,6 +71,9 @@ class Procedure(Protocol):
     def steps(self, ctx: Context) -> Steps: ...
 
     def tidy(self, ctx: Context) -> Steps: ...
+
+    def doubts(self, point: Point) -> list[Doubt]:
+        """What one point alone gives reason to doubt, as soon as it was taken."""
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]: ...
 

@@ -223,6 +223,10 @@ class BringUp:
         yield SetLoad(amps, True)
         yield Dwell(2.0, "settles", period_s=POLL_S)
 
+    def doubts(self, point: Point) -> list[Doubt]:
+        """None: its points are steps of a search."""
+        return []
+
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """Start and stop voltage to the step they were found with, and the start attempts."""
         nominal = nameplate.output.voltage_V

@@ -71,6 +71,10 @@ class RigCheck:
         """Leave the unit at no load."""
         yield SetLoad(0.0, False)
 
+    def doubts(self, point: Point) -> list[Doubt]:
+        """Of a background point what is not zero, of a live one what is wrong with the source."""
+        return _off_zero(point) if "background" in point.conditions else source_doubts(point)
+
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """Source, lead resistance and the difference of the two meters; background where it changed."""
         found: list[Finding] = []

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from zincsmith.model.actions import Confirm, Note, Stage
-from zincsmith.model.finding import Finding
+from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.intake import SafetyTest
 from zincsmith.model.plan import SafetyOptions
-from zincsmith.model.reading import Evidence
+from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import Context, Conventions, Steps
 from zincsmith.procedures.cautions import cautions_for
@@ -72,6 +72,10 @@ class SafetyChecks:
     def tidy(self, ctx: Context) -> Steps:
         """Nothing was switched."""
         yield from ()
+
+    def doubts(self, point: Point) -> list[Doubt]:
+        """None: it takes no points."""
+        return []
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """Gates yield no figures; safety records stand with the unit."""

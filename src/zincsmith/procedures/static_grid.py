@@ -19,11 +19,12 @@ from zincsmith.model.actions import (
     Stage,
     Watch,
 )
-from zincsmith.model.finding import Finding
+from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.plan import GridOptions, Line
-from zincsmith.model.reading import Evidence
+from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.point_doubts import point_doubts
 from zincsmith.procedures.search import refine
 
 # Bounds that stop the run; a unit that passes them is not worth waiting for.
@@ -95,6 +96,8 @@ class StaticGrid:
                 yield from self._change_line(ctx, line)
             known = []
             for load in options.loads_percent:
+                if (line.voltage_V, line.frequency_Hz, load) in options.dropped:
+                    continue
                 value = efficiency_of((yield from self._point(ctx, line, load)))
                 if value is not None:
                     known.append((load, value))
@@ -157,6 +160,10 @@ class StaticGrid:
     def tidy(self, ctx: Context) -> Steps:
         """Leave the unit at no load."""
         yield SetLoad(0.0, False)
+
+    def doubts(self, point: Point) -> list[Doubt]:
+        """Source, settling and plausibility of one point, see point_doubts.py."""
+        return point_doubts(point, ("output_voltage",))
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """Figures of the grid, see static_figures.py, which is read when there is something to work out."""

@@ -22,6 +22,7 @@ from zincsmith.judge.words import condition_words, duration, number, value_words
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Judged, Verdict
 from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.procedures.static_grid import NAME as GRID
 from zincsmith.report.figures import VERDICT, efficiency_svg, ruler_svg
 
 MARKS = {
@@ -68,7 +69,7 @@ def render(run: JudgedRun) -> str:
         not_tested=[j for j in run.judged if j.verdict is Verdict.NOT_TESTED],
         counts=[(v.value, run.count(v), verdict_mark(v)) for v in Verdict],
         doubts=list(doubts.values()),
-        curve=Markup(efficiency_svg(run.evidence.points)),
+        curve=Markup(efficiency_svg(run.evidence.by(GRID).points)),
         says=says,
         look=run.unit.look,
         plate_doubts=label_doubts(run.unit),

@@ -7,19 +7,26 @@ from dataclasses import dataclass, field
 from zincsmith.book.reader import Written
 from zincsmith.model.events import (
     EntryAsked,
+    EntryCorrected,
     EntryRefused,
     EntryTaken,
     Failed,
     GateOpened,
     GatePassed,
+    HandSet,
+    HandSetting,
+    PartBegan,
+    PointRejected,
     PointTaken,
     Polled,
     RunClosed,
     RunOpened,
+    RunResumed,
     SafeStep,
     StageBegan,
     StateChanged,
     Tripped,
+    WatchSet,
 )
 from zincsmith.model.reading import Point, Reading
 
@@ -36,6 +43,11 @@ class RunView:
     stage: str = ""
     stage_detail: str = ""
     stage_began_s: float = 0.0
+    stages_begun: int = 0
+    stage_points: int = 0
+    part: int = 0
+    hand: bool = False  # the gate is a setting that a person makes
+    watches: list[WatchSet] = field(default_factory=list)
     state: str = "idle"
     state_why: str = ""
     gate: GateOpened | None = None
@@ -52,6 +64,7 @@ class RunView:
     closed: RunClosed | None = None
     failure: str = ""
     safe_steps: list[SafeStep] = field(default_factory=list)
+    corrected: dict[str, EntryCorrected] = field(default_factory=dict)
 
     def fold(self, written: Written) -> None:
         """Take one more event into account."""
@@ -61,16 +74,28 @@ class RunView:
         match event:
             case RunOpened():
                 self.__init__(run=written.run, opened=event, began_at=written.at)  # type: ignore[misc]
+            case RunResumed():
+                self.closed, self.failure, self.safe_steps = None, "", []
+            case PartBegan(part):
+                self.part = part
+                self.watches = [w for w in self.watches if w.part is None]
+            case WatchSet():
+                same = (event.quantity, event.whose)
+                self.watches = [*(w for w in self.watches if (w.quantity, w.whose) != same), event]
             case StageBegan(title, detail):
                 self.stage, self.stage_detail, self.stage_began_s = title, detail, self.bench_s
+                self.stages_begun += 1
+                self.stage_points = 0
             case StateChanged(state, why):
                 self.state, self.state_why = state, why
             case Polled(values, source_on, load_on):
                 self._poll(written, values, source_on, load_on)
             case GateOpened():
                 self.gate = event
-            case GatePassed():
-                self.gate = None
+            case HandSetting(_, text):
+                self.gate, self.hand = GateOpened("By hand", text, ()), True
+            case GatePassed() | HandSet():
+                self.gate, self.hand = None, False
             case EntryAsked():
                 self.asked, self.refused = event, None
             case EntryRefused():
@@ -81,7 +106,14 @@ class RunView:
                 if reading.value is not None:
                     self.now[reading.quantity] = reading.value
             case PointTaken(point):
-                self.points.append(point)
+                self.points = [*(p for p in self.points if p.number != point.number), point]
+                self.points.sort(key=lambda p: p.number)
+                self.stage_points += point.take == 1
+            case PointRejected(number=number):
+                self.points = [p for p in self.points if p.number != number]
+            case EntryCorrected(reading):
+                self.entries = [(at, reading if r.id == reading.id else r) for at, r in self.entries]
+                self.corrected[reading.id] = event
             case Failed(text):
                 self.failure = text
             case Tripped():

@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from zincsmith.judge.judging import JudgedRun
 
 REFRESH_MS = 40
+RESUMABLE = ("interrupted", "made safe", "tripped", "stopped", "failed", "aborted")
 
 
 @dataclass(frozen=True)
@@ -150,7 +151,10 @@ class Session(QObject):
         live = self.view.active
         self.state = State.NOT_CONFIRMED if live else State.IDLE
         self.problem = "The engine ended unexpectedly." + (
-            " The bench is not confirmed safe: switch the source off by hand." if live else ""
+            " The guardian makes the bench safe; until that is read back take it as live, or switch the source off by "
+            "hand."
+            if live
+            else ""
         )
         self.engine_lost.emit(self.problem)
         self.state_changed.emit()
@@ -248,7 +252,7 @@ class Session(QObject):
         """What the rig can decide. Worked out once a change of what it depends on: ratings, rig, plan."""
         if self.unit is None or self.rig is None:
             return Foresight((), "There is no unit or no rig yet.")
-        of = (self.unit.nameplate, self.rig, self.plan)
+        of = (self.unit.nameplate, self.unit.look.parts, self.rig, self.plan)
         if of != self._foreseen_of:
             from zincsmith.engine.foreseen import foresee
             from zincsmith.judge.decide import decide
@@ -312,16 +316,25 @@ class Session(QObject):
         """Store a prepared photograph in the book and name it in the unit's look-over."""
         if self.unit is None or self.read_only:
             return
+        self._store_photo(photo)
+        look = self.unit.look
+        if all(p.sha256 != photo.sha256 for p in look.photographs):
+            one = Photograph(photo.sha256, caption, photo.width, photo.height)
+            self.revise_unit(
+                replace(self.unit, look=replace(look, photographs=(*look.photographs, one))), "a photograph"
+            )
+
+    def note_photo(self, photo: Prepared, text: str) -> None:
+        """Store a photograph and note it with the conditions of the moment."""
+        if not self.read_only:
+            self._store_photo(photo)
+            self.client.send("note", text=text, photo=photo.sha256)
+
+    def _store_photo(self, photo: Prepared) -> None:
         file = self.book_path.with_name(f".{self.book_path.stem}-{photo.sha256[:16]}.photo")
         file.write_bytes(photo.data)
         size = {"width": photo.width, "height": photo.height}
         self._unanswered += self.client.send("photo", file=str(file), sha256=photo.sha256, type=photo.type, **size)
-        look = self.unit.look
-        if all(p.sha256 != photo.sha256 for p in look.photographs):
-            one = Photograph(photo.sha256, caption, **size)
-            self.revise_unit(
-                replace(self.unit, look=replace(look, photographs=(*look.photographs, one))), "a photograph"
-            )
 
     def photo(self, sha256: str) -> bytes | None:
         """The bytes of a photograph; None while it is not in the book."""
@@ -347,7 +360,7 @@ class Session(QObject):
         self._unanswered += self.client.send("redo", document=kind, key=self._key(kind))
 
     def _key(self, kind: str) -> str:
-        return self.unit_key if kind == "unit" else "bench"
+        return {"unit": self.unit_key, "plan": "plan"}.get(kind, "bench")
 
     def steps(self, kind: str) -> tuple[bool, bool]:
         """Whether there is an edit to undo, and one to redo."""
@@ -356,10 +369,31 @@ class Session(QObject):
         found = self.reader.revision(kind, self._key(kind))
         return (found[1], found[2]) if found is not None else (False, False)
 
-    def start_run(self, operator: str, ambient_degC: float) -> None:
-        self._unanswered += self.client.revise("plan", "plan", self.plan, "as shown at Plan")
-        self.client.send("start", unit=self.unit_key, operator=operator, ambient_degC=ambient_degC)
+    def revise_plan(self, plan: Plan, why: str) -> None:
+        """Store an edit of the plan, as for a unit."""
+        if self.read_only or plan == self.plan:
+            return
+        self.plan = plan
+        self._unanswered += self.client.revise("plan", "plan", plan, why)
+        self.documents.emit()
 
-    def send(self, do: str, text: str = "") -> None:
-        """pass, enter, note, abort, make safe, try (a role)."""
-        self.client.send(do, text=text)
+    def start_run(self, operator: str, ambient_degC: float, unattended: bool = False) -> None:
+        self._unanswered += self.client.revise("plan", "plan", self.plan, "as shown at Plan")
+        self._begin("start", operator, ambient_degC, unattended)
+
+    def resume_run(self, operator: str, ambient_degC: float, unattended: bool = False) -> None:
+        """Go on with the latest run where it stopped."""
+        self._begin("resume run", operator, ambient_degC, unattended)
+
+    def _begin(self, do: str, operator: str, ambient_degC: float, unattended: bool) -> None:
+        self.client.send(do, unit=self.unit_key, operator=operator, ambient_degC=ambient_degC, unattended=unattended)
+
+    @property
+    def resumable(self) -> bool:
+        """Whether the latest run ended early and can go on."""
+        closed = self.view.closed
+        return closed is not None and closed.outcome in RESUMABLE and self.allowed("resume run")
+
+    def send(self, do: str, text: str = "", **body: Any) -> None:
+        """A command of the table of states."""
+        self.client.send(do, text=text, **body)

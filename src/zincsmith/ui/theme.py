@@ -248,6 +248,9 @@ def stylesheet(t: Theme) -> str:
     QScrollArea {{ border: 0; background: transparent; }}
     QStackedWidget#stations > QScrollArea, QStackedWidget#stations > QScrollArea > QWidget {{ background: {t.ground}; }}
     QScrollArea > QWidget > QWidget#inside, QWidget#clear {{ background: transparent; }}
+    QTreeWidget {{ background: {t.paper}; border: 0; color: {t.ink}; }}
+    QTreeWidget::item {{ padding: 2px 3px; border-bottom: 1px solid {t.zinc_light}; }}
+    QTreeWidget::item:selected {{ background: {t.chosen}; color: {t.ink}; }}
     QTableWidget {{ background: {t.paper}; border: 0; gridline-color: {t.line}; }}
     QTableWidget::item {{ padding: 2px 3px; }}
     QTableWidget::item:focus {{ background: {t.chosen}; border: 1px solid {t.edge}; color: {t.ink}; }}

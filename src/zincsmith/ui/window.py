@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from zincsmith.engine.states import State
+from zincsmith.engine.states import UNSAFE, State
 from zincsmith.judge.words import local_time
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
@@ -33,7 +33,7 @@ from zincsmith.ui.widgets.unit_strip import UnitStrip
 # Fixed numbers: a station that is not built yet leaves its number free. A station is read when it is first shown;
 # what the others need is read in the background once the window is there.
 READ_AHEAD_MS = 400
-STATIONS = ((1, "Nameplate"), (2, "Rig"), (3, "Plan"), (4, "Run"), (5, "Findings"))
+STATIONS = ((1, "Nameplate"), (2, "Rig"), (3, "Plan"), (4, "Run"), (5, "Findings"), (7, "Log"))
 
 
 def station_class(title: str) -> Callable[[Session], Station]:
@@ -158,7 +158,7 @@ class MainWindow(QMainWindow):
             self.current.refresh()
         self._marks()
         self._sound()
-        if session.state is State.NOT_CONFIRMED and not session.problem and not self.alarm.isVisible():
+        if session.state in UNSAFE and not session.problem and not self.alarm.isVisible():
             self._not_confirmed("The bench could not be confirmed safe")
         elif session.state is State.SAFE and self.alarm.isVisible() and not session.problem:
             self.alarm.hide()
@@ -191,13 +191,24 @@ class MainWindow(QMainWindow):
             run = "empty"
         else:
             run = "complete" if closed.outcome == "complete" else "attention"
-        buttons["Run"].set_mark("attention" if s.state is State.NOT_CONFIRMED else run)
+        buttons["Run"].set_mark("attention" if s.state in UNSAFE else run)
+        buttons["Log"].set_mark("under way" if s.view.active else "complete" if s.view.run is not None else "empty")
         buttons["Findings"].set_mark("empty" if not s.view.points else "under way" if s.view.active else "complete")
 
     # Alarms
 
     def _greet(self, interrupted: list[int]) -> None:
-        if interrupted:
+        closed = self.session.view.closed
+        if not interrupted:
+            return
+        if self.session.state is State.TAKEN_OVER:
+            why = closed.why if closed is not None else ""
+            self.alarm.tell(
+                f"Run {interrupted[-1]} was interrupted; the guardian made the bench safe",
+                f"{why[:1].upper()}{why[1:]}. Source off and load off, read back. Everything that was shown is in the "
+                "book. Resume the run at Run, or begin a new one.",
+            )
+        else:
             self._not_confirmed(f"Run {interrupted[-1]} was interrupted; the bench is not confirmed safe")
 
     def _not_confirmed(self, title: str) -> None:
@@ -240,7 +251,7 @@ class MainWindow(QMainWindow):
     def _sound(self) -> None:
         state = self.session.state
         if state is not self._last_sounded and not self.muted:
-            trip = state is State.MAKING_SAFE or state is State.NOT_CONFIRMED
+            trip = state is State.MAKING_SAFE or state in UNSAFE
             if trip or state in (State.GATE, State.ASKING):
                 QApplication.beep()
         self._last_sounded = state

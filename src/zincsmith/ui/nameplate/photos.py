@@ -5,42 +5,20 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QRunnable, QSize, Qt, QThreadPool, Signal
+from PySide6.QtCore import QSize, Qt, QThreadPool, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication, QIcon, QImage, QKeyEvent, QPixmap
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QListView, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from zincsmith.model.errors import InputError
 from zincsmith.model.intake import Photograph
 from zincsmith.model.unit import Unit
-from zincsmith.ui.photo_intake import Prepared, pack, prepare_file
+from zincsmith.ui.photo_intake import Prepared
+from zincsmith.ui.photo_work import Ready, Work
 from zincsmith.ui.session import Session
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.panel import button, label
 from zincsmith.ui.widgets.rating_edit import RatingEdit
 
 THUMB = 76
-
-
-class _Ready(QObject):
-    done = Signal(object, str)
-    refused = Signal(str)
-
-
-class _Work(QRunnable):
-    """Prepares one picture away from the window's thread."""
-
-    def __init__(self, ready: _Ready, source: Path | QImage) -> None:
-        super().__init__()
-        self._ready, self._source = ready, source
-
-    def run(self) -> None:
-        try:
-            if isinstance(self._source, Path):
-                self._ready.done.emit(prepare_file(self._source), self._source.stem[:60])
-            else:
-                self._ready.done.emit(pack(self._source), "pasted")
-        except InputError as error:
-            self._ready.refused.emit(str(error))
 
 
 class PhotoStrip(QWidget):
@@ -54,7 +32,7 @@ class PhotoStrip(QWidget):
         self._session, self._thumb = session, thumb
         self._photos: tuple[Photograph, ...] = ()
         self._icons: dict[str, QIcon] = {}
-        self._ready = _Ready()
+        self._ready = Ready()
         self._ready.done.connect(self._store)
         self._ready.refused.connect(self.wrong)
         self.setAcceptDrops(True)
@@ -179,7 +157,7 @@ class PhotoStrip(QWidget):
     def take_in(self, source: Path | QImage) -> None:
         """Prepare a picture in the background, then store it."""
         self.wrong.emit("")
-        QThreadPool.globalInstance().start(_Work(self._ready, source))
+        QThreadPool.globalInstance().start(Work(self._ready, source))
 
     def _store(self, prepared: Prepared, caption: str) -> None:
         self._session.add_photo(prepared, caption)

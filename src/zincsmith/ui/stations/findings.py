@@ -13,6 +13,7 @@ from zincsmith.judge.judging import JudgedRun
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.model.errors import ZincsmithError
 from zincsmith.model.finding import Verdict
+from zincsmith.procedures.static_grid import NAME as GRID
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.stations.run_dashboard import efficiency_curves
@@ -104,7 +105,7 @@ class FindingsStation(Station):
         if run is None:
             return
         self.filter.show_counts({v: run.count(v) for v in Verdict})
-        self.plot.show_curves(efficiency_curves(list(run.evidence.points)))
+        self.plot.show_curves(efficiency_curves(list(run.evidence.by(GRID).points)))
         end = "" if run.evidence.complete else ", not complete"
         # Readings belong to the configuration the unit was in, whatever it is in now.
         self.claim_panel.remark.setText(f"run {run.row.id}{end}: {run.unit.tag}, {run.unit.configuration}")

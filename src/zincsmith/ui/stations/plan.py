@@ -1,35 +1,44 @@
-"""Plan: which points, in which order, how long? Everything here comes from the rehearsal."""
+"""Plan: which parts, in which order, how long? Everything here comes from the rehearsal."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QTableWidgetItem, QVBoxLayout, QWidget
+from dataclasses import replace
 
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QTableWidgetItem, QVBoxLayout, QWidget
+
+from zincsmith.engine.composer import compose, moved, with_part, without
 from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
 from zincsmith.engine.watches import tightest
+from zincsmith.formats.plan_file import STATIC_GRID
 from zincsmith.judge.foresight import untested
-from zincsmith.judge.words import counted, duration, number
+from zincsmith.judge.words import counted, duration, end_words, number
 from zincsmith.model.actions import Watch
-from zincsmith.model.plan import GridOptions
+from zincsmith.model.errors import InputError
+from zincsmith.model.plan import GridOptions, Options, Plan
 from zincsmith.model.quantities import QUANTITIES, WATCHABLE
+from zincsmith.procedures.catalogue import procedure
+from zincsmith.ui.plan.options_form import OptionsForm
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import theme
+from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.itinerary import ItineraryView
-from zincsmith.ui.widgets.operating_map import Cell, OperatingMap
-from zincsmith.ui.widgets.panel import Panel, button, clear, heading_row, label
+from zincsmith.ui.widgets.operating_map import Cell, Key, OperatingMap
+from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
 from zincsmith.ui.widgets.plain_table import PlainTable
 
 SHOWN = ("input_power", "input_current", "output_voltage", "output_current", "case_temperature")
 
 
 class PlanStation(Station):
-    """Itinerary on the left; operating map, expectation, watches and cautions on the right."""
+    """Itinerary on the left; the chosen part with its points, options, watches and cautions on the right."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._itinerary: Itinerary | None = None
-        self._chosen = 1
+        self._point, self._part = 1, 0
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 8, 16, 12)
         outer.setSpacing(9)
@@ -50,52 +59,87 @@ class PlanStation(Station):
         columns = QHBoxLayout()
         columns.setSpacing(12)
         outer.addLayout(columns, 1)
-        left = Panel("Itinerary", "in the order of the work, to scale")
-        self.time = label("", 21, 700)
-        left.head.addWidget(self.time)
-        self.view = ItineraryView()
-        left.body.addWidget(self.view, 1)
-        left.setFixedWidth(420)
-        columns.addWidget(left)
+        columns.addWidget(self._itinerary_panel())
         right = QVBoxLayout()
         right.setSpacing(9)
         columns.addLayout(right, 1)
-        right.addWidget(self._grid_panel())
-        right.addWidget(self._facts_panel(), 1)
-        right.addWidget(self._untested_panel(), 1)
+        right.addWidget(self._part_panel(), 10)
+        right.addWidget(self._facts_panel(), 7)
+        right.addWidget(self._untested_panel(), 5)
 
-    def _grid_panel(self) -> Panel:
-        panel = Panel("Static grid", "efficiency, power factor, load and line regulation")
+    def _itinerary_panel(self) -> Panel:
+        panel = Panel("Itinerary", "in the order of the work, to scale")
+        self.time = label("", 21, 700)
+        panel.head.addWidget(self.time)
+        self.ends = label("", 13, 400, "second")
+        panel.body.addWidget(self.ends)
+        self.view = ItineraryView()
+        self.view.chosen.connect(self._choose_stage)
+        panel.body.addWidget(self.view, 1)
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        self.full = button("Full plan")
+        self.full.clicked.connect(self._compose)
+        self.grid_only = button("Grid only")
+        self.grid_only.clicked.connect(lambda: self._store(STATIC_GRID, "the static grid alone"))
+        self.up, self.down, self.drop = button("Up"), button("Down"), button("Drop part")
+        self.up.clicked.connect(lambda: self._move(-1))
+        self.down.clicked.connect(lambda: self._move(1))
+        self.drop.clicked.connect(self._drop)
+        for keys, by in (("Alt+Up", -1), ("Alt+Down", 1)):
+            QShortcut(QKeySequence(keys), self).activated.connect(lambda by=by: self._move(by))
+        self.add = Choice()
+        self.add.setAccessibleName("Add a part")
+        self.add.activated.connect(self._add)
+        for widget in (self.full, self.grid_only, self.up, self.down, self.drop):
+            widget.setStyleSheet("padding-left: 7px; padding-right: 7px")
+            row.addWidget(widget)
+        row.addWidget(self.add, 1)
+        panel.body.addLayout(row)
+        self.refusal = label("", 13, 400, "problem", wrap=True)
+        self.refusal.hide()
+        panel.body.addWidget(self.refusal)
+        panel.setFixedWidth(460)
+        return panel
+
+    def _part_panel(self) -> Panel:
+        self.part_panel = Panel("Static grid", "")
         body = QHBoxLayout()
-        body.setSpacing(24)
+        body.setSpacing(20)
+        left = QVBoxLayout()
         self.map = OperatingMap()
         self.map.setMinimumHeight(128)
-        self.map.chosen.connect(self._choose)
-        body.addWidget(self.map, 3)
-        self.options = QGridLayout()
-        self.options.setVerticalSpacing(5)
-        self.options.setHorizontalSpacing(12)
-        holder = QWidget()
-        holder.setLayout(self.options)
-        body.addWidget(holder, 2)
-        panel.body.addLayout(body)
+        self.map.chosen.connect(self._choose_point)
+        self.map.toggled.connect(self._toggle)
+        left.addWidget(self.map, 1)
+        hint = "click or arrows choose a point; Space or a double click drops it and adds it again"
+        self.map_hint = label(hint, 12, 400, "second", wrap=True)
+        left.addWidget(self.map_hint)
+        self.stages = label("", 14, wrap=True)
+        self.stages.setTextFormat(Qt.TextFormat.RichText)
+        left.addWidget(self.stages)
+        left.addStretch()
+        body.addLayout(left, 5)
+        self.options = OptionsForm()
+        self.options.changed.connect(self._change_part)
+        body.addWidget(self.options, 3)
+        self.part_panel.body.addLayout(body, 1)
         self.expected = label("", 13, wrap=True)
         self.expected.setTextFormat(Qt.TextFormat.RichText)
-        panel.body.addWidget(self.expected)
-        return panel
+        self.part_panel.body.addWidget(self.expected)
+        return self.part_panel
 
     def _facts_panel(self) -> QWidget:
         row = QWidget()
         layout = QHBoxLayout(row)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(9)
-        self.watches = Panel("Watches", "make safe when left")
-        self.watch_grid = QGridLayout()
-        self.watch_grid.setHorizontalSpacing(12)
-        self.watches.body.addLayout(self.watch_grid)
-        self.watches.body.addStretch()
-        layout.addWidget(self.watches, 1)
-        self.cautions = Panel("Cautions", "told again at the gate")
+        self.watches = Panel("Watches", "the tightest of each; make safe when left")
+        self.watch_table = PlainTable("Watches", ("Live quantity", "Stops at", "Rehearsed", "Whose limit"), 20)
+        self.watch_table.share((11, 7, 8, 12))
+        self.watches.body.addWidget(self.watch_table, 1)
+        layout.addWidget(self.watches, 5)
+        self.cautions = Panel("Cautions", "told again at the gates")
         self.caution_text = label("", 13, wrap=True)
         self.caution_text.setTextFormat(Qt.TextFormat.RichText)
         area = QScrollArea()
@@ -109,7 +153,7 @@ class PlanStation(Station):
         column.addStretch()
         area.setWidget(inside)
         self.cautions.body.addWidget(area)
-        layout.addWidget(self.cautions, 1)
+        layout.addWidget(self.cautions, 3)
         return row
 
     def _untested_panel(self) -> Panel:
@@ -118,6 +162,124 @@ class PlanStation(Station):
         self.untested_table.share((8, 6, 6))
         self.untested.body.addWidget(self.untested_table, 1)
         return self.untested
+
+    # Showing
+
+    def refresh(self) -> None:
+        found = self.session.itinerary()
+        locked = bool(self.session.read_only) or self.session.view.active
+        for widget in (self.full, self.grid_only, self.up, self.down, self.drop, self.add):
+            widget.setEnabled(not locked and self.session.unit is not None and self.session.rig is not None)
+        if isinstance(found, str):
+            self._itinerary = None
+            self.problem.setText(found)
+            self.problem.show()
+            self.summary.setText("nothing to rehearse")
+            self.rehearsed.setText("")
+            self.to_run.setEnabled(False)
+            self.view.show_itinerary(None)
+            return
+        self.problem.hide()
+        self.to_run.setEnabled(True)
+        if found is self._itinerary and not self.refusal.isVisible():
+            self._show_part(locked)
+            return
+        self._itinerary = found
+        self._part = min(self._part, len(self.session.plan.parts) - 1)
+        typed = counted(found.typed, "reading") + " to type" if found.typed else "nothing to type"
+        by_hand = sum(s.by_hand for s in found.stages)
+        hands = f", {counted(by_hand, 'setting')} by hand" if by_hand else ""
+        stages, gates = counted(len(found.stages), "stage"), counted(found.gates, "gate")
+        self.summary.setText(f"{stages}, {gates}, {counted(len(found.points), 'point')}, {typed}{hands}")
+        self.rehearsed.setText("Rehearsed: stays inside every limit")
+        self.time.setText(duration(found.likely_s))
+        least, most = duration(found.least_s), duration(found.most_s)
+        self.ends.setText(f"{least} to {most}; started now, it {end_words(found.likely_s)}; {found.energy_Wh:.0f} Wh")
+        self.view.show_itinerary(found)
+        items = "".join(f"<p style='margin:0 0 6px 0'>{c}</p>" for c in found.cautions)
+        self.caution_text.setText(items)
+        self._show_untested()
+        self._offer()
+        self._show_part(locked)
+
+    def _offer(self) -> None:
+        """The parts of a full plan that this one has not."""
+        self.add.clear()
+        self.add.addItem("Add…", None)
+        unit, rig = self.session.unit, self.session.rig
+        if unit is None or rig is None:
+            return
+        try:
+            full, left = compose(unit, rig)
+        except InputError:
+            return
+        have = {_same(p) for p in self.session.plan.parts}
+        for part in full.parts:
+            if _same(part) not in have:
+                self.add.addItem(part_title(part), part)
+        for one in left:
+            self.add.addItem(f"{one.procedure}: {one.why}", None)
+
+    def _show_part(self, locked: bool) -> None:
+        found = self._itinerary
+        if found is None:
+            return
+        part = self.session.plan.parts[self._part]
+        one = procedure(part.procedure)
+        mine = [s for s in found.stages if s.part == self._part]
+        self.part_panel.heading.setText(part_title(part))
+        self.part_panel.remark.setText(one.serves)
+        self.view.choose({n for n, s in enumerate(found.stages) if s.part == self._part})
+        grid = isinstance(part, GridOptions)
+        self.map.setVisible(grid)
+        self.map_hint.setVisible(grid)
+        self.expected.setVisible(grid)
+        self.stages.setVisible(not grid)
+        self.options.show_part(part, locked)
+        self._watches(found)
+        if isinstance(part, GridOptions):
+            self._map(found, part)
+            self._choose_point(self._point)
+            return
+        rows = []
+        for stage in mine:
+            gates = "a gate; " if stage.gates else ""
+            points = f"{counted(len(stage.points), 'point')}; " if stage.points else ""
+            rows.append(
+                f"<p style='margin:0 0 6px 0'><b>{stage.title}</b>, {stage.detail}: {gates}{points}"
+                f"{_live_words(stage.energised)}; {duration(stage.seconds)}</p>"
+            )
+            rows += [f"<p style='margin:0 0 6px 14px'><b>{c.title}.</b> {c.text}</p>" for c in stage.confirms]
+        self.stages.setText("".join(rows))
+
+    def _map(self, found: Itinerary, part: GridOptions) -> None:
+        points = [p for p in found.points if p.part == self._part]
+        numbers = {_key(p): (n, p) for n, p in enumerate(points, 1)}
+        cells: dict[Key, Cell] = {}
+        for line in part.lines:
+            for load in part.loads_percent:
+                key = (line.voltage_V, line.frequency_Hz, load)
+                planned = numbers.get(key)
+                if planned is None:
+                    cells[key] = Cell("", number=-len(cells) - 1, dropped=True)
+                else:
+                    cells[key] = Cell(str(planned[0]), underlined=bool(planned[1].typed), number=planned[0])
+        self.map.show_grid(cells, amps={p.conditions["load_percent"]: p.load_A for p in points})
+
+    def _watches(self, found: Itinerary) -> None:
+        rows = tightest(found.watches_of(self._part))
+        self.watch_table.setRowCount(len(rows))
+        for at, watch in enumerate(rows):
+            info = WATCHABLE[watch.quantity]
+            unit = {"degC": "°C"}.get(info.unit, info.unit)
+            points = [p for p in found.points if p.part == self._part]
+            seen = [p.expected[watch.quantity].value for p in points if watch.quantity in p.expected]
+            pick = max if watch.high is not None else min
+            most = f"{pick(seen):.4g} {unit}" if seen else "–"
+            for column, text in enumerate((info.words, watch_words(watch), most, watch.whose)):
+                item = QTableWidgetItem(text)
+                item.setToolTip(text)
+                self.watch_table.setItem(at, column, item)
 
     def _show_untested(self) -> None:
         unit = self.session.unit
@@ -133,93 +295,111 @@ class PlanStation(Station):
                 item.setToolTip(text)
                 self.untested_table.setItem(at, column, item)
 
-    def refresh(self) -> None:
-        found = self.session.itinerary()
-        if isinstance(found, str):
-            self._itinerary = None
-            self.problem.setText(found)
-            self.problem.show()
-            self.summary.setText("nothing to rehearse")
-            self.to_run.setEnabled(False)
-            self.view.show_itinerary(None)
+    # Choosing and changing
+
+    def _choose_stage(self, stage: int) -> None:
+        if self._itinerary is not None:
+            self._part = self._itinerary.stages[stage].part
+            self._say("")
+            self._show_part(bool(self.session.read_only) or self.session.view.active)
+
+    def _choose_point(self, point: int) -> None:
+        if self._itinerary is None:
             return
-        self.problem.hide()
-        self.to_run.setEnabled(True)
-        self._itinerary = found
-        points = len(found.points)
-        self.summary.setText(
-            f"{counted(points, 'point')}    {counted(found.gates, 'gate')}    {counted(found.typed, 'reading')} to type"
-        )
-        self.rehearsed.setText(
-            f"least {duration(found.least_s)}, most {duration(found.most_s)}; {found.energy_Wh:.0f} Wh from the mains"
-        )
-        self.time.setText(duration(found.likely_s))
-        self.view.show_itinerary(found)
-        self._map(found)
-        self._options()
-        self._watches(found)
-        self._show_untested()
-        items = "".join(f"<p style='margin:0 0 6px 0'>{c}</p>" for c in found.cautions)
-        self.caution_text.setText(items)
-        self._choose(self._chosen)
-
-    def _map(self, found: Itinerary) -> None:
-        self.map.show_grid(
-            {
-                (p.conditions["input_voltage_V"], p.conditions["frequency_Hz"], p.conditions["load_percent"]): Cell(
-                    str(p.number), underlined=bool(p.typed), number=p.number
-                )
-                for p in found.points
-            },
-            amps={p.conditions["load_percent"]: p.load_A for p in found.points},
-        )
-
-    def _options(self) -> None:
-        o = self.session.plan.grid or GridOptions()
-        direction = "down from 100 %" if o.loads_percent[0] >= o.loads_percent[-1] else "as listed"
-        rows = (
-            ("Direction", direction),
-            ("Load mode", "constant current"),
-            ("Warm-up before", duration(o.warm_up_s)),
-            ("After a line change", duration(o.rewarm_s)),
-            ("Settled when", f"< {o.settled_percent:g} % in {o.settled_window_s:g} s"),
-            ("Wait at most", f"{duration(o.settle_at_most_s)} a point"),
-            ("Average over", f"{o.average_s:g} s"),
-        )
-        clear(self.options)
-        for at, (name, value) in enumerate(rows):
-            self.options.addWidget(label(name, 13, 400, "second"), at, 0)
-            right = label(value, 13, 600)
-            right.setAlignment(Qt.AlignmentFlag.AlignRight)
-            self.options.addWidget(right, at, 1)
-
-    def _watches(self, found: Itinerary) -> None:
-        clear(self.watch_grid)
-        for column, heading in enumerate(("", "stops above", "rehearsed at most")):
-            made = label(heading, 12, 400, "second")
-            made.setAlignment(Qt.AlignmentFlag.AlignRight)
-            self.watch_grid.addWidget(made, 0, column)
-        for at, watch in enumerate(tightest(found.watches), 1):
-            info = WATCHABLE[watch.quantity]
-            unit = {"degC": "°C"}.get(info.unit, info.unit)
-            seen = [p.expected[watch.quantity].value for p in found.points if watch.quantity in p.expected]
-            most = f"{max(seen):.4g} {unit}" if seen else "–"
-            self.watch_grid.addWidget(label(info.words, 13, 600), 2 * at, 0)
-            for column, text in ((1, watch_words(watch)), (2, most)):
-                made = label(text, 13, 600 if column == 1 else 400)
-                made.setAlignment(Qt.AlignmentFlag.AlignRight)
-                self.watch_grid.addWidget(made, 2 * at, column)
-            self.watch_grid.addWidget(label(watch.whose, 12, 400, "second", wrap=True), 2 * at + 1, 0, 1, 3)
-
-    def _choose(self, point: int) -> None:
-        if self._itinerary is None or not self._itinerary.points:
+        points = [p for p in self._itinerary.points if p.part == self._part]
+        if point < 0 or not points:
+            self.map.choose(point)
+            self.expected.setText("This point is left out. Space adds it again.")
             return
-        self._chosen = min(point, len(self._itinerary.points))
-        self.map.choose(self._chosen)
-        self.expected.setText(_expected_words(self._itinerary.points[self._chosen - 1]))
+        self._point = min(max(point, 1), len(points))
+        self.map.choose(self._point)
+        self.expected.setText(_expected_words(self._point, points[self._point - 1]))
+
+    def _toggle(self, key: Key) -> None:
+        part = self.session.plan.parts[self._part]
+        if not isinstance(part, GridOptions) or self.session.view.active:
+            return
+        dropped = tuple(k for k in part.dropped if k != key) if key in part.dropped else (*part.dropped, key)
+        if len(dropped) >= len(part.lines) * len(part.loads_percent):
+            self._say("at least one point stays in the plan")
+            return
+        self._change_part(replace(part, dropped=dropped))
+
+    def _change_part(self, part: Options) -> None:
+        parts = list(self.session.plan.parts)
+        parts[self._part] = part
+        self._store(replace(self.session.plan, parts=tuple(parts)), f"{part_title(part)} edited")
+
+    def _compose(self) -> None:
+        if self.session.unit is None or self.session.rig is None:
+            return
+        try:
+            plan, _ = compose(self.session.unit, self.session.rig)
+        except InputError as error:
+            self._say(error.message)
+            return
+        self._part = 0
+        self._store(plan, "composed from claims, unit and rig")
+
+    def _move(self, by: int) -> None:
+        try:
+            plan = moved(self.session.plan, self._part, by)
+        except InputError as error:
+            self._say(error.message)
+            return
+        self._part += by
+        self._store(plan, "a part moved")
+
+    def _drop(self) -> None:
+        try:
+            plan = without(self.session.plan, self._part)
+        except InputError as error:
+            self._say(error.message)
+            return
+        self._part = max(0, self._part - 1)
+        self._store(plan, "a part dropped")
+
+    def _add(self, at: int) -> None:
+        part = self.add.itemData(at)
+        if part is not None:
+            plan = with_part(self.session.plan, part)
+            self._part = plan.parts.index(part)
+            self._store(plan, "a part added")
+
+    def _store(self, plan: Plan, why: str) -> None:
+        self._say("")
+        self.session.revise_plan(plan, why)
+
+    def _say(self, why: str) -> None:
+        self.refusal.setText(f"{why[:1].upper()}{why[1:]}.".replace("..", ".") if why else "")
+        self.refusal.setVisible(bool(why))
 
     def take_focus(self) -> None:
         self.to_run.setFocus()
+
+
+def part_title(part: Options) -> str:
+    """A part in words: its procedure, and which of several."""
+    title = procedure(part.procedure).title
+    when = {"before": "before", "live": "live", "after": "after"}.get(getattr(part, "when", ""), "")
+    if getattr(part, "restore", False):
+        return "Discharge and restore"
+    return f"{title}, {when}" if when else title
+
+
+def _same(part: Options) -> tuple[str, str, bool]:
+    return part.procedure, getattr(part, "when", ""), getattr(part, "restore", False)
+
+
+def _live_words(energised: str) -> str:
+    return {"nothing": "nothing is live", "input": "the input is live", "input and load": "input and load are live"}[
+        energised
+    ]
+
+
+def _key(point: PlannedPoint) -> Key:
+    c = point.conditions
+    return c["input_voltage_V"], c["frequency_Hz"], c["load_percent"]
 
 
 def watch_words(watch: Watch) -> str:
@@ -230,7 +410,7 @@ def watch_words(watch: Watch) -> str:
     return f"{watch.high:.4g} {unit}"
 
 
-def _expected_words(point: PlannedPoint) -> str:
+def _expected_words(at: int, point: PlannedPoint) -> str:
     c = point.conditions
     parts = []
     for name in SHOWN:
@@ -242,4 +422,4 @@ def _expected_words(point: PlannedPoint) -> str:
         parts.append(f"{words} <b><span style='color:{hue}'>{number(value, decimals)}&nbsp;{unit}</span></b>")
     typed = f"; you type {', '.join(QUANTITIES[q].words.lower() for q in point.typed)}" if point.typed else ""
     where = f"{c['input_voltage_V']:g} V {c['frequency_Hz']:g} Hz, {c['load_percent']:g} %"
-    return f"<b>Point {point.number}</b>, {where}, expected from the plate: {', '.join(parts)}{typed}"
+    return f"<b>Point {at}</b>, {where}, expected from the plate: {', '.join(parts)}{typed}"

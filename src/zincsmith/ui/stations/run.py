@@ -2,16 +2,30 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
-from zincsmith.engine.states import State
+from zincsmith.engine.rehearsal import Itinerary
+from zincsmith.engine.states import UNSAFE, State
 from zincsmith.formats.entry import parse_entry
-from zincsmith.judge.words import counted, duration
+from zincsmith.judge.words import UNIT_WORDS, counted, duration
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import SafeStep
-from zincsmith.model.quantities import ROLES
+from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.procedures.static_grid import NAME as GRID
+from zincsmith.ui.photo_note import PhotoNote
+from zincsmith.ui.run_view import RunView
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.stations.run_dashboard import Dashboard
@@ -19,6 +33,8 @@ from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.gate import GatePanel
 from zincsmith.ui.widgets.itinerary import ItineraryView
 from zincsmith.ui.widgets.panel import Panel, button, clear, heading_row, label
+from zincsmith.ui.widgets.say_line import Saying, SayLine
+from zincsmith.ui.widgets.tick_box import TickBox
 
 
 class StartPanel(Panel):
@@ -60,13 +76,20 @@ class StartPanel(Panel):
             grid.addWidget(label(unit, 16, 400, "second"), at, 2)
         grid.setColumnStretch(3, 1)
         self.body.addLayout(grid)
+        self.unattended = TickBox("Goes on when this window is lost (else the bench is made safe then)")
+        self.unattended.setFont(font(14))
+        self.body.addWidget(self.unattended)
         self.problem = label("", 15, 400, "problem", wrap=True)
         self.body.addWidget(self.problem)
         row = QHBoxLayout()
         self.button = button("Start  Ctrl+Enter", "main", 16)
         self.button.setShortcut("Ctrl+Return")
         self.button.clicked.connect(self.start)
+        self.resume = button("Resume  Ctrl+R", size=16)
+        self.resume.setShortcut("Ctrl+R")
+        self.resume.clicked.connect(self.go_on)
         row.addWidget(self.button)
+        row.addWidget(self.resume)
         row.addStretch()
         self.body.addLayout(row)
         self.body.addStretch()
@@ -74,8 +97,15 @@ class StartPanel(Panel):
 
     def start(self) -> None:
         """Ask the engine to start; what is wrong is said beside the fields."""
-        if not self.button.isEnabled():
-            return
+        if self.button.isEnabled():
+            self._begin(self.session.start_run)
+
+    def go_on(self) -> None:
+        """Ask the engine to go on with the run that ended early."""
+        if self.resume.isEnabled():
+            self._begin(self.session.resume_run)
+
+    def _begin(self, ask: Callable[[str, float, bool], None]) -> None:
         if not self.operator.text().strip():
             self._wrong("Say who runs it: a run carries its operator.", self.operator)
             return
@@ -88,7 +118,7 @@ class StartPanel(Panel):
             self._wrong("Room temperature: a run needs it; read it beside the unit.", self.ambient)
             return
         self.problem.setText("")
-        self.session.start_run(self.operator.text().strip(), ambient)
+        ask(self.operator.text().strip(), ambient, self.unattended.isChecked())
 
     def _wrong(self, text: str, edit: QLineEdit) -> None:
         self.problem.setText(text)
@@ -96,7 +126,7 @@ class StartPanel(Panel):
         edit.selectAll()
 
     def _refused(self, do: str, message: str) -> None:
-        if do == "start":
+        if do in ("start", "resume run"):
             self.problem.setText(message)
 
     def refresh(self) -> None:
@@ -115,6 +145,9 @@ class StartPanel(Panel):
         if blocked:
             self.what.setText(f"Arming is refused: {blocked}")
         self.button.setEnabled(not isinstance(itinerary, str) and not blocked and session.allowed("start"))
+        self.resume.setVisible(session.resumable)
+        self.resume.setText(f"Resume run {session.view.run}  Ctrl+R")
+        self.resume.setEnabled(session.resumable and not isinstance(itinerary, str))
         self.ended.setText(_ended_words(session))
         self.ended.setVisible(bool(self.ended.text()))
         self._show_steps()
@@ -150,7 +183,7 @@ def _ended_words(session: Session) -> str:
     text = f"<p><b>Run {view.run} {how}.</b> {counted(len(view.points), 'point')} in the book. "
     if view.closed.outcome != "complete":
         text += f"{view.closed.why[:1].upper()}{view.closed.why[1:]}. "
-    if session.state is State.NOT_CONFIRMED:
+    if session.state in UNSAFE:
         text += "The bench is <b>not confirmed safe</b>: " + "; ".join(view.closed.unconfirmed)
     elif view.closed.safe:
         text += "Source and load are off, read back. The unit itself may still hold a charge."
@@ -168,21 +201,17 @@ class RunStation(Station):
         row, _ = heading_row("Run")
         self.where = label("", 15, 600)
         self.point = label("", 15, 400, "second")
+        self.coverage = label("all ± at k = 2", 13, 400, "second")
+        self.say = SayLine()
         row.addWidget(self.where)
         row.addWidget(self.point)
+        row.addWidget(self.say, 1)
         row.addStretch()
-        row.addWidget(label("all ± at k = 2", 13, 400, "second"))
-        self.note_line = QLineEdit()
-        self.note_line.setPlaceholderText("Note  F2, Enter keeps it")
-        self.note_line.setAccessibleName("Note, F2")
-        self.note_line.setFont(font(13))
-        self.note_line.setFixedWidth(260)
-        self.note_line.returnPressed.connect(self._note)
-        row.addWidget(self.note_line)
-        self.abort = button("Abort  F10")
-        self.abort.setShortcut("F10")
-        self.abort.clicked.connect(lambda: session.send("abort", "aborted by the operator"))
-        row.addWidget(self.abort)
+        row.addWidget(self.coverage)
+        self.buttons = self._buttons(row)
+        self.abort = self.buttons["abort"]
+        self.say.said.connect(self._said)
+        self.say.left.connect(self._said_all)
         outer.addLayout(row)
         self.pages = QStackedWidget()
         self.start, self.gate, self.dashboard = StartPanel(session), GatePanel(), Dashboard(session)
@@ -202,13 +231,43 @@ class RunStation(Station):
         self.gate.passed.connect(lambda: session.send("pass"))
         self.gate.stopped.connect(lambda: session.send("abort", "stopped at the gate"))
         self.dashboard.your_turn.entered.connect(lambda text: session.send("enter", text))
+        self.dashboard.your_turn.corrects.connect(self._correct)
         self._page: QWidget | None = None
-        QShortcut(QKeySequence("F2"), self).activated.connect(self.note_line.setFocus)
+        self._photos = PhotoNote(self, session)
+        QShortcut(QKeySequence("F8"), self).activated.connect(self._correct)
+
+    def _buttons(self, row: QHBoxLayout) -> dict[str, QPushButton]:
+        """What can be done at any time, each with its key; two groups as the hand finds them."""
+        wanted = (
+            ("note", "Note  F2", self._note),
+            ("photo", "Photo  F3", lambda: self._photos.take()),
+            ("mark", "Mark  F4", self._mark),
+            ("repeat", "Repeat  F6", lambda: self._about_point("repeat")),
+            ("reject", "Reject  F5", lambda: self._about_point("reject")),
+            ("skip", "Skip  F7", lambda: self.session.send("skip")),
+            ("pause", "Pause  F9", self._pause),
+            ("abort", "Abort  F10", lambda: self.session.send("abort", "aborted by the operator")),
+        )
+        made = {}
+        for do, words, act in wanted:
+            made[do] = button(words)
+            made[do].setShortcut(words.rpartition(" ")[2])
+            made[do].clicked.connect(act)
+            made[do].setStyleSheet("padding-left: 7px; padding-right: 7px")
+            row.addWidget(made[do])
+            if do == "mark":
+                row.addSpacing(10)
+        row.setSpacing(6)
+        return made
 
     def refresh(self) -> None:
         session, view = self.session, self.session.view
-        self.abort.setEnabled(session.allowed("abort") and view.active)
-        self.note_line.setEnabled(view.active)
+        for do, made in self.buttons.items():
+            asked = {"photo": "note", "pause": "resume" if session.state is State.PAUSED else "pause"}.get(do, do)
+            points = do not in ("repeat", "reject") or bool(view.points)
+            made.setEnabled(session.allowed(asked) and view.active and points)
+        self.buttons["pause"].setText("Resume  F9" if session.state is State.PAUSED else "Pause  F9")
+        self.buttons["pause"].setShortcut("F9")
         if not view.active:
             page: QWidget = self.start_page
             self.start.refresh()
@@ -216,15 +275,15 @@ class RunStation(Station):
             self.itinerary.show_itinerary(None if isinstance(found, str) else found)
         elif view.gate is not None:
             page = self.gate
-            self.gate.show_gate(view.gate)
+            live = "input and output are live" if view.source_on and view.load_on else ""
+            self.gate.show_gate(view.gate, view.hand, live or ("the input is live" if view.source_on else ""))
         else:
             page = self.dashboard
             self.dashboard.refresh()
         self.pages.setCurrentWidget(page)
         self.where.setText(f"{view.stage}, {view.stage_detail}" if view.active and view.stage else "")
         itinerary = session.itinerary() if view.active else ""
-        total = "" if isinstance(itinerary, str) else f"point {min(len(view.points) + 1, len(itinerary.points))} of "
-        self.point.setText(f"{total}{len(itinerary.points)}" if not isinstance(itinerary, str) else "")
+        self.point.setText("" if isinstance(itinerary, str) else _point_words(view, itinerary))
         if page is not self._page:
             self._page = page
             self.take_focus()
@@ -240,9 +299,54 @@ class RunStation(Station):
     def restyle(self) -> None:
         self.dashboard.restyle()
 
+    # Saying something
+
+    def _begin_saying(self, saying: Saying) -> None:
+        for widget in (self.where, self.point, self.coverage):
+            widget.hide()
+        self.say.begin(saying)
+
+    def _said(self, do: str, text: str, body: dict[str, object]) -> None:
+        self.session.send(do, text, **body)
+
+    def _said_all(self) -> None:
+        """Back to where the hands were."""
+        for widget in (self.where, self.point, self.coverage):
+            widget.show()
+        if self.session.view.asked is not None:
+            self.dashboard.your_turn.line.setFocus()
+        else:
+            self.take_focus()
+
     def _note(self) -> None:
-        if self.note_line.text().strip():
-            self.session.send("note", self.note_line.text().strip())
-            self.note_line.clear()
-            if self.session.view.asked is not None:
-                self.dashboard.your_turn.line.setFocus()
+        self._begin_saying(Saying("note", "Note: Enter keeps it with the conditions of the moment, Esc leaves"))
+
+    def _mark(self) -> None:
+        self._begin_saying(Saying("mark", "Mark: what is it? Enter marks this moment, Esc leaves"))
+
+    def _about_point(self, do: str) -> None:
+        last = max((p.number for p in self.session.view.points), default=0)
+        words = "Repeat" if do == "repeat" else "Reject"
+        self._begin_saying(Saying(do, f"{words} point {last}: why?   (another one: 3: why)", point=last))
+
+    def _correct(self) -> None:
+        entries = self.session.view.entries
+        if not entries or not self.session.allowed("correct"):
+            return
+        reading = entries[-1][1]
+        unit = UNIT_WORDS.get(reading.unit, reading.unit)
+        was = "not read" if reading.value is None else f"{reading.value:g} {unit}"
+        prompt = f"Correct {QUANTITIES[reading.quantity].words.lower()} {was}: new value and why, 45.1 digits swapped"
+        self._begin_saying(Saying("correct", prompt, reading=reading.id, unit=reading.unit))
+
+    def _pause(self) -> None:
+        self.session.send("resume" if self.session.state is State.PAUSED else "pause")
+
+
+def _point_words(view: RunView, itinerary: Itinerary) -> str:
+    """``point 4 of 24`` within the grid, ``stage 3 of 15`` elsewhere."""
+    grid = itinerary.of(GRID)
+    if view.stage == "Grid" and grid:
+        taken = sum(p.part < len(itinerary.procedures) and itinerary.procedures[p.part] == GRID for p in view.points)
+        return f"point {min(taken + 1, len(grid))} of {len(grid)}"
+    return f"stage {view.stages_begun} of {len(itinerary.stages)}" if view.stages_begun else ""

@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
+from zincsmith.engine.states import State
 from zincsmith.judge.curves import efficiency_by_line
 from zincsmith.judge.live import live_figures, point_efficiency
 from zincsmith.judge.words import duration
 from zincsmith.model.finding import Doubt
 from zincsmith.model.reading import Point
-from zincsmith.procedures.point_doubts import point_doubts
+from zincsmith.procedures.catalogue import procedure
+from zincsmith.procedures.static_grid import NAME as GRID
+from zincsmith.ui.run_view import RunView
 from zincsmith.ui.session import Session
 from zincsmith.ui.widgets.figures import Figure, Figures
 from zincsmith.ui.widgets.operating_map import Cell, OperatingMap
@@ -28,7 +33,7 @@ class Dashboard(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._points_drawn: tuple[int | None, int] = (None, -1)
+        self._points_drawn: tuple[int | None, int, int, int] = (None, -1, 0, 0)
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(9)
@@ -69,7 +74,7 @@ class Dashboard(QWidget):
         self.heads = {}
         for name in ("NOW", "NEXT", "TIME LEFT"):
             column = QVBoxLayout()
-            column.setSpacing(0)
+            column.setSpacing(1)
             big, small = label("", 22, 700), label("", 13, 400, "second")
             for widget in (label(name, 12, 400, "second"), big, small):
                 column.addWidget(widget)
@@ -79,6 +84,7 @@ class Dashboard(QWidget):
         self.tape = Tape()
         panel.body.addWidget(self.tape)
         panel.body.setSpacing(2)
+        panel.setMinimumHeight(112)
         return panel
 
     def refresh(self) -> None:
@@ -91,64 +97,76 @@ class Dashboard(QWidget):
             [Figure(f.words, f.value, f.expanded, f.unit, f.kind, f.side) for f in live_figures(view.now, rig)]
         )
         self.strip.show_history(view.history)
-        drawn = (view.run, len(view.points))
+        drawn = (view.run, len(view.points), sum(p.take for p in view.points), len(view.corrected))
         if drawn != self._points_drawn:
             self._points_drawn = drawn
             self._show_points(view.points, itinerary)
-            self.your_turn.show_entries(view.entries)
-        self.map.choose(min(len(view.points) + 1, len(itinerary.points)))
+            self.your_turn.show_entries(view.entries, {k: e.first for k, e in view.corrected.items()})
+        self.map.choose(_grid_number(view, itinerary) + 1)
         if view.asked is not None:
             self.your_turn.ask(view.asked, view.refused)
         else:
-            self.your_turn.rest(self._next_turn(itinerary))
+            self.your_turn.rest(*self._resting(itinerary))
 
     def _show_heads(self, itinerary: Itinerary) -> None:
         view = self.session.view
-        now, following = _now_next(len(view.points), itinerary, view.stage)
-        waiting = "waits for your reading" if view.asked is not None else _doing(view.stage, view.state)
-        elapsed = itinerary.elapsed(len(view.points), view.stage, view.stage_detail, view.bench_s - view.stage_began_s)
+        now, following = now_next(view, itinerary)
+        if self.session.state is State.PAUSED:
+            doing = f"PAUSED: {view.state_why}"
+        else:
+            doing = "waits for your reading" if view.asked is not None else _doing(view)
+        elapsed = itinerary.elapsed(view.stages_begun, view.stage_points, view.bench_s - view.stage_began_s)
         left = max(0.0, itinerary.likely_s - elapsed)
         rig = self.session.rig
         pace = rig.standin.pace if rig and rig.standin else 0.0
         about = f"about {duration(left / pace)} at {pace:g} times the pace" if pace else "of bench time"
+        gate = _next_gate(view, itinerary)
         for name, big, small in (
-            ("NOW", now, waiting),
-            ("NEXT", following, "sets itself"),
+            ("NOW", now, doing),
+            ("NEXT", following, gate),
             ("TIME LEFT", duration(left), about),
         ):
             self.heads[name][0].setText(big)
             self.heads[name][1].setText(small)
         self.tape.show_progress(itinerary, elapsed)
 
-    def _next_turn(self, itinerary: Itinerary) -> str:
-        taken = len(self.session.view.points)
-        typed = next((p for p in itinerary.points[taken:] if p.typed), None)
+    def _resting(self, itinerary: Itinerary) -> tuple[str, str, str]:
+        """(kicker, title, text) while nobody is asked: paused, or when the next turn comes."""
+        view = self.session.view
+        if self.session.state is State.PAUSED:
+            why = f"{view.state_why[:1].upper()}{view.state_why[1:]}. Watches go on."
+            return "PAUSED", "Resume with F9", why
+        if self.session.state is State.MAKING_SAFE:
+            return "MAKING SAFE", "Hands off", "Source off, the output is bled, load off; each step is read back."
+        typed = next((p for p in itinerary.points if p.typed and p.number > len(view.points)), None)
         if typed is None:
-            return "No more readings to type in this run."
-        return f"Your next turn: point {typed.number}, {_point_words(typed)}."
+            return "HANDS FREE", "Nothing to type now", "No more readings to type in this run."
+        return "HANDS FREE", "Nothing to type now", f"Your next turn: point {typed.number}, {_point_words(typed)}."
 
     def _show_points(self, points: list[Point], itinerary: Itinerary) -> None:
-        taken = {p.number: p for p in points}
-        etas = {n: e for n, p in taken.items() if (e := point_efficiency(p)) is not None}
+        planned = itinerary.of(GRID)
+        grid = [p for p in points if _is_grid(p, itinerary)]
+        taken = {_key(p.conditions): p for p in grid}
+        etas = {key: e for key, p in taken.items() if (e := point_efficiency(p)) is not None}
         low, high = (min(etas.values()), max(etas.values())) if etas else (0.0, 1.0)
         cells = {}
-        for planned in itinerary.points:
-            c = planned.conditions
-            key = (c["input_voltage_V"], c["frequency_Hz"], c["load_percent"])
-            eta = etas.get(planned.number)
-            done = planned.number in taken
-            text = f"{100 * eta:.1f}" if eta is not None else "done" if done else str(planned.number)
+        for at, one in enumerate(planned, 1):
+            key = _key(one.conditions)
+            eta, done = etas.get(key), key in taken
+            text = f"{100 * eta:.1f}" if eta is not None else "done" if done else str(at)
             share = None if eta is None else (eta - low) / (high - low or 1.0)
-            doubtful = done and bool(point_doubts(taken[planned.number], ("output_voltage",)))
-            cells[key] = Cell(
-                text, share if not done or eta is not None else 0.0, bool(planned.typed), planned.number, doubtful
-            )
+            doubtful = done and bool(self._doubts_of(taken[key], itinerary))
+            cells[key] = Cell(text, share if not done or eta is not None else 0.0, bool(one.typed), at, doubtful)
         self.map.show_grid(cells, {}, "efficiency")
-        self.plot.show_curves([*_rehearsed(itinerary), *efficiency_curves(points)])
-        self._show_doubts(points)
+        self.plot.show_curves([*_rehearsed(planned), *efficiency_curves(grid)])
+        self._show_doubts(points, itinerary)
 
-    def _show_doubts(self, points: list[Point]) -> None:
-        found: list[Doubt] = list(dict.fromkeys(d for p in points for d in point_doubts(p, ("output_voltage",))))
+    @staticmethod
+    def _doubts_of(point: Point, itinerary: Itinerary) -> list[Doubt]:
+        return procedure(itinerary.procedures[point.part]).doubts(point)
+
+    def _show_doubts(self, points: list[Point], itinerary: Itinerary) -> None:
+        found: list[Doubt] = list(dict.fromkeys(d for p in points for d in self._doubts_of(p, itinerary)))
         self.doubts.remark.setText(f"{len(found)}" if found else "none so far")
         text = "\n\n".join(f"{d.text} {d.remedy}" for d in found[-3:])
         self.doubt_text.setText(text or "Doubts appear here as soon as a point raises one.")
@@ -161,7 +179,7 @@ class Dashboard(QWidget):
     def restyle(self) -> None:
         self.plot.restyle()
         self.strip.restyle()
-        self._points_drawn = (None, -1)
+        self._points_drawn = (None, -1, 0, 0)
 
 
 def efficiency_curves(points: list[Point]) -> list[Curve]:
@@ -172,12 +190,14 @@ def efficiency_curves(points: list[Point]) -> list[Curve]:
     ]
 
 
-def _rehearsed(itinerary: Itinerary) -> list[Curve]:
+def _rehearsed(planned: list[PlannedPoint]) -> list[Curve]:
     """The curve the rehearsal expects, so that the first points have something to be held against."""
-    first = itinerary.points[0].conditions["input_voltage_V"]
+    if not planned:
+        return []
+    first = planned[0].conditions["input_voltage_V"]
     rows = sorted(
         (p.load_A, 100.0 * p.expected["output_voltage"].value * p.load_A / p.expected["input_power"].value)
-        for p in itinerary.points
+        for p in planned
         if p.conditions["input_voltage_V"] == first and p.load_A > 0.0
     )
     if not rows:
@@ -186,20 +206,49 @@ def _rehearsed(itinerary: Itinerary) -> list[Curve]:
     return [Curve("as rehearsed", x, y, "rehearsed", 0, marks=False, anchor=(0.0, 0.0), named_at=len(x) // 3)]
 
 
+def _key(conditions: Mapping[str, float]) -> tuple[float, float, float]:
+    return conditions["input_voltage_V"], conditions["frequency_Hz"], conditions["load_percent"]
+
+
+def _is_grid(point: Point, itinerary: Itinerary) -> bool:
+    return point.part < len(itinerary.procedures) and itinerary.procedures[point.part] == GRID
+
+
+def _grid_number(view: RunView, itinerary: Itinerary) -> int:
+    """How many points of the grid were taken."""
+    return sum(_is_grid(p, itinerary) for p in view.points)
+
+
 def _point_words(point: PlannedPoint) -> str:
     c = point.conditions
+    if "load_percent" not in c:
+        return "background"
     return f"{c['input_voltage_V']:g} V, {c['load_percent']:g} % load"
 
 
-def _now_next(taken: int, itinerary: Itinerary, stage: str) -> tuple[str, str]:
-    points = itinerary.points
-    if stage == "Warm-up":
-        return "Warm-up", _point_words(points[0])
+def now_next(view: RunView, itinerary: Itinerary) -> tuple[str, str]:
+    """What is under way and what follows: points within the grid, stages elsewhere."""
+    stages = itinerary.stages
+    following = stages[view.stages_begun] if view.stages_begun < len(stages) else None
+    after = f"{following.title}, {following.detail}" if following is not None else "make safe"
+    if view.stage != "Grid":
+        points = itinerary.of(GRID)
+        if view.stage == "Warm-up" and points:
+            return "Warm-up", _point_words(points[0])
+        return view.stage or "starting", after
+    points, taken = itinerary.of(GRID), _grid_number(view, itinerary)
     now = _point_words(points[min(taken, len(points) - 1)])
-    return now, _point_words(points[taken + 1]) if taken + 1 < len(points) else "make safe"
+    return now, _point_words(points[taken + 1]) if taken + 1 < len(points) else after
 
 
-def _doing(stage: str, state: str) -> str:
-    if state == "making safe":
+def _next_gate(view: RunView, itinerary: Itinerary) -> str:
+    gate = next((s for s in itinerary.stages[view.stages_begun :] if s.gates), None)
+    return "sets itself; no gate is left" if gate is None else f"sets itself; next gate: {gate.title}"
+
+
+def _doing(view: RunView) -> str:
+    if view.state == "making safe":
         return "making safe"
-    return "at full load, until it is warm" if stage == "Warm-up" else "sets, settles, averages"
+    if view.stage == "Warm-up":
+        return "at full load, until it is warm"
+    return "sets, settles, averages" if view.stage == "Grid" else view.stage_detail

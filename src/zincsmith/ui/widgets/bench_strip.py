@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QShortcut
 from PySide6.QtWidgets import QPushButton, QWidget
 
-from zincsmith.engine.states import State
+from zincsmith.engine.states import UNSAFE, State
 from zincsmith.judge.words import local_time, number
 from zincsmith.ui import ink
 from zincsmith.ui.run_view import RunView
@@ -67,10 +67,14 @@ class BenchStrip(QWidget):
         view = self._view
         if self._problem:
             return "Engine not running", self._problem
-        if self._state is State.NOT_CONFIRMED:
+        if self._state in UNSAFE:
             return "NOT CONFIRMED SAFE", "switch the source off by hand, then make safe"
         if self._state is State.MAKING_SAFE:
             return "Making safe", "source off, bleeding the output, load off"
+        if self._state is State.TAKEN_OVER:
+            return "Nothing energised", "made safe by the guardian; the unit may hold charge"
+        if self._state is State.PAUSED:
+            return "PAUSED", view.state_why
         if not view.active:
             if self._blocked:
                 return "Nothing energised", f"Arming is refused: {self._blocked}"
@@ -103,7 +107,7 @@ class BenchStrip(QWidget):
             left = 488 + ink.width("HOT SPOT", 12) + 6
             ink.write(p, QRectF(left, 5, 90, 18), self._typed_at(), 12, 400, t.color("ink2"))
         headline, detail = self.words()
-        alarm = self._state is State.NOT_CONFIRMED or bool(self._problem)
+        alarm = self._state in UNSAFE or bool(self._problem)
         room = self.width() - 144 - 632 - 16
         ink.write(p, QRectF(632, 8, room, 20), headline, 14, 600, t.color("alarm") if alarm else None)
         ink.write(p, QRectF(632, 28, room, 18), detail, 12, 400, t.color("ink2"))

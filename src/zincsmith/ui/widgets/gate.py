@@ -37,7 +37,8 @@ class GatePanel(Panel):
             widget.setMaximumWidth(820)
         for widget in (self.kicker, self.title, self.text):
             self.body.addWidget(widget)
-        self.body.addWidget(label("Cautions", 15, 700))
+        self.caution_head = label("Cautions", 15, 700)
+        self.body.addWidget(self.caution_head)
         self.body.addWidget(self.cautions)
         self.body.addSpacing(8)
         self.body.addWidget(self.tick)
@@ -49,10 +50,15 @@ class GatePanel(Panel):
         self.body.addStretch()
         self._gate: GateOpened | None = None
 
-    def show_gate(self, gate: GateOpened) -> None:
+    def show_gate(self, gate: GateOpened, hand: bool = False, live: str = "") -> None:
+        """``hand``: something a person sets or switches; ``live`` says what is on meanwhile."""
         if gate is self._gate:
             return
         self._gate = gate
+        kicker = f"{'BY HAND' if hand else 'GATE'}: {live or 'nothing is switched on before you say so'}"
+        self.kicker.setText(kicker.upper())
+        self.tick.setText("It is done" if hand else "I have checked this, and I have read the cautions")
+        self.caution_head.setVisible(bool(gate.cautions))
         self.title.setText(gate.title)
         self.text.setText(gate.text)
         self.cautions.setText("\n".join(f"•  {c}" for c in gate.cautions))

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.engine.rehearsal import Itinerary, PlannedStage
@@ -27,12 +27,20 @@ def paint_gate(p: QPainter, centre: QPointF, upright: bool = False) -> None:
             p.drawLine(QPointF(centre.x() + dx, centre.y() - 4), QPointF(centre.x() + dx, centre.y() + 4))
 
 
+ROOMY = 62  # height of a row, px, from which a stage has three lines
+
+
 class ItineraryView(QWidget):
-    """Painted from a rehearsed itinerary."""
+    """Painted from a rehearsed itinerary. Signal ``chosen`` carries a stage; clicks, Up and Down choose."""
+
+    chosen = Signal(int)
 
     def __init__(self) -> None:
         super().__init__()
         self._itinerary: Itinerary | None = None
+        self._marked: set[int] = set()
+        self._at = 0
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setMinimumHeight(360)
 
     def sizeHint(self) -> QSize:
@@ -44,6 +52,30 @@ class ItineraryView(QWidget):
             words = "; ".join(f"{s.title} {s.detail} {duration(s.seconds)}" for s in itinerary.stages)
             self.setAccessibleName(f"Itinerary, {duration(itinerary.likely_s)}: {words}")
         self.update()
+
+    def choose(self, stages: set[int]) -> None:
+        """Set off the stages of the chosen part."""
+        self._marked = stages
+        if stages and self._at not in stages:
+            self._at = min(stages)
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self._itinerary is None or not self._itinerary.stages:
+            return
+        height = self.height() - 70
+        row = int((event.position().y() - 12) / (height / len(self._itinerary.stages)))
+        if 0 <= row < len(self._itinerary.stages):
+            self._at = row
+            self.chosen.emit(row)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        by = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()))
+        if by is None or self._itinerary is None or event.modifiers():
+            super().keyPressEvent(event)
+            return
+        self._at = min(max(self._at + by, 0), len(self._itinerary.stages) - 1)
+        self.chosen.emit(self._at)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
@@ -59,6 +91,9 @@ class ItineraryView(QWidget):
             share = stage.seconds / self._itinerary.likely_s
             piece = QRectF(tape.left(), top, tape.width(), tape.height() * share)
             row = QRectF(tape.right() + 40, tape.top() + at * row_h, self.width() - tape.right() - 44, row_h)
+            if at in self._marked:
+                p.fillRect(row.adjusted(0, 2, 0, -1), theme().color("chosen"))
+                p.fillRect(QRectF(row.left(), row.top() + 2, 3, row.height() - 3), theme().color("ink"))
             self._stage(p, piece, row, stage, "zinc_light" if at % 2 else "strip")
             top = piece.bottom()
         for stage in self._itinerary.stages:
@@ -92,6 +127,9 @@ class ItineraryView(QWidget):
         p.setPen(QPen(t.color("edge"), 1.0))
         p.drawRect(piece)
         ink.hairline(p, row.bottomLeft(), row.bottomRight())
+        if row.height() < ROOMY:
+            self._one_line(p, row, stage)
+            return
         middle = row.center().y() - 20
         ink.write(p, QRectF(row.left() + 8, middle, row.width() - 74, 20), stage.title, 15, 600)
         ink.write(p, QRectF(row.left(), middle, row.width(), 20), duration(stage.seconds), 15, 600, align=ink.RIGHT)
@@ -105,6 +143,16 @@ class ItineraryView(QWidget):
             ink.write(p, detail.translated(0, 18), "a gate: your hands are needed", 13, 400, t.color("ink2"))
         elif stage.seconds > 300:
             ink.write(p, detail.translated(0, 18), "hands free, stay in sight", 13, 400, t.color("ink2"))
+
+    def _one_line(self, p: QPainter, row: QRectF, stage: PlannedStage) -> None:
+        """A stage among many: title and detail beside each other."""
+        t = theme()
+        ink.write(p, row.adjusted(8, 0, -62, 0), stage.title, 13, 600)
+        left = 8 + ink.width(stage.title, 13, 600) + 10
+        typed = sum(len(x.typed) for x in stage.points)
+        words = f"{len(stage.points)} points, {typed} to type" if typed else stage.detail
+        ink.write(p, row.adjusted(left, 0, -62, 0), words, 12, 400, t.color("ink2"))
+        ink.write(p, row, duration(stage.seconds), 13, 600, align=ink.RIGHT)
 
     def _typed(self, p: QPainter, tape: QRectF, itinerary: Itinerary) -> None:
         p.setPen(QPen(theme().color("ink"), 2.0))

@@ -24,12 +24,15 @@ class Cell:
     underlined: bool = False
     number: int = 0
     doubtful: bool = False
+    dropped: bool = False
 
 
 class OperatingMap(QWidget):
-    """Signal ``chosen`` carries the number of a point; arrows and clicks choose."""
+    """Signal ``chosen`` carries the number of a point; arrows and clicks choose. ``toggled`` carries a key: Space or
+    a double click."""
 
     chosen = Signal(int)
+    toggled = Signal(tuple)
 
     def __init__(self) -> None:
         super().__init__()
@@ -96,7 +99,9 @@ class OperatingMap(QWidget):
         if cell.share is not None:
             ground = _mix(t.color("paper"), t.of(self._hue), 0.12 + 0.5 * cell.share)
         p.fillRect(box, ground)
-        chosen = cell.number == self._chosen and cell.number > 0
+        if cell.dropped:
+            ground = t.color("paper")
+        chosen = cell.number == self._chosen and cell.number != 0
         p.setPen(QPen(t.color("doubt_edge") if cell.doubtful else t.color("line"), 1.0))
         if chosen:
             p.setPen(QPen(t.color("ink"), 2.0))
@@ -113,10 +118,18 @@ class OperatingMap(QWidget):
             if self._rect(key).contains(event.position()):
                 self.chosen.emit(cell.number)
 
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        for key in self._cells:
+            if self._rect(key).contains(event.position()):
+                self.toggled.emit(key)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         moves = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0)}
         move = moves.get(Qt.Key(event.key()))
         here = next((k for k, c in self._cells.items() if c.number == self._chosen), None)
+        if event.key() == Qt.Key.Key_Space and here is not None:
+            self.toggled.emit(here)
+            return
         if move is None or here is None:
             super().keyPressEvent(event)
             return

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
+from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QPolygonF, QShortcut
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
 from zincsmith.formats.entry import parse_entry
@@ -66,6 +68,7 @@ class YourTurn(Panel):
     """Signal ``entered`` carries the text as typed."""
 
     entered = Signal(str)
+    corrects = Signal()
 
     def __init__(self) -> None:
         super().__init__("", name="paper")
@@ -78,6 +81,9 @@ class YourTurn(Panel):
         self.line.setAccessibleName("Reading")
         self.line.returnPressed.connect(self._enter)
         self.line.textChanged.connect(self._typed)
+        up = QShortcut(QKeySequence(Qt.Key.Key_Up), self.line)
+        up.setContext(Qt.ShortcutContext.WidgetShortcut)
+        up.activated.connect(self.corrects)
         self.unit = label("", 20)
         self.expected = label("", 13, 400, "second")
         self.problem = label("", 13, 400, "problem", wrap=True)
@@ -93,7 +99,7 @@ class YourTurn(Panel):
         self.body.addWidget(self.expected)
         self.body.addWidget(self.ruler)
         self.body.addWidget(self.problem)
-        self.head_entries = label("Last entries", 13, 700)
+        self.head_entries = label("Last entries    Up or F8 corrects, the first value is kept", 13, 600)
         self.body.addWidget(self.head_entries)
         self.body.addLayout(self.entries)
         self.body.addStretch()
@@ -101,16 +107,16 @@ class YourTurn(Panel):
         self._unit = ""
         self._asked: EntryAsked | None = None
         self._refused: EntryRefused | None = None
-        self.rest("")
+        self.rest("HANDS FREE", "Nothing to type now", "")
 
-    def rest(self, next_words: str) -> None:
-        """Nobody is asked; say when the next turn comes."""
+    def rest(self, kicker: str, title: str, text: str) -> None:
+        """Nobody is asked; say why, and when the next turn comes."""
         self._asked = None
         had_focus = self.line.hasFocus()
-        self._frame("paper")
-        self.kicker.setText("HANDS FREE")
-        self.what.setText("Nothing to type now")
-        self.spot.setText(next_words)
+        self._frame("yourturn" if kicker == "PAUSED" else "paper")
+        self.kicker.setText(kicker)
+        self.what.setText(title)
+        self.spot.setText(text)
         for widget in (self.line, self.unit, self.expected, self.ruler, self.problem):
             widget.hide()
         if had_focus:
@@ -142,14 +148,17 @@ class YourTurn(Panel):
         self.line.selectAll()
         self.line.setFocus()
 
-    def show_entries(self, entries: list[tuple[str, Reading]]) -> None:
-        """The last entries, newest first."""
+    def show_entries(self, entries: list[tuple[str, Reading]], first: Mapping[str, float | None]) -> None:
+        """The last entries, newest first; ``first`` holds the values that were corrected, by reading."""
         clear(self.entries)
         self.head_entries.setVisible(bool(entries))
         for row, (at, reading) in enumerate(reversed(entries[-4:])):
             unit = UNIT_WORDS.get(reading.unit, reading.unit)
             value = "could not be read" if reading.value is None else f"{reading.value:g} {unit}"
             words = QUANTITIES[reading.quantity].words
+            if reading.id in first:
+                was = first[reading.id]
+                value += f"  (first {was:g})" if was is not None else "  (first not read)"
             for column, text in enumerate((local_time(at), words, value)):
                 made = label(text, 13, 600 if column == 2 else 400, "" if column else "second")
                 if column == 2:

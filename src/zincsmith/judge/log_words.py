@@ -1,0 +1,231 @@
+"""What happened, in words and in order: the entries of the log, readings folded under their point."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from zincsmith.book.reader import Written
+from zincsmith.judge.words import UNIT_WORDS, condition_words, local_time
+from zincsmith.model.events import (
+    Effected,
+    EntryCorrected,
+    EntryRefused,
+    EntryTaken,
+    Failed,
+    GatePassed,
+    GuardianSaid,
+    HandSet,
+    Marked,
+    Noted,
+    PartEnded,
+    Passed,
+    PointRejected,
+    PointTaken,
+    Remarked,
+    Retried,
+    Revised,
+    RunClosed,
+    RunOpened,
+    RunResumed,
+    SafeStep,
+    StageBegan,
+    StateChanged,
+    Tripped,
+    Waited,
+)
+from zincsmith.model.quantities import QUANTITIES, WATCHABLE
+from zincsmith.model.reading import Point, Reading
+
+
+class Kind(StrEnum):
+    """What an entry is about; each can be left out of sight."""
+
+    READINGS = "Readings"
+    SETTINGS = "Settings"
+    NOTES = "Notes"
+    PHOTOS = "Photos"
+    MARKS = "Marks"
+    CHANGED = "Changed"
+    STOPS = "Stops"
+
+
+@dataclass
+class Entry:
+    """``kept`` says that a value is kept but not counted. ``under`` are the entries folded under this one."""
+
+    seq: int
+    time: str
+    kind: Kind
+    text: str
+    detail: str = ""
+    kept: bool = False
+    heading: bool = False
+    photo: str = ""
+    under: list[Entry] = field(default_factory=list)
+
+    def holds(self, wanted: str) -> bool:
+        """Whether a word stands in it or under it."""
+        low = wanted.lower()
+        return low in f"{self.time} {self.text} {self.detail}".lower() or any(e.holds(wanted) for e in self.under)
+
+
+News = tuple[Entry | None, Entry]
+
+
+class LogBook:
+    """Folds events into entries: stages as headings, points under their stage, readings under their point."""
+
+    def __init__(self) -> None:
+        self.entries: list[Entry] = []
+        self._points: dict[tuple[int | None, int, int], Entry] = {}
+        self._stage: Entry | None = None
+        self._news: list[News] = []
+
+    def take(self, events: Iterable[Written]) -> list[News]:
+        """Take further events; returns what is new, each with what it stands under, and what is no longer counted."""
+        self._news = []
+        for written in events:
+            self._fold(written)
+        return self._news
+
+    def _fold(self, written: Written) -> None:
+        event = written.event
+        if isinstance(event, PointTaken):
+            self._point(written, event.point)
+            return
+        if isinstance(event, PointRejected):
+            self._rejected(written, event)
+            return
+        if isinstance(event, StageBegan):
+            self._stage = self._entry(written, Kind.SETTINGS, event.title, event.detail, heading=True)
+            self.entries.append(self._stage)
+            self._news.append((None, self._stage))
+            return
+        if isinstance(event, RunOpened | RunResumed | RunClosed):
+            self._stage = None
+        told = _told(event)
+        if told is None:
+            return
+        kind, text, detail = told
+        entry = self._entry(written, kind, text, detail)
+        entry.kept = isinstance(event, EntryCorrected | EntryRefused)
+        entry.photo = event.photo if isinstance(event, Noted) else ""
+        entry.heading = isinstance(event, RunOpened | RunResumed | RunClosed)
+        self._place(entry)
+
+    def _place(self, entry: Entry) -> None:
+        under = None if entry.heading else self._stage
+        (self.entries if under is None else under.under).append(entry)
+        self._news.append((under, entry))
+
+    @staticmethod
+    def _entry(written: Written, kind: Kind, text: str, detail: str, heading: bool = False) -> Entry:
+        return Entry(written.seq, local_time(written.at, seconds=True), kind, text, detail, heading=heading)
+
+    def _point(self, written: Written, point: Point) -> None:
+        again = f", taken again ({point.take})" if point.take > 1 else ""
+        where = condition_words(point.conditions) or "background"
+        entry = self._entry(written, Kind.READINGS, f"Point {point.number}{again}", where)
+        if point.settled is False:
+            entry.detail += "; of the moment: it had not settled"
+        for reading in point.readings:
+            words = QUANTITIES[reading.quantity].words
+            said = f"{reading_words(reading)}, {reading.source}"
+            entry.under.append(Entry(written.seq, "", Kind.READINGS, words, said))
+        if point.take > 1:
+            before = self._points.get((written.run, point.number, point.take - 1))
+            if before is not None:
+                before.kept = True
+                self._news.append((None, before))
+        self._points[written.run, point.number, point.take] = entry
+        self._place(entry)
+
+    def _rejected(self, written: Written, event: PointRejected) -> None:
+        point = self._points.get((written.run, event.number, event.take))
+        if point is not None:
+            point.kept = True
+            self._news.append((None, point))
+        text = f"Point {event.number} rejected"
+        self._place(self._entry(written, Kind.CHANGED, text, f"{event.reason} ({event.by}); kept, not counted"))
+
+
+def reading_words(reading: Reading) -> str:
+    """A reading with its unit."""
+    if reading.value is None:
+        return "not read"
+    return f"{reading.value:.6g} {UNIT_WORDS.get(reading.unit, reading.unit)}".rstrip()
+
+
+def _values(values: dict[str, float]) -> str:
+    shown = ("input_voltage", "input_power", "output_voltage", "output_current", "case_temperature")
+    parts = [f"{values[q]:.4g} {UNIT_WORDS.get(WATCHABLE[q].unit, WATCHABLE[q].unit)}" for q in shown if q in values]
+    return ", ".join(parts)
+
+
+def _told(event: object) -> tuple[Kind, str, str] | None:
+    """(kind, text, detail) of an event that stands in the log by itself; None for what does not."""
+    match event:
+        case RunOpened(procedures=procedures, operator=operator):
+            return Kind.STOPS, "Run begins", f"{operator}; {', '.join(name for name, _ in procedures)}"
+        case RunResumed(operator=operator, step=step):
+            return Kind.STOPS, "Resumed", f"{operator}, at step {step}; what was read before is kept"
+        case RunClosed(outcome, why, safe, unconfirmed):
+            state = "made safe, read back" if safe else f"NOT CONFIRMED SAFE: {'; '.join(unconfirmed)}"
+            return Kind.STOPS, f"Run ends: {outcome}", f"{why}; {state}"
+        case Tripped(quantity, value, _, _, whose):
+            info = WATCHABLE[quantity]
+            seen = f"{value:.4g} {UNIT_WORDS.get(info.unit, info.unit)}" if value is not None else "could not be read"
+            return Kind.STOPS, f"Made safe by {info.words.lower()}", f"{seen}; limit: {whose}"
+        case GuardianSaid(text, at):
+            return Kind.STOPS, "Guardian", f"{text}{f', {local_time(at, seconds=True)}' if at else ''}"
+        case Failed(text=text):
+            return Kind.STOPS, "Failed", text
+        case Retried(text, role, times):
+            return Kind.CHANGED, f"{role.replace('_', ' ')} tried again ({times})", text
+        case SafeStep(step, _, readback, confirmed):
+            state = {"0": "off, read back", "1": "on, read back"}.get(readback, readback)
+            return Kind.STOPS, f"{step[:1].upper()}{step[1:]}", f"{state}{'' if confirmed else ': NOT CONFIRMED'}"
+        case StateChanged("paused", why):
+            return Kind.STOPS, "Paused", why
+        case StateChanged("running", "resumed by the operator"):
+            return Kind.STOPS, "Goes on", "resumed by the operator"
+        case GatePassed(by, automatic):
+            return Kind.SETTINGS, "Gate passed", f"{by}{', automatically' if automatic else ''}"
+        case HandSet(role, by):
+            return Kind.SETTINGS, f"{role.replace('_', ' ')} set by hand", by
+        case Effected(action, body):
+            return Kind.SETTINGS, {"SetSource": "Source", "SetLoad": "Load"}.get(action, action), _setting_words(body)
+        case Waited(why, after_s, stable):
+            how = {True: "steady", False: "ceiling reached, still drifting", None: "time over"}[stable]
+            return Kind.SETTINGS, "Waited", f"{why}: {after_s:.0f} s, {how}"
+        case EntryTaken(reading):
+            return Kind.READINGS, f"Typed: {QUANTITIES[reading.quantity].words.lower()}", reading_words(reading)
+        case EntryRefused(text, reason):
+            return Kind.CHANGED, f"Refused: {text}", reason
+        case EntryCorrected(reading, first, reason, by):
+            was = f"{first:g}" if first is not None else "not read"
+            return Kind.CHANGED, f"Corrected: {reading_words(reading)}", f"was {was}, kept; {reason} ({by})"
+        case Passed(by, part):
+            return Kind.CHANGED, "Skipped the rest of the part" if part else "Skipped", by
+        case PartEnded(_, "skipped"):
+            return Kind.CHANGED, "Part skipped", "tidied up"
+        case Remarked(text):
+            return Kind.NOTES, "Procedure", text
+        case Noted(text, values, photo):
+            return (Kind.PHOTOS if photo else Kind.NOTES), text, _values(values)
+        case Marked(text, values):
+            return Kind.MARKS, f"Mark: {text}" if text else "Mark", _values(values)
+        case Revised(document, key, _, why):
+            return Kind.CHANGED, f"{document} {key}", why
+        case _:
+            return None
+
+
+def _setting_words(body: dict[str, float | str | bool | None]) -> str:
+    state = "on" if body.get("on") else "off"
+    hand = ", by hand" if body.get("hand") else ""
+    if "voltage_V" in body:
+        return f"{body['voltage_V']:g} V {body['frequency_Hz']:g} Hz, {state}{hand}"
+    return f"{body['current_A']:.4g} A, {state}{hand}"

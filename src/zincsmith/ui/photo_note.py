@@ -1,0 +1,41 @@
+"""A photograph taken down during the work: from the clipboard or a file, kept with the conditions of the moment."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QThreadPool
+from PySide6.QtGui import QGuiApplication, QImage
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from zincsmith.ui.photo_intake import Prepared
+from zincsmith.ui.photo_work import Ready, Work
+from zincsmith.ui.session import Session
+
+
+class PhotoNote(QObject):
+    """``take`` uses a picture on the clipboard, or asks for a file."""
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent)
+        self._window, self._session = parent, session
+        self._ready = Ready(self)
+        self._ready.done.connect(self._keep)
+        self._ready.refused.connect(lambda why: session.refused.emit("photo", why))
+
+    def take(self) -> None:
+        image = QGuiApplication.clipboard().image()
+        if not image.isNull():
+            self._prepare(image)
+            return
+        name, _ = QFileDialog.getOpenFileName(
+            self._window, "Photograph", "", "Pictures (*.jpg *.jpeg *.png *.bmp *.webp)"
+        )
+        if name:
+            self._prepare(Path(name))
+
+    def _prepare(self, source: Path | QImage) -> None:
+        QThreadPool.globalInstance().start(Work(self._ready, source))
+
+    def _keep(self, photo: Prepared, caption: str) -> None:
+        self._session.note_photo(photo, caption)

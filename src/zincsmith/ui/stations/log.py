@@ -1,0 +1,226 @@
+"""Log: what happened, in order of time; readings folded under their point; notes, photographs and marks."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QBrush, QIcon, QKeySequence, QPixmap, QShortcut
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QTreeWidget, QTreeWidgetItem, QVBoxLayout
+
+from zincsmith.judge.log_words import Entry, Kind, LogBook, News
+from zincsmith.judge.words import counted
+from zincsmith.ui.photo_note import PhotoNote
+from zincsmith.ui.session import Session
+from zincsmith.ui.station import Station
+from zincsmith.ui.theme import font, theme
+from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
+from zincsmith.ui.widgets.say_line import Saying, SayLine
+from zincsmith.ui.widgets.tape import Tape
+
+THUMB = 56
+KEPT = "(x) "  # in front of what is kept but not counted
+
+
+class LogStation(Station):
+    """A tree in order of time below the tape; buttons above leave kinds out of sight."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.book = LogBook()
+        self._seq = 0
+        self._item_of: dict[int, QTreeWidgetItem] = {}
+        self._counts: Counter[Kind] = Counter()
+        self._hidden: set[Kind] = set()
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(16, 8, 16, 12)
+        outer.setSpacing(9)
+        row, _ = heading_row("Log")
+        self.count = label("", 13, 400, "second")
+        row.addWidget(self.count)
+        self.finder = QLineEdit()
+        self.finder.setPlaceholderText("Find  Ctrl+F")
+        self.finder.setAccessibleName("Find in the log")
+        self.finder.setFont(font(14))
+        self.finder.setFixedWidth(240)
+        self.finder.textChanged.connect(self._filter)
+        self.finder.returnPressed.connect(self._next)
+        row.addWidget(self.finder)
+        self.found = label("", 13, 400, "second")
+        row.addWidget(self.found)
+        self.say = SayLine()
+        self.say.said.connect(lambda do, text, body: self.session.send(do, text, **body))
+        self.say.left.connect(self.take_focus)
+        row.addWidget(self.say, 1)
+        row.addStretch()
+        self._photos = PhotoNote(self, session)
+        note = Saying("note", "Note: Enter keeps it, Esc leaves")
+        mark = Saying("mark", "Mark: what is it? Enter marks this moment, Esc leaves")
+        for words, act in (
+            ("Note  F2", lambda: self.say.begin(note)),
+            ("Photo  F3", self._photos.take),
+            ("Mark  F4", lambda: self.say.begin(mark)),
+        ):
+            made = button(words)
+            made.setShortcut(words.rpartition(" ")[2])
+            made.clicked.connect(act)
+            row.addWidget(made)
+        outer.addLayout(row)
+        panel = Panel("", "")
+        self.tape = Tape()
+        panel.body.addWidget(self.tape)
+        panel.body.addLayout(self._kinds())
+        self.tree = QTreeWidget()
+        self.tree.setAccessibleName("Log")
+        self.tree.setColumnCount(3)
+        self.tree.setHeaderLabels(["Time", "What", ""])
+        self.tree.setFont(font(13))
+        self.tree.header().setFont(font(12))
+        self.tree.setColumnWidth(0, 130)
+        self.tree.setColumnWidth(1, 330)
+        self.tree.setIconSize(QSize(THUMB, THUMB))
+        self.tree.setUniformRowHeights(False)
+        panel.body.addWidget(self.tree, 1)
+        panel.body.addWidget(
+            label("Right opens, Left folds; (x) stands before what is kept but not counted", 12, 400, "second")
+        )
+        outer.addWidget(panel, 1)
+        QShortcut(QKeySequence("Ctrl+F"), self).activated.connect(self.finder.setFocus)
+
+    def _kinds(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        self.kinds: dict[Kind, QPushButton] = {}
+        for kind in Kind:
+            made = button(kind.value)
+            made.setCheckable(True)
+            made.setChecked(True)
+            made.setObjectName("segment")
+            made.toggled.connect(lambda on, k=kind: self._show_kind(k, on))
+            self.kinds[kind] = made
+            row.addWidget(made)
+        row.addStretch()
+        return row
+
+    def refresh(self) -> None:
+        session = self.session
+        itinerary, view = session.itinerary(), session.view
+        if not isinstance(itinerary, str):
+            elapsed = itinerary.elapsed(view.stages_begun, view.stage_points, view.bench_s - view.stage_began_s)
+            self.tape.show_progress(itinerary, elapsed)
+        if session.reader is None:
+            return
+        fresh = list(session.reader.events(after=self._seq))
+        if fresh:
+            self._seq = fresh[-1].seq
+            self._append(self.book.take(fresh))
+
+    def _append(self, news: list[News]) -> None:
+        """Add what is new to the end, and mark what is not counted any more; nothing else is touched."""
+        if not news:
+            return
+        bar = self.tree.verticalScrollBar()
+        at_end = bar.value() >= bar.maximum() - 4
+        for under, entry in news:
+            known = self._item_of.get(id(entry))
+            if known is not None:
+                self._mark_kept(known, entry)
+                continue
+            parent = self.tree.invisibleRootItem() if under is None else self._item_of[id(under)]
+            self._add(parent, entry)
+            self._counts[entry.kind] += 1
+        for kind, made in self.kinds.items():
+            made.setText(f"{kind.value} {self._counts[kind]}")
+        self.count.setText(counted(self._seq, "event"))
+        if self._hidden or self.finder.text().strip():
+            self._filter()
+        if at_end:
+            self.tree.scrollToBottom()
+
+    @staticmethod
+    def _mark_kept(item: QTreeWidgetItem, entry: Entry) -> None:
+        item.setText(1, f"{KEPT if entry.kept else ''}{entry.text}")
+        for column in range(3):
+            item.setForeground(column, QBrush(theme().color("ink2")))
+
+    def _add(self, parent: QTreeWidgetItem, entry: Entry) -> None:
+        item = QTreeWidgetItem(parent, [entry.time, f"{KEPT if entry.kept else ''}{entry.text}", entry.detail])
+        item.setData(0, Qt.ItemDataRole.UserRole, entry)
+        self._item_of[id(entry)] = item
+        item.setToolTip(2, entry.detail)
+        if entry.heading:
+            for column in range(3):
+                item.setFont(column, font(14, 700) if column < 2 else font(13, 400))
+                item.setBackground(column, QBrush(theme().color("strip")))
+        if entry.kept:
+            for column in range(3):
+                item.setForeground(column, QBrush(theme().color("ink2")))
+        if entry.kind is Kind.STOPS and not entry.heading:
+            item.setFont(1, font(13, 700))
+        if entry.photo:
+            data = self.session.photo(entry.photo)
+            if data is not None:
+                picture = QPixmap()
+                picture.loadFromData(data)
+                item.setIcon(1, QIcon(picture))
+        item.setExpanded(entry.heading)
+        if not entry.heading:  # what stands under a heading comes as news of its own
+            for below in entry.under:
+                self._add(item, below)
+
+    def _items(self) -> list[QTreeWidgetItem]:
+        stack = [self.tree.topLevelItem(n) for n in range(self.tree.topLevelItemCount())]
+        found = []
+        while stack:
+            item = stack.pop()
+            assert item is not None
+            found.append(item)
+            stack += [item.child(n) for n in range(item.childCount())]
+        return found
+
+    @staticmethod
+    def _key(item: QTreeWidgetItem) -> tuple[int, str]:
+        entry = item.data(0, Qt.ItemDataRole.UserRole)
+        return entry.seq, entry.text
+
+    def _show_kind(self, kind: Kind, on: bool) -> None:
+        (self._hidden.discard if on else self._hidden.add)(kind)
+        self._filter()
+
+    def _filter(self) -> None:
+        """Hide what is not wanted; a heading stays while something under it does."""
+        wanted = self.finder.text().strip()
+        hits = 0
+        for item in self._items():
+            entry = item.data(0, Qt.ItemDataRole.UserRole)
+            hidden = entry.kind in self._hidden and not entry.heading
+            missed = bool(wanted) and not entry.holds(wanted)
+            parent = item.parent()
+            if missed and parent is not None and not parent.data(0, Qt.ItemDataRole.UserRole).heading:
+                missed = False  # readings stay with the point that was found
+            item.setHidden(hidden or missed)
+            hits += bool(wanted) and not entry.heading and not missed and not hidden and entry.holds(wanted)
+        self.found.setText(f"{hits} found, Enter next" if wanted else "")
+
+    def _next(self) -> None:
+        wanted = self.finder.text().strip()
+        items = sorted(
+            (i for i in self._items() if not i.isHidden() and i.data(0, Qt.ItemDataRole.UserRole).holds(wanted)),
+            key=self._key,
+        )
+        leaves = [i for i in items if not i.data(0, Qt.ItemDataRole.UserRole).heading]
+        if not wanted or not leaves:
+            return
+        current = self.tree.currentItem()
+        after = [i for i in leaves if current is not None and self._key(i) > self._key(current)]
+        self.tree.setCurrentItem((after or leaves)[0])
+        self.tree.scrollToItem((after or leaves)[0])
+
+    def take_focus(self) -> None:
+        self.tree.setFocus()
+
+    def restyle(self) -> None:
+        """Colours belong to the theme: the tree is made anew."""
+        self.book, self._seq, self._item_of, self._counts = LogBook(), 0, {}, Counter()
+        self.tree.clear()
+        self.refresh()
