@@ -10,6 +10,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton, QTableWidget, QWidget
+from pytestqt.exceptions import TimeoutError
 from pytestqt.qtbot import QtBot
 
 from zincsmith.book.reader import BookReader
@@ -32,7 +33,12 @@ class Hands:
 
     def until(self, condition: Callable[[], object]) -> None:
         """A hang guard, not a wait: goes on as soon as the condition holds."""
-        self.qtbot.waitUntil(lambda: bool(condition()), timeout=HANG_GUARD_MS)
+        try:
+            self.qtbot.waitUntil(lambda: bool(condition()), timeout=HANG_GUARD_MS)
+        except TimeoutError as error:
+            focus = self.focus()
+            state = f"{self.window.session.state.value}, focus on {focus and (focus.accessibleName() or focus)}"
+            raise AssertionError(f"never came: {state}; {' / '.join(self.words().split(chr(10)))[:1500]}") from error
 
     def press(self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
         QTest.keyClick(self.focus() or self.window, key, modifier)
@@ -142,7 +148,7 @@ def open_window(qtbot: QtBot, tmp_path: Path) -> Iterator[Callable[[Path], Hands
     def start(book: Path) -> Hands:
         window = MainWindow(book, tmp_path / "bench.log")
         opened.append(window)
-        qtbot.addWidget(window)
+        qtbot.addWidget(window, before_close_func=without_asking)
         with qtbot.waitActive(window, timeout=HANG_GUARD_MS):
             window.show()
             window.activateWindow()
@@ -154,6 +160,12 @@ def open_window(qtbot: QtBot, tmp_path: Path) -> Iterator[Callable[[Path], Hands
     yield start
     for window in opened:
         window.session.close()
+
+
+def without_asking(window: MainWindow) -> None:
+    """A test that failed in the middle of a run must not be asked whether it may leave."""
+    window.session.close()
+    window.session.problem = "the test is over"
 
 
 def reread(book: Path) -> BookReader:

@@ -192,21 +192,31 @@ def test_killing_the_engine_is_said_and_the_bench_can_be_made_safe(
     assert session.client.process is not None
     os.kill(session.client.process.pid, signal.SIGKILL)
     hands.until(lambda: "The engine is not running" in hands.words())
-    assert "not confirmed safe" in hands.words()
+    assert "guardian makes the bench safe" in hands.words()
     assert len(session.view.history) >= shown
     hands.press(Qt.Key.Key_F12)
     assert "Switch the source off by hand" in hands.words()
     hands.click("Start the engine again")
-    hands.until(lambda: session.state is State.NOT_CONFIRMED)
-    hands.until(lambda: "Run 1 was interrupted" in hands.words())
-    assert "ac source Brackmere A5" in hands.words()
-    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is True
+    hands.until(lambda: session.state is State.TAKEN_OVER)
+    hands.until(lambda: "Run 1 was interrupted; the guardian made the bench safe" in hands.words())
+    assert hands.window.bench_strip.words() == (
+        "Nothing energised",
+        "made safe by the guardian; the unit may hold charge",
+    )
+    last = bench_log(tmp_path / "bench.log")[-1]
+    assert (last["source_on"], last["load_on"]) == (False, False)
     hands.station(4)
-    assert not hands.button("Start").isEnabled()
-    hands.press(Qt.Key.Key_F12)
-    hands.until(lambda: session.state is State.SAFE)
-    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
     hands.until(lambda: hands.button("Start").isEnabled())
+    hands.until(lambda: hands.button("Resume run 1").isEnabled())
+    hands.press(Qt.Key.Key_R, CTRL)
+    hands.until(lambda: session.state is State.GATE)
+    pass_gate(hands)
+    hands.until(lambda: session.state is State.ASKING)
+    hands.type("34.5")
+    hands.press(Qt.Key.Key_Return)
+    hands.until(lambda: session.state is State.SAFE)
+    with reread(book) as reader:
+        assert [row.outcome for row in reader.runs()] == ["complete"], "the same run, carried to its end"
 
 
 def test_opening_an_interrupted_book_says_what_to_switch_off(open_window: Open, make_book: Make) -> None:

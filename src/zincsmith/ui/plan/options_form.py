@@ -126,12 +126,19 @@ class OptionsForm(QWidget):
         column.addWidget(self.problem)
         column.addStretch()
         self._part: Options | None = None
+        self._edits: dict[str, QWidget] = {}
 
     def show_part(self, part: Options, locked: bool) -> None:
-        if part == self._part:
+        same = type(part) is type(self._part)
+        changed, self._part = part != self._part, part
+        if same:  # in place: whoever is in a line stays there
+            for one in FIELDS.get(type(part), ()) if changed else ():
+                self._update(one, part)
+            for edit in self._edits.values():
+                edit.setEnabled(not locked)
             return
-        self._part = part
         self.problem.setText("")
+        self._edits.clear()
         clear(self._grid)
         for row, one in enumerate(FIELDS.get(type(part), ())):
             name = label(one.words, 13, 400, "second")
@@ -140,20 +147,39 @@ class OptionsForm(QWidget):
             edit.setEnabled(not locked)
             edit.setFont(font(13, 600))
             name.setBuddy(edit)
+            self._edits[one.field] = edit
             self._grid.addWidget(name, row, 0)
             self._grid.addWidget(edit, row, 1)
 
     def _chooser(self, one: Choosing, part: Options) -> QWidget:
-        choice, now = Choice(), getattr(part, one.field)
+        choice = Choice()
+        self._fill(choice, one, part)
+        choice.activated.connect(lambda at, f=one.field: self._set(f, choice.itemData(at)))
+        return choice
+
+    @staticmethod
+    def _fill(choice: Choice, one: Choosing, part: Options) -> None:
+        """The choices, with the value in force in front where it is none of them."""
+        now = getattr(part, one.field)
         known = [value for _, value in one.choices]
-        choices = (
-            one.choices if now in known else ((f"{now:g}" if isinstance(now, float) else str(now), now), *one.choices)
-        )
+        shown = f"{now:g}" if isinstance(now, float) else str(now)
+        choices = one.choices if now in known else ((shown, now), *one.choices)
+        choice.clear()
         for words, value in choices:
             choice.addItem(words, value)
         choice.setCurrentIndex([value for _, value in choices].index(now))
-        choice.activated.connect(lambda at, f=one.field: self._set(f, choice.itemData(at)))
-        return choice
+
+    def _update(self, one: Choosing | Typing, part: Options) -> None:
+        edit = self._edits[one.field]
+        if isinstance(one, Choosing):
+            assert isinstance(edit, Choice)
+            self._fill(edit, one, part)
+        else:
+            assert isinstance(edit, QLineEdit)
+            words = one.show(getattr(part, one.field))
+            if edit.text() != words and not edit.hasFocus():
+                edit.setText(words)
+                edit.setCursorPosition(0)
 
     def _line(self, one: Typing, part: Options) -> QWidget:
         edit = QLineEdit(one.show(getattr(part, one.field)))

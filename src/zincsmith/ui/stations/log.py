@@ -14,7 +14,7 @@ from zincsmith.ui.photo_note import PhotoNote
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font, theme
-from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
+from zincsmith.ui.widgets.panel import Panel, button, heading_row, key_button, label
 from zincsmith.ui.widgets.say_line import Saying, SayLine
 from zincsmith.ui.widgets.tape import Tape
 
@@ -61,10 +61,7 @@ class LogStation(Station):
             ("Photo  F3", self._photos.take),
             ("Mark  F4", lambda: self.say.begin(mark)),
         ):
-            made = button(words)
-            made.setShortcut(words.rpartition(" ")[2])
-            made.clicked.connect(act)
-            row.addWidget(made)
+            row.addWidget(key_button(words, act, self))
         outer.addLayout(row)
         panel = Panel("", "")
         self.tape = Tape()

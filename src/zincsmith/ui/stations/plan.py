@@ -178,6 +178,8 @@ class PlanStation(Station):
             self.rehearsed.setText("")
             self.to_run.setEnabled(False)
             self.view.show_itinerary(None)
+            self._part = min(self._part, len(self.session.plan.parts) - 1)
+            self.options.show_part(self.session.plan.parts[self._part], locked)
             return
         self.problem.hide()
         self.to_run.setEnabled(True)

@@ -32,7 +32,7 @@ from zincsmith.ui.stations.run_dashboard import Dashboard
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.gate import GatePanel
 from zincsmith.ui.widgets.itinerary import ItineraryView
-from zincsmith.ui.widgets.panel import Panel, button, clear, heading_row, label
+from zincsmith.ui.widgets.panel import Panel, button, clear, heading_row, key_button, label
 from zincsmith.ui.widgets.say_line import Saying, SayLine
 from zincsmith.ui.widgets.tick_box import TickBox
 
@@ -250,10 +250,7 @@ class RunStation(Station):
         )
         made = {}
         for do, words, act in wanted:
-            made[do] = button(words)
-            made[do].setShortcut(words.rpartition(" ")[2])
-            made[do].clicked.connect(act)
-            made[do].setStyleSheet("padding-left: 7px; padding-right: 7px")
+            made[do] = key_button(words, act, self)
             row.addWidget(made[do])
             if do == "mark":
                 row.addSpacing(10)
@@ -267,7 +264,6 @@ class RunStation(Station):
             points = do not in ("repeat", "reject") or bool(view.points)
             made.setEnabled(session.allowed(asked) and view.active and points)
         self.buttons["pause"].setText("Resume  F9" if session.state is State.PAUSED else "Pause  F9")
-        self.buttons["pause"].setShortcut("F9")
         if not view.active:
             page: QWidget = self.start_page
             self.start.refresh()

@@ -1,0 +1,279 @@
+"""Plan, Run and Log with whole plans, from the keyboard."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication, QImage
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLineEdit
+from tests.ui.conftest import Hands, reread
+from tests.ui.test_path import CTRL, assert_uncut, pass_gate, start
+
+from zincsmith.book.writer import BookWriter
+from zincsmith.engine.composer import compose
+from zincsmith.engine.states import State
+from zincsmith.judge.log_words import Kind
+from zincsmith.model.events import EntryCorrected, HandSet, Marked, Noted, Passed, PointRejected, PointTaken
+from zincsmith.model.plan import GridOptions, Line, Plan, PlanWatch
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
+
+Open = Callable[[Path], Hands]
+Make = Callable[..., Path]
+ALT = Qt.KeyboardModifier.AltModifier
+
+
+def events(book: Path, *kinds: type) -> list:  # type: ignore[type-arg]
+    with reread(book) as reader:
+        return [w.event for w in reader.events(kinds=kinds)]
+
+
+@pytest.fixture
+def four_points(make_book: Make) -> Path:
+    """A plan of four points with the case read by hand at each, so that the run waits at every one."""
+    book = make_book()
+    options = GridOptions(
+        lines=(Line(115.0, 60.0),),
+        loads_percent=(100.0, 75.0, 50.0, 25.0),
+        warm_up_s=20.0,
+        settle_at_most_s=30.0,
+        settled_percent=0.5,
+        average_s=4.0,
+        temperature_loads_percent=(100.0, 75.0, 50.0, 25.0),
+    )
+    with BookWriter(book) as writer:
+        writer.revise("plan", "plan", Plan("Four", (options,)), "test")
+    return book
+
+
+def enter(hands: Hands, text: str) -> None:
+    """Wait for the turn, type, and wait until it was taken."""
+    session = hands.window.session
+    hands.until(lambda: session.state is State.ASKING and session.view.asked is not None)
+    taken = len(session.view.entries)
+    hands.until(lambda: hands.focus() is hands.line("Reading"))
+    hands.type(text)
+    hands.press(Qt.Key.Key_Return)
+    hands.until(lambda: len(session.view.entries) > taken)
+
+
+def test_everything_a_person_may_do_in_a_run(open_window: Open, four_points: Path) -> None:
+    hands = open_window(four_points)
+    session = hands.window.session
+    start(hands)
+    assert not hands.button("Skip").isEnabled(), "a gate is not skipped"
+    pass_gate(hands)
+    enter(hands, "54.1")
+    hands.until(lambda: session.state is State.ASKING and session.view.asked is not None)
+    assert_uncut(hands)
+
+    hands.press(Qt.Key.Key_Up)  # corrects the last entry
+    hands.type("hot")
+    hands.press(Qt.Key.Key_Return)
+    assert "begin with the value" in hands.window.stations["Run"].say.toolTip()
+    hands.press(Qt.Key.Key_A, CTRL)
+    hands.type("45.1 digits swapped")
+    hands.press(Qt.Key.Key_Return)
+    hands.until(lambda: session.view.corrected)
+    hands.until(lambda: "first 54.1" in hands.words())
+
+    hands.press(Qt.Key.Key_F4)
+    hands.type("whistles")
+    hands.press(Qt.Key.Key_Return)
+    hands.press(Qt.Key.Key_F6)
+    hands.type("the lead had come loose")
+    hands.press(Qt.Key.Key_Return)
+    enter(hands, "44.0")  # point 2
+    enter(hands, "43.5")  # point 1 again
+    hands.until(lambda: len(events(four_points, PointTaken)) == 3)
+    hands.until(lambda: session.state is State.ASKING and session.view.asked is not None)
+    hands.press(Qt.Key.Key_F5)
+    hands.type("2: mains dip")
+    hands.press(Qt.Key.Key_Return)
+    hands.until(lambda: events(four_points, PointRejected))
+    hands.press(Qt.Key.Key_F7)  # skips point 3, which waits for its reading
+    hands.until(lambda: events(four_points, Passed))
+    enter(hands, "39.9")
+    hands.until(lambda: session.state is State.SAFE)
+
+    taken = events(four_points, PointTaken)
+    assert [(p.point.number, p.point.take) for p in taken] == [(1, 1), (2, 1), (1, 2), (3, 1)]
+    assert events(four_points, EntryCorrected)[0].first == 54.1
+    assert events(four_points, Marked)[0].text == "whistles"
+    rejected = events(four_points, PointRejected)[0]
+    assert (rejected.number, rejected.reason, rejected.by) == (2, "mains dip", "Test engineer")
+    assert [p.number for p in session.judged().evidence.points] == [1, 3]  # type: ignore[union-attr]
+
+
+def test_pause_and_resume_say_what_stays_on(open_window: Open, make_book: Make, rig: Rig) -> None:
+    book = make_book(by_hand=False)
+    with BookWriter(book) as writer:  # slow enough to press a key in the middle of the warm-up
+        assert rig.standin is not None
+        writer.revise("rig", "bench", replace(rig, standin=replace(rig.standin, pace=20.0)), "slower")
+    hands = open_window(book)
+    session = hands.window.session
+    start(hands)
+    pass_gate(hands)
+    hands.until(lambda: session.state is State.RUNNING and session.view.load_on)
+    hands.press(Qt.Key.Key_F9)
+    hands.until(lambda: session.state is State.PAUSED)
+    hands.until(lambda: "PAUSED" in hands.words() and "115 V at the input" in hands.words())
+    assert hands.window.bench_strip.words()[0] == "PAUSED"
+    polls = len(session.view.history)
+    hands.until(lambda: len(session.view.history) > polls)
+    hands.press(Qt.Key.Key_F9)
+    hands.until(lambda: session.state is State.RUNNING)
+    hands.press(Qt.Key.Key_F10)
+    hands.until(lambda: session.state is State.SAFE)
+    hands.until(lambda: "was aborted" in hands.words())
+    assert hands.button("Resume run 1").isEnabled()
+
+
+def test_a_photograph_from_the_clipboard_is_kept_with_its_moment(open_window: Open, four_points: Path) -> None:
+    hands = open_window(four_points)
+    start(hands)
+    pass_gate(hands)
+    hands.until(lambda: hands.window.session.state is State.ASKING)
+    picture = QImage(40, 30, QImage.Format.Format_RGB32)
+    picture.fill(Qt.GlobalColor.darkCyan)
+    QGuiApplication.clipboard().setImage(picture)
+    hands.press(Qt.Key.Key_F3)
+    hands.until(lambda: any(n.photo for n in events(four_points, Noted)))
+    note = next(n for n in events(four_points, Noted) if n.photo)
+    assert note.values["input_voltage"] == pytest.approx(115.0, abs=1.0)
+    with reread(four_points) as reader:
+        assert reader.photo(note.photo)
+    QGuiApplication.clipboard().clear()
+    hands.press(Qt.Key.Key_F12)
+    hands.until(lambda: hands.window.session.state is State.SAFE)
+
+
+def test_a_limit_of_the_plan_makes_safe_and_says_whose_it_is(
+    open_window: Open, make_book: Make, tiny_plan: Plan
+) -> None:
+    book = make_book(by_hand=False)
+    with BookWriter(book) as writer:
+        writer.revise("plan", "plan", replace(tiny_plan, watches=(PlanWatch("input_power", high=30.0),)), "test")
+    hands = open_window(book)
+    hands.station(3)
+    watches = hands.table("Watches")
+    rows = [[watches.item(row, column).text() for column in range(4)] for row in range(watches.rowCount())]
+    assert ["Input watts", "30 W", "the plan"] in [[row[0], row[1], row[3]] for row in rows]
+    start(hands)
+    pass_gate(hands)
+    hands.until(lambda: hands.window.session.state is State.SAFE)
+    hands.until(lambda: "was stopped by a watch" in hands.words())
+    assert "Input watts reached" in hands.words()
+    assert "the plan is 30 W" in hands.words()
+
+
+def test_settings_by_hand_take_the_centre_and_are_confirmed(open_window: Open, make_book: Make, rig: Rig) -> None:
+    """The load is turned by a person; the stand-in's load stays off, so the unit runs unloaded."""
+    book = make_book(by_hand=False)
+    hand = tuple(replace(i, how="by hand") if i.role == "load" else i for i in rig.instruments)
+    with BookWriter(book) as writer:
+        writer.revise("rig", "bench", replace(rig, instruments=hand), "a load by hand")
+    hands = open_window(book)
+    session = hands.window.session
+    start(hands)
+    pass_gate(hands)
+    hands.until(lambda: session.view.hand and hands.window.stations["Run"].gate.tick.text() == "It is done")
+    assert "BY HAND" in hands.words()
+    assert "Take the Osmary L3 off" in hands.words()
+    hands.press(Qt.Key.Key_Space)
+    hands.press(Qt.Key.Key_Return, CTRL)
+    hands.until(lambda: events(book, HandSet))
+    hands.press(Qt.Key.Key_F12)
+    hands.until(lambda: session.state is State.MAKING_SAFE and session.view.hand)
+    hands.until(lambda: "switch its input off" in hands.words())
+    hands.press(Qt.Key.Key_Space)
+    hands.press(Qt.Key.Key_Return, CTRL)
+    hands.until(lambda: session.state is State.SAFE)
+
+
+def test_a_plan_is_composed_moved_and_edited(open_window: Open, make_book: Make, unit: Unit, rig: Rig) -> None:
+    book = make_book()
+    hands = open_window(book)
+    session = hands.window.session
+    hands.station(3)
+    hands.click("Full plan")
+    full, _ = compose(unit, rig)
+    hands.until(lambda: [p.procedure for p in session.plan.parts] == [p.procedure for p in full.parts])
+    hands.until(lambda: "Raised from zero" in hands.window.stations["Plan"].view.accessibleName())
+    assert_uncut(hands)
+    view = hands.window.stations["Plan"].view
+    view.setFocus()
+    hands.press(Qt.Key.Key_Down, ALT)
+    hands.until(lambda: "Safety gates come before" in hands.words() or "safety gates come before" in hands.words())
+    hands.click("Drop part")
+    hands.until(lambda: "gates stay" in hands.words())
+    for _ in range(3):
+        view.setFocus()
+        hands.press(Qt.Key.Key_Down)
+    hands.until(lambda: "Bring-up" in hands.words())
+    hands.click("Drop part")
+    hands.until(lambda: not any(p.procedure == "bring_up" for p in session.plan.parts))
+
+    hands.click("Grid only")
+    hands.until(lambda: len(session.plan.parts) == 1)
+    hands.until(lambda: any(e.accessibleName() == "Loads, %" and e.isVisible() for e in lines(hands)))
+    hands.fill("Loads, %", "100 50 zero")
+    hands.until(lambda: "loads are numbers in percent" in hands.words())
+    hands.fill("Loads, %", "100 50 0")
+    hands.until(lambda: session.plan.grid is not None and session.plan.grid.loads_percent == (100.0, 50.0, 0.0))
+    hands.fill("Lines, V Hz", "115 60, 500 50")
+    hands.until(lambda: "500 V" in hands.words())  # beyond the unit: the rehearsal says so
+    hands.fill("Lines, V Hz", "115 60, 230 50")
+    hands.until(lambda: "stays inside every limit" in hands.words())
+    grid = hands.window.stations["Plan"].map
+    grid.setFocus()
+    hands.press(Qt.Key.Key_Left)
+    hands.press(Qt.Key.Key_Space)
+    hands.until(lambda: session.plan.grid is not None and session.plan.grid.dropped == ((115.0, 60.0, 50.0),))
+    hands.until(lambda: "5 points" in hands.words())
+
+
+def test_the_log_shows_finds_and_folds(open_window: Open, four_points: Path) -> None:
+    hands = open_window(four_points)
+    session = hands.window.session
+    start(hands)
+    pass_gate(hands)
+    enter(hands, "45.1")
+    hands.until(lambda: session.state is State.ASKING)
+    hands.station(7)
+    log = hands.window.stations["Log"]
+    hands.press(Qt.Key.Key_F2)
+    hands.type("the red lead is warm")
+    hands.press(Qt.Key.Key_Return)
+    hands.until(lambda: "the red lead is warm" in log_words(log))
+    hands.press(Qt.Key.Key_F12)
+    hands.until(lambda: session.state is State.SAFE)
+    hands.until(lambda: "Run ends: made safe" in log_words(log))
+    words = log_words(log)
+    for wanted in ("Run begins", "Warm-up", "Point 1", "Typed: case temperature", "Source output off", "Gate passed"):
+        assert wanted in words, wanted
+    assert words.index("Warm-up") < words.index("Point 1") < words.index("Source output off")
+    assert_uncut(hands)
+    hands.press(Qt.Key.Key_F, CTRL)
+    hands.type("red lead")
+    assert "1 found" in hands.words()
+    visible = [i.text(1) for i in log._items() if not i.isHidden()]
+    assert "the red lead is warm" in visible
+    assert not any(text.startswith("Waited") for text in visible)
+    hands.press(Qt.Key.Key_Return)
+    assert log.tree.currentItem().text(1) == "the red lead is warm"
+    hands.press(Qt.Key.Key_A, CTRL)
+    hands.press(Qt.Key.Key_Delete)
+    QTest.mouseClick(log.kinds[Kind.SETTINGS], Qt.MouseButton.LeftButton)
+    assert not any(i.text(1) == "Waited" for i in log._items() if not i.isHidden())
+
+
+def lines(hands: Hands) -> list[QLineEdit]:
+    return hands.window.findChildren(QLineEdit)
+
+
+def log_words(log) -> str:  # type: ignore[no-untyped-def]
+    return "\n".join(f"{i.text(1)} {i.text(2)}" for i in sorted(log._items(), key=log._key))
