@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 export OPENBLAS_NUM_THREADS ?= 1
 
-.PHONY: setup demo demo-book test lint format bench screenshots clean
+.PHONY: setup demo demo-book test test-long lint format bench screenshots clean
 
 setup:
 	@tools/setup.sh
@@ -15,6 +15,9 @@ demo-book: setup
 
 test: setup
 	$(PY) -m pytest
+
+test-long: setup
+	$(PY) -m pytest -m long -s
 
 lint: setup
 	$(PY) -m ruff check .

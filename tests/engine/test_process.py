@@ -5,11 +5,13 @@ import signal
 import time
 from collections.abc import Callable, Iterator
 from contextlib import suppress
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import pytest
 from tests.conftest import bench_log
+from tests.engine.windowless import HANG_GUARD_S, Window, children_of, polls
 
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
@@ -19,52 +21,10 @@ from zincsmith.engine.guardian_record import record_path
 from zincsmith.engine.session import Session
 from zincsmith.engine.states import State
 from zincsmith.judge.zero import at_zero
-from zincsmith.model.events import GuardianSaid, PointTaken, Polled, RunClosed, SafeStep
+from zincsmith.model.events import GuardianSaid, PointTaken, RunClosed, SafeStep
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
-
-HANG_GUARD_S = 300.0
-
-
-class Window:
-    """What the real window does with its engine, without pixels."""
-
-    def __init__(self, book: Path, rig: Rig, log: Path) -> None:
-        self.client = EngineClient(book, log)
-        self.rig = rig
-        self.said: list[dict[str, Any]] = []
-        self.seq = 0
-        self.state = ""
-
-    def start_engine(self) -> None:
-        self.client.start(self.rig)
-        self.until(lambda: any(m.get("ready") for m in self.said))
-
-    def listen(self) -> bool:
-        """Take what was said; False when the engine is gone."""
-        messages = self.client.receive()
-        if messages is None:
-            return False
-        for message in messages:
-            self.said.append(message)
-            self.seq = message.get("seq", self.seq)
-            self.state = message.get("state", self.state)
-        return True
-
-    def until(self, condition: Callable[[], bool]) -> None:
-        guard = time.monotonic() + HANG_GUARD_S
-        while not condition():
-            assert time.monotonic() < guard, f"hung; last said: {self.said[-3:]}"
-            if not self.listen():
-                assert condition(), "the engine is gone"
-                return
-            time.sleep(0)  # let the other processes have the processor
-
-    def start_run(self, unit: Unit) -> None:
-        self.client.send("start", unit=unit.tag, operator="Tester", ambient_degC=23.0)
-        self.until(lambda: self.state == "at a gate")
-        self.client.send("pass")
 
 
 @pytest.fixture
@@ -78,11 +38,6 @@ def window(tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan) -> Iterator[Wi
     one.start_engine()
     yield one
     one.client.stop(HANG_GUARD_S)
-
-
-def polls(book: Path, up_to: int) -> list[tuple[int, dict[str, float]]]:
-    with BookReader(book) as reader:
-        return [(w.seq, w.event.values) for w in reader.events(kinds=(Polled,)) if w.seq <= up_to]
 
 
 def test_killing_the_engine_loses_no_reading_that_was_shown(window: Window, unit: Unit, tmp_path: Path) -> None:
@@ -151,6 +106,25 @@ def test_a_guardian_that_dies_is_replaced(window: Window, unit: Unit) -> None:
     assert said == ["the guardian died and another was started"]
 
 
+def test_a_guardian_that_hangs_is_replaced(window: Window, unit: Unit, rig: Rig) -> None:
+    slow = replace(rig, standin=replace(rig.standin, pace=40.0))  # type: ignore[type-var]
+    window.client.revise("rig", "bench", slow, "slow enough to notice")
+    window.start_run(unit)
+    window.until(lambda: len(polls(window.client.book, window.seq)) >= 3)
+    assert window.client.process is not None
+    os.kill(children_of(window.client.process.pid)[0], signal.SIGSTOP)
+    window.until(
+        lambda: said_by_guardian(window.client.book) == ["the guardian did not answer and another was started"]
+    )
+    window.client.send("abort")
+    window.until(lambda: window.state == "safe")
+
+
+def said_by_guardian(book: Path) -> list[str]:
+    with BookReader(book) as reader:
+        return [w.event.text for w in reader.events(run=1, kinds=(GuardianSaid,))]
+
+
 def test_without_a_guardian_to_replace_it_the_run_ends_safe(window: Window, unit: Unit) -> None:
     window.start_run(unit)
     assert window.client.process is not None
@@ -164,10 +138,6 @@ def test_without_a_guardian_to_replace_it_the_run_ends_safe(window: Window, unit
     assert closed is not None
     assert (closed.outcome, closed.safe) == ("failed", True)
     assert "guardian" in closed.why
-
-
-def children_of(pid: int) -> list[int]:
-    return [int(child) for child in Path(f"/proc/{pid}/task/{pid}/children").read_text().split()]
 
 
 class Silent:
@@ -226,8 +196,6 @@ def test_a_window_that_does_not_listen_does_not_hold_the_engine(window: Window, 
 
 
 def test_documents_can_be_edited_undone_and_redone_through_the_engine(window: Window, unit: Unit) -> None:
-    from dataclasses import replace
-
     def maker() -> str:
         with BookReader(window.client.book) as reader:
             return reader.unit().maker

@@ -96,6 +96,16 @@ def test_a_boxed_product_goes_straight_to_rated_input(
     assert volts == {115.0}
 
 
+@pytest.mark.long
+def test_a_good_unit_is_never_stopped(tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn) -> None:
+    """Thirty benches with instruments that err differently within their data sheets."""
+    for seed in range(30):
+        folder = tmp_path / str(seed)
+        folder.mkdir()
+        _, closed = bring_up(folder, unit, rig, BRING_UP, standin(seed=seed))
+        assert closed.outcome == "complete", (seed, closed.why)
+
+
 def rig_check(folder: Path, unit: Unit, rig: Rig, standin: RunningStandIn) -> dict[str, set[str]]:
     """Doubts by finding of a rig check before, live and after."""
     plan = Plan("Rig", tuple(RigCheckOptions(when=w, line=FIRST) for w in ("before", "live", "after")))  # type: ignore[arg-type]

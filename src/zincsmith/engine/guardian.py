@@ -82,6 +82,8 @@ def watch(line: socket.socket, engine: int) -> str:
             if not heard:
                 return "the engine ended"
             silent = 0.0
+            with suppress(OSError):
+                line.send(b".", socket.MSG_DONTWAIT)
         if engine in ready:
             return "the engine ended"
         now = time.monotonic()

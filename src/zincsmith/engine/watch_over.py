@@ -22,6 +22,8 @@ from zincsmith.model.rig import Rig
 
 START_S = 20.0
 BEAT_EVERY_S = 0.1
+LONGEST_BEAT_S = 0.5  # what one beat counts at most: where this process was busy, the guardian is not to blame
+HUNG_S = 3.0  # how long a guardian may leave beats unanswered
 MOST_GUARDIANS = 3
 SAYS_DONE = b"d"
 BEAT = b"."
@@ -71,7 +73,7 @@ class Guardian:
         self._keep_fd = keep_fd
         self._process: subprocess.Popen[bytes] | None = None
         self._socket: socket.socket | None = None
-        self._last = 0.0
+        self._last = self._silent_s = 0.0
         self._started = 0
         self._what: tuple[Path, int, Rig, dict[str, str]] | None = None
         self._record: Callable[[Event], None] = lambda event: None
@@ -103,31 +105,42 @@ class Guardian:
             ours.close()
             raise GuardLost("did not start; nothing was switched on", role="guardian", address="this computer")
         ours.setblocking(False)
-        self._socket, self._last = ours, 0.0
+        self._socket, self._last, self._silent_s = ours, time.monotonic(), 0.0
 
     def beat(self) -> None:
         """Say that the work goes on; a guardian that died is replaced. GuardLost when none can be."""
         now = time.monotonic()
         if self._socket is None or now - self._last < BEAT_EVERY_S:
             return
+        self._silent_s += min(now - self._last, LONGEST_BEAT_S)
         self._last = now
+        gone = False
         try:
-            self._socket.send(BEAT)
-            gone = bool(select.select([self._socket], [], [], 0.0)[0]) and self._socket.recv(1) == b""
+            heard = self._socket.recv(4096)
+            gone = heard == b""
+            self._silent_s = 0.0
         except BlockingIOError:
-            return
+            pass
         except OSError:
             gone = True
-        if gone:
-            self._replace()
+        try:
+            self._socket.send(BEAT)
+        except BlockingIOError:
+            pass  # it does not listen: that is what _silent_s is for
+        except OSError:
+            gone = True
+        if gone or self._silent_s > HUNG_S:
+            self._replace("died" if gone else "did not answer")
 
-    def _replace(self) -> None:
+    def _replace(self, how: str) -> None:
+        if self._process is not None and self._process.poll() is None:
+            self._process.kill()  # one that hangs must not wake up and take over
         self._let_go()
         if self._started >= MOST_GUARDIANS:
             raise GuardLost("died again and again; nobody watches over this run", role="guardian",
                             address="this computer")  # fmt: skip
         self._start()
-        self._record(GuardianSaid("the guardian died and another was started"))
+        self._record(GuardianSaid(f"the guardian {how} and another was started"))
 
     def end(self) -> None:
         """The bench is safe, or was said not to be: nobody has to watch any more."""
