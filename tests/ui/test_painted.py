@@ -188,7 +188,7 @@ def test_your_turn_takes_text_only_while_it_asks(show: Callable[..., QWidget]) -
     assert isinstance(panel, YourTurn)
     entered: list[str] = []
     panel.entered.connect(entered.append)
-    panel.rest("Your next turn: point 7.")
+    panel.rest("HANDS FREE", "Nothing to type now", "Your next turn: point 7.")
     assert not panel.line.isVisible()
     asked = EntryAsked("case_temperature", "degC", "Case temperature at 115 V", "T1", 33.0, 68.0)
     panel.ask(asked, None)
@@ -204,7 +204,7 @@ def test_your_turn_takes_text_only_while_it_asks(show: Callable[..., QWidget]) -
     assert panel.line.text() == "443"
     assert "too hot to be true" in panel.problem.text()
     reading = Reading("1", "case_temperature", 44.3, "degC", "thermometer", "T1", "by hand", text="44.3")
-    panel.show_entries([(f"2026-11-25T10:0{k}:00.000+00:00", reading) for k in range(8)])
+    panel.show_entries([(f"2026-11-25T10:0{k}:00.000+00:00", reading) for k in range(8)], {})
     assert panel.entries.count() == 3 * 4, "the last four stay in sight"
 
 

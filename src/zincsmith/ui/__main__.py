@@ -12,6 +12,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QApplication, QFileDialog
 
+from zincsmith.ui.crash import install
 from zincsmith.ui.theme import DARK, LIGHT, load_fonts, use_theme
 from zincsmith.ui.window import MainWindow
 
@@ -31,6 +32,7 @@ def main(arguments: list[str] | None = None) -> int:
     if book is None:
         return 0
     window = MainWindow(book, chosen.log)
+    install(lambda: ", ".join(window.bench_strip.words()), window.alarm.tell)
     window.show()
     window.open()
     return app.exec()

@@ -35,6 +35,7 @@ class SayLine(QLineEdit):
         super().__init__()
         self.setFont(font(14))
         self.setMinimumWidth(420)
+        self.setAccessibleName("What is to be said")
         self._saying: Saying | None = None
         self.returnPressed.connect(self._say)
         self.hide()
