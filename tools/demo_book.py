@@ -7,7 +7,7 @@ from pathlib import Path
 
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.batch import run_batch
-from zincsmith.formats.plan_file import find_plan
+from zincsmith.engine.composer import plan_named
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 
@@ -19,10 +19,12 @@ def make(book: Path) -> None:
     for left in book.parent.glob(book.name + "*"):
         left.unlink()
     book.parent.mkdir(parents=True, exist_ok=True)
+    unit = read_unit(EXAMPLES / "units" / "tarnbrook-tb2425.toml")
+    rig = read_rig(EXAMPLES / "rigs" / "simulated.toml")
     end = run_batch(
-        unit=read_unit(EXAMPLES / "units" / "tarnbrook-tb2425.toml"),
-        rig=read_rig(EXAMPLES / "rigs" / "simulated.toml"),
-        plan=find_plan("static-grid"),
+        unit=unit,
+        rig=rig,
+        plan=plan_named("full", unit, rig),
         book_path=book,
         operator="Test engineer, Hollin Bank",
         ambient_degC=23.0,
@@ -31,8 +33,8 @@ def make(book: Path) -> None:
     if end.outcome != "complete" or not end.safe:
         raise SystemExit(f"the demonstration run ended early: {end.why}")
     with BookWriter(book) as writer:
-        rig = read_rig(EXAMPLES / "rigs" / "thermometer-by-hand.toml")
-        writer.revise("rig", "bench", rig, "the thermometer is read by hand from here on")
+        by_hand = read_rig(EXAMPLES / "rigs" / "thermometer-by-hand.toml")
+        writer.revise("rig", "bench", by_hand, "the thermometer is read by hand from here on")
 
 
 if __name__ == "__main__":

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 from demo_book import make
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.states import State
+from zincsmith.formats.plan_file import STATIC_GRID
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.ui.theme import DARK, LIGHT, load_fonts, use_theme
@@ -76,12 +77,17 @@ def main() -> int:
             camera.keep(name)
         window.stations["Nameplate"].open_page("Label, claims")
         camera.station("Rig", "rig")
-        camera.station("Plan", "plan")
+        window.go("Plan")
+        stages = session.itinerary().stages
+        window.stations["Plan"]._choose_stage(next(n for n, s in enumerate(stages) if s.title == "Grid"))
+        camera.keep("plan")
+        camera.station("Log", "log")
         window.go("Findings")
         rows = window.stations["Findings"].findChild(ClaimRows)
         while "too close" not in rows.accessibleDescription():  # the one that shows what the working is for
             QTest.keyClick(rows, Qt.Key.Key_Down)
         camera.keep("findings")
+        session.revise_plan(STATIC_GRID, "the grid alone")
         camera.station("Run", "run-start")
         run = window.stations["Run"]
         edits = run.findChildren(QLineEdit)
@@ -98,6 +104,10 @@ def main() -> int:
         use_theme(DARK)
         camera.keep("run-dark")
         use_theme(LIGHT)
+        session.send("pause")
+        camera.until(lambda: session.state is State.PAUSED)
+        camera.keep("run-paused")
+        session.send("resume")
         session.send("make safe")
         camera.until(lambda: session.state is State.SAFE)
         camera.keep("run-made-safe")
