@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -92,6 +93,7 @@ class Plot(QWidget):
         self.widget.clear()
         self.widget.addItem(self.reading_line, ignoreBounds=True)
         self.reading_line.hide()
+        beside = _beside_each_other(curves)
         for curve in curves:
             color = t.of(curve.kind) if curve.kind != "rehearsed" else t.color("edge")
             pen = pg.mkPen(color, width=1)
@@ -100,7 +102,7 @@ class Plot(QWidget):
             marks = {"symbol": "o", "symbolSize": 6, "symbolPen": pg.mkPen(color), "symbolBrush": t.paper}
             self.widget.plot(curve.x, curve.y, pen=pen, **(marks if curve.marks else {}))
             if len(curve.x) and curve.name:
-                text = pg.TextItem(curve.name, color=t.text_of(curve.kind), anchor=curve.anchor)
+                text = pg.TextItem(curve.name, color=t.text_of(curve.kind), anchor=beside.get(curve.name, curve.anchor))
                 text.setFont(font(12, 600))
                 text.setPos(float(curve.x[curve.named_at]), float(curve.y[curve.named_at]))
                 self.widget.addItem(text, ignoreBounds=True)
@@ -174,3 +176,21 @@ class Plot(QWidget):
 
 def _tick_font() -> QFont:
     return font(12)
+
+
+NEAR_SHARE = 0.08  # of the height: names of curves that end nearer to each other would overlap
+
+
+def _beside_each_other(curves: list[Curve]) -> dict[str, tuple[float, float]]:
+    """Anchors for the names of curves that end close together: the upper one above its end, the lower one below."""
+    ends = sorted((float(c.y[c.named_at]), c.name) for c in curves if len(c.x) and c.name and c.marks)
+    values = [float(v) for c in curves if len(c.x) for v in (c.y.min(), c.y.max())]
+    if len(ends) < 2 or max(values) == min(values):
+        return {}
+    near = NEAR_SHARE * (max(values) - min(values))
+    found: dict[str, tuple[float, float]] = {}
+    for (low, lower), (high, upper) in pairwise(ends):
+        if high - low < near:
+            found.setdefault(lower, (0.0, 0.0))
+            found[upper] = (0.0, 1.0)
+    return found

@@ -104,6 +104,7 @@ class YourTurn(Panel):
         self.body.addLayout(self.entries)
         self.body.addStretch()
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)  # keeps the focus here between two turns
+        self._shown: tuple[object, ...] = ()
         self._unit = ""
         self._asked: EntryAsked | None = None
         self._refused: EntryRefused | None = None
@@ -150,6 +151,10 @@ class YourTurn(Panel):
 
     def show_entries(self, entries: list[tuple[str, Reading]], first: Mapping[str, float | None]) -> None:
         """The last entries, newest first; ``first`` holds the values that were corrected, by reading."""
+        shown = (tuple(entries[-4:]), tuple(first.items()))
+        if shown == self._shown:
+            return
+        self._shown = shown
         clear(self.entries)
         self.head_entries.setVisible(bool(entries))
         for row, (at, reading) in enumerate(reversed(entries[-4:])):
