@@ -239,3 +239,31 @@ def test_an_instrument_is_tried_and_shown_inside_what_it_may_show(open_window: O
     assert trying.spans.grab().toImage() != plain
     open_element(hands, "thermometer")
     assert not trying.isVisible(), "nobody but a person reads it"
+
+
+def test_a_scan_finds_who_answers_and_fills_the_address(open_window: Open, make_book: Make) -> None:
+    """Only the host that is named is looked at; here the stand-in itself, at the port of its voltmeter."""
+    hands = open_window(make_book())
+    session = hands.window.session
+    hands.until(lambda: session.client.fileno >= 0)
+    standin = session.client._standin
+    assert standin is not None
+    address = standin.addresses["voltmeter"]
+    _, host, port, _ = address.split("::")
+    at_rig(hands)
+    station = hands.window.stations["Rig"]
+    open_element(hands, "voltmeter")
+    hands.until(lambda: station.element.scanning.isVisible())
+    scanning = station.element.scanning
+    hands.line("Hosts to scan").setFocus()
+    hands.type(f"{host}:port")
+    hands.press(Qt.Key.Key_Return)
+    hands.until(lambda: "a port is a number" in hands.words())
+    scanning.hosts.setText(f"{host}:{port}")
+    hands.press(Qt.Key.Key_Return)
+    hands.until(lambda: "1 instrument answered" in hands.words())
+    assert "FENNHOLLOW,M6" in scanning.answers.itemText(1)
+    scanning.answers.setCurrentIndex(1)
+    scanning.answers.activated.emit(1)
+    hands.until(lambda: session.rig.instrument("voltmeter").address == address)
+    assert session.rig.instrument("voltmeter").how == "connected"

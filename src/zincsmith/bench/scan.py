@@ -18,8 +18,9 @@ class Answer:
 
 
 def scan(hosts: tuple[str, ...] = (), ports: tuple[int, ...] = ()) -> list[Answer]:
-    """Whoever answers ``*IDN?``: USB and serial of this computer, and each named host by HiSLIP, VXI-11 and socket."""
-    addresses = [name for name in resources() if name.startswith(LINE_OF_LINKS)]
+    """Whoever answers ``*IDN?``: USB and serial of this computer; or each named host by socket, HiSLIP and VXI-11,
+    or at the ports that are named."""
+    addresses = [] if hosts else [name for name in resources() if name.startswith(LINE_OF_LINKS)]
     for host in hosts:
         addresses += [f"TCPIP::{host}::{port}::SOCKET" for port in ports or PORTS]
         if not ports:

@@ -14,6 +14,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from zincsmith.bench.scan import scan
 from zincsmith.book.codec import DOCUMENTS, load
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.control import ControlDesk
@@ -89,6 +90,17 @@ class Service:
         tried = try_role(rig, role, self.addresses, self._wanted)
         self.desk.say(tried=tried.role, identity=tried.identity, readings=tried.readings)
 
+    def _scan(self, hosts: str) -> None:
+        if not allowed(self.session.journal.state, "scan"):
+            raise InputError("instruments are looked for only while the bench is idle or made safe")
+        names = [h.partition(":") for h in hosts.replace(",", " ").split()]
+        found = []
+        for host, _, port in names or [("", "", "")]:
+            if port and not port.isdigit():
+                raise InputError(f"{host}:{port}: a port is a number")
+            found += scan((host,) if host else (), (int(port),) if port else ())
+        self.desk.say(scanned=[[one.address, one.identity] for one in found])
+
     def _obey(self, command: Command) -> None:
         try:
             if command.do in {"start", "resume run"}:
@@ -103,12 +115,14 @@ class Service:
                 self.session.make_safe(self.addresses)
             elif command.do == "try":
                 self._try(command.text)
+            elif command.do == "scan":
+                self._scan(command.text)
             elif command.do == "note":
                 self.session.journal.append(Noted(command.text, {}, str(command.body.get("photo", ""))))
             elif command.do == "mark":
                 self.session.journal.append(Marked(command.text, {}))
         except ZincsmithError as error:
-            if command.do != "try":  # trying leaves no trace in the book
+            if command.do not in {"try", "scan"}:  # trying leaves no trace in the book
                 self.session.journal.try_append(Failed(str(error)))
             self.desk.say(refused=str(error), do=command.do)
 

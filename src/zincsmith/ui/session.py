@@ -44,7 +44,7 @@ class Foresight:
 class Session(QObject):
     """Signals: ``documents`` (unit, rig or plan changed), ``live`` (new events), ``state`` (engine state),
     ``refused`` (command, message), ``engine_lost`` (message), ``ready`` (interrupted run numbers),
-    ``tried`` (role, identity, readings by quantity)."""
+    ``tried`` (role, identity, readings by quantity), ``scanned`` ((address, identity) of whoever answered)."""
 
     documents = Signal()
     live = Signal()
@@ -53,6 +53,7 @@ class Session(QObject):
     engine_lost = Signal(str)
     ready = Signal(list)
     tried = Signal(str, str, dict)
+    scanned = Signal(list)
 
     def __init__(self, book: Path, log: Path | None = None) -> None:
         super().__init__()
@@ -137,6 +138,8 @@ class Session(QObject):
                 self._load_documents()
         if "tried" in message:
             self.tried.emit(message["tried"], message["identity"], message["readings"])
+        if "scanned" in message:
+            self.scanned.emit([(address, identity) for address, identity in message["scanned"]])
         if "refused" in message:
             if message["do"] == "open":
                 self.read_only = message["refused"]

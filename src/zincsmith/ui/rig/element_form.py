@@ -62,7 +62,7 @@ SOURCE = (
     Entry("limit_A", "Its current limit is set to", "A"),
 )
 ROLE_ENTRIES: dict[str, tuple[Entry, ...]] = {
-    "ac_source": SOURCE,
+    "ac_source": (*SOURCE, Entry("outlet", "Wall outlet as measured, V Hz")),
     "dc_source": SOURCE,
     "power_meter": (
         _choice("tap", "Voltage tap is on the side of", "", "source", "unit"),
@@ -202,7 +202,7 @@ class ElementForm(QWidget):
             self.edited.emit(changed)
 
 
-LISTS = {"dummy.steps_W", "probe.tip_uF", "further_meters"}
+LISTS = {"outlet", "dummy.steps_W", "probe.tip_uF", "further_meters"}
 
 
 def _value(entry: Entry, text: str) -> Any:
@@ -210,7 +210,12 @@ def _value(entry: Entry, text: str) -> Any:
         return tuple(part.strip() for part in text.split(",") if part.strip())
     if entry.path in LISTS:
         parts = [parse_entry(part, "1") for part in text.replace(";", " ").split()]
-        return tuple(p for p in parts if p is not None)
+        found = tuple(p for p in parts if p is not None)
+        if entry.path == "outlet":
+            if found and len(found) != 2:
+                raise InputError("volts and hertz, such as 231 50")
+            return found or None
+        return found
     if not entry.unit:
         return text
     if not text:

@@ -22,6 +22,7 @@ from zincsmith.model.rig import Accuracy, Earthed, Gear, GearKind, Instrument, L
 from zincsmith.model.unit import Unit
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.ui.rig.element_form import RIG_ENTRIES, ElementForm, entries_of
+from zincsmith.ui.rig.scan_panel import ScanPanel
 from zincsmith.ui.rig.try_panel import TryPanel
 from zincsmith.ui.rig.wiring_sheet import element_of
 from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
@@ -62,6 +63,7 @@ class ElementPanel(Panel):
 
     edited = Signal(object, str)
     tries = Signal(str)
+    scans = Signal(str)
     wrong = Signal(str)
 
     def __init__(self) -> None:
@@ -110,6 +112,10 @@ class ElementPanel(Panel):
         self.trying = TryPanel()
         self.trying.wanted.connect(lambda: self.tries.emit(self._at))
         column.addWidget(self.trying)
+        self.scanning = ScanPanel()
+        self.scanning.wanted.connect(self.scans)
+        self.scanning.chosen.connect(self._take_address)
+        column.addWidget(self.scanning)
         row = QHBoxLayout()
         self.remove = button("Take this role off the rig", weight=400)
         self.remove.clicked.connect(self._remove)
@@ -146,6 +152,7 @@ class ElementPanel(Panel):
         entries = RIG_ENTRIES if at == "unit" else entries_of(one) if one is not None else ()
         self.form.show_record(record, entries, locked)
         self.trying.show_instrument(one, free)
+        self.scanning.show_instrument(one, free)
         self.remove.setVisible(one is not None)
         self.remove.setEnabled(not locked)
         self._show_tables(rig, one, at, locked)
@@ -222,6 +229,13 @@ class ElementPanel(Panel):
             self._give(f"{ROLES[self._at]} added", instruments=made)
         else:
             self._give(f"{ROLES[one.role]} {word}", instruments=self._with(replace(one, how=word)))
+
+    def _take_address(self, address: str) -> None:
+        one = self._one()
+        if one is not None:
+            self._give(
+                f"address of the {ROLES[one.role].lower()}", instruments=self._with(replace(one, how="connected", address=address))
+            )
 
     def _remove(self) -> None:
         if self._rig is not None:

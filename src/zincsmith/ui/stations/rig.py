@@ -56,6 +56,11 @@ class RigStation(Station):
         self.element.wrong.connect(self._say)
         self.element.tries.connect(lambda role: session.send("try", role))
         session.tried.connect(self.element.show_tried)
+        session.scanned.connect(self.element.scanning.show_found)
+        self.element.scans.connect(lambda hosts: session.send("scan", hosts))
+        session.refused.connect(
+            lambda do, message: self.element.scanning.show_refused(message) if do == "scan" else None
+        )
         session.refused.connect(lambda do, message: self.element.trying.show_refused(message) if do == "try" else None)
         for key, act in (
             (QKeySequence.StandardKey.Undo, lambda: session.undo("rig")),
