@@ -218,10 +218,11 @@ def show_plan(
     rig: Annotated[Path, typer.Option(help="rig file (TOML)")],
     plan: Annotated[str, typer.Option(help="full, the name of a plan, or a plan file (TOML)")] = "full",
     as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False,
+    again: Annotated[str, typer.Option("--retest", help="only what tests these figures, after a repair")] = "",
     as_toml: Annotated[bool, typer.Option("--toml", help="print the plan as a plan file, to be edited")] = False,
 ) -> None:
     """Compose a plan for a unit on a rig, and say how long it takes and what it leaves out."""
-    from zincsmith.engine.composer import compose, plan_named
+    from zincsmith.engine.composer import compose, plan_named, retest
     from zincsmith.engine.plan_words import as_json as to_json
     from zincsmith.engine.plan_words import stage_rows
     from zincsmith.engine.rehearsal import rehearse
@@ -231,6 +232,8 @@ def show_plan(
 
     the_unit, the_rig = read_unit(unit), read_rig(rig)
     the_plan = plan_named(plan, the_unit, the_rig)
+    if again:
+        the_plan = retest(the_unit, the_rig, [f.strip() for f in again.split(",")])
     left = compose(the_unit, the_rig)[1] if plan == "full" else []
     if as_toml:
         print(write_plan(the_plan), end="")

@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 from tests.conftest import ROOT
 
-from zincsmith.engine.composer import compose, lines_for, moved, order_problem, rank, with_part, without
+from zincsmith.engine.composer import compose, lines_for, moved, order_problem, rank, retest, with_part, without
 from zincsmith.engine.rehearsal import rehearse
 from zincsmith.formats.plan_file import find_plan, write_plan
 from zincsmith.formats.unit_file import read_unit
@@ -125,3 +125,16 @@ def test_limits_of_the_plan_are_watched_and_named(unit: Unit, rig: Rig) -> None:
     assert any(w.quantity == "input_power" and w.high == 70.0 and w.whose == "the plan" for w in watches)
     assert any(w.quantity == "output_voltage" and w.high == 25.0 and "C5, C6" in w.whose for w in watches)
     assert isinstance(plan.parts[1], RigCheckOptions)
+
+
+def test_after_a_repair_only_what_is_affected_is_tested_again(unit: Unit, rig: Rig) -> None:
+    """It goes through the gates and the bring-up from zero in any case."""
+    fit = replace(unit, look=replace(unit.look, verdict="fit to power"))
+    plan = retest(fit, rig, ["output_voltage"])
+    assert next(p.school for p in plan.parts if isinstance(p, BringUpOptions)) == "from zero"
+    assert "static_grid" in names(plan)
+    assert order_problem(plan.parts) == ""
+    with pytest.raises(InputError, match="no procedure tests ripple"):
+        retest(unit, rig, ["ripple"])
+    with pytest.raises(InputError, match="no figure 'mood'"):
+        retest(unit, rig, ["mood"])

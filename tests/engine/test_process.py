@@ -168,6 +168,19 @@ def test_when_the_window_dies_the_engine_makes_safe(window: Window, unit: Unit, 
     assert [f.suffix for f in tmp_path.glob("run.zbook*")] == [".zbook"], "closed cleanly into one file"
 
 
+def test_a_run_started_unattended_goes_on_without_its_window(window: Window, unit: Unit, tmp_path: Path) -> None:
+    window.client.send("start", unit=unit.tag, operator="Tester", ambient_degC=23.0, unattended=True)
+    window.until(lambda: window.state == "at a gate")
+    window.client.send("pass")
+    window.until(lambda: len(polls(window.client.book, window.seq)) >= 5)
+    window.client.stop(HANG_GUARD_S)
+    with BookReader(window.client.book) as reader:
+        closed = reader.closed(1)
+    assert closed is not None
+    assert (closed.outcome, closed.safe) == ("complete", True)
+    assert bench_log(tmp_path / "bench.log")[-2]["source_on"] is False
+
+
 def test_the_engine_told_to_end_makes_safe_first(window: Window, unit: Unit) -> None:
     window.start_run(unit)
     window.until(lambda: len(polls(window.client.book, window.seq)) >= 5)

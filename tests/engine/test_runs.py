@@ -33,6 +33,7 @@ from zincsmith.model.events import (
 from zincsmith.model.plan import GridOptions, Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.point_doubts import point_doubts
 
 StartStandIn = Callable[..., RunningStandIn]
 ADDRESSES: dict[str, str] = {}
@@ -178,6 +179,47 @@ def test_notes_are_kept_with_their_moment(bench: Bench) -> None:
     assert note.event.text == "smells of nothing"
     assert note.bench_s is not None
     assert note.bench_s > 0.0
+
+
+# When: during the settings of the ramp, and while a point settles and is averaged.
+MOMENTS = (8, 60)
+
+
+@pytest.mark.parametrize("fault", ["LATE", "OTHER", "SILENT"])
+@pytest.mark.parametrize("role", ["power_meter", "load"])
+@pytest.mark.parametrize("moment", MOMENTS)
+def test_a_fault_during_any_kind_of_action_ends_safe(
+    bench: Bench, tmp_path: Path, role: str, fault: str, moment: int
+) -> None:
+    person = Person()
+    person.when = lambda calls: calls >= moment
+    person.then = lambda: person.inject(f"FAUL {role},{fault}") or []  # type: ignore[func-returns-value]
+    closed = run_with_access(bench, person)
+    assert closed.outcome == "failed"
+    log = bench_log(tmp_path / "bench.log")
+    assert log[-1]["source_on"] is False
+    assert closed.safe or any("load" in line for line in closed.unconfirmed)
+    with BookReader(bench.path) as reader:
+        kept = [w.seq for w in reader.events(run=1)]
+    assert kept == list(range(kept[0], kept[0] + len(kept))), "nothing that was written is lost"
+
+
+@pytest.mark.parametrize(
+    ("mishap", "outcome"), [("MAINS", "tripped"), ("TRIP", "tripped"), ("DRIFT", "complete"), ("LOADTRIP", "complete")]
+)
+def test_a_mishap_of_the_bench_is_noticed(bench: Bench, mishap: str, outcome: str) -> None:
+    """Lost mains or a source that trips stop the unit; a source that drifts and a load that trips are doubted."""
+    person = Person()
+    person.when = lambda calls: calls >= 50
+    person.then = lambda: person.inject(f"FAUL bench,{mishap}") or []  # type: ignore[func-returns-value]
+    closed = run_with_access(bench, person)
+    assert (closed.outcome, closed.safe) == (outcome, True)
+    if outcome == "tripped":
+        assert "Output volts" in closed.why
+        return
+    points = [w.event.point for w in bench.events(PointTaken)]
+    codes = {d.code for p in points for d in point_doubts(p, ("output_voltage",))}
+    assert {"DRIFT": "source_out_of_tolerance", "LOADTRIP": "load_not_reached"}[mishap] in codes
 
 
 @pytest.mark.parametrize("role", ["power_meter", "voltmeter", "load", "ac_source"])

@@ -13,6 +13,7 @@ from typing import Literal
 from zincsmith.engine.rig_facts import outlet_of, source_kind
 from zincsmith.formats.plan_file import find_plan
 from zincsmith.model.errors import InputError
+from zincsmith.model.figures import FIGURES, GRID
 from zincsmith.model.plan import (
     LINES,
     BringUpOptions,
@@ -72,6 +73,24 @@ def compose(unit: Unit, rig: Rig) -> tuple[Plan, list[LeftOut]]:
     if all(isinstance(p, SafetyOptions) for p in parts):
         raise InputError(f"no plan can be composed: {left[0].why}" if left else "no plan can be composed")
     return Plan("Full", tuple(parts)), left
+
+
+def retest(unit: Unit, rig: Rig, figures: Sequence[str]) -> Plan:
+    """After a repair or a change of configuration: gates, rig check, bring-up from zero, and only what tests these
+    figures. InputError for a figure that nobody knows or no procedure tests."""
+    for figure in figures:
+        if figure not in FIGURES:
+            raise InputError(f"there is no figure {figure!r}; there are: {', '.join(FIGURES)}", key="retest")
+        if not FIGURES[figure].procedure:
+            raise InputError(f"no procedure tests {FIGURES[figure].title.lower()} yet", key="retest")
+    full, _ = compose(unit, rig)
+    parts: list[Options] = []
+    for part in full.parts:
+        if isinstance(part, BringUpOptions) and source_kind(rig) != "fixed":
+            parts.append(replace(part, school="from zero"))
+        elif not isinstance(part, GridOptions) or any(FIGURES[f].procedure == GRID for f in figures):
+            parts.append(part)
+    return replace(full, name=f"Retest: {', '.join(figures)}", parts=tuple(parts))
 
 
 def _cannot(part: Options, unit: Unit, rig: Rig) -> str:

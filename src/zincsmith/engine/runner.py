@@ -158,12 +158,15 @@ class Runner:
             self.people.gate(gate)
         self.pulse.watches.begin_part()
         for watch in state.watches:
-            self.pulse.watches.add(watch)
+            if watch.low is None:  # a lower bound is watched once the unit runs again
+                self.pulse.watches.add(watch)
         if state.warm is not None and state.settings.source_on:
             settings, dwell = state.warm
             self.setter.bring_to(settings)
             self._wait(replace(dwell, why=f"{dwell.why}, made up for"))
         self.setter.bring_to(state.settings)
+        for watch in state.watches:
+            self.pulse.watches.add(watch)
         if isinstance(state.next, Measure) and state.settle is not None:
             self._settled = self._wait(state.settle).stable
         return state.next

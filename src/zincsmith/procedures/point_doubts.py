@@ -9,13 +9,16 @@ from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Point
 
 SOURCE_TOLERANCE = 0.01  # of the nominal input, for compliance points
+LOAD_TOLERANCE = 0.02  # of the set current; what a load may err by its data sheet is far less
+LOAD_FLOOR_A = 0.01
 LOW_SHARE = 0.05  # of range
 IMPLAUSIBLE_EFFICIENCY = 0.97  # for a small AC-DC supply
 
 
 def point_doubts(point: Point, quantities: Sequence[str]) -> list[Doubt]:
     """The doubts this point casts on a figure that uses ``quantities``."""
-    return [d for d in (_source(point), _unsettled(point), *_low(point, quantities), _impossible(point)) if d]
+    single = (_source(point), _unsettled(point), _not_reached(point), *_low(point, quantities), _impossible(point))
+    return [d for d in single if d]
 
 
 def _where(point: Point) -> str:
@@ -44,6 +47,20 @@ def _unsettled(point: Point) -> Doubt | None:
         "not_settled",
         f"At {_where(point)} the readings were still drifting when the longest wait was over.",
         "Warm up longer, or allow a longer wait, and take the point again.",
+    )
+
+
+def _not_reached(point: Point) -> Doubt | None:
+    """The load did not draw what it was set to: it tripped, or works only from more volts up."""
+    wanted, reading = point.conditions.get("load_A", 0.0), point.get("output_current")
+    if wanted <= 0.0 or reading is None or reading.value is None:
+        return None
+    if abs(reading.value - wanted) <= LOAD_TOLERANCE * wanted + LOAD_FLOOR_A:
+        return None
+    return Doubt(
+        "load_not_reached",
+        f"At {_where(point)} the load drew {reading.value:.3g} A; it was set to {wanted:.3g} A.",
+        "See whether it has tripped, and from how many volts up it works; take the point again.",
     )
 
 

@@ -30,6 +30,7 @@ from zincsmith.procedures.search import refine
 # Bounds that stop the run; a unit that passes them is not worth waiting for.
 LEAST_EFFICIENCY = 0.55  # input power beyond rated / this is more than the unit can explain
 FIXED_LOSS_W = 5.0
+STOPPED = 0.5  # of nominal output
 LEAST_KNOWN = 3  # points before a curve can be refined
 LEAST_GAP_PERCENT = 1.0
 RAMP_PERCENT = (10.0, 25.0, 50.0, 75.0, 100.0)
@@ -88,6 +89,9 @@ class StaticGrid:
         yield SetLoad(0.0, False)
         yield SetSource(first.voltage_V, first.frequency_Hz, True)
         yield Dwell(5.0, "output comes up")
+        if "output_voltage" in ctx.polled:
+            low = STOPPED * output.voltage_V
+            yield Watch("output_voltage", low, None, "half the nameplate's output voltage: it has stopped", count=4)
         yield from self._ramp(ctx)
         yield Dwell(options.warm_up_s, "warm-up at full load", warms=True)
         for line in lines:
@@ -153,7 +157,12 @@ class StaticGrid:
             yield Measure(
                 tuple(wanted),
                 options.average_s,
-                {"input_voltage_V": line.voltage_V, "frequency_Hz": line.frequency_Hz, "load_percent": load_percent},
+                {
+                    "input_voltage_V": line.voltage_V,
+                    "frequency_Hz": line.frequency_Hz,
+                    "load_percent": load_percent,
+                    "load_A": load_percent / 100.0 * ctx.nameplate.output.current_A,
+                },
             )
         )
 

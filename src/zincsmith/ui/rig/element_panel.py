@@ -234,7 +234,8 @@ class ElementPanel(Panel):
         one = self._one()
         if one is not None:
             self._give(
-                f"address of the {ROLES[one.role].lower()}", instruments=self._with(replace(one, how="connected", address=address))
+                f"address of the {ROLES[one.role].lower()}",
+                instruments=self._with(replace(one, how="connected", address=address)),
             )
 
     def _remove(self) -> None:
