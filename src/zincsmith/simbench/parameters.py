@@ -1,0 +1,180 @@
+"""What a file of physics states of a simulated AC-DC supply, section by section.
+
+Sections a file leaves out keep a unit simple: no corrector, no burst mode, no fan, a shutdown that recovers by itself.
+"""
+
+from __future__ import annotations
+
+import math
+import tomllib
+from dataclasses import MISSING, dataclass, fields
+from pathlib import Path
+from typing import Any
+
+from zincsmith.simbench.ailment import Parts
+from zincsmith.simbench.rectifier import Rectifier
+
+
+@dataclass(frozen=True)
+class Output:
+    """The regulator: what it aims for and how it errs."""
+
+    voltage_V: float
+    setpoint_error_percent: float
+    resistance_ohm: float
+    line_uV_per_V: float  # change of output for each volt of input, from 230 V
+    drift_uV_per_K: float  # change of output for each kelvin of the hot part, from 25 degC
+    limit_A: float  # above this current the protection acts
+    capacitor_F: float
+    bleeder_ohm: float
+
+
+@dataclass(frozen=True)
+class Losses:
+    """Loss between bulk capacitor and output: fixed + linear x I + square x I^2, stated at 230 V and 25 degC."""
+
+    fixed_W: float
+    linear_W_per_A: float
+    square_W_per_A2: float
+    fixed_line_exponent: float  # fixed loss goes with (V/230)^this
+    square_line_exponent: float  # square loss goes with (230/V)^this
+    square_per_K: float  # and grows with the temperature of the hot part
+
+
+@dataclass(frozen=True)
+class Thermal:
+    """Two stages: the hot part heats the case, the case heats the room.
+
+    Above ``shutdown_degC`` of the hot part it stops until ``restart_degC``. A fan, where there is one, starts at
+    ``fan_on_degC`` and stops at ``fan_off_degC``; it divides the resistance to the room by ``fan_factor``.
+    """
+
+    core_J_per_K: float
+    core_to_case_K_per_W: float
+    case_J_per_K: float
+    case_to_ambient_K_per_W: float
+    shutdown_degC: float = math.inf
+    restart_degC: float = math.inf
+    fan_on_degC: float = math.inf
+    fan_off_degC: float = math.inf
+    fan_factor: float = 1.0
+
+
+@dataclass(frozen=True)
+class Start:
+    """Lowest rms input that starts it, lowest that keeps it running, and the delay before the output rises.
+
+    From ``wake_V`` up it tries: ``attempt_W`` for ``attempt_s`` every ``period_s``. ``start_ohm`` feeds its controller.
+    """
+
+    start_V: float
+    stop_V: float
+    delay_s: float
+    soft_start_s: float = 0.0
+    wake_V: float = math.inf
+    attempt_W: float = 0.0
+    attempt_s: float = 0.12
+    period_s: float = 1.2
+    start_ohm: float = math.inf
+
+
+@dataclass(frozen=True)
+class Corrector:
+    """Boost power factor correction: in above ``from_W`` of converter power, out below ``until_W``."""
+
+    from_W: float = math.inf
+    until_W: float = math.inf
+    bulk_V: float = 390.0
+    efficiency: float = 0.97
+    power_factor: float = 0.985
+
+
+@dataclass(frozen=True)
+class Burst:
+    """Below ``below_W`` of converter power it works in packets: ``duty`` of every ``period_s``."""
+
+    below_W: float = 0.0
+    period_s: float = 0.8
+    duty: float = 0.3
+    rest_share: float = 0.2  # of the mean power, between packets
+
+
+@dataclass(frozen=True)
+class Protection:
+    """What an overload does: see KINDS. ``delay_s`` before it acts; ``off_s`` is the pause of a hiccup."""
+
+    kind: str = "shutdown"
+    delay_s: float = 0.0
+    off_s: float = 0.8
+    fold_share: float = 0.3  # of the limit, foldback at zero volts
+
+
+@dataclass(frozen=True)
+class Ripple:
+    """Output ripple: from the switching current through capacitor and ESR, from the mains, spikes and noise."""
+
+    switching_Hz: float = 65e3
+    current_A: float = 1.0  # peak to peak in the output capacitor
+    esr_ohm: float = 0.03
+    mains_rejection: float = 2e-4  # of the bulk ripple
+    spike_V: float = 0.02
+    noise_V: float = 0.002  # rms
+
+
+@dataclass(frozen=True)
+class Response:
+    """Second-order answer to a load step: natural frequency, damping, and volts of the first dip for each ampere."""
+
+    natural_Hz: float = 4000.0
+    damping: float = 0.35
+    dip_ohm: float = 0.12
+
+
+@dataclass(frozen=True)
+class Ageing:
+    """What the years did to the output capacitor."""
+
+    capacity_share: float = 1.0
+    esr_factor: float = 1.0
+
+
+KINDS = ("constant current", "foldback", "hiccup", "latching", "constant power", "shutdown", "none")
+
+
+OPTIONAL = ("corrector", "burst", "protection", "ripple", "response", "ageing", "parts")
+SECTIONS: dict[str, Any] = {
+    "output": Output,
+    "losses": Losses,
+    "thermal": Thermal,
+    "start": Start,
+    "mains": Rectifier,
+    "corrector": Corrector,
+    "burst": Burst,
+    "protection": Protection,
+    "ripple": Ripple,
+    "response": Response,
+    "ageing": Ageing,
+    "parts": Parts,
+}
+
+
+def read_sections(file: Path) -> dict[str, Any]:
+    """The sections of a file as records; a missing or unknown key is a ValueError that names it."""
+    raw = tomllib.loads(file.read_text("utf-8"))
+    parts: dict[str, Any] = {}
+    for name, kind in SECTIONS.items():
+        if name in OPTIONAL and name not in raw:
+            continue
+        section = raw.pop(name, {})
+        known = {f.name for f in fields(kind)}
+        needed = set() if name in OPTIONAL else {f.name for f in fields(kind) if f.default is MISSING}
+        if not needed <= set(section) <= known:
+            odd = ", ".join(sorted((needed - set(section)) | (set(section) - known)))
+            raise ValueError(f"{file}: [{name}] has missing or unknown keys: {odd}")
+        parts[name] = kind(**{k: v if isinstance(v, str) else float(v) for k, v in section.items()})
+    raw.pop("name", None)
+    if raw:
+        raise ValueError(f"{file}: unknown sections: {', '.join(sorted(raw))}")
+    if parts.get("protection", Protection()).kind not in KINDS:
+        raise ValueError(f"{file}: [protection] kind must be one of {', '.join(KINDS)}")
+    return parts
