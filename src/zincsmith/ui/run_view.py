@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from zincsmith.book.reader import Written
+from zincsmith.engine.states import State
 from zincsmith.model.events import (
     EntryAsked,
     EntryCorrected,
@@ -88,6 +89,8 @@ class RunView:
                 self.stage_points = 0
             case StateChanged(state, why):
                 self.state, self.state_why = state, why
+                if state != State.ASKING:  # answered, skipped or made safe: nobody is asked any more
+                    self.asked = self.refused = None
             case Polled(values, source_on, load_on):
                 self._poll(written, values, source_on, load_on)
             case GateOpened():
