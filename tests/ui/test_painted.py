@@ -208,6 +208,21 @@ def test_your_turn_takes_text_only_while_it_asks(show: Callable[..., QWidget]) -
     assert panel.entries.count() == 3 * 4, "the last four stay in sight"
 
 
+def test_a_value_ten_times_off_is_asked_again_and_not_forbidden(show: Callable[..., QWidget]) -> None:
+    panel = show(YourTurn(), 400, 500)
+    entered: list[str] = []
+    panel.entered.connect(entered.append)
+    panel.ask(EntryAsked("case_temperature", "degC", "Case", "T1", 40.0, 50.0), None)
+    for text, asks in (("443", True), ("4.43", True), ("44.3", False), ("-", False)):
+        panel.line.setText(text)
+        panel.line.returnPressed.emit()
+        assert (text not in entered) is asks
+        if asks:
+            assert "Enter again takes it" in panel.problem.text()
+            panel.line.returnPressed.emit()
+        assert entered[-1] == text
+
+
 def test_a_gate_is_passed_by_tick_and_button(show: Callable[..., QWidget]) -> None:
     panel = show(GatePanel(), 900, 600)
     assert isinstance(panel, GatePanel)

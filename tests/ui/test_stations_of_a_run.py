@@ -96,6 +96,14 @@ def test_everything_a_person_may_do_in_a_run(open_window: Open, four_points: Pat
     hands.until(lambda: events(four_points, PointRejected))
     hands.press(Qt.Key.Key_F7)  # skips point 3, which waits for its reading
     hands.until(lambda: events(four_points, Passed))
+    hands.until(lambda: session.state is State.ASKING and session.view.asked is not None)
+    hands.until(lambda: hands.focus() is hands.line("Reading"))
+    hands.type("399")  # a decimal point was forgotten: asked again, and still so after the next polls
+    hands.press(Qt.Key.Key_Return)
+    polls = len(session.view.history)
+    hands.until(lambda: len(session.view.history) > polls + 1)
+    assert "Enter again takes it" in hands.words()
+    assert len(session.view.entries) == 3
     enter(hands, "39.9")
     hands.until(lambda: session.state is State.SAFE)
 

@@ -46,7 +46,8 @@ def column(readings: Sequence[Reading]) -> Column:
     """The readings of one quantity as a column (n,). Every reading must have a value; raises ValueError else.
 
     Parts: one shared part for each instrument, function and range; one of the data sheet for each reading; one
-    of type A, spread / sqrt(count) with count - 1 degrees of freedom, where a reading is a mean.
+    of type A, spread / sqrt(count) with count - 1 degrees of freedom, where a reading is a mean; one shared part
+    for what is not known about a correction.
     """
     if any(r.value is None for r in readings):
         raise ValueError("a reading without a value cannot enter a figure")
@@ -59,6 +60,9 @@ def column(readings: Sequence[Reading]) -> Column:
         if shared:
             name = f"gain of {reading.source}, {reading.quantity}, {reading.range or 0:g} range"
             gains.setdefault(name, Part(name, np.zeros(n), True)).effect[at] = shared
+        if reading.correction_u:
+            name = reading.correction_for
+            gains.setdefault(name, Part(name, np.zeros(n), True)).effect[at] = reading.correction_u
         if own:
             parts.append(_single(f"{reading.id} data sheet", at, n, own, None))
         if reading.spread and reading.count > 1:

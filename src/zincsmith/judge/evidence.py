@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
+from zincsmith.analysis.corrections import corrected as referred
 from zincsmith.book.reader import BookReader
 from zincsmith.model.events import EntryCorrected, PartEnded, PointRejected, PointTaken
 from zincsmith.model.finding import Finding
@@ -15,7 +16,8 @@ from zincsmith.procedures.catalogue import procedure
 
 
 def evidence_of(book: BookReader, run: int) -> Evidence:
-    """The points of one run that count: the last take of each that nobody rejected, corrected as a person said."""
+    """The points of one run that count: the last take of each that nobody rejected, as a person corrected them, and
+    referred to the unit's terminals as far as the rig states its resistances."""
     closed, opened = book.closed(run), book.opened(run)
     points: dict[int, Point] = {}
     corrected: dict[str, Reading] = {}
@@ -33,8 +35,9 @@ def evidence_of(book: BookReader, run: int) -> Evidence:
                 ended.append(part)
             case _:
                 pass
+    rig = book.rig(book.run(run).rig_n)
     return Evidence(
-        points=tuple(_corrected(points[n], corrected) for n in sorted(points)),
+        points=tuple(referred(_corrected(points[n], corrected), rig) for n in sorted(points)),
         complete=closed is not None and closed.outcome == "complete",
         ambient_degC=opened.ambient_degC,
         procedures=tuple(name for name, _ in opened.procedures),

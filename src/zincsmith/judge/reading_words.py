@@ -28,6 +28,14 @@ def _who(reading: Reading) -> str:
 
 def _how(reading: Reading) -> str:
     unit = UNIT_WORDS.get(reading.unit, reading.unit)
+    if reading.as_read is not None:
+        return (
+            f"{_taken(reading, unit)}; read as {reading.as_read:.6g} {unit}, corrected for the {reading.correction_for}"
+        )
+    return _taken(reading, unit)
+
+
+def _taken(reading: Reading, unit: str) -> str:
     if reading.how == "by hand":
         return f"typed “{reading.text}”"
     if reading.spread is None:

@@ -12,6 +12,8 @@ class Reading:
     ``value`` is in ``unit``, None when it could not be read (``text`` says what was typed or why). ``spread``
     is the experimental standard deviation of ``count`` polls, None for a single reading. ``accuracy`` is the
     data-sheet row in force, as (range, reading %, range %, offset, resolution, noise, nonlinearity %).
+    ``as_read`` is set once ``value`` was corrected for what the wiring adds, ``correction_u`` the signed standard
+    uncertainty of that and ``correction_for`` its source (see analysis/corrections.py); the book holds what was read.
     """
 
     id: str
@@ -32,6 +34,9 @@ class Reading:
     spread: float | None = None
     count: int = 1
     text: str = ""
+    as_read: float | None = None
+    correction_u: float = 0.0
+    correction_for: str = ""
 
 
 @dataclass(frozen=True)

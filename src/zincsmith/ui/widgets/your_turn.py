@@ -18,6 +18,8 @@ from zincsmith.ui import ink
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.panel import Panel, clear, label
 
+FAR_OFF = 4.0  # times the middle of the expected span; a slip of a decimal point is ten
+
 
 class ExpectedRuler(QWidget):
     """The rehearsed span as a bar, the typed value as a needle."""
@@ -105,6 +107,7 @@ class YourTurn(Panel):
         self.body.addStretch()
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)  # keeps the focus here between two turns
         self._shown: tuple[object, ...] = ()
+        self._confirmed = ""  # far off, and asked once already
         self._unit = ""
         self._asked: EntryAsked | None = None
         self._refused: EntryRefused | None = None
@@ -127,9 +130,9 @@ class YourTurn(Panel):
         """Ask for a reading; a refused text stays in the line with the reason below."""
         info = QUANTITIES[asked.quantity]
         self._unit = info.unit
-        self.problem.setText(f"“{refused.text}” is refused: {refused.reason}." if refused else "")
         if asked is self._asked and refused is self._refused:
-            return
+            return  # what was said about the line stays
+        self.problem.setText(f"“{refused.text}” is refused: {refused.reason}." if refused else "")
         fresh = asked is not self._asked
         self._asked, self._refused = asked, refused
         self._frame("yourturn")
@@ -171,8 +174,33 @@ class YourTurn(Panel):
                 self.entries.addWidget(made, row, column)
 
     def _enter(self) -> None:
-        if self._asked is not None and self.line.text().strip():
-            self.entered.emit(self.line.text())
+        """Hand on what was typed; a value that is far off is asked again, not forbidden."""
+        text = self.line.text()
+        if self._asked is None or not text.strip():
+            return
+        if text != self._confirmed and (words := self._far_off(text)):
+            self._confirmed = text
+            self.problem.setText(words)
+            self.line.selectAll()
+            return
+        self._confirmed = ""
+        self.entered.emit(text)
+
+    def _far_off(self, text: str) -> str:
+        """What is said about a value many times what the rehearsal expects, or many times less; empty else."""
+        asked = self._asked
+        if asked is None or asked.expected_low is None or asked.expected_high is None:
+            return ""
+        try:
+            value = parse_entry(text, self._unit)
+        except InputError:
+            return ""  # the engine refuses it with the reason
+        middle = (asked.expected_low + asked.expected_high) / 2.0
+        if value is None or middle <= 0.0 or FAR_OFF > value / middle > 1.0 / FAR_OFF:
+            return ""
+        times = value / middle
+        how = f"{times:.3g} times" if times >= 1.0 else f"one {1.0 / times:.3g}th of" if times > 0.0 else "nothing like"
+        return f"That is {how} what is expected. A decimal point, a prefix? Enter again takes it all the same."
 
     def _typed(self, text: str) -> None:
         try:

@@ -1,0 +1,65 @@
+"""What the wiring adds to a reading and can be taken off again: lead drop, and what the power meter itself takes.
+
+The first value is kept beside the corrected one; what is not known about the correction travels as a source of its
+own, shared by all readings that it touches.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+from zincsmith.analysis.leads import lead_resistance
+from zincsmith.model.reading import Point, Reading
+from zincsmith.model.rig import Rig
+
+# Half-widths of rectangular distributions, of the correction: gauge, length, temperature and clamps of a lead; a
+# meter's input resistance; its shunt with what heats it. Common practice, no source.
+LEAD_SHARE, TAP_SHARE, SHUNT_SHARE = 0.15, 0.02, 0.05
+LEAD = "resistance of the leads to the load"
+TAP = "burden of the power meter's voltage tap"
+SHUNT = "burden of the power meter's shunt"
+
+
+def corrected(point: Point, rig: Rig) -> Point:
+    """The point with its output volts referred to the unit and its input watts freed of the meter's own.
+
+    Volts read at the load rise by I R of the leads. A voltage tap on the unit's side puts V^2 / R_tap of the meter into
+    its watts, one on the source's side I^2 R_shunt. Nothing is corrected for which the rig states no resistance.
+    """
+    return replace(point, readings=tuple(_corrected(r, point, rig) for r in point.readings))
+
+
+def _corrected(reading: Reading, point: Point, rig: Rig) -> Reading:
+    if reading.value is None or reading.as_read is not None:
+        return reading
+    if reading.quantity == "output_voltage" and rig.sense == "load":
+        lead, amps = rig.lead("unit load"), _value(point, "output_current")
+        if lead is not None and amps is not None:
+            return _with(reading, amps * lead_resistance(lead), LEAD_SHARE, LEAD)
+    if reading.quantity == "input_power":
+        meter, volts, amps = (
+            rig.instrument("power_meter"),
+            _value(point, "input_voltage"),
+            _value(point, "input_current"),
+        )
+        if meter is not None and meter.tap == "unit" and meter.tap_ohm and volts is not None:
+            return _with(reading, -(volts**2) / meter.tap_ohm, TAP_SHARE, TAP)
+        if meter is not None and meter.tap == "source" and meter.shunt_ohm and amps is not None:
+            return _with(reading, -(amps**2) * meter.shunt_ohm, SHUNT_SHARE, SHUNT)
+    return reading
+
+
+def _value(point: Point, quantity: str) -> float | None:
+    reading = point.get(quantity)
+    return reading.value if reading is not None else None
+
+
+def _with(reading: Reading, correction: float, share: float, source: str) -> Reading:
+    assert reading.value is not None
+    if correction == 0.0:
+        return reading
+    u = correction * share / math.sqrt(3.0)
+    return replace(
+        reading, value=reading.value + correction, as_read=reading.value, correction_u=u, correction_for=source
+    )
