@@ -1,6 +1,6 @@
 """Composing a plan: what is called for, in an order that is safe; what cannot be moved says why."""
 
-from dataclasses import replace
+from dataclasses import fields, replace
 from pathlib import Path
 
 import pytest
@@ -8,7 +8,7 @@ from tests.conftest import ROOT
 
 from zincsmith.engine.composer import compose, lines_for, moved, order_problem, rank, retest, with_part, without
 from zincsmith.engine.rehearsal import rehearse
-from zincsmith.formats.plan_file import find_plan, write_plan
+from zincsmith.formats.plan_file import KINDS, find_plan, write_plan
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import BringUpOptions, GridOptions, Line, Plan, PlanWatch, RigCheckOptions
@@ -138,3 +138,10 @@ def test_after_a_repair_only_what_is_affected_is_tested_again(unit: Unit, rig: R
         retest(unit, rig, ["ripple"])
     with pytest.raises(InputError, match="no figure 'mood'"):
         retest(unit, rig, ["mood"])
+
+
+def test_every_option_of_a_plan_file_is_documented() -> None:
+    text = (ROOT / "docs" / "plan-file.md").read_text()
+    for options in KINDS.values():
+        for field in fields(options):
+            assert f"`{field.name}`" in text, f"{options.__name__}.{field.name}"

@@ -143,7 +143,7 @@ class _Way:
             self.record(SafeStep(FALLEN, error.role, str(error), False))
             return volts
         if volts is not None:
-            self.record(SafeStep(FALLEN, "voltmeter", f"{volts:.2f} V", abs(volts) < TOUCH_LIMIT_V))
+            self.record(SafeStep(FALLEN, "voltmeter", f"{round(volts, 2) + 0.0:.2f} V", abs(volts) < TOUCH_LIMIT_V))
         return volts
 
     def _volts(self, voltmeter: ScpiInstrument) -> float | None:

@@ -127,4 +127,5 @@ def trip_words(trip: Trip) -> str:
     if value is None:
         return f"{info.words} could not be read, so they could not be watched ({watch.whose})"
     bound = watch.high if watch.high is not None and value > watch.high else watch.low
-    return f"{info.words} reached {value:.4g} {info.unit}; {watch.whose} is {bound:.4g} {info.unit}"
+    unit = info.unit.replace("degC", "°C")
+    return f"{info.words} reached {value:.4g} {unit}; {watch.whose} is {bound:.4g} {unit}"

@@ -35,8 +35,8 @@ def decimals_for(uncertainty: float | None, value: float) -> int:
 
 
 def number(value: float, decimals: int) -> str:
-    """A number with a typographic minus and a fixed number of decimals."""
-    text = f"{value:.{decimals}f}"
+    """A number with a typographic minus and a fixed number of decimals; nought has no sign."""
+    text = f"{round(value, decimals) + 0.0:.{decimals}f}"
     return text.replace("-", "−")
 
 
