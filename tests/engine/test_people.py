@@ -11,9 +11,11 @@ from tests.engine.scripted import Actor, Once, Scene, first_of
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
+from zincsmith.book.writer import BookWriter
 from zincsmith.engine.desk import Command
-from zincsmith.engine.session import Start
+from zincsmith.engine.session import Session, Start
 from zincsmith.engine.states import State
+from zincsmith.engine.watch_over import GuardLost, NoGuard
 from zincsmith.judge.evidence import evidence_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
@@ -225,3 +227,17 @@ def test_the_states_of_a_run_are_those_of_the_table(scene: Scene, tmp_path: Path
         State.STARTING, State.RUNNING, State.GATE, State.RUNNING, State.MAKING_SAFE, State.SAFE,
     ]  # fmt: skip
     assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
+
+
+def test_without_a_guardian_nothing_is_switched_on(scene: Scene, tmp_path: Path) -> None:
+    class NoneComes(NoGuard):
+        def begin(self, *_: object) -> None:
+            raise GuardLost("did not start; nothing was switched on", role="guardian", address="this computer")
+
+    with BookWriter(scene.path) as book:
+        closed = Session(book, Actor(), NoneComes()).run(scene.unit.tag, Start("Tester", 23.0), scene.addresses)
+    assert (closed.outcome, closed.safe) == ("failed", True)
+    assert "guardian" in closed.why
+    assert not any(row["source_on"] for row in bench_log(tmp_path / "bench.log"))
+    with BookReader(scene.path) as reader:
+        assert reader.run().outcome == "failed", "the run has an end in the book"

@@ -20,7 +20,7 @@ from zincsmith.engine.replay import RESUMABLE, Replayed, replay, typed_readings
 from zincsmith.engine.rig_facts import context, source_kind
 from zincsmith.engine.runner import Runner
 from zincsmith.engine.states import State, allowed
-from zincsmith.engine.watch_over import Guard, NoGuard, takeover_of
+from zincsmith.engine.watch_over import Guard, GuardLost, NoGuard, takeover_of
 from zincsmith.model.errors import InputError, InstrumentError
 from zincsmith.model.events import Failed, Polled, RunClosed, RunOpened, RunResumed
 from zincsmith.model.plan import Plan
@@ -186,6 +186,10 @@ class Session:
         try:
             self.guard.begin(self.book.path, self.journal.run, rig, bench.addresses, self.journal.try_append)
             return runner.run(course, stands)
+        except GuardLost as error:  # only from its start: once it runs, the runner deals with its loss
+            closed = RunClosed("failed", str(error), True)
+            self.journal.append(Failed(str(error), error.role, error.address), closed)
+            return closed
         finally:
             self.guard.end()
             self.journal.run = self.journal.step = self.journal.clock = None
