@@ -28,12 +28,22 @@ def _manager() -> Any:
 
 
 def resources() -> tuple[str, ...]:
-    """What is plugged into this computer, by VISA name; nothing on a network is looked for."""
-    try:
-        found: tuple[str, ...] = _manager().list_resources("?*::INSTR")
-    except Exception:  # noqa: BLE001 - the backend leaks errors of many kinds; then nothing can be listed
-        return ()
-    return tuple(name for name in found if not name.upper().startswith("TCPIP"))
+    """What is plugged into this computer, serial and USB, by VISA name; nothing on a network is looked for.
+
+    The backend's own list asks the network too, so its kinds of link are asked one by one.
+    """
+    from pyvisa.constants import InterfaceType
+    from pyvisa_py.sessions import Session
+
+    _manager()
+    found: list[str] = []
+    for (interface, _), kind in Session.iter_valid_session_classes():
+        if interface in (InterfaceType.asrl, InterfaceType.usb):
+            try:
+                found += kind.list_resources()
+            except Exception:  # noqa: BLE001 - a driver that is missing leaks errors of many kinds; then it has none
+                continue
+    return tuple(dict.fromkeys(found))
 
 
 def warm_up() -> None:

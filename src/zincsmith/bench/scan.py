@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from zincsmith.bench.link import Link, resources
 from zincsmith.model.errors import InstrumentError
 
-LINE_OF_LINKS = ("USB", "ASRL")
 PORTS = (5025,)  # where LAN instruments commonly listen for SCPI over a plain socket; common practice, no source
 
 
@@ -20,7 +19,7 @@ class Answer:
 def scan(hosts: tuple[str, ...] = (), ports: tuple[int, ...] = ()) -> list[Answer]:
     """Whoever answers ``*IDN?``: USB and serial of this computer; or each named host by socket, HiSLIP and VXI-11,
     or at the ports that are named."""
-    addresses = [] if hosts else [name for name in resources() if name.startswith(LINE_OF_LINKS)]
+    addresses = [] if hosts else list(resources())
     for host in hosts:
         addresses += [f"TCPIP::{host}::{port}::SOCKET" for port in ports or PORTS]
         if not ports:
