@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import json
 import os
+import pty
 import signal
 import socket
 import sqlite3
 import subprocess
 import sys
+import threading
+from contextlib import suppress
 from pathlib import Path
 
 from tests.cli.test_cli import TINY
@@ -78,6 +81,39 @@ def test_a_killed_run_is_told_with_who_made_the_bench_safe(command: Command, tmp
     assert found["runs"][0]["end"].startswith("interrupted (the engine ended); the guardian made the bench safe")
     last = json.loads(log.read_text().rpartition("\n")[0].splitlines()[-1])
     assert (last["source_on"], last["load_on"]) == (False, False)
+
+
+def test_a_run_that_loses_its_terminal_is_made_safe(command: Command, tmp_path: Path) -> None:
+    """The terminal is closed in the middle of a warm-up, as when a connection breaks or a window is shut."""
+    plan, book, log = tmp_path / "slow.toml", tmp_path / "a.zbook", tmp_path / "bench.log"
+    plan.write_text(TINY.replace("warm_up_s = 60", "warm_up_s = 80000"))
+    arguments = ["run", "--unit", UNIT, "--rig", RIG, "--plan", plan, "--book", book, "--operator", "T", "--yes"]
+    terminal, its_end = pty.openpty()
+    child = subprocess.Popen(
+        [sys.executable, "-m", "zincsmith.cli", *map(str, arguments), "--log", str(log)],
+        stdin=its_end,
+        stdout=its_end,
+        stderr=its_end,
+        start_new_session=True,
+    )
+    os.close(its_end)
+    threading.Thread(target=drain, args=(terminal,), daemon=True).start()
+    while not log.exists() or '"load_on": true' not in log.read_text():
+        assert child.poll() is None
+    child.send_signal(signal.SIGHUP)  # what the system sends when the terminal goes
+    os.close(terminal)
+    child.wait()
+    found = json.loads(command("book", "check", book, "--json").stdout)
+    assert "the guardian made the bench safe" in found["runs"][0]["end"]
+    last = json.loads(log.read_text().rpartition("\n")[0].splitlines()[-1])
+    assert (last["source_on"], last["load_on"]) == (False, False)
+
+
+def drain(terminal: int) -> None:
+    """Read what a terminal shows, so that nobody waits for it."""
+    with suppress(OSError):
+        while os.read(terminal, 65536):
+            pass
 
 
 def test_a_damaged_book_is_said_and_is_1(command: Command, finished_book: Path, tmp_path: Path) -> None:
