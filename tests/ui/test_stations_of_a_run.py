@@ -178,6 +178,36 @@ def test_a_limit_of_the_plan_makes_safe_and_says_whose_it_is(
     assert "the plan is 30 W" in hands.words()
 
 
+def test_a_doubt_is_answered_where_it_appears(open_window: Open, four_points: Path, rig: Rig) -> None:
+    """The source gives 3 % too much: every point raises it."""
+    with BookWriter(four_points) as writer:
+        drifted = writer.document("rig", "bench")
+        assert isinstance(drifted, Rig)
+        assert drifted.standin is not None
+        standin = replace(drifted.standin, faults=("bench,DRIFT",))
+        writer.revise("rig", "bench", replace(drifted, standin=standin), "a source that drifts")
+    hands = open_window(four_points)
+    session = hands.window.session
+    start(hands)
+    pass_gate(hands)
+    enter(hands, "45.0")
+    hands.until(lambda: session.state is State.ASKING and "the rules allow" in hands.words())
+    assert "Repeat point 1, adds" in hands.button("Repeat point 1").text()
+    hands.click("Keep it")
+    hands.type("the client's mains is like that")
+    hands.press(Qt.Key.Key_Return)
+    hands.until(lambda: events(four_points, Noted))
+    assert events(four_points, Noted)[0].text == "point 1 kept: the client's mains is like that"
+    hands.click("Repeat point 1")
+    hands.type("source set by the meter")
+    hands.press(Qt.Key.Key_Return)
+    enter(hands, "44.0")
+    enter(hands, "43.0")
+    hands.until(lambda: any(p.point.take == 2 for p in events(four_points, PointTaken)))
+    hands.press(Qt.Key.Key_F12)
+    hands.until(lambda: session.state is State.SAFE)
+
+
 def test_settings_by_hand_take_the_centre_and_are_confirmed(open_window: Open, make_book: Make, rig: Rig) -> None:
     """The load is turned by a person; the stand-in's load stays off, so the unit runs unloaded."""
     book = make_book(by_hand=False)

@@ -231,6 +231,14 @@ class RunStation(Station):
         self.gate.stopped.connect(lambda: session.send("abort", "stopped at the gate"))
         self.dashboard.your_turn.entered.connect(lambda text: session.send("enter", text))
         self.dashboard.your_turn.corrects.connect(self._correct)
+        self.dashboard.repeat.connect(
+            lambda point: self._begin_saying(Saying("repeat", f"Repeat point {point}: why?", point=point))
+        )
+        self.dashboard.keep.connect(
+            lambda point: self._begin_saying(
+                Saying("note", f"Keep point {point}: why? It stands in the log", before=f"point {point} kept: ")
+            )
+        )
         self._page: QWidget | None = None
         self._photos = PhotoNote(self, session)
         QShortcut(QKeySequence("F8"), self).activated.connect(self._correct)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
@@ -20,7 +21,7 @@ from zincsmith.ui.run_view import RunView
 from zincsmith.ui.session import Session
 from zincsmith.ui.widgets.figures import Figure, Figures
 from zincsmith.ui.widgets.operating_map import Cell, OperatingMap
-from zincsmith.ui.widgets.panel import Panel, label
+from zincsmith.ui.widgets.panel import Panel, button, label
 from zincsmith.ui.widgets.plot import Curve, Plot
 from zincsmith.ui.widgets.strip_chart import StripChart
 from zincsmith.ui.widgets.tape import Tape
@@ -28,7 +29,13 @@ from zincsmith.ui.widgets.your_turn import YourTurn
 
 
 class Dashboard(QWidget):
-    """Refreshed with every batch of events; what did not change is not drawn again."""
+    """Refreshed with every batch of events; what did not change is not drawn again.
+
+    Signals: ``repeat`` and ``keep`` carry the number of the point that raised the last doubt.
+    """
+
+    repeat = Signal(int)
+    keep = Signal(int)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -57,10 +64,20 @@ class Dashboard(QWidget):
         grid.addWidget(plot_panel, 3, 1)
         self.your_turn = YourTurn()
         grid.addWidget(self.your_turn, 1, 2, 2, 1)
+        self._doubtful = 0  # the point that raised the last doubt
         self.doubts = Panel("Doubts", "")
         self.doubt_text = label("", 13, wrap=True)
         self.doubts.body.addWidget(self.doubt_text)
         self.doubts.body.addStretch()
+        answers = QHBoxLayout()
+        self.again, self.kept = button("Repeat it"), button("Keep it, say why…")
+        self.again.clicked.connect(lambda: self.repeat.emit(self._doubtful))
+        self.kept.clicked.connect(lambda: self.keep.emit(self._doubtful))
+        for widget in (self.again, self.kept):
+            answers.addWidget(widget)
+            widget.hide()
+        answers.addStretch()
+        self.doubts.body.addLayout(answers)
         grid.addWidget(self.doubts, 3, 2)
         for column, stretch in enumerate((10, 10, 12)):
             grid.setColumnStretch(column, stretch)
@@ -166,9 +183,17 @@ class Dashboard(QWidget):
         return procedure(itinerary.procedures[point.part]).doubts(point)
 
     def _show_doubts(self, points: list[Point], itinerary: Itinerary) -> None:
-        found: list[Doubt] = list(dict.fromkeys(d for p in points for d in self._doubts_of(p, itinerary)))
+        of = {d: p for p in points for d in self._doubts_of(p, itinerary)}
+        found = list(of)
         self.doubts.remark.setText(f"{len(found)}" if found else "none so far")
-        text = "\n\n".join(f"{d.text} {d.remedy}" for d in found[-3:])
+        text = "\n\n".join(f"{d.text} {d.remedy}" for d in found[-2:])
+        self.again.setVisible(bool(found))
+        self.kept.setVisible(bool(found))
+        if found:
+            self._doubtful = of[found[-1]].number
+            planned = next((p for p in itinerary.points if p.number == self._doubtful), None)
+            price = f", adds {duration(planned.seconds)}" if planned is not None else ""
+            self.again.setText(f"Repeat point {self._doubtful}{price}")
         self.doubt_text.setText(text or "Doubts appear here as soon as a point raises one.")
         name = "doubt" if found else "paper"
         if self.doubts.objectName() != name:

@@ -23,6 +23,7 @@ class Saying:
     point: int = 0
     reading: str = ""
     unit: str = ""
+    before: str = ""  # put in front of a note
 
 
 class SayLine(QLineEdit):
@@ -59,7 +60,7 @@ class SayLine(QLineEdit):
         if one is None or (not text and one.do != "mark"):
             return
         if one.do in ("note", "mark"):
-            self.said.emit(one.do, text, {})
+            self.said.emit(one.do, f"{one.before}{text}", {})
         elif one.do == "correct":
             try:
                 value, reason = split_correction(text, one.unit)
