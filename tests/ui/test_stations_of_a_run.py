@@ -52,12 +52,18 @@ def four_points(make_book: Make) -> Path:
 def enter(hands: Hands, text: str) -> None:
     """Wait for the turn, type, and wait until it was taken."""
     session = hands.window.session
-    hands.until(lambda: session.state is State.ASKING and session.view.asked is not None)
+    turn(hands)
     taken = len(session.view.entries)
-    hands.until(lambda: hands.focus() is hands.line("Reading"))
     hands.type(text)
     hands.press(Qt.Key.Key_Return)
     hands.until(lambda: len(session.view.entries) > taken)
+
+
+def turn(hands: Hands) -> None:
+    """Wait until a reading is asked for, its panel shows that, and the line has the focus."""
+    view, panel = hands.window.session.view, hands.window.stations["Run"].dashboard.your_turn
+    hands.until(lambda: hands.window.session.state is State.ASKING and view.asked is not None)
+    hands.until(lambda: panel._asked is hands.window.session.view.asked and hands.focus() is panel.line)
 
 
 def test_everything_a_person_may_do_in_a_run(open_window: Open, four_points: Path) -> None:
@@ -67,7 +73,7 @@ def test_everything_a_person_may_do_in_a_run(open_window: Open, four_points: Pat
     assert not hands.button("Skip").isEnabled(), "a gate is not skipped"
     pass_gate(hands)
     enter(hands, "54.1")
-    hands.until(lambda: session.state is State.ASKING and session.view.asked is not None)
+    turn(hands)
     assert_uncut(hands)
 
     hands.press(Qt.Key.Key_Up)  # corrects the last entry
@@ -89,15 +95,14 @@ def test_everything_a_person_may_do_in_a_run(open_window: Open, four_points: Pat
     enter(hands, "44.0")  # point 2
     enter(hands, "43.5")  # point 1 again
     hands.until(lambda: len(events(four_points, PointTaken)) == 3)
-    hands.until(lambda: session.state is State.ASKING and session.view.asked is not None)
+    turn(hands)
     hands.press(Qt.Key.Key_F5)
     hands.type("2: mains dip")
     hands.press(Qt.Key.Key_Return)
     hands.until(lambda: events(four_points, PointRejected))
     hands.press(Qt.Key.Key_F7)  # skips point 3, which waits for its reading
     hands.until(lambda: events(four_points, Passed))
-    hands.until(lambda: session.state is State.ASKING and session.view.asked is not None)
-    hands.until(lambda: hands.focus() is hands.line("Reading"))
+    turn(hands)
     hands.type("399")  # a decimal point was forgotten: asked again, and still so after the next polls
     hands.press(Qt.Key.Key_Return)
     polls = len(session.view.history)

@@ -99,9 +99,14 @@ class Guardian:
         keep = [] if self._keep_fd is None else [self._keep_fd]
         self._process = subprocess.Popen(command, stdin=theirs.fileno(), start_new_session=True, pass_fds=keep)
         theirs.close()
-        ours.sendall(json.dumps({"rig": json.loads(dump(rig)), "addresses": addresses}).encode() + b"\n")
-        ready, _, _ = select.select([ours], [], [], START_S)
-        if not ready or ours.recv(1) != b"r":
+        told = json.dumps({"rig": json.loads(dump(rig)), "addresses": addresses}).encode() + b"\n"
+        try:
+            ours.sendall(told)
+            ready, _, _ = select.select([ours], [], [], START_S)
+            there = bool(ready) and ours.recv(1) == b"r"
+        except OSError:  # it died while it started
+            there = False
+        if not there:
             ours.close()
             raise GuardLost("did not start; nothing was switched on", role="guardian", address="this computer")
         ours.setblocking(False)
