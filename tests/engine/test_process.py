@@ -107,7 +107,7 @@ def test_a_guardian_that_dies_is_replaced(window: Window, unit: Unit) -> None:
 
 
 def test_a_guardian_that_hangs_is_replaced(window: Window, unit: Unit, rig: Rig) -> None:
-    slow = replace(rig, standin=replace(rig.standin, pace=40.0))  # type: ignore[type-var]
+    slow = replace(rig, standin=replace(rig.standin, pace=8.0))  # type: ignore[type-var]
     window.client.revise("rig", "bench", slow, "slow enough to notice")
     window.start_run(unit)
     window.until(lambda: len(polls(window.client.book, window.seq)) >= 3)
@@ -118,6 +118,18 @@ def test_a_guardian_that_hangs_is_replaced(window: Window, unit: Unit, rig: Rig)
     )
     window.client.send("abort")
     window.until(lambda: window.state == "safe")
+
+
+def test_a_guardian_that_hangs_at_the_end_holds_nobody_up(window: Window, unit: Unit) -> None:
+    """The run is over before anybody misses the guardian."""
+    window.start_run(unit)
+    assert window.client.process is not None
+    guardian = children_of(window.client.process.pid)[0]
+    os.kill(guardian, signal.SIGSTOP)
+    window.client.send("abort")
+    window.until(lambda: window.state == "safe")
+    window.client.send("make safe")  # the engine is there for the next command
+    window.until(lambda: guardian not in children_of(window.client.process.pid))  # type: ignore[union-attr]
 
 
 def said_by_guardian(book: Path) -> list[str]:

@@ -23,6 +23,7 @@ from zincsmith.model.rig import Rig
 START_S = 20.0
 BEAT_EVERY_S = 0.1
 LONGEST_BEAT_S = 0.5  # what one beat counts at most: where this process was busy, the guardian is not to blame
+LEAVE_S = 2.0  # how long a guardian that was told that all is done may take to end
 HUNG_S = 3.0  # how long a guardian may leave beats unanswered
 MOST_GUARDIANS = 3
 SAYS_DONE = b"d"
@@ -163,7 +164,11 @@ class Guardian:
             self._socket.close()
             self._socket = None
         if self._process is not None:
-            self._process.wait()
+            try:
+                self._process.wait(LEAVE_S)
+            except subprocess.TimeoutExpired:  # one that hangs is not waited for, and must not wake up later
+                self._process.kill()
+                self._process.wait()
             self._process = None
 
 
