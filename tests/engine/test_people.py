@@ -28,6 +28,7 @@ from zincsmith.model.events import (
     PointRejected,
     PointTaken,
     Polled,
+    RunOpened,
     SafeStep,
     StateChanged,
 )
@@ -241,3 +242,18 @@ def test_without_a_guardian_nothing_is_switched_on(scene: Scene, tmp_path: Path)
     assert not any(row["source_on"] for row in bench_log(tmp_path / "bench.log"))
     with BookReader(scene.path) as reader:
         assert reader.run().outcome == "failed", "the run has an end in the book"
+
+
+def test_nobody_vouches_for_a_plug_after_an_interrupted_run(
+    tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
+) -> None:
+    """Going on by itself, the program has nobody who pulled the plug; pressing Make safe says that somebody did."""
+    outlet = by_hand(rig, "ac_source", maker="", model="", kind="wall outlet", outlet=(118.0, 60.0), most={})
+    scene = Scene.set_up(tmp_path, unit, outlet, tiny_plan, standin().addresses)
+    with BookWriter(scene.path) as book:
+        book.open_run(RunOpened(unit.tag, 1, 1, 1, (("static_grid", 1),), "Tester", 23.0, False, "test"))
+    with BookWriter(scene.path) as book:
+        session = Session(book, Actor())
+        with pytest.raises(InputError, match="could not be confirmed safe"):
+            session.after_interruption(scene.addresses)
+        assert session.make_safe(scene.addresses), "somebody pressed Make safe"

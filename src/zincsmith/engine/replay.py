@@ -43,8 +43,6 @@ from zincsmith.model.events import (
 )
 from zincsmith.model.reading import Point, Reading
 
-RESUMABLE = ("interrupted", "made safe", "tripped", "failed", "aborted", "stopped")
-
 
 @dataclass
 class Taken:

@@ -16,10 +16,10 @@ from zincsmith.engine.desk import Desk
 from zincsmith.engine.journal import Journal
 from zincsmith.engine.limits import Limits, whole_run
 from zincsmith.engine.rehearsal import rehearse
-from zincsmith.engine.replay import RESUMABLE, Replayed, replay, typed_readings
+from zincsmith.engine.replay import Replayed, replay, typed_readings
 from zincsmith.engine.rig_facts import context, source_kind
 from zincsmith.engine.runner import Runner
-from zincsmith.engine.states import State, allowed
+from zincsmith.engine.states import RESUMABLE, UNSAFE, State, allowed
 from zincsmith.engine.watch_over import Guard, GuardLost, NoGuard, takeover_of
 from zincsmith.model.errors import InputError, InstrumentError
 from zincsmith.model.events import Failed, Polled, RunClosed, RunOpened, RunResumed
@@ -198,11 +198,14 @@ class Session:
 
     def after_interruption(self, addresses: Mapping[str, str]) -> None:
         """Before a new run on a book whose last run was interrupted: make the bench safe first."""
-        if self.journal.state in (State.NOT_CONFIRMED, State.INTERRUPTED) and not self.make_safe(addresses):
+        if self.journal.state in UNSAFE and not self.make_safe(addresses, said=""):
             raise InputError("the bench could not be confirmed safe after an interrupted run; switch it off by hand")
 
-    def make_safe(self, addresses: Mapping[str, str]) -> bool:
-        """Make an idle bench safe; True when everything was read back."""
+    def make_safe(self, addresses: Mapping[str, str], said: str = "said by whoever pressed Make safe") -> bool:
+        """Make an idle bench safe; True when everything was read back.
+
+        ``said`` confirms what only a person can switch off: pressing Make safe does. Empty: nobody was there to.
+        """
         rig = self.book.document("rig", "bench")
         assert isinstance(rig, Rig)
         bench = Bench(rig, addresses, guarded=True)  # switching off needs nobody to watch over it
@@ -211,15 +214,11 @@ class Session:
             bench.open_clock()
         except InstrumentError as error:  # what answers is made safe all the same
             self.journal.try_append(Failed(str(error), error.role, error.address))
-        safety = make_safe(bench, self.journal.try_append, lambda role, words: self._confirmed(words))
+        safety = make_safe(bench, self.journal.try_append, lambda role, words: said)
         bench.close()
         left = "; ".join(safety.unconfirmed)
         self.journal.try_become("confirmed" if safety.confirmed else "unconfirmed", left or "everything was read back")
         return safety.confirmed
-
-    def _confirmed(self, words: str) -> str:
-        """An idle bench whose source is a person's: pressing Make safe says that it is off."""
-        return "said by whoever pressed Make safe"
 
     def _documents(self, unit_key: str) -> tuple[Unit, Rig, Plan]:
         unit = self.book.document("unit", unit_key)

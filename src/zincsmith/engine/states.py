@@ -25,6 +25,8 @@ UNSAFE = (State.NOT_CONFIRMED, State.INTERRUPTED)  # nobody has read back that t
 # Nothing is energised, as far as anybody has read back: here a run may begin.
 READY = (State.IDLE, State.SAFE, State.TAKEN_OVER)
 
+# How a run may have ended that can go on where it stopped.
+RESUMABLE = ("interrupted", "made safe", "tripped", "stopped", "failed", "aborted")
 AT_WORK = (State.RUNNING, State.ASKING, State.PAUSED)
 
 # (state, command) -> state that follows when the command is obeyed

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from zincsmith.book.reader import BookReader, UnitRow
-from zincsmith.engine.states import State, allowed
+from zincsmith.engine.states import RESUMABLE, State, allowed
 from zincsmith.formats.plan_file import NAMED
 from zincsmith.model.errors import BookError, ZincsmithError
 from zincsmith.model.intake import Photograph
@@ -30,7 +30,6 @@ if TYPE_CHECKING:
     from zincsmith.judge.judging import JudgedRun
 
 REFRESH_MS = 40
-RESUMABLE = ("interrupted", "made safe", "tripped", "stopped", "failed", "aborted")
 
 
 @dataclass(frozen=True)
