@@ -129,12 +129,15 @@ def findings(
     book: BookArgument,
     as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False,
     run: RunOption = None,
+    against: Annotated[int | None, typer.Option(help="an earlier run of the same unit: what changed since")] = None,
 ) -> None:
     """Print the findings of a run with their verdicts."""
     from zincsmith.judge.words import as_json as to_json
 
     judged = _judged(book, run)
-    if as_json:
+    if against is not None:
+        _print_changes(judged, _judged(book, against), as_json)
+    elif as_json:
         print(json.dumps(to_json(judged), indent=2, ensure_ascii=False))
     else:
         _print_table(judged)
@@ -151,6 +154,22 @@ def report(
 
     write_report(_judged(book, run), out)
     print(out)
+
+
+@app.command()
+def export(
+    book: BookArgument,
+    out: Annotated[Path, typer.Option("-o", "--out", help="the folder to write into; it is made")],
+    run: RunOption = None,
+) -> None:
+    """Write readings, findings and log of a run as CSV and JSON files."""
+    from zincsmith.book.reader import BookReader
+    from zincsmith.judge.judging import judge_run
+    from zincsmith.report.folder import write_folder
+
+    with BookReader(book) as reader:
+        for file in write_folder(reader, judge_run(reader, run), out):
+            print(file)
 
 
 @app.command(context_settings={"ignore_unknown_options": True})  # a line may begin with a minus
@@ -346,6 +365,28 @@ def _print_rows(title: str, headings: tuple[str, ...], rows: Sequence[tuple[str,
     for row in rows:
         table.add_row(*row)
     Console(width=None if sys.stdout.isatty() else 160).print(table)
+
+
+def _print_changes(now, then, as_json: bool) -> None:  # type: ignore[no-untyped-def]
+    """What a repair or another configuration changed, figure by figure."""
+    from zincsmith.judge.against import against
+    from zincsmith.judge.against import as_json as to_json
+    from zincsmith.judge.words import condition_words
+    from zincsmith.model.errors import InputError
+
+    if now.row.unit != then.row.unit or now.row.id == then.row.id:
+        raise InputError(f"run {then.row.id} is not another run of {now.unit.tag}", key="against")
+    changes = against(now, then)
+    if as_json:
+        print(json.dumps(to_json(now, then, changes), indent=2, ensure_ascii=False))
+        return
+    rows = [
+        (one.finding.title, condition_words(one.finding.conditions), one.verdict.value, changes[at].words)
+        for at, one in enumerate(now.judged)
+        if at in changes
+    ]
+    title = f"{now.unit.tag}, run {now.row.id} ({now.unit.configuration}) against run {then.row.id}"
+    _print_rows(title, ("figure", "conditions", "now", "before"), rows)
 
 
 def _print_table(run) -> None:  # type: ignore[no-untyped-def]

@@ -35,7 +35,12 @@ def settled(
     return abs(drift) < max(percent / 100.0 * abs(mean), floor)
 
 
-def mean_and_spread(times_s: NDArray[np.float64], values: NDArray[np.float64], window_s: float) -> tuple[float, float]:
-    """(mean, experimental standard deviation) of the last ``window_s``; the spread of one sample is 0."""
-    inside = values[times_s >= times_s[-1] - window_s]
+def mean_and_spread(
+    times_s: NDArray[np.float64], values: NDArray[np.float64], begin_s: float, end_s: float
+) -> tuple[float, float] | None:
+    """(mean, experimental standard deviation) from ``begin_s`` to ``end_s``, both included; the spread of one sample
+    is 0. None where there is no sample."""
+    inside = values[(times_s >= begin_s) & (times_s <= end_s)]
+    if not len(inside):
+        return None
     return float(np.mean(inside)), float(np.std(inside, ddof=1)) if len(inside) > 1 else 0.0

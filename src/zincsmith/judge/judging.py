@@ -11,6 +11,7 @@ from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.evidence import evidence_of, findings_of
 from zincsmith.judge.foresight import WHOLE_RANGE, uncovered
+from zincsmith.judge.log_words import STOPPING, stops_of
 from zincsmith.model.claim import Claim
 from zincsmith.model.events import RunClosed, RunOpened
 from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
@@ -40,6 +41,18 @@ class JudgedRun:
     judged: tuple[Judged, ...]
     faults: tuple[Fault, ...]  # of the rig for this unit and plan, on the day of the run
     rule_sets: tuple[str, ...]
+    stops: tuple[tuple[str, str, str], ...] = ()  # time, what, why: whatever stopped or broke the run
+
+    @property
+    def doubts(self) -> dict[Doubt, list[str]]:
+        """Every open doubt, with the titles of the figures that it touches."""
+        out: dict[Doubt, list[str]] = {}
+        for one in self.judged:
+            for doubt in one.finding.doubts:
+                titles = out.setdefault(doubt, [])
+                if one.finding.title not in titles:
+                    titles.append(one.finding.title)
+        return out
 
     def count(self, verdict: Verdict) -> int:
         return sum(j.verdict is verdict for j in self.judged)
@@ -56,7 +69,8 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
     rules = tuple(f"{r.title} ({r.document}), {r.digest}" for r in (load(c.set) for c in unit.nameplate.rules))
     faults = tuple(check(unit, rig, plan, date.fromisoformat(row.began[:10])))
     judged = tuple(_with_rig(j, faults) for j in judge(findings, claims_of(unit.nameplate), evidence, unit))
-    return JudgedRun(row, unit, rig, plan, opened, closed, evidence, conventions, judged, faults, rules)
+    stops = stops_of(book.events(run=row.id, kinds=STOPPING))
+    return JudgedRun(row, unit, rig, plan, opened, closed, evidence, conventions, judged, faults, rules, stops)
 
 
 def _with_rig(judged: Judged, faults: Sequence[Fault]) -> Judged:

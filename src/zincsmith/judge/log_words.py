@@ -71,6 +71,7 @@ class Entry:
         return low in f"{self.time} {self.text} {self.detail}".lower() or any(e.holds(wanted) for e in self.under)
 
 
+STOPPING = (Tripped, Failed, GuardianSaid, RunResumed, StateChanged)
 News = tuple[Entry | None, Entry]
 
 
@@ -221,6 +222,17 @@ def _told(event: object) -> tuple[Kind, str, str] | None:
             return Kind.CHANGED, f"{document} {key}", why
         case _:
             return None
+
+
+def stops_of(events: Iterable[Written]) -> tuple[tuple[str, str, str], ...]:
+    """(time, text, detail) of what stopped or broke a run; its begin, its end and the steps of making safe are not
+    among them."""
+    out = []
+    for written in events:
+        told = _told(written.event)
+        if told is not None and told[0] is Kind.STOPS and isinstance(written.event, STOPPING):
+            out.append((local_time(written.at, seconds=True), told[1], told[2]))
+    return tuple(out)
 
 
 def _setting_words(body: dict[str, float | str | bool | None]) -> str:

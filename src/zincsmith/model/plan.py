@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from zincsmith.model.record import Record
@@ -78,6 +78,26 @@ class GridOptions(Record):
     temperature_loads_percent: tuple[float, ...] = (100.0,)  # the case is read at these
     dropped: tuple[tuple[float, float, float], ...] = ()  # points left out: V, Hz, load in percent
     refine_points: int = 0  # further points at the first line, where the efficiency curve is least certain
+
+    def loads_at(self, line: Line) -> tuple[float, ...]:
+        """The loads that are taken at a line, in their order."""
+        at = line.voltage_V, line.frequency_Hz
+        return tuple(load for load in self.loads_percent if (*at, load) not in self.dropped)
+
+
+def with_point(grid: GridOptions, line: Line, load_percent: float) -> GridOptions:
+    """The grid with one more point. A line or load it brings along is left out everywhere else; loads keep their
+    order, from heavy to light or the other way round."""
+    lines = grid.lines if line in grid.lines else (*grid.lines, line)
+    loads = list(grid.loads_percent)
+    if load_percent not in loads:
+        up = len(loads) > 1 and loads[0] < loads[-1]
+        at = next((n for n, x in enumerate(loads) if (x > load_percent) == up), len(loads))
+        loads.insert(at, load_percent)
+    known = {(x.voltage_V, x.frequency_Hz, p) for x in grid.lines for p in grid.loads_percent} - set(grid.dropped)
+    known.add((line.voltage_V, line.frequency_Hz, load_percent))
+    every = [(x.voltage_V, x.frequency_Hz, p) for x in lines for p in loads]
+    return replace(grid, lines=lines, loads_percent=tuple(loads), dropped=tuple(k for k in every if k not in known))
 
 
 Options = RigCheckOptions | SafetyOptions | BringUpOptions | GridOptions

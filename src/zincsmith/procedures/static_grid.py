@@ -62,7 +62,7 @@ def grid_options(ctx: Context) -> GridOptions:
 class StaticGrid:
     name = NAME
     title = "Static grid"
-    version = 2
+    version = 3
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
     serves = "efficiency, power factor, load and line regulation, static accuracy, output resistance"
 
@@ -73,7 +73,7 @@ class StaticGrid:
     def steps(self, ctx: Context) -> Steps:
         """Gate, watches, warm-up, then every load at every line."""
         options, output = grid_options(ctx), ctx.nameplate.output
-        lines = ctx.reachable(options.lines)
+        lines = [x for x in ctx.reachable(options.lines) if options.loads_at(x)]
         first = lines[0]
         if SAFETY_CHECKS not in ctx.before:  # else its gates were passed already
             yield Stage("Safety gate", "nothing is live")
@@ -99,9 +99,7 @@ class StaticGrid:
             if line != first:
                 yield from self._change_line(ctx, line)
             known = []
-            for load in options.loads_percent:
-                if (line.voltage_V, line.frequency_Hz, load) in options.dropped:
-                    continue
+            for load in options.loads_at(line):
                 value = efficiency_of((yield from self._point(ctx, line, load)))
                 if value is not None:
                     known.append((load, value))

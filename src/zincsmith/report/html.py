@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import os
-from dataclasses import asdict
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -59,16 +58,12 @@ def render(run: JudgedRun) -> str:
         (resources.files("zincsmith.report") / "templates" / "report.html").read_text("utf-8")
     )
     says = reading_words(run)
-    doubts: dict[str, dict[str, Any]] = {}
-    for one in run.judged:
-        for doubt in one.finding.doubts:
-            doubts.setdefault(doubt.text, {**asdict(doubt), "figures": []})["figures"].append(one.finding.title)
     return template.render(
         run=run,
         judged=[_row(j) for j in run.judged],
         not_tested=[j for j in run.judged if j.verdict is Verdict.NOT_TESTED],
         counts=[(v.value, run.count(v), verdict_mark(v)) for v in Verdict],
-        doubts=list(doubts.values()),
+        doubts=run.doubts,
         curve=Markup(efficiency_svg(run.evidence.by(GRID).points)),
         says=says,
         look=run.unit.look,

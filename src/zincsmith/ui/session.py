@@ -79,6 +79,7 @@ class Session(QObject):
         self._rehearsed: Itinerary | str = ""
         self._faults_of: tuple[object, ...] = ()
         self._faults: tuple[Fault, ...] = ()
+        self._earlier: dict[int, JudgedRun | None] = {}
         self._foreseen_of: tuple[object, ...] = ()
         self._foreseen = Foresight((), "")
         self._due = QTimer(self)
@@ -279,6 +280,14 @@ class Session(QObject):
         from zincsmith.judge.judging import judge_run
 
         return judge_run(self.reader)
+
+    def earlier(self, run: JudgedRun) -> JudgedRun | None:
+        """The run of the same unit before that one, judged once; None when there is none."""
+        if run.row.id not in self._earlier and self.reader is not None:
+            from zincsmith.judge.against import before
+
+            self._earlier = {run.row.id: before(self.reader, run)}
+        return self._earlier.get(run.row.id)
 
     def revise_unit(self, unit: Unit, why: str) -> None:
         """Store an edit; it is shown at once and in the book as soon as the engine has written it."""

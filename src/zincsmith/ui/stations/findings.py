@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-import sys
-from pathlib import Path
-
-from PySide6.QtCore import QProcess, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from zincsmith.engine.composer import retest
+from zincsmith.judge.against import against
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.judge.reading_words import reading_words
-from zincsmith.model.errors import ZincsmithError
+from zincsmith.model.errors import InputError, ZincsmithError
 from zincsmith.model.finding import Verdict
 from zincsmith.procedures.static_grid import NAME as GRID
+from zincsmith.ui.leaving import Leaving
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.stations.run_dashboard import efficiency_curves
@@ -32,7 +32,7 @@ class FindingsStation(Station):
         self.run: JudgedRun | None = None
         self._seen: tuple[object, ...] = ()
         self._chosen = 0
-        self._process: QProcess | None = None
+        self.leaving = Leaving(self)
         self.filter = VerdictFilter()
         self.claims = ClaimList()
         self.working = Working()
@@ -43,6 +43,11 @@ class FindingsStation(Station):
         self.filter.chosen.connect(lambda _verdict: self._show_list())
         self.claims.rows.chosen.connect(self._choose)
         self.save.setShortcut("Ctrl+S")
+        self.leaving.said.connect(self.message.setText)
+        self.again = button("Plan a retest  Ctrl+T")
+        self.again.setShortcut("Ctrl+T")
+        self.again.clicked.connect(self._retest)
+        self.working_panel.head.addWidget(self.again)
         self.save.clicked.connect(self._save)
         self.plot.enlarge.connect(self._enlarge)
         QShortcut(QKeySequence("F8"), self).activated.connect(self._enlarge)
@@ -127,43 +132,39 @@ class FindingsStation(Station):
         self.claims.select(at)
         judged = self.run.judged[at]
         self.working_panel.remark.setText(judged.finding.title)
-        self.working.show_judged(judged, reading_words(self.run))
+        earlier = self.session.earlier(self.run)
+        change = against(self.run, earlier).get(at) if earlier is not None else None
+        before = f"{change.words[:1].upper()}{change.words[1:]}." if change is not None else ""
+        self.working.show_judged(judged, reading_words(self.run), before)
+        self.again.setEnabled(not self.session.view.active and not self.session.read_only)
 
     def _enlarge(self) -> None:
         larger = self.claim_panel.isVisible()
         self.claim_panel.setVisible(not larger)
         self.working_panel.setVisible(not larger)
 
-    # The report is written by a process of its own: drawing it takes seconds
-
     def _save(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Save the report", self._suggested(), "Report (*.html)")
-        if name:
-            self.save_report(Path(name))
+        if self.run is not None:
+            self.leaving.ask_report(self.session.book_path, self.run)
 
-    def _suggested(self) -> str:
-        assert self.run is not None
-        return f"{self.run.unit.tag}-run-{self.run.row.id}.html"
-
-    def save_report(self, file: Path) -> None:
-        """Write the report of the run that is shown; the message beside the filters says when it is there."""
-        if self.run is None or self._process is not None:
+    def _retest(self) -> None:
+        """Put the chosen figure alone on the plan: gates, rig check, bring-up, and what tests it."""
+        unit, rig = self.session.unit, self.session.rig
+        if self.run is None or unit is None or rig is None:
             return
-        self.message.setText("Writing the report…")
-        process = QProcess(self)
-        self._process = process
-        process.finished.connect(lambda code, _status: self._saved(code, file))
-        book, run = str(self.session.book_path), str(self.run.row.id)
-        process.start(sys.executable, ["-m", "zincsmith.cli", "report", book, "--run", run, "-o", str(file)])
+        figure = self._figure()
+        try:
+            self.session.revise_plan(retest(unit, rig, [figure]), f"retest of {figure.replace('_', ' ')}")
+        except InputError as error:
+            self.message.setText(f"{error.message[:1].upper()}{error.message[1:]}.")
+            return
+        self.go.emit("Plan")
 
-    def _saved(self, code: int, file: Path) -> None:
-        assert self._process is not None
-        error = bytes(self._process.readAllStandardError().data()).decode(errors="replace").strip()
-        self._process.deleteLater()
-        self._process = None
-        self.message.setText(
-            f"Report saved: {file.name}" if code == 0 else f"The report was not written: {error[-200:]}"
-        )
+    def _figure(self) -> str:
+        """The figure of the chosen claim or finding."""
+        assert self.run is not None
+        judged = self.run.judged[self._chosen]
+        return judged.claim.figure if judged.claim is not None else judged.finding.name
 
     def take_focus(self) -> None:
         self.claims.rows.setFocus()

@@ -3,20 +3,27 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Callable
+from pathlib import Path
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QBrush, QIcon, QKeySequence, QPixmap, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QTreeWidget, QTreeWidgetItem, QVBoxLayout
 
+from zincsmith.judge.judging import JudgedRun
 from zincsmith.judge.log_words import Entry, Kind, LogBook, News
+from zincsmith.judge.ran import Ran
 from zincsmith.judge.words import counted
+from zincsmith.model.errors import ZincsmithError
+from zincsmith.ui.leaving import Leaving
 from zincsmith.ui.photo_note import PhotoNote
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font, theme
+from zincsmith.ui.widgets.first_page import FirstPage
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, key_button, label
+from zincsmith.ui.widgets.ran_tape import RanTape
 from zincsmith.ui.widgets.say_line import Saying, SayLine
-from zincsmith.ui.widgets.tape import Tape
 
 THUMB = 56
 KEPT = "(x) "  # in front of what is kept but not counted
@@ -27,7 +34,9 @@ class LogStation(Station):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.book = LogBook()
+        self.book, self.ran = LogBook(), Ran()
+        self.run: JudgedRun | None = None
+        self._run_seen: tuple[object, ...] = ()
         self._seq = 0
         self._item_of: dict[int, QTreeWidgetItem] = {}
         self._counts: Counter[Kind] = Counter()
@@ -64,7 +73,8 @@ class LogStation(Station):
             row.addWidget(key_button(words, act, self))
         outer.addLayout(row)
         panel = Panel("", "")
-        self.tape = Tape()
+        self.tape = RanTape()
+        self.tape.sought.connect(self._seek)
         panel.body.addWidget(self.tape)
         panel.body.addLayout(self._kinds())
         self.tree = QTreeWidget()
@@ -81,8 +91,67 @@ class LogStation(Station):
         panel.body.addWidget(
             label("Right opens, Left folds; (x) stands before what is kept but not counted", 12, 400, "second")
         )
-        outer.addWidget(panel, 1)
+        columns = QHBoxLayout()
+        columns.setSpacing(12)
+        columns.addWidget(panel, 1)
+        columns.addWidget(self._leaving_panel())
+        outer.addLayout(columns, 1)
+        self.tree.verticalScrollBar().valueChanged.connect(lambda _value: self._show_tape())
         QShortcut(QKeySequence("Ctrl+F"), self).activated.connect(self.finder.setFocus)
+
+    def _leaving_panel(self) -> Panel:
+        panel = Panel("Report", "its first page")
+        panel.setFixedWidth(330)
+        self.first_page = FirstPage()
+        panel.body.addWidget(self.first_page, 1)
+        self.leaving = Leaving(self)
+        self.left_word = label("", 13, 400, "second", wrap=True)
+        self.leaving.said.connect(self.left_word.setText)
+        panel.body.addWidget(self.left_word)
+        row = QHBoxLayout()
+        self.save, self.export = button("Save report…  Ctrl+S", "main"), button("Export…  Ctrl+E")
+        for made, keys, act in (
+            (self.save, "Ctrl+S", self.leaving.ask_report),
+            (self.export, "Ctrl+E", self.leaving.ask_folder),
+        ):
+            made.setShortcut(keys)
+            made.clicked.connect(lambda _checked=False, act=act: self._leave(act))
+            row.addWidget(made)
+        panel.body.addLayout(row)
+        return panel
+
+    def _leave(self, act: Callable[[Path, JudgedRun], None]) -> None:
+        if self.run is not None:
+            act(self.session.book_path, self.run)
+
+    def _show_run(self) -> None:
+        """The latest run, judged anew when points or its end have come."""
+        view = self.session.view
+        seen = (view.run, len(view.points), view.closed, self.session.unit)
+        if seen == self._run_seen:
+            return
+        self._run_seen = seen
+        try:
+            self.run = self.session.judged()
+        except ZincsmithError:
+            self.run = None  # Findings says why
+        self.first_page.show_run(self.run)
+        for made in (self.save, self.export):
+            made.setEnabled(self.run is not None)
+
+    def _show_tape(self) -> None:
+        rows = [self.tree.itemAt(4, y) for y in (4, self.tree.viewport().height() - 4)]
+        first, last = ((r.data(0, Qt.ItemDataRole.UserRole).seq if r is not None else None) for r in rows)
+        self.tape.show_ran(self.ran, (first or 0, last if last is not None else self._seq))
+
+    def _seek(self, seq: int) -> None:
+        """Bring the entry of that moment to the top of the list."""
+        items = [i for i in self._items() if i.data(0, Qt.ItemDataRole.UserRole).seq <= seq and not i.isHidden()]
+        if items:
+            found = max(items, key=lambda i: i.data(0, Qt.ItemDataRole.UserRole).seq)
+            self.tree.setCurrentItem(found)
+            self.tree.scrollToItem(found, QTreeWidget.ScrollHint.PositionAtTop)
+            self._show_tape()
 
     def _kinds(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -100,17 +169,15 @@ class LogStation(Station):
         return row
 
     def refresh(self) -> None:
-        session = self.session
-        itinerary, view = session.itinerary(), session.view
-        if not isinstance(itinerary, str):
-            elapsed = itinerary.elapsed(view.stages_begun, view.stage_points, view.bench_s - view.stage_began_s)
-            self.tape.show_progress(itinerary, elapsed)
-        if session.reader is None:
+        if self.session.reader is None:
             return
-        fresh = list(session.reader.events(after=self._seq))
+        fresh = list(self.session.reader.events(after=self._seq))
         if fresh:
             self._seq = fresh[-1].seq
+            self.ran.take(fresh)
             self._append(self.book.take(fresh))
+            self._show_tape()
+        self._show_run()
 
     def _append(self, news: list[News]) -> None:
         """Add what is new to the end, and mark what is not counted any more; nothing else is touched."""
@@ -218,6 +285,7 @@ class LogStation(Station):
 
     def restyle(self) -> None:
         """Colours belong to the theme: the tree is made anew."""
-        self.book, self._seq, self._item_of, self._counts = LogBook(), 0, {}, Counter()
+        self.book, self.ran, self._seq, self._item_of, self._counts = LogBook(), Ran(), 0, {}, Counter()
+        self._run_seen = ()
         self.tree.clear()
         self.refresh()

@@ -6,23 +6,23 @@ from dataclasses import replace
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QScrollArea, QTableWidgetItem, QVBoxLayout, QWidget
 
 from zincsmith.engine.composer import compose, moved, with_part, without
 from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
 from zincsmith.engine.watches import tightest
-from zincsmith.formats.plan_file import STATIC_GRID
+from zincsmith.formats.plan_file import STATIC_GRID, check_plan
 from zincsmith.judge.foresight import untested
 from zincsmith.judge.words import counted, duration, end_words, number
 from zincsmith.model.actions import Watch
 from zincsmith.model.errors import InputError
-from zincsmith.model.plan import GridOptions, Options, Plan
+from zincsmith.model.plan import GridOptions, Line, Options, Plan, with_point
 from zincsmith.model.quantities import QUANTITIES, WATCHABLE
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.ui.plan.options_form import OptionsForm
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
-from zincsmith.ui.theme import theme
+from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.itinerary import ItineraryView
 from zincsmith.ui.widgets.operating_map import Cell, Key, OperatingMap
@@ -75,6 +75,7 @@ class PlanStation(Station):
         panel.body.addWidget(self.ends)
         self.view = ItineraryView()
         self.view.chosen.connect(self._choose_stage)
+        self.view.dragged.connect(self._drag)
         panel.body.addWidget(self.view, 1)
         row = QHBoxLayout()
         row.setSpacing(6)
@@ -112,9 +113,15 @@ class PlanStation(Station):
         self.map.chosen.connect(self._choose_point)
         self.map.toggled.connect(self._toggle)
         left.addWidget(self.map, 1)
-        hint = "click or arrows choose a point; Space or a double click drops it and adds it again"
+        hint = "click or arrows choose a point; Space or a double click drops it and adds it again, a drag a whole row"
         self.map_hint = label(hint, 12, 400, "second", wrap=True)
         left.addWidget(self.map_hint)
+        self.new_point = QLineEdit()
+        self.new_point.setFont(font(13))
+        self.new_point.setPlaceholderText("Add a point: V Hz %, such as 115 60 33, then Enter")
+        self.new_point.setAccessibleName("Add a point: volts, hertz, load in percent")
+        self.new_point.returnPressed.connect(self._new_point)
+        left.addWidget(self.new_point)
         self.stages = label("", 14, wrap=True)
         self.stages.setTextFormat(Qt.TextFormat.RichText)
         left.addWidget(self.stages)
@@ -235,6 +242,8 @@ class PlanStation(Station):
         grid = isinstance(part, GridOptions)
         self.map.setVisible(grid)
         self.map_hint.setVisible(grid)
+        self.new_point.setVisible(grid)
+        self.new_point.setEnabled(not locked)
         self.expected.setVisible(grid)
         self.stages.setVisible(not grid)
         self.options.show_part(part, locked)
@@ -317,15 +326,33 @@ class PlanStation(Station):
         self.map.choose(self._point)
         self.expected.setText(_expected_words(self._point, points[self._point - 1]))
 
-    def _toggle(self, key: Key) -> None:
+    def _toggle(self, keys: list[Key]) -> None:
         part = self.session.plan.parts[self._part]
-        if not isinstance(part, GridOptions) or self.session.view.active:
+        if not isinstance(part, GridOptions) or self.session.view.active or self.session.read_only:
             return
-        dropped = tuple(k for k in part.dropped if k != key) if key in part.dropped else (*part.dropped, key)
+        add = keys[0] in part.dropped
+        dropped = tuple(k for k in part.dropped if k not in keys) if add else (*part.dropped, *keys)
         if len(dropped) >= len(part.lines) * len(part.loads_percent):
             self._say("at least one point stays in the plan")
             return
         self._change_part(replace(part, dropped=dropped))
+
+    def _new_point(self) -> None:
+        part = self.session.plan.parts[self._part]
+        assert isinstance(part, GridOptions)
+        try:
+            volts, hertz, load = (float(w) for w in self.new_point.text().replace("%", " ").split())
+        except ValueError:
+            self._say(f"{self.new_point.text()!r} is no point: volts, hertz and load in percent, such as 115 60 33")
+            return
+        part = with_point(part, Line(volts, hertz), load)
+        try:
+            check_plan(Plan("", (part,)))
+        except InputError as error:
+            self._say(error.message)
+            return
+        self.new_point.clear()
+        self._change_part(part)
 
     def _change_part(self, part: Options) -> None:
         parts = list(self.session.plan.parts)
@@ -342,6 +369,11 @@ class PlanStation(Station):
             return
         self._part = 0
         self._store(plan, "composed from claims, unit and rig")
+
+    def _drag(self, part: int, to: int) -> None:
+        if self.up.isEnabled():
+            self._part = part
+            self._move(to - part)
 
     def _move(self, by: int) -> None:
         try:

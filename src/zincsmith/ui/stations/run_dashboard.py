@@ -15,6 +15,7 @@ from zincsmith.judge.live import live_figures, point_efficiency
 from zincsmith.judge.words import duration
 from zincsmith.model.finding import Doubt
 from zincsmith.model.reading import Point
+from zincsmith.model.unit import Unit
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.static_grid import NAME as GRID
 from zincsmith.ui.run_view import RunView
@@ -50,8 +51,14 @@ class Dashboard(QWidget):
         self.figures = Figures()
         figures.body.addWidget(self.figures)
         grid.addWidget(figures, 1, 0, 1, 2)
-        strip = Panel("Last 60 s", "bench time")
+        strip = Panel("Live", "")
         self.strip = StripChart()
+        self.strip.spanned.connect(
+            lambda s: strip.remark.setText(
+                f"last {duration(s)} of bench time; drag the band; arrows move it, Up shows more"
+            )
+        )
+        self.strip.spanned.emit(self.strip.span_s)
         strip.body.addWidget(self.strip, 1)
         grid.addWidget(strip, 2, 0, 1, 2)
         map_panel = Panel("Operating map", "shade: efficiency, %")
@@ -121,6 +128,8 @@ class Dashboard(QWidget):
             self.your_turn.show_entries(view.entries, {k: e.first for k, e in view.corrected.items()})
         self.map.choose(_grid_number(view, itinerary) + 1)
         if view.asked is not None:
+            if self.session.unit is not None:
+                self.your_turn.terminals = terminals(self.session.unit)
             self.your_turn.ask(view.asked, view.refused)
         else:
             self.your_turn.rest(*self._resting(itinerary))
@@ -205,6 +214,13 @@ class Dashboard(QWidget):
         self.plot.restyle()
         self.strip.restyle()
         self._points_drawn = (None, -1, 0, 0)
+
+
+def terminals(unit: Unit) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """The names of the terminals of input and first output, the upper one of the drawing first."""
+    dc_in = bool(unit.nameplate.inputs) and unit.nameplate.input.type == "dc"
+    marks = {x.polarity: f"{x.name} {x.polarity}" for x in unit.terminals if x.polarity in ("+", "-", "0")}
+    return ("+", "-") if dc_in else ("L", "N"), (marks.get("+", "+"), marks.get("-") or marks.get("0", "-"))
 
 
 def efficiency_curves(points: list[Point]) -> list[Curve]:

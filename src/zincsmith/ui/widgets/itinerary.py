@@ -27,19 +27,26 @@ def paint_gate(p: QPainter, centre: QPointF, upright: bool = False) -> None:
             p.drawLine(QPointF(centre.x() + dx, centre.y() - 4), QPointF(centre.x() + dx, centre.y() + 4))
 
 
+FEET = 70  # height of the legend below the tape, px
+HELD = 8  # px a press travels before it is a drag
 ROOMY = 62  # height of a row, px, from which a stage has three lines
 
 
 class ItineraryView(QWidget):
-    """Painted from a rehearsed itinerary. Signal ``chosen`` carries a stage; clicks, Up and Down choose."""
+    """Painted from a rehearsed itinerary. Signal ``chosen`` carries a stage; clicks, Up and Down choose. A stage that
+    is dragged takes its part along: ``dragged`` carries the part and the part whose place it is to take.
+    """
 
     chosen = Signal(int)
+    dragged = Signal(int, int)
 
     def __init__(self) -> None:
         super().__init__()
         self._itinerary: Itinerary | None = None
         self._marked: set[int] = set()
         self._at = 0
+        self._pressed: tuple[int, float] | None = None  # stage and y
+        self._over: int | None = None  # the stage a drag is above
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setMinimumHeight(360)
 
@@ -60,14 +67,35 @@ class ItineraryView(QWidget):
             self._at = min(stages)
         self.update()
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def _row_at(self, y: float) -> int | None:
         if self._itinerary is None or not self._itinerary.stages:
-            return
-        height = self.height() - 70
-        row = int((event.position().y() - 12) / (height / len(self._itinerary.stages)))
-        if 0 <= row < len(self._itinerary.stages):
+            return None
+        row = int((y - 12) // ((self.height() - FEET) / len(self._itinerary.stages)))
+        return row if 0 <= row < len(self._itinerary.stages) else None
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        row = self._row_at(event.position().y())
+        if row is not None:
             self._at = row
+            self._pressed = (row, event.position().y())
             self.chosen.emit(row)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        y = event.position().y()
+        if self._pressed is not None and abs(y - self._pressed[1]) >= HELD:
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+            self._over = self._row_at(y)
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        pressed, over, self._pressed, self._over = self._pressed, self._over, None, None
+        self.unsetCursor()
+        self.update()
+        if pressed is None or over is None or self._itinerary is None:
+            return
+        part, to = (self._itinerary.stages[row].part for row in (pressed[0], over))
+        if part != to:
+            self.dragged.emit(part, to)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         by = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()))
@@ -83,7 +111,7 @@ class ItineraryView(QWidget):
         if self._itinerary is None or not self._itinerary.stages:
             ink.write(p, QRectF(self.rect()), "nothing planned", 14, 400, theme().color("ink2"), ink.CENTRE)
             return
-        tape = QRectF(70, 12, 24, self.height() - 70)
+        tape = QRectF(70, 12, 24, self.height() - FEET)
         self._hours(p, tape, self._itinerary)
         top = tape.top()
         row_h = tape.height() / len(self._itinerary.stages)
@@ -96,12 +124,24 @@ class ItineraryView(QWidget):
                 p.fillRect(QRectF(row.left(), row.top() + 2, 3, row.height() - 3), theme().color("ink"))
             self._stage(p, piece, row, stage, "zinc_light" if at % 2 else "strip")
             top = piece.bottom()
+        self._drop_bar(p, tape, row_h)
         for stage in self._itinerary.stages:
             for gate in stage.gates:
                 y = tape.top() + tape.height() * gate / self._itinerary.likely_s
                 paint_gate(p, QPointF(tape.center().x(), y))
         self._typed(p, tape, self._itinerary)
         self._legend(p)
+
+    def _drop_bar(self, p: QPainter, tape: QRectF, row_h: float) -> None:
+        """Where the dragged part would go: before or after the whole part it is above."""
+        if self._pressed is None or self._over is None or self._itinerary is None:
+            return
+        stages = self._itinerary.stages
+        part, to = stages[self._pressed[0]].part, stages[self._over].part
+        rows = [n for n, s in enumerate(stages) if s.part == to]
+        y = tape.top() + row_h * (min(rows) if to < part else max(rows) + 1)
+        if to != part:
+            p.fillRect(QRectF(tape.right() + 40, y - 1.5, self.width() - tape.right() - 44, 3), theme().color("ink"))
 
     def _hours(self, p: QPainter, tape: QRectF, itinerary: Itinerary) -> None:
         minutes = itinerary.likely_s / 60.0

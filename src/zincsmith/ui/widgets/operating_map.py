@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
@@ -28,17 +28,18 @@ class Cell:
 
 
 class OperatingMap(QWidget):
-    """Signal ``chosen`` carries the number of a point; arrows and clicks choose. ``toggled`` carries a key: Space or
-    a double click."""
+    """Signal ``chosen`` carries the number of a point; arrows and clicks choose. ``toggled`` carries keys, all to be
+    dropped or all to be added: Space or a double click for one, a drag for those it crosses."""
 
     chosen = Signal(int)
-    toggled = Signal(tuple)
+    toggled = Signal(list)
 
     def __init__(self) -> None:
         super().__init__()
         self._cells: dict[Key, Cell] = {}
         self._amps: dict[float, float] = {}
         self._chosen = 0
+        self._crossed: list[Key] = []
         self._hue = "plain"
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Operating map")
@@ -79,7 +80,7 @@ class OperatingMap(QWidget):
             ink.write(p, words, f"{volts:g} V", 13, 600, t.text_of("voltage"), ink.RIGHT)
             ink.write(p, words.translated(44, 0), f"{hertz:g} Hz", 12, 400, t.color("ink2"), ink.RIGHT)
         for key, cell in self._cells.items():
-            self._paint_cell(p, self._rect(key), cell)
+            self._paint_cell(p, self._rect(key), cell, len(self._crossed) > 1 and key in self._crossed)
         if not lines:
             return
         below = self._rect((*lines[-1], loads[0])).bottom() + 3
@@ -93,7 +94,7 @@ class OperatingMap(QWidget):
                 amps = QRectF(x.left(), below + 17, x.width(), 18)
                 ink.write(p, amps, f"{self._amps[load]:.3f}", 12, 400, t.text_of("current"), ink.CENTRE)
 
-    def _paint_cell(self, p: QPainter, box: QRectF, cell: Cell) -> None:
+    def _paint_cell(self, p: QPainter, box: QRectF, cell: Cell, crossed: bool) -> None:
         t = theme()
         ground, text = t.color("zinc") if self._hue == "plain" else t.color("paper"), t.color("ink")
         if cell.share is not None:
@@ -103,7 +104,7 @@ class OperatingMap(QWidget):
             ground = t.color("paper")
         chosen = cell.number == self._chosen and cell.number != 0
         p.setPen(QPen(t.color("doubt_edge") if cell.doubtful else t.color("line"), 1.0))
-        if chosen:
+        if chosen or crossed:
             p.setPen(QPen(t.color("ink"), 2.0))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawRect(box.adjusted(0.5, 0.5, -0.5, -0.5))
@@ -113,22 +114,39 @@ class OperatingMap(QWidget):
             y = box.bottom() - 5
             p.fillRect(QRectF(box.center().x() - 9, y, 18, 2), text)
 
+    def _under(self, at: QPointF) -> Key | None:
+        return next((k for k in self._cells if self._rect(k).contains(at)), None)
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        for key, cell in self._cells.items():
-            if self._rect(key).contains(event.position()):
-                self.chosen.emit(cell.number)
+        key = self._under(event.position())
+        self._crossed = [] if key is None else [key]
+        if key is not None:
+            self.chosen.emit(self._cells[key].number)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        key = self._under(event.position())
+        if self._crossed and key is not None and key not in self._crossed:
+            self._crossed.append(key)
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        crossed, self._crossed = self._crossed, []
+        if len(crossed) > 1:  # what becomes of the first becomes of all
+            dropped = self._cells[crossed[0]].dropped
+            self.toggled.emit([k for k in crossed if self._cells[k].dropped == dropped])
+        self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        for key in self._cells:
-            if self._rect(key).contains(event.position()):
-                self.toggled.emit(key)
+        key = self._under(event.position())
+        if key is not None:
+            self.toggled.emit([key])
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         moves = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0)}
         move = moves.get(Qt.Key(event.key()))
         here = next((k for k, c in self._cells.items() if c.number == self._chosen), None)
         if event.key() == Qt.Key.Key_Space and here is not None:
-            self.toggled.emit(here)
+            self.toggled.emit([here])
             return
         if move is None or here is None:
             super().keyPressEvent(event)

@@ -22,6 +22,7 @@ class Panel(QFrame):
         self.head = QHBoxLayout()
         self.heading = label(heading, 15, 700)
         self.remark = label(remark, 13, 400, "second")
+        self.remark.setMinimumWidth(1)  # a long remark is cut, it never widens the station
         self.head.addWidget(self.heading)
         self.head.addWidget(self.remark)
         self.head.addStretch()

@@ -1,43 +1,100 @@
-"""The strip chart: live input watts and output volts over the last minute, with mean and spread."""
+"""The strip chart: live input watts and output volts, with mean and spread over a band that the person drags."""
 
 from __future__ import annotations
 
+from itertools import takewhile
+
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtCore import Qt
+from numpy.typing import NDArray
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QFocusEvent, QKeyEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from zincsmith.analysis.stability import mean_and_spread
-from zincsmith.judge.words import decimals_for, number
+from zincsmith.judge.words import decimals_for, duration, number
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.panel import clear, label
 
 SHOWN = ("input_power", "output_voltage")
-SPAN_S = 60.0
-WINDOW_S = 20.0
+SPANS_S = (60.0, 600.0, 3600.0)
+BAND = 1 / 3  # of the span, at first
+LEAST_BAND = 1 / 30
+FIRST_ROOM = 1024
+
+Row = tuple[float, dict[str, float]]
+
+
+class Trail:
+    """Times and values of one quantity, oldest first, appended to in place; what is older than the longest span is let
+    go in large pieces."""
+
+    def __init__(self) -> None:
+        self._rows = np.empty((2, FIRST_ROOM))
+        self._first = self._end = 0
+
+    def append(self, times: NDArray[np.float64], values: NDArray[np.float64]) -> None:
+        more = len(times)
+        if self._end + more > self._rows.shape[1]:
+            kept = self._rows[:, self._first : self._end]
+            made = np.empty((2, max(FIRST_ROOM, 2 * (kept.shape[1] + more))))
+            made[:, : kept.shape[1]] = kept
+            self._rows, self._first, self._end = made, 0, kept.shape[1]
+        self._rows[:, self._end : self._end + more] = times, values
+        self._end += more
+        self._first += int(np.searchsorted(self.times, self.times[-1] - SPANS_S[-1])) if more else 0
+
+    @property
+    def times(self) -> NDArray[np.float64]:
+        return self._rows[0, self._first : self._end]
+
+    def since(self, begin_s: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Times and values from ``begin_s`` on, as views."""
+        at = self._first + int(np.searchsorted(self.times, begin_s))
+        return self._rows[0, at : self._end], self._rows[1, at : self._end]
 
 
 class StripChart(QWidget):
-    """Two tracks on one time axis; the figures beside them are of the last 20 s and of all that is drawn."""
+    """Two tracks on one time axis. The figures beside them are of the band and of all that is drawn.
+
+    Left and Right move the band, with Shift they make it narrower or wider; Up and Down choose how far back it shows.
+    Signal ``spanned`` carries the span in s.
+    """
+
+    spanned = Signal(float)
 
     def __init__(self) -> None:
         super().__init__()
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName("Live quantities")
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         tracks = QVBoxLayout()
         tracks.setSpacing(0)
         row.addLayout(tracks, 3)
+        self.span_s = SPANS_S[0]
+        self.band = (-BAND * self.span_s, 0.0)
+        self._now = -np.inf
+        self._trails = {q: Trail() for q in SHOWN}
         self._plots: dict[str, pg.PlotWidget] = {}
         self._curves: dict[str, pg.PlotDataItem] = {}
+        self._bands: dict[str, pg.LinearRegionItem] = {}
         for quantity in SHOWN:
             plot = pg.PlotWidget()
             plot.setMenuEnabled(False)
             plot.hideButtons()
             plot.setMouseEnabled(x=False, y=False)
-            plot.setAccessibleName(f"{QUANTITIES[quantity].words}, last minute")
-            self._plots[quantity] = plot
-            self._curves[quantity] = plot.plot([], [])
+            plot.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            plot.setAccessibleName(f"{QUANTITIES[quantity].words}, live")
+            band = pg.LinearRegionItem(self.band, swapMode="sort")
+            band.sigRegionChanged.connect(lambda item: self.set_band(*item.getRegion()))
+            plot.addItem(band)
+            self._plots[quantity], self._bands[quantity] = plot, band
+            curve = plot.plot([], [])
+            curve.setDownsampling(auto=True, method="peak")
+            curve.setClipToView(True)
+            self._curves[quantity] = curve
             tracks.addWidget(plot)
         self._table = QGridLayout()
         self._table.setHorizontalSpacing(12)
@@ -48,6 +105,7 @@ class StripChart(QWidget):
         side.addStretch()
         row.addLayout(side, 2)
         self.restyle()
+        self.show_span(self.span_s)
 
     def restyle(self) -> None:
         clear(self._table)
@@ -71,37 +129,101 @@ class StripChart(QWidget):
             if info.side == "input":
                 pen.setDashPattern([5, 3])
             self._curves[quantity].setPen(pen)
+            ground = t.color("zinc_light")
+            ground.setAlpha(110)
+            self._bands[quantity].setBrush(ground)
+            for edge in self._bands[quantity].lines:
+                edge.setPen(pg.mkPen(t.ink if self.hasFocus() else t.ink2, width=2 if self.hasFocus() else 1))
+                edge.setHoverPen(pg.mkPen(t.ink, width=3))
+        self._show_figures()
 
-    def show_history(self, history: list[tuple[float, dict[str, float]]]) -> None:
-        """``history``: (bench seconds, values), oldest first."""
-        if not history:
+    def show_span(self, span_s: float) -> None:
+        """How far back the tracks show; the band keeps its share of it."""
+        share = span_s / self.span_s
+        self.span_s = span_s
+        for plot in self._plots.values():
+            plot.setXRange(-span_s, 0.0, padding=0.02)
+        self.set_band(self.band[0] * share, self.band[1] * share)
+        self._draw()
+        self.spanned.emit(span_s)
+
+    def set_band(self, begin_s: float, end_s: float) -> None:
+        """Put the band between two times before now, in s (negative), kept inside the tracks and wide enough."""
+        least = LEAST_BAND * self.span_s
+        begin = min(max(begin_s, -self.span_s), -least)
+        self.band = (begin, min(max(end_s, begin + least), 0.0))
+        for item in self._bands.values():
+            if item.getRegion() != self.band:
+                item.setRegion(self.band)
+        self._show_figures()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key, wide = Qt.Key(event.key()), event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        step = self.span_s / 30
+        begin, end = self.band
+        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            by = -step if key == Qt.Key.Key_Left else step
+            if wide:
+                self.set_band(begin + by, end)
+            else:
+                by = min(max(by, -self.span_s - begin), -end)
+                self.set_band(begin + by, end + by)
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            at = SPANS_S.index(self.span_s) + (1 if key == Qt.Key.Key_Up else -1)
+            self.show_span(SPANS_S[min(max(at, 0), len(SPANS_S) - 1)])
+        else:
+            super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        self.restyle()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        self.restyle()
+
+    def show_history(self, history: list[Row]) -> None:
+        """``history``: (bench seconds, values), oldest first; what came since the last call is appended."""
+        if not history or history[-1][0] == self._now:
             return
-        now = history[-1][0]
-        recent = [row for row in history[-400:] if row[0] >= now - SPAN_S]
-        for at, quantity in enumerate(SHOWN):
-            rows = [(t - now, v[quantity]) for t, v in recent if quantity in v]
-            if len(rows) < 2:
-                continue
-            times, values = np.array(rows).T
-            self._curves[quantity].setData(times, values)
-            self._plots[quantity].setXRange(-SPAN_S, 0.0, padding=0.02)
-            self._figures(at, quantity, times, values)
+        if history[-1][0] < self._now:  # another run
+            self._trails = {q: Trail() for q in SHOWN}
+            self._now = -np.inf
+        fresh = list(takewhile(lambda row: row[0] > self._now, reversed(history)))[::-1]
+        self._now = history[-1][0]
+        for quantity, trail in self._trails.items():
+            rows = [(t, v[quantity]) for t, v in fresh if quantity in v]
+            if rows:
+                trail.append(*np.array(rows).T)
+        self._draw()
+        self._show_figures()
 
-    def _figures(self, at: int, quantity: str, times: np.ndarray, values: np.ndarray) -> None:
-        info = QUANTITIES[quantity]
-        near = mean_and_spread(times, values, WINDOW_S)
-        whole = mean_and_spread(times, values, SPAN_S)
-        decimals = min(4, decimals_for(2.0 * near[1], near[0]))
-        self._cell(0, 1, f"last {WINDOW_S:g} s", "ink2")
-        self._cell(0, 2, f"last {SPAN_S:g} s", "ink2")
-        row = 1 + 3 * at
-        self._cell(row, 0, f"{info.words}, mean", info.kind)
-        self._cell(row + 1, 0, "1σ  (k = 1, 68.3 %)", "ink2")
-        self._cell(row + 2, 0, "2σ  (k = 2, 95.4 %)", "ink2")
-        for column, (mean, spread) in ((1, near), (2, whole)):
-            self._cell(row, column, f"{number(mean, decimals)} {info.unit}", "ink", 600)
-            self._cell(row + 1, column, f"{number(spread, decimals)} {info.unit}", "ink")
-            self._cell(row + 2, column, f"{number(2 * spread, decimals)} {info.unit}", "ink")
+    def _draw(self) -> None:
+        for quantity, trail in self._trails.items():
+            times, values = trail.since(self._now - self.span_s)
+            if len(times) > 1:
+                self._curves[quantity].setData(times - self._now, values)
+
+    def _show_figures(self) -> None:
+        begin, end = self.band
+        until = "now" if end > -0.5 else f"{duration(-end)} ago"
+        self._cell(0, 1, f"band, {duration(end - begin)} to {until}", "ink2")
+        self._cell(0, 2, f"last {duration(self.span_s)}", "ink2")
+        for at, quantity in enumerate(SHOWN):
+            times, values = self._trails[quantity].since(self._now - self.span_s)
+            if len(times) < 2:
+                continue
+            info = QUANTITIES[quantity]
+            near = mean_and_spread(times - self._now, values, begin, end)
+            whole = mean_and_spread(times - self._now, values, -self.span_s, 0.0)
+            decimals = min(4, decimals_for(2.0 * (near or whole or (0.0, 1.0))[1], values[-1]))
+            row = 1 + 3 * at
+            self._cell(row, 0, f"{info.words}, mean", info.kind)
+            self._cell(row + 1, 0, "1σ  (k = 1, 68.3 %)", "ink2")
+            self._cell(row + 2, 0, "2σ  (k = 2, 95.4 %)", "ink2")
+            for column, found in ((1, near), (2, whole)):
+                for below, factor in enumerate((0, 1, 2)):
+                    value = None if found is None else factor * found[1] if factor else found[0]
+                    text = f"{number(value, decimals)} {info.unit}" if value is not None else "–"
+                    self._cell(row + below, column, text, "ink", 400 if factor else 600)
 
     def _cell(self, row: int, column: int, text: str, color: str, weight: int = 400) -> None:
         made = self._cells.get((row, column))

@@ -25,21 +25,24 @@ class Working(QWidget):
         super().__init__()
         self._judged: Judged | None = None
         self._readings: dict[str, tuple[str, str, str]] = {}
+        self._earlier = ""
         self.setMinimumHeight(200)
         self.setObjectName("inside")
 
     def sizeHint(self) -> QSize:
         return QSize(400, max(200, self.minimumHeight()))
 
-    def show_judged(self, judged: Judged | None, readings: dict[str, tuple[str, str, str]]) -> None:
-        """``readings`` maps the id of a reading to (what it says, who gave it, how)."""
-        self._judged, self._readings = judged, readings
+    def show_judged(self, judged: Judged | None, readings: dict[str, tuple[str, str, str]], earlier: str = "") -> None:
+        """``readings`` maps the id of a reading to (what it says, who gave it, how); ``earlier`` is what an earlier run
+        found."""
+        self._judged, self._readings, self._earlier = judged, readings, earlier
         self.setAccessibleName(f"Working of {judged.finding.title}" if judged else "Working")
+        self.setAccessibleDescription(earlier)
         if judged is not None:
             rows = sum(len(r.get("readings", ())) for r in judged.finding.working.rows)
             doubts = 76 * len(judged.finding.doubts)
             lines = len(judged.finding.working.rows) + 2 * min(rows, 60) + 6
-            self.setMinimumHeight(300 + LINE * lines + 24 * 7 + doubts)
+            self.setMinimumHeight(300 + 3 * LINE * bool(earlier) + LINE * lines + 24 * 7 + doubts)
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -49,6 +52,7 @@ class Working(QWidget):
             ink.write(p, QRectF(self.rect()), "Choose a claim", 14, 400, theme().color("ink2"), ink.CENTRE)
             return
         y = self._headline(p, self._judged)
+        y = self._before(p, y)
         y = self._formula(p, y, self._judged.finding)
         y = self._table(p, y, self._judged.finding)
         y = self._budget(p, y, self._judged)
@@ -83,6 +87,14 @@ class Working(QWidget):
             chance = f"{100 * judged.probability:.0f} % likely to conform (normal, flat prior); {judged.claim.text}"
             ink.write(p, self._box(86, 18), chance, 12, 400, t.color("ink2"))
         return 108.0
+
+    def _before(self, p: QPainter, y: float) -> float:
+        """What an earlier run of the same unit found, and by how much it changed."""
+        if not self._earlier:
+            return y
+        box = self._box(y, ink.wrapped_height(self._earlier, self._box(y, 0).width(), 13))
+        ink.write(p, box, self._earlier, 13, 400, theme().color("ink"), WRAP, wrap=True)
+        return y + box.height() + 6
 
     def _formula(self, p: QPainter, y: float, finding: Finding) -> float:
         t, working = theme(), finding.working

@@ -17,6 +17,7 @@ from zincsmith.model.reading import Reading
 from zincsmith.ui import ink
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.panel import Panel, clear, label
+from zincsmith.ui.widgets.probe_spots import ProbeSpots
 
 FAR_OFF = 4.0  # times the middle of the expected span; a slip of a decimal point is ten
 
@@ -90,12 +91,14 @@ class YourTurn(Panel):
         self.expected = label("", 13, 400, "second")
         self.problem = label("", 13, 400, "problem", wrap=True)
         self.ruler = ExpectedRuler()
+        self.where = ProbeSpots()
+        self.terminals: tuple[tuple[str, ...], tuple[str, ...]] = (("L", "N"), ("+", "-"))
         self.entries = QGridLayout()
         self.entries.setHorizontalSpacing(12)
         row = QHBoxLayout()
         row.addWidget(self.line, 1)
         row.addWidget(self.unit)
-        for widget in (self.kicker, self.what, self.spot):
+        for widget in (self.kicker, self.what, self.spot, self.where):
             self.body.addWidget(widget)
         self.body.addLayout(row)
         self.body.addWidget(self.expected)
@@ -121,7 +124,7 @@ class YourTurn(Panel):
         self.kicker.setText(kicker)
         self.what.setText(title)
         self.spot.setText(text)
-        for widget in (self.line, self.unit, self.expected, self.ruler, self.problem):
+        for widget in (self.where, self.line, self.unit, self.expected, self.ruler, self.problem):
             widget.hide()
         if had_focus:
             self.setFocus()
@@ -139,13 +142,14 @@ class YourTurn(Panel):
         self.kicker.setText("YOUR TURN")
         self.what.setText(asked.what)
         self.spot.setText(f"{asked.spot}. Read it once it is still. Type a dash if it cannot be read.")
+        self.where.show_spot(asked.quantity, asked.spot, *self.terminals)
         self.unit.setText(UNIT_WORDS.get(info.unit, info.unit))
         self.unit.setStyleSheet(f"color: {theme().of(info.kind).name()}")
         low, high = asked.expected_low, asked.expected_high
         span = f"expected {low:.1f} to {high:.1f}" if low is not None and high is not None else ""
         self.expected.setText(f"Enter takes it    {span}")
         self.ruler.show_span(low, high, info.kind)
-        for widget in (self.line, self.unit, self.expected, self.ruler, self.problem):
+        for widget in (self.where, self.line, self.unit, self.expected, self.ruler, self.problem):
             widget.show()
         if fresh:
             self.line.clear()

@@ -1,0 +1,121 @@
+"""A run against an earlier one of the same unit: what a repair or another configuration changed, and what was not
+tested again."""
+
+from __future__ import annotations
+
+import math
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from zincsmith.book.reader import BookReader
+from zincsmith.judge.judging import JudgedRun, judge_run
+from zincsmith.judge.words import condition_words, decimals_for, number, shown, value_words
+from zincsmith.model.finding import Finding, Judged, Verdict
+
+K = 2.0
+
+
+@dataclass(frozen=True)
+class Change:
+    """``difference`` is now minus before and ``u`` its standard uncertainty, in the unit of the finding; None where
+    only one of them was measured. ``configuration`` is what the unit was then."""
+
+    now: Judged
+    before: Judged
+    run: int
+    configuration: str
+    difference: float | None
+    u: float | None
+
+    @property
+    def words(self) -> str:
+        """``run 3 (as received): 87.90 ±0.20 %, holds; changed by +0.42 ±0.08 %``."""
+        value, expanded, unit = value_words(self.before.finding)
+        measured = " ".join(x for x in (value, expanded, unit) if x)
+        then = f"run {self.run} ({self.configuration}): {measured}, {self.before.verdict.value}"
+        if self.difference is None:
+            return f"{then}; not tested again"
+        factor, _ = shown(self.now.finding)
+        by = self.difference * factor
+        if self.u is None:
+            return f"{then}; changed by {by:+.3g} {unit}, uncertainty unknown".replace("-", "−")
+        spread = K * self.u * factor
+        decimals = decimals_for(spread, by)
+        sign = "+" if by > 0 else ""
+        changed = f"{sign}{number(by, decimals)} ±{number(spread, decimals)} {unit}".strip()
+        told = "changed by" if abs(by) > spread else "not changed by more than it can show:"
+        return f"{then}; {told} {changed}"
+
+
+def before(book: BookReader, run: JudgedRun) -> JudgedRun | None:
+    """The latest earlier run of the same unit that came to an end; None when there is none."""
+    earlier = [r for r in book.runs() if r.unit == run.row.unit and r.id < run.row.id and r.outcome == "complete"]
+    return judge_run(book, max(r.id for r in earlier), run.conventions) if earlier else None
+
+
+def against(now: JudgedRun, then: JudgedRun) -> dict[int, Change]:
+    """What became of each figure: place among the judged of the new run -> change. Only what the old run measured."""
+    known: dict[tuple[str, str], list[Judged]] = defaultdict(list)
+    for one in then.judged:
+        if one.finding.value is not None:
+            known[_key(one)].append(one)
+    out = {}
+    for at, one in enumerate(now.judged):
+        rows = known[_key(one)]
+        if one.verdict is Verdict.NOT_TESTED:
+            found = rows[0] if rows else None
+        else:
+            found = next((r for r in rows if r.finding.conditions == one.finding.conditions), None)
+        if found is not None:
+            difference, u = _difference(one.finding, found.finding)
+            out[at] = Change(one, found, then.row.id, then.unit.configuration, difference, u)
+    return out
+
+
+def _key(judged: Judged) -> tuple[str, str]:
+    claim = judged.claim
+    return (claim.key, condition_words(claim.conditions)) if claim is not None else (judged.finding.name, "")
+
+
+def _difference(now: Finding, then: Finding) -> tuple[float | None, float | None]:
+    """Now minus before. What both runs share (the gain of the same meter on the same range) cancels as far as it acts
+    alike; what belongs to each run alone adds in square."""
+    if now.value is None or then.value is None:
+        return None, None
+    if now.u is None or then.u is None:
+        return now.value - then.value, None
+    shared: dict[str, float] = defaultdict(float)
+    alone = 0.0
+    for finding, sign in ((now, 1.0), (then, -1.0)):
+        for part in finding.contributions:
+            if part.shared:
+                shared[part.source] += sign * part.effect
+            else:
+                alone += part.effect**2
+    return now.value - then.value, math.sqrt(alone + sum(e**2 for e in shared.values()))
+
+
+def as_json(now: JudgedRun, then: JudgedRun, changes: Mapping[int, Change]) -> dict[str, Any]:
+    """The published form of a comparison of two runs; ``u`` is the standard uncertainty of the difference."""
+    return {
+        "unit": now.unit.tag,
+        "run": now.row.id,
+        "against": then.row.id,
+        "changes": [
+            {
+                "name": now.judged[at].finding.name,
+                "title": now.judged[at].finding.title,
+                "conditions": dict(now.judged[at].finding.conditions),
+                "unit": change.before.finding.unit,
+                "before": change.before.finding.value,
+                "now": now.judged[at].finding.value,
+                "difference": change.difference,
+                "u": change.u,
+                "verdict_before": change.before.verdict.value,
+                "verdict": now.judged[at].verdict.value,
+            }
+            for at, change in changes.items()
+        ],
+    }

@@ -1,0 +1,59 @@
+"""What leaves the book: report and files, each written by a process of its own, because drawing takes seconds."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QProcess, Signal
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from zincsmith.judge.judging import JudgedRun
+
+
+class Leaving(QObject):
+    """Signal ``said`` carries what is going on, in words, and at last whether it is there."""
+
+    said = Signal(str)
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._window = parent
+        self._process: QProcess | None = None
+
+    def ask_report(self, book: Path, run: JudgedRun) -> None:
+        """Ask where, then write the report."""
+        name = f"{run.unit.tag}-run-{run.row.id}.html"
+        chosen, _ = QFileDialog.getSaveFileName(self._window, "Save the report", name, "Report (*.html)")
+        if chosen:
+            self.report(book, run.row.id, Path(chosen))
+
+    def ask_folder(self, book: Path, run: JudgedRun) -> None:
+        """Ask where, then write readings, findings and log as files."""
+        chosen = QFileDialog.getExistingDirectory(self._window, "A folder for readings, findings and log")
+        if chosen:
+            self.folder(book, run.row.id, Path(chosen) / f"{run.unit.tag}-run-{run.row.id}")
+
+    def report(self, book: Path, run: int, file: Path) -> None:
+        self._start("report", book, run, file, "report")
+
+    def folder(self, book: Path, run: int, folder: Path) -> None:
+        self._start("export", book, run, folder, "files")
+
+    def _start(self, command: str, book: Path, run: int, out: Path, what: str) -> None:
+        if self._process is not None:
+            self.said.emit("One thing at a time: something is still being written.")
+            return
+        self.said.emit(f"Writing the {what}…")
+        process = QProcess(self)
+        self._process = process
+        process.finished.connect(lambda code, _status: self._ended(code, out, what))
+        process.start(sys.executable, ["-m", "zincsmith.cli", command, str(book), "--run", str(run), "-o", str(out)])
+
+    def _ended(self, code: int, out: Path, what: str) -> None:
+        assert self._process is not None
+        error = bytes(self._process.readAllStandardError().data()).decode(errors="replace").strip()
+        self._process.deleteLater()
+        self._process = None
+        saved = "Report saved" if what == "report" else "Files saved in"
+        self.said.emit(f"{saved}: {out.name}" if code == 0 else f"The {what} could not be written: {error[-200:]}")
