@@ -1,4 +1,4 @@
-"""Links that are no socket: a serial line over a pseudo-terminal; and what is looked for without being asked."""
+"""Links that are no bare socket: a serial line, HiSLIP, VXI-11. And what is looked for without being asked."""
 
 from __future__ import annotations
 
@@ -10,11 +10,13 @@ import tty
 from collections.abc import Iterator
 
 import pytest
+from tests.bench.peers import HislipPeer, Peer, Vxi11Peer
 
 from zincsmith.bench.dialect import dialect_for
 from zincsmith.bench.instrument import ScpiInstrument
-from zincsmith.bench.link import Link, resources
+from zincsmith.bench.link import Link, on_this_computer, resources
 from zincsmith.bench.scan import scan
+from zincsmith.model.errors import InstrumentError, Late
 
 ANSWERS = {b"*IDN?": b"HARROWGATE,SL-1,7,1.0", b"MEAS:VOLT?": b"2.4012E+01"}
 
@@ -69,3 +71,44 @@ def test_nothing_on_a_network_is_looked_for_unless_it_is_named(monkeypatch: pyte
     with pytest.raises(OSError, match="closed for this test"):
         socket.create_connection(("127.0.0.1", 9))
     assert tried, "what would have been tried would have been seen"
+
+
+@pytest.mark.parametrize("kind", [HislipPeer, Vxi11Peer])
+def test_an_instrument_on_the_network_protocols_is_read_and_its_failures_told(kind: type[Peer]) -> None:
+    mute: list[bytes] = []
+    peer = kind(lambda message: None if message in mute else ANSWERS.get(message))
+    try:
+        assert on_this_computer(peer.address)
+        meter = ScpiInstrument(Link("voltmeter", peer.address), dialect_for("voltmeter"))
+        meter.link.open()
+        assert meter.link.identity == "HARROWGATE,SL-1,7,1.0"
+        assert meter.read() == {"output_voltage": 24.012}
+        mute.append(b"MEAS:VOLT?")
+        with pytest.raises(Late, match="no answer within"):
+            meter.link.query("MEAS:VOLT?")
+        meter.link.open()  # a link that was late is opened anew, so that no late answer is taken for another
+        mute.clear()
+        assert meter.read() == {"output_voltage": 24.012}
+        peer.hang_up()
+        with pytest.raises(InstrumentError):
+            meter.link.query("MEAS:VOLT?")
+        assert not meter.link.is_open
+    finally:
+        peer.close()
+
+
+@pytest.mark.parametrize(
+    ("address", "here"),
+    [
+        ("TCPIP::127.0.0.1::5025::SOCKET", True),
+        ("TCPIP0::localhost::inst0::INSTR", True),
+        ("TCPIP::127.0.0.1::hislip0,4880::INSTR", True),
+        ("TCPIP::192.0.2.7::5025::SOCKET", False),
+        ("TCPIP::192.0.2.7::hislip0::INSTR", False),
+        ("TCPIP::127.0.0.1.example.org::inst0::INSTR", False),
+        ("USB0::0x1234::0x5678::SN1::INSTR", False),
+        ("ASRL/dev/ttyS0::INSTR", False),
+    ],
+)
+def test_what_is_beyond_this_computer_counts_as_real(address: str, here: bool) -> None:
+    assert on_this_computer(address) is here

@@ -9,6 +9,7 @@ import pytest
 from tests.conftest import bench_log
 from tests.engine.scripted import Actor, Once, Scene, first_of
 
+from zincsmith.bench.link import Link
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
@@ -28,6 +29,7 @@ from zincsmith.model.events import (
     PointRejected,
     PointTaken,
     Polled,
+    Remarked,
     RunOpened,
     SafeStep,
     StateChanged,
@@ -157,6 +159,65 @@ def test_a_typed_reading_is_corrected_and_the_first_value_kept(
     with BookReader(scene.path) as reader:
         assert evidence_of(reader, 1).points[0].get("case_temperature").value == 45.1  # type: ignore[union-attr]
     assert scene.events(PointTaken)[0].event.point.get("case_temperature").value == 54.1
+
+
+def test_a_slip_of_the_typing_hand_is_kept_and_mended(
+    tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
+) -> None:
+    """The stand-in plays the person too: what is typed comes off the face of its thermometer, once with a slip."""
+    addresses = standin().addresses
+    clock = Link("clock", addresses["clock"])
+    clock.open()
+    clock.write("FAUL thermometer,TYPO")
+    clock.query("*OPC?")
+    clock.close()
+    person = Link("thermometer", addresses["thermometer"])
+    person.open()
+    scene = Scene.set_up(tmp_path, unit, by_hand(rig, "thermometer"), tiny_plan, addresses)
+
+    def hands(state: State, calls: int) -> list[Command]:
+        if state is State.ASKING:
+            return [Command("enter", person.query("TYP?"))]
+        if state is State.RUNNING and scene.events(PointTaken) and not scene.events(EntryCorrected):
+            body = {"reading": "1/1/case_temperature", "reason": "slipped"}
+            return [Command("correct", person.query("TYP?"), body)]
+        return []
+
+    assert scene.run(Actor(hands)).outcome == "complete"
+    person.close()
+    corrected = scene.events(EntryCorrected)[0].event
+    first, right = corrected.first, corrected.reading.value
+    assert 23.0 < right < 60.0
+    digits = [sorted(f"{value:.1f}".replace(".", "").strip("0")) for value in (first, right)]
+    assert abs(first - right) > 0.5, "a slip, no rounding"
+    assert first > 4.0 * right or digits[0] == digits[1]
+    with BookReader(scene.path) as reader:
+        point = evidence_of(reader, 1).points[0]
+    assert point.get("case_temperature").value == right  # type: ignore[union-attr]
+
+
+def test_a_disk_without_room_or_too_slow_is_told_before_anything_is_armed(
+    scene: Scene, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(BookWriter, "free_bytes", lambda self: 3_000_000)
+    with pytest.raises(InputError, match="3 MB are left on the disk of the book"):
+        scene.run(Actor())
+    monkeypatch.setattr(BookWriter, "free_bytes", lambda self: 10**12)
+    monkeypatch.setattr(BookWriter, "commit_s", lambda self: 3.0)
+    with pytest.raises(InputError, match=r"one commit takes 3\.0 s"):
+        scene.run(Actor())
+    assert not scene.events(RunOpened)
+    monkeypatch.setattr(BookWriter, "commit_s", lambda self: 0.3)
+    assert scene.run(Actor()).outcome == "complete"
+    assert "0.30 s on the disk" in scene.events(Remarked)[0].event.text
+
+
+def test_one_commit_is_timed_and_changes_nothing(scene: Scene) -> None:
+    with BookWriter(scene.path) as book:
+        before = scene.events()
+        assert 0.0 < book.commit_s() < 60.0
+        assert book.free_bytes() > 0
+        assert scene.events() == before
 
 
 def test_a_mark_keeps_the_conditions_of_its_moment(scene: Scene) -> None:

@@ -14,7 +14,7 @@ from tests.conftest import bench_log
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.model.errors import Busy
-from zincsmith.model.events import Polled
+from zincsmith.model.events import Polled, RunClosed
 
 HANG_GUARD_S = 300.0
 DRIVER = """
@@ -50,8 +50,19 @@ app.exec()
 """
 
 
-@pytest.mark.parametrize("sign", [signal.SIGKILL, signal.SIGTERM])
-def test_a_window_killed_in_mid_run_leaves_a_safe_bench_and_every_reading(
+def wait_for_end(book: Path) -> RunClosed:
+    guard = time.monotonic() + HANG_GUARD_S
+    while True:
+        assert time.monotonic() < guard, "the engine did not end the run"
+        with BookReader(book) as reader:
+            closed = reader.closed(1)
+        if closed is not None:
+            return closed
+        time.sleep(0)
+
+
+@pytest.mark.parametrize("sign", [signal.SIGKILL, signal.SIGTERM, signal.SIGSTOP])
+def test_a_window_killed_or_stopped_in_mid_run_leaves_a_safe_bench_and_every_reading(
     make_book: Callable[..., Path], tmp_path: Path, sign: signal.Signals
 ) -> None:
     book, log = make_book(), tmp_path / "bench.log"
@@ -61,18 +72,17 @@ def test_a_window_killed_in_mid_run_leaves_a_safe_bench_and_every_reading(
         try:
             seen = int(window.stdout.readline())
             os.kill(window.pid, sign)
+            if sign == signal.SIGSTOP:  # it stands there, open and deaf, while the engine goes on
+                wait_for_end(book)
+                assert window.poll() is None
+                os.kill(window.pid, signal.SIGKILL)
             seen = max([seen, *(int(x) for x in window.stdout.read().split())])
         finally:
             window.kill()
-    guard = time.monotonic() + HANG_GUARD_S
-    closed = None
-    while closed is None:
-        assert time.monotonic() < guard, "the engine did not end the run"
-        with BookReader(book) as reader:
-            closed = reader.closed(1)
-        time.sleep(0)
+    closed = wait_for_end(book)
     assert (closed.outcome, closed.safe) == ("made safe", True)
-    assert "window is gone" in closed.why
+    assert ("does not answer" if sign == signal.SIGSTOP else "window is gone") in closed.why
+    guard = time.monotonic() + HANG_GUARD_S
     with BookReader(book) as reader:
         assert len(list(reader.events(run=1, kinds=(Polled,)))) >= seen
     switched = [row for row in bench_log(log) if row["what"] == "told"]

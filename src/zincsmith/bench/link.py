@@ -16,7 +16,11 @@ from typing import Any
 from zincsmith.model.errors import InputError, InstrumentError, Late, Lost
 
 TIMEOUT_MS = 900
-_LOOPBACK = re.compile(r"TCPIP\d*::(?:127(?:\.\d{1,3}){3}|localhost|\[?::1\]?)::\d+::SOCKET", re.IGNORECASE)
+_LOOPBACK = re.compile(
+    r"TCPIP\d*::(?:127(?:\.\d{1,3}){3}|localhost|\[?::1\]?)"
+    r"(?:::\d+::SOCKET|(?:,\d+)?(?:::[a-z]+\d*(?:,\d+)?)?::INSTR)",
+    re.IGNORECASE,
+)
 
 
 @cache
@@ -132,7 +136,7 @@ class Link:
                 message = f"no answer within {TIMEOUT_MS / 1000:g} s; check that it is not busy, locked or switched off"
                 raise Late(message, role=self.role, address=self.address, during=command) from None
             raise Lost("the connection broke", role=self.role, address=self.address, during=command) from None
-        except (OSError, UnicodeDecodeError) as error:
+        except Exception as error:  # noqa: BLE001 - each protocol of the backend leaks errors of its own kinds
             self.close()
             raise Lost(
                 f"the connection broke ({error})", role=self.role, address=self.address, during=command

@@ -12,11 +12,15 @@ from typing import Any
 from zincsmith.engine.desk import Command
 from zincsmith.engine.states import State
 
+FROZEN_S = 10.0  # a window that beat once and then says nothing for so long is frozen
 DOCUMENT_COMMANDS = {"revise", "choose", "undo", "redo", "photo"}
 
 
 class ControlDesk:
-    """Documents are handled as they come, in a run too; everything else is handed to who asks for commands."""
+    """Documents are handled as they come, in a run too; everything else is handed to who asks for commands.
+
+    A window says from its event loop that it is ``here``, so that one that froze is noticed.
+    """
 
     def __init__(self, control: socket.socket) -> None:
         self._socket = control
@@ -26,6 +30,8 @@ class ControlDesk:
         self._news: bytes | None = None
         self._gone = ""
         self._told_gone = False
+        self._beats = False
+        self._silent_s, self._heard = 0.0, time.monotonic()
         self.documents: Callable[[dict[str, Any]], None] = lambda command: None
 
     def leave(self, why: str) -> None:
@@ -74,6 +80,8 @@ class ControlDesk:
         while True:
             left = max(0.0, until - time.monotonic())
             found = self._hear(min(left, 1.0))
+            if self._beats and self._silent_s > FROZEN_S:
+                self.leave("the window does not answer")
             if self._gone:
                 self._told_gone = True
                 return [Command("gone", self._gone)]
@@ -83,6 +91,10 @@ class ControlDesk:
     def _hear(self, wait_s: float) -> list[Command]:
         talk = [self._socket] if self._unsaid or self._news else []
         ready, free, _ = select.select([self._socket], talk, [], wait_s)
+        now = time.monotonic()
+        # In ticks of our own of a second at most: on a computer that stood still, both stood still.
+        self._silent_s = 0.0 if ready else self._silent_s + min(now - self._heard, 1.0)
+        self._heard = now
         if free:
             self._flush()
         if ready:
@@ -99,7 +111,9 @@ class ControlDesk:
         while b"\n" in self._unread:
             line, self._unread = self._unread.split(b"\n", 1)
             message = json.loads(line)
-            if message["do"] in DOCUMENT_COMMANDS:
+            if message["do"] == "here":
+                self._beats = True
+            elif message["do"] in DOCUMENT_COMMANDS:
                 self.documents(message)
             else:
                 out.append(Command(message["do"], message.get("text", ""), message))

@@ -11,6 +11,7 @@ from zincsmith.bench.link import on_this_computer
 from zincsmith.bench.make_safe import OFF, make_safe
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
+from zincsmith.engine.awake import Awake
 from zincsmith.engine.course import Course
 from zincsmith.engine.desk import Desk
 from zincsmith.engine.journal import Journal
@@ -22,7 +23,7 @@ from zincsmith.engine.runner import Runner
 from zincsmith.engine.states import RESUMABLE, UNSAFE, State, allowed
 from zincsmith.engine.watch_over import Guard, GuardLost, NoGuard, takeover_of
 from zincsmith.model.errors import InputError, InstrumentError
-from zincsmith.model.events import Failed, Polled, RunClosed, RunOpened, RunResumed
+from zincsmith.model.events import Failed, Polled, Remarked, RunClosed, RunOpened, RunResumed
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
@@ -30,6 +31,9 @@ from zincsmith.procedures.catalogue import procedure
 from zincsmith.suitability.check import refuse_stops
 
 NOBODY = "unnamed"
+BYTES_A_SECOND = 2000.0  # of bench time; a run on the stand-in writes a quarter of that
+RESERVE_BYTES = 20e6
+SLOW_S, HOPELESS_S = 0.1, 2.0  # of one commit
 
 
 @dataclass(frozen=True)
@@ -55,6 +59,8 @@ class Session:
         self.book, self.desk = book, desk
         self.guard: Guard = guard or NoGuard()
         self.journal = Journal(book, desk)
+        self.awake = Awake()
+        self._commit_s = 0.0
         self.interrupted = self._close_interrupted()
 
     def _close_interrupted(self) -> list[int]:
@@ -153,8 +159,24 @@ class Session:
                 f"the {real[0].role.replace('_', ' ')} at {real[0].address} is a real instrument: say who runs it",
                 key="operator",
             )
-        rehearse(unit, rig, plan, start.ambient_degC)  # refuses what goes beyond a limit
+        itinerary = rehearse(unit, rig, plan, start.ambient_degC)  # refuses what goes beyond a limit
         refuse_stops(unit, rig, plan)
+        self._refuse_disk(itinerary.most_s)
+
+    def _refuse_disk(self, seconds: float) -> None:
+        """A run needs room for its events, and a disk that keeps up with the watches."""
+        wanted, free = seconds * BYTES_A_SECOND + RESERVE_BYTES, self.book.free_bytes()
+        if free < wanted:
+            raise InputError(
+                f"{free / 1e6:.0f} MB are left on the disk of the book, this run may need {wanted / 1e6:.0f} MB: free "
+                "some space or move the book"
+            )
+        self._commit_s = self.book.commit_s()
+        if self._commit_s > HOPELESS_S:
+            raise InputError(
+                f"one commit takes {self._commit_s:.1f} s on the disk of the book: watches could not act in time; move "
+                "it to a quicker disk"
+            )
 
     def _bench(self, rig: Rig, addresses: Mapping[str, str]) -> Bench:
         return Bench(rig, addresses, self.guard.beat, self.guard.is_there)
@@ -184,6 +206,11 @@ class Session:
         runner.people.unattended = start.unattended and source_kind(rig) == "settable" and not _by_hand(rig, "load")
         assert self.journal.run is not None
         try:
+            if self._commit_s > SLOW_S:
+                words = f"One commit takes {self._commit_s:.2f} s on the disk of the book: polls and watches come that"
+                self.journal.append(Remarked(f"{words} much later. A quicker disk is better."))
+            if rig.clock != "simulated" and (asleep := self.awake.hold()):
+                self.journal.append(Remarked(asleep))
             self.guard.begin(self.book.path, self.journal.run, rig, bench.addresses, self.journal.try_append)
             return runner.run(course, stands)
         except GuardLost as error:  # only from its start: once it runs, the runner deals with its loss
@@ -192,6 +219,7 @@ class Session:
             return closed
         finally:
             self.guard.end()
+            self.awake.release()
             self.journal.run = self.journal.step = self.journal.clock = None
 
     # At rest

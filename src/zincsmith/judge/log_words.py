@@ -213,7 +213,7 @@ def _told(event: object) -> tuple[Kind, str, str] | None:
         case PartEnded(_, "skipped"):
             return Kind.CHANGED, "Part skipped", "tidied up"
         case Remarked(text):
-            return Kind.NOTES, "Procedure", text
+            return Kind.NOTES, "Remark", text
         case Noted(text, values, photo):
             return (Kind.PHOTOS if photo else Kind.NOTES), text, _values(values)
         case Marked(text, values):

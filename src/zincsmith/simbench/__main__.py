@@ -12,7 +12,7 @@ from pathlib import Path
 from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.ailment import KINDS as AILMENTS
 from zincsmith.simbench.scpi import ScpiError
-from zincsmith.simbench.server import FAULTS, MISHAPS, Bench
+from zincsmith.simbench.server import FAULTS, MISHAPS, TYPO, Bench
 from zincsmith.simbench.world import World
 
 
@@ -21,7 +21,7 @@ def main() -> int:
         prog="zincsmith simbench",
         description="Stand-in instruments and a simulated unit on loopback ports.",
         epilog=f"faults of a line: {', '.join(sorted(FAULTS))}; of the unit: {', '.join(AILMENTS)}; "
-        f"of the bench: {', '.join(sorted(MISHAPS))}",
+        f"of the bench: {', '.join(sorted(MISHAPS))}; of the person who types a meter off: ROLE,{TYPO}",
     )
     parser.add_argument("--unit", type=Path, required=True, help="physics of the simulated unit (TOML)")
     parser.add_argument("--seed", type=int, default=1, help="draws the errors of the instruments")

@@ -13,19 +13,17 @@ from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtGui import QColor, QFont, QPainter, QPaintEvent
 from PySide6.QtWidgets import QApplication, QWidget
 
+from zincsmith.simbench.hand import FACES, shown
+
 PERIOD_MS = 400
-# role: (query, unit, decimals, words)
-FACES = {
-    "thermometer": ("MEAS:TEMP?", "°C", 1, "Handheld thermometer"),
-    "voltmeter": ("MEAS:VOLT?", "V", 3, "Handheld voltmeter"),
-}
 
 
 class Reading:
     """Asks the stand-in over its port; ``read`` gives the text on the display, None once nobody answers."""
 
     def __init__(self, port: int, role: str) -> None:
-        self.query, self.unit, self.decimals, self.words = FACES[role]
+        self.role = role
+        self.query, self.unit, _, self.words = FACES[role]
         self._socket = socket.create_connection(("127.0.0.1", port), timeout=2.0)
 
     def close(self) -> None:
@@ -39,8 +37,7 @@ class Reading:
             return None
         if not answer:
             return None
-        value = float(answer.decode().strip())
-        return "over range" if abs(value) > 9.0e37 else f"{value:.{self.decimals}f}"
+        return shown(self.role, float(answer.decode().strip()))
 
 
 class Face(QWidget):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import random
 import selectors
 import socket
 import time
@@ -11,11 +12,13 @@ from pathlib import Path
 from typing import IO
 
 from zincsmith.simbench.ailment import KINDS as AILMENTS
+from zincsmith.simbench.hand import FACES, shown, typed
 from zincsmith.simbench.instruments import IDENTITIES, MAKERS
 from zincsmith.simbench.scpi import Interpreter, ScpiError
 from zincsmith.simbench.world import World
 
 FAULTS = {"NONE", "SILENT", "DROP", "RUBBISH", "LATE", "OTHER"}
+TYPO = "TYPO"  # not of a line: the next text that is typed off this meter has a slip in it
 LATE_S = 2.0
 DRIFT = 0.03
 # What can go wrong with the world rather than with a line: FAULt bench,NAME.
@@ -45,10 +48,14 @@ class Bench:
     pace: float = 0.0  # bench seconds a second that pass by themselves; 0: only the clock's own command moves time
     latency_s: float = 0.0
     seats: dict[str, Seat] = field(default_factory=dict)
+    _slips: set[str] = field(default_factory=set)
     _paced: float = 0.0
     _damage: int = 0
     _selector: selectors.BaseSelector = field(default_factory=selectors.DefaultSelector)
     _log: IO[str] | None = None
+
+    def __post_init__(self) -> None:
+        self._hand = random.Random(f"hand {self.world.seed}")
 
     def open(self) -> None:
         """Bind every instrument to a free loopback port."""
@@ -62,6 +69,8 @@ class Bench:
             self.seats[role] = seat
             self._selector.register(listener, selectors.EVENT_READ, seat)
         self.seats["clock"].box.on("FAULt", self.inject)
+        for role in FACES:
+            self.seats[role].box.on("TYPed?", lambda _, role=role: self.typed(role))
 
     def addresses(self) -> list[dict[str, str | int]]:
         out: list[dict[str, str | int]] = []
@@ -176,13 +185,25 @@ class Bench:
             seat.late.clear()
             self._note(seat.role, "hung up", "")
 
+    def typed(self, role: str) -> str:
+        """What a person would type now who reads the meter of this role off its face."""
+        answer = self.seats[role].box.answer(FACES[role][0]) or "nan"
+        slip = role in self._slips
+        self._slips.discard(role)
+        text = typed(shown(role, float(answer)), self._hand, slip)
+        self._note(role, "typed", text)
+        return text
+
     def inject(self, text: str) -> None:
-        """``ROLE,FAULT`` for a line, ``bench,MISHAP`` for the world, ``unit,KIND`` for the inside of the unit."""
+        """``ROLE,FAULT`` for a line, ``ROLE,TYPO`` for who types it off, ``bench,MISHAP`` for the world, ``unit,KIND``
+        for the inside of the unit."""
         role, _, fault = text.partition(",")
         role, fault = role.strip().lower(), fault.strip()
         world, word = self.world, fault.upper()
         if role in self.seats and word in FAULTS:
             self.seats[role].fault = word
+        elif role in FACES and word == TYPO:
+            self._slips.add(role)
         elif role == "unit" and fault.lower() in AILMENTS:
             world.unit.ailment.kind = fault.lower()
         elif role == "bench" and word in MISHAPS:

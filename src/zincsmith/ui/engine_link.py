@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QSocketNotifier, Signal
+from PySide6.QtCore import QObject, QSocketNotifier, QTimer, Signal
 
 from zincsmith.engine.client import EngineClient
 from zincsmith.model.errors import InputError
 from zincsmith.model.rig import Rig
+
+BEAT_MS = 1000
 
 
 class EngineLink(QObject):
@@ -23,6 +25,9 @@ class EngineLink(QObject):
         super().__init__()
         self.client = EngineClient(book, log)
         self._rig: Rig | None = None
+        self._beat = QTimer(self)  # of the event loop, not of a thread: a frozen window falls silent
+        self._beat.setInterval(BEAT_MS)
+        self._beat.timeout.connect(lambda: self.client.send("here"))
         self._ear: QSocketNotifier | None = None  # on the engine
         self._awaited: QSocketNotifier | None = None  # on the stand-in bench, until it has said its addresses
 
@@ -50,6 +55,8 @@ class EngineLink(QObject):
             self.missing.emit(str(error))
             return
         self.up.emit()
+        self.client.send("here")
+        self._beat.start()
         self._ear = QSocketNotifier(self.client.fileno, QSocketNotifier.Type.Read, self)
         self._ear.activated.connect(self._hear)
 
@@ -60,6 +67,7 @@ class EngineLink(QObject):
         if messages is None or self.client.fileno < 0:
             _end(self._ear)
             self._ear = None
+            self._beat.stop()
             self.lost.emit()
 
     def restart(self, rig: Rig | None) -> None:
@@ -73,6 +81,7 @@ class EngineLink(QObject):
             self._start()
         _end(self._ear)
         self._ear = None
+        self._beat.stop()
         self.client.stop()
 
 
