@@ -35,6 +35,7 @@ from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.intake import Part
 from zincsmith.ui.rig.wiring_sheet import WiringSheet
 from zincsmith.ui.theme import LIGHT, load_fonts, use_theme
+from zincsmith.ui.widgets.strip_chart import StripChart
 from zincsmith.ui.window import MainWindow
 
 ROOT = Path(__file__).parent.parent
@@ -226,6 +227,29 @@ def on_screens(book: Path) -> list[Measure]:
     ]
 
 
+def live_plot() -> Measure:
+    """One more poll on a strip chart that holds and shows an hour of them, painted; twenty a second are promised."""
+    app = QApplication.instance() or QApplication([])
+    words, strip = Words(), StripChart()
+    words.resize(731, 350)
+    strip.resize(680, 130)
+    for one in (words, strip):
+        one.show()
+    polls = [(0.25 * n, {"input_power": 60.0 + n % 7, "output_voltage": 24.0 + 0.001 * (n % 5)}) for n in range(14_400)]
+    strip.show_history(polls)
+    strip.show_span(3600.0)
+    app.processEvents()
+
+    def one_more() -> None:
+        polls.append((polls[-1][0] + 0.25, polls[len(polls) % 1000][1]))
+        strip.show_history(polls)
+        app.processEvents()
+
+    update = least(one_more, 40)
+    floor = least(words.repaint, 50)
+    return Measure("a live plot with an hour of history", update / floor, 0.050 / PAINT_FLOOR_S, 1000.0 * update)
+
+
 def during_a_run(folder: Path) -> Measure:
     """The longest time for which a window that shows a run does not get round to anything else, against 100 ms.
 
@@ -273,7 +297,8 @@ def until(condition: Callable[[], bool]) -> None:
 def main() -> int:
     with tempfile.TemporaryDirectory() as folder:
         book = make_book(Path(folder))
-        measures = [start_up(book), label_lines(), hostile_lines(), *on_screens(book), during_a_run(Path(folder))]
+        measures = [start_up(book), label_lines(), hostile_lines(), *on_screens(book), live_plot()]
+        measures.append(during_a_run(Path(folder)))
     measures += [Measure(*row) for row in bench_engine.measures()]
     for one in measures:
         met = "met" if one.met else "NOT MET"

@@ -21,7 +21,7 @@ from zincsmith.model.unit import Unit
 from zincsmith.ui.theme import LIGHT, load_fonts, use_theme
 from zincsmith.ui.window import MainWindow
 
-HANG_GUARD_MS = 30_000
+HANG_GUARD_MS = 300_000
 
 
 @dataclass

@@ -12,7 +12,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 from tests.ui.conftest import Hands
-from tests.ui.test_path import CTRL, assert_uncut, enter_reading, pass_gate, start
+from tests.ui.test_path import CTRL, assert_uncut, pass_gate, start
+from tests.ui.test_stations_of_a_run import enter
 
 from zincsmith.engine.states import State
 from zincsmith.ui.widgets.probe_spots import ProbeSpots
@@ -32,8 +33,8 @@ def drag(widget: QWidget, begin: QPointF, end: QPointF) -> None:
 
 def test_stages_and_rows_of_points_are_dragged_within_what_is_safe(open_window: Open, make_book: Make) -> None:
     hands = open_window(make_book())
-    session, plan = hands.window.session, hands.window.stations["Plan"]
     hands.station(3)
+    session, plan = hands.window.session, hands.window.stations["Plan"]
     hands.click("Full plan")
     hands.until(lambda: "Raised from zero" in plan.view.accessibleName())
     stages = plan._itinerary.stages
@@ -154,12 +155,13 @@ def test_the_tape_seeks_and_report_and_files_leave_from_the_log(
     open_window: Open, make_book: Make, tmp_path: Path
 ) -> None:
     hands = open_window(make_book())
-    session, log = hands.window.session, hands.window.stations["Log"]
+    session = hands.window.session
     start(hands)
     pass_gate(hands)
-    enter_reading(hands, "45.1")
+    enter(hands, "45.1")
     hands.until(lambda: session.state is State.SAFE)
     hands.station(7)
+    log = hands.window.stations["Log"]
     hands.until(lambda: "Run ends: complete" in [i.text(1) for i in log._items()])
     assert_uncut(hands)
     assert "1 run" in log.tape.accessibleName()
