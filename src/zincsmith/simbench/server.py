@@ -8,6 +8,7 @@ import selectors
 import socket
 import time
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 from typing import IO
 
@@ -70,7 +71,7 @@ class Bench:
             self._selector.register(listener, selectors.EVENT_READ, seat)
         self.seats["clock"].box.on("FAULt", self.inject)
         for role in FACES:
-            self.seats[role].box.on("TYPed?", lambda _, role=role: self.typed(role))
+            self.seats[role].box.on("TYPed?", partial(self.typed, role))
 
     def addresses(self) -> list[dict[str, str | int]]:
         out: list[dict[str, str | int]] = []
@@ -185,7 +186,7 @@ class Bench:
             seat.late.clear()
             self._note(seat.role, "hung up", "")
 
-    def typed(self, role: str) -> str:
+    def typed(self, role: str, _parameter: str = "") -> str:
         """What a person would type now who reads the meter of this role off its face."""
         answer = self.seats[role].box.answer(FACES[role][0]) or "nan"
         slip = role in self._slips
