@@ -89,6 +89,7 @@ def test_a_run_that_loses_its_terminal_is_made_safe(command: Command, tmp_path: 
     plan.write_text(TINY.replace("warm_up_s = 60", "warm_up_s = 80000"))
     arguments = ["run", "--unit", UNIT, "--rig", RIG, "--plan", plan, "--book", book, "--operator", "T", "--yes"]
     terminal, its_end = pty.openpty()
+    before = signal.signal(signal.SIGHUP, signal.SIG_DFL)  # children of a shell under nohup would not hear it
     child = subprocess.Popen(
         [sys.executable, "-m", "zincsmith.cli", *map(str, arguments), "--log", str(log)],
         stdin=its_end,
@@ -96,6 +97,7 @@ def test_a_run_that_loses_its_terminal_is_made_safe(command: Command, tmp_path: 
         stderr=its_end,
         start_new_session=True,
     )
+    signal.signal(signal.SIGHUP, before)
     os.close(its_end)
     threading.Thread(target=drain, args=(terminal,), daemon=True).start()
     while not log.exists() or '"load_on": true' not in log.read_text():
