@@ -1,0 +1,37 @@
+"""The command line: the same core without a window.
+
+Exit codes of ``run``: 0 complete, 1 complete and a claim fails, 2 input refused, 3 made safe early,
+4 could not be confirmed safe. Every refused input gives 2 and one line on standard error.
+"""
+
+from __future__ import annotations
+
+import sys
+from typing import NoReturn
+
+import typer
+
+from zincsmith.cli import analyse, bench, results, runs  # noqa: F401 - each brings its commands along
+from zincsmith.cli.app import app
+from zincsmith.model.errors import ZincsmithError
+
+
+def main() -> None:
+    """Entry point: refused input becomes one line and exit code 2, never a traceback."""
+    try:
+        sys.exit(app(standalone_mode=False) or 0)
+    except ZincsmithError as error:
+        _refuse(str(error))
+    except typer.Exit as end:
+        sys.exit(end.exit_code)
+    except typer.Abort:
+        sys.exit(3)
+    except Exception as error:
+        if type(error).__module__.startswith(("click", "typer")) and hasattr(error, "format_message"):
+            _refuse(error.format_message())
+        raise
+
+
+def _refuse(message: str) -> NoReturn:
+    print(f"zincsmith: {' '.join(message.split())}", file=sys.stderr)
+    sys.exit(2)

@@ -1,0 +1,5 @@
+"""``python -m zincsmith.cli``."""
+
+from zincsmith.cli import main
+
+main()

@@ -1,0 +1,60 @@
+"""The application that the commands belong to, and what several of them need."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+app = typer.Typer(
+    name="zincsmith",
+    help="Characterize power supplies on the bench and compare them with their ratings.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+)
+
+BookArgument = Annotated[Path, typer.Argument(help="the book (.zbook)")]
+RunOption = Annotated[int | None, typer.Option("--run", help="number of the run; the latest unless told")]
+JsonOption = Annotated[bool, typer.Option("--json", help="print JSON")]
+
+
+def judged_run(book: Path, number: int | None):  # type: ignore[no-untyped-def]
+    from zincsmith.book.reader import BookReader
+    from zincsmith.judge.judging import judge_run
+
+    with BookReader(book) as reader:
+        return judge_run(reader, number)
+
+
+def print_rows(title: str, headings: tuple[str, ...], rows: Sequence[tuple[str, ...]]) -> None:
+    from rich.console import Console
+    from rich.table import Table
+
+    table = Table(title=title, title_justify="left")
+    for heading in headings:
+        table.add_column(heading)
+    for row in rows:
+        table.add_row(*row)
+    Console(width=None if sys.stdout.isatty() else 160).print(table)
+
+
+def print_table(run) -> None:  # type: ignore[no-untyped-def]
+    from rich.console import Console
+    from rich.table import Table
+
+    from zincsmith.judge.words import condition_words, value_words
+
+    table = Table(title=f"{run.unit.maker} {run.unit.model}, {run.unit.tag}, run {run.row.id}", title_justify="left")
+    for heading in ("figure", "conditions", "value", "±U", "unit", "claim", "verdict"):
+        table.add_column(heading, justify="right" if heading in {"value", "±U"} else "left")
+    for one in run.judged:
+        value, expanded, unit = value_words(one.finding)
+        claim = one.claim.text if one.claim else ""
+        table.add_row(
+            one.finding.title, condition_words(one.finding.conditions), value, expanded, unit, claim, one.verdict.value
+        )
+    Console(width=None if sys.stdout.isatty() else 140).print(table)

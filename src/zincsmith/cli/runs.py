@@ -1,0 +1,157 @@
+"""Plans and runs: plan, procedures, run, resume, book check."""
+
+from __future__ import annotations
+
+import json
+import sys
+from dataclasses import replace
+from pathlib import Path
+from typing import Annotated, NoReturn
+
+import typer
+
+from zincsmith.cli.app import BookArgument, app, judged_run, print_rows, print_table
+from zincsmith.model.finding import Verdict
+
+
+@app.command()
+def run(
+    unit: Annotated[Path, typer.Option(help="unit file (TOML)")],
+    rig: Annotated[Path, typer.Option(help="rig file (TOML)")],
+    plan: Annotated[str, typer.Option(help="full, the name of a plan, or a plan file (TOML)")],
+    book: Annotated[Path, typer.Option(help="the book to write; one that exists gets a new run")],
+    yes: Annotated[bool, typer.Option("--yes", help="pass gates without asking; recorded as such")] = False,
+    operator: Annotated[str, typer.Option(help="who runs it")] = "",
+    ambient: Annotated[float, typer.Option(help="room temperature in degC")] = 23.0,
+    standin: Annotated[Path | None, typer.Option(help="physics of another simulated unit (TOML)")] = None,
+    seed: Annotated[int | None, typer.Option(help="draws the errors of the simulated instruments")] = None,
+    log: Annotated[Path | None, typer.Option(help="log of the stand-in bench: what was switched, when")] = None,
+) -> None:
+    """Run a plan on a rig and write it into a book."""
+    from zincsmith.engine.batch import run_batch
+    from zincsmith.engine.composer import plan_named
+    from zincsmith.engine.session import NOBODY
+    from zincsmith.formats.rig_file import read_rig
+    from zincsmith.formats.unit_file import read_unit
+    from zincsmith.model.errors import InputError
+
+    the_rig = read_rig(rig)
+    if standin is not None or seed is not None:
+        if the_rig.standin is None:
+            raise InputError("this rig is not simulated; --standin and --seed do not apply", file=str(rig))
+        changed = the_rig.standin
+        changed = replace(changed, file=str(standin.resolve())) if standin is not None else changed
+        changed = replace(changed, seed=seed) if seed is not None else changed
+        the_rig = replace(the_rig, standin=changed)
+    the_unit = read_unit(unit)
+    end = run_batch(
+        unit=the_unit,
+        rig=the_rig,
+        plan=plan_named(plan, the_unit, the_rig),
+        book_path=book,
+        operator=operator or NOBODY,
+        ambient_degC=ambient,
+        auto_gates=yes,
+        log=log,
+    )
+    _tell_end(end, book)
+
+
+@app.command()
+def resume(
+    book: Annotated[Path, typer.Option(help="the book whose latest run ended early")],
+    yes: Annotated[bool, typer.Option("--yes", help="pass gates without asking; recorded as such")] = False,
+    operator: Annotated[str, typer.Option(help="who runs it")] = "",
+    ambient: Annotated[float, typer.Option(help="room temperature in degC")] = 23.0,
+    log: Annotated[Path | None, typer.Option(help="log of the stand-in bench: what was switched, when")] = None,
+) -> None:
+    """Go on with the latest run of a book where it stopped; what was read is kept."""
+    from zincsmith.engine.batch import resume_batch
+    from zincsmith.engine.session import NOBODY
+
+    _tell_end(resume_batch(book, operator or NOBODY, ambient, yes, log), book)
+
+
+def _tell_end(end, book: Path) -> NoReturn:  # type: ignore[no-untyped-def]
+    """How a run ended, in words and as exit code."""
+    if end.unconfirmed:
+        print("NOT CONFIRMED SAFE. By hand:", file=sys.stderr)
+        for line in end.unconfirmed:
+            print(f"  {line}", file=sys.stderr)
+        raise typer.Exit(4)
+    if end.outcome != "complete":
+        print(f"Made safe early: {end.why}", file=sys.stderr)
+        raise typer.Exit(3)
+    judged = judged_run(book, None)
+    print_table(judged)
+    raise typer.Exit(1 if judged.count(Verdict.FAILS) else 0)
+
+
+@app.command("plan")
+def show_plan(
+    unit: Annotated[Path, typer.Option(help="unit file (TOML)")],
+    rig: Annotated[Path, typer.Option(help="rig file (TOML)")],
+    plan: Annotated[str, typer.Option(help="full, the name of a plan, or a plan file (TOML)")] = "full",
+    as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False,
+    again: Annotated[str, typer.Option("--retest", help="only what tests these figures, after a repair")] = "",
+    as_toml: Annotated[bool, typer.Option("--toml", help="print the plan as a plan file, to be edited")] = False,
+) -> None:
+    """Compose a plan for a unit on a rig, and say how long it takes and what it leaves out."""
+    from zincsmith.engine.composer import compose, plan_named, retest
+    from zincsmith.engine.plan_words import as_json as to_json
+    from zincsmith.engine.plan_words import stage_rows
+    from zincsmith.engine.rehearsal import rehearse
+    from zincsmith.formats.plan_file import write_plan
+    from zincsmith.formats.rig_file import read_rig
+    from zincsmith.formats.unit_file import read_unit
+
+    the_unit, the_rig = read_unit(unit), read_rig(rig)
+    the_plan = plan_named(plan, the_unit, the_rig)
+    if again:
+        the_plan = retest(the_unit, the_rig, [f.strip() for f in again.split(",")])
+    left = compose(the_unit, the_rig)[1] if plan == "full" else []
+    if as_toml:
+        print(write_plan(the_plan), end="")
+        return
+    itinerary = rehearse(the_unit, the_rig, the_plan)
+    if as_json:
+        print(json.dumps(to_json(the_plan, itinerary, left), indent=2, ensure_ascii=False))
+        return
+    headings, rows = stage_rows(itinerary)
+    print_rows(f"{the_plan.name}, about {itinerary.likely_s / 60:.0f} min of bench time", headings, rows)
+    for one in left:
+        print(f"Not in this plan: {one.procedure}: {one.why}")
+
+
+@app.command()
+def procedures(as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False) -> None:
+    """List the procedures with what they need and what they are for."""
+    from zincsmith.engine.composer import catalogue
+
+    found = catalogue()
+    if as_json:
+        print(json.dumps({"procedures": found}, indent=2, ensure_ascii=False))
+        return
+    rows = [
+        (str(p["name"]), ", ".join(str(r).replace("_", " ") for r in p["needs"]), str(p["serves"]))  # type: ignore[attr-defined]
+        for p in found
+    ]
+    print_rows("Procedures", ("procedure", "needs", "for"), rows)
+
+
+book_commands = typer.Typer(help="The document on disk.", no_args_is_help=True)
+app.add_typer(book_commands, name="book")
+
+
+@book_commands.command("check")
+def check_book(book: BookArgument, as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False) -> None:
+    """Verify a book, and say what was interrupted and who made the bench safe. Exit 1 when something is damaged."""
+    from zincsmith.engine.book_check import check_book as look
+
+    found = look(book)
+    if as_json:
+        print(json.dumps(found.as_json(), indent=2, ensure_ascii=False))
+    else:
+        for line in found.lines():
+            print(line)
+    raise typer.Exit(1 if found.damage else 0)

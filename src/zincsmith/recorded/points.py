@@ -1,0 +1,408 @@
+"""Efficiency, losses and regulation from a table of points, one row a point."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincsmith.analysis.accuracy import column
+from zincsmith.analysis.efficiency import average_active_efficiency, efficiency, loss
+from zincsmith.analysis.loss_model import fit_losses
+from zincsmith.analysis.regulation import load_regulation, output_resistance
+from zincsmith.analysis.uncertainty import Column, Estimate, Values, propagate
+from zincsmith.formats.accuracy_file import ColumnAccuracy
+from zincsmith.formats.table_file import Columns
+from zincsmith.model.errors import InputError
+from zincsmith.model.reading import Reading
+from zincsmith.recorded.result import Analysed, Figure
+
+Array = NDArray[np.float64]
+
+BASES = {
+    "load_percent": "percent",
+    "input_voltage_V": "V",
+    "input_current_A": "A",
+    "input_power_W": "W",
+    "power_factor": "",
+    "output_voltage_V": "V",
+    "output_current_A": "A",
+}
+ACTIVE = (100.0, 75.0, 50.0, 25.0)
+NEAR_PERCENT = 2.0  # of a load that is asked for
+SAME_INPUT = 0.02
+POWER = ("input_power_W", "output_voltage_V", "output_current_A")
+# Doubts; common practice, no source.
+IMPLAUSIBLE = 0.97
+APPARENT, LOW_FACTOR = 0.02, 0.95
+LOW_IN_RANGE = 0.05
+COUNTS = 5
+SIGMAS, LEAST_ODD = 3.0, 0.002  # of the input power
+
+
+@dataclass(frozen=True)
+class Group:
+    """The rows of one input. ``suffix`` is empty where there is only one."""
+
+    rows: tuple[int, ...]
+    volts: float | None
+    suffix: str
+
+
+class Points:
+    """A table of points with its accuracies; figures are worked out row by row and input by input."""
+
+    def __init__(
+        self,
+        found: Columns,
+        accuracy: Mapping[str, ColumnAccuracy],
+        rated_power_W: float | None,
+        rated_voltage_V: float | None,
+    ) -> None:
+        self.file, self.accuracy, self.nominal = str(found.file), accuracy, rated_voltage_V
+        self.found = found
+        self.columns = {n: c for n, base in BASES.items() if (c := found.find(n, base)) is not None}
+        if not self.columns:
+            raise InputError(
+                f"none of the columns of points is there: {', '.join(BASES)}; there are: "
+                f"{', '.join(list(found.values)[:12])}",
+                file=self.file,
+            )
+        self.count = len(next(iter(self.columns.values())))
+        self.load = self._load(rated_power_W)
+        self.out = Analysed("points")
+        self.readings = {n: self._readings(n) for n in self.columns}
+        self.groups = self._groups()
+
+    def _load(self, rated_power_W: float | None) -> Array | None:
+        """Load in percent: as it stands, else of the rated power."""
+        if "load_percent" in self.columns:
+            return self.columns["load_percent"]
+        if rated_power_W and {"output_voltage_V", "output_current_A"} <= self.columns.keys():
+            return 100.0 * self.columns["output_voltage_V"] * self.columns["output_current_A"] / rated_power_W
+        return None
+
+    def _readings(self, name: str) -> list[Reading]:
+        known = self.accuracy.get(name)
+        ranges = self._ranges(name, known)
+        out = []
+        for row, value in enumerate(self.columns[name]):
+            number = None if value != value else float(value)
+            reading = Reading(f"row {row + 1} {name}", name, number, "", "", name, "file", range=ranges[row])
+            if known is not None:
+                reading = Reading(
+                    reading.id, name, number, "", "", name, "file",
+                    range=ranges[row],
+                    reading_percent=known.reading_percent,
+                    range_percent=known.range_percent,
+                    offset=known.offset,
+                    resolution=known.resolution,
+                    noise=known.noise,
+                    nonlinearity_percent=known.nonlinearity_percent,
+                    known=True,
+                )  # fmt: skip
+            out.append(reading)
+        return out
+
+    def _ranges(self, name: str, known: ColumnAccuracy | None) -> list[float | None]:
+        if known is None or known.range is None:
+            return [None] * self.count
+        if isinstance(known.range, float):
+            return [known.range] * self.count
+        ranges = self.found.values.get(known.range)
+        if ranges is None:
+            raise InputError(f"the range is said to stand in column {known.range!r}, which is not there", key=name)
+        bad = np.flatnonzero(~(ranges > 0.0))
+        if len(bad):
+            row = int(bad[0])
+            line = self.found.line + row if self.found.line is not None else None
+            raise InputError("a range is a positive number", file=self.file, line=line, key=known.range)
+        return [float(r) for r in ranges]
+
+    def _groups(self) -> list[Group]:
+        """Rows by input volts; those within 2 % are one."""
+        volts = self.columns.get("input_voltage_V")
+        if volts is None:
+            return [Group(tuple(range(self.count)), None, "")]
+        groups: list[list[int]] = []
+        for row in (int(r) for r in np.argsort(volts, kind="stable") if volts[r] == volts[r]):
+            mean = float(np.mean(volts[groups[-1]])) if groups else 0.0
+            if groups and abs(volts[row] - mean) <= SAME_INPUT * abs(mean):
+                groups[-1].append(row)
+            else:
+                groups.append([row])
+        means = [float(np.mean(volts[g])) for g in groups]
+        names = [f"_{round(m)}V" for m in means]
+        if len(set(names)) < len(names):
+            names = [f"_{m:.1f}V" for m in means]
+        if len(groups) == 1:
+            names = [""]
+        return [Group(tuple(sorted(g)), m, n) for g, m, n in zip(groups, means, names, strict=True)]
+
+    # Figures
+
+    def work_out(self) -> Analysed:
+        self._rows()
+        for group in self.groups:
+            self._average(group)
+            self._load_regulation(group)
+            self._resistance(group)
+        self._line_regulation()
+        self._doubts()
+        if len(self.groups) > 1 or self.groups[0].volts is not None:
+            self.out.facts["inputs"] = [f"{g.volts:.4g} V, {len(g.rows)} rows" for g in self.groups]
+        self.out.facts["rows"] = str(self.count)
+        return self.out
+
+    def _has(self, row: int, names: Sequence[str]) -> bool:
+        return all(n in self.columns and self.columns[n][row] == self.columns[n][row] for n in names)
+
+    def _lacking(self, names: Sequence[str]) -> list[str]:
+        return [n for n in names if n not in self.columns]
+
+    def _leave_out(self, what: str, why: str, remedy: str = "") -> None:
+        if not any(d.code == "left_out" and d.text.startswith(what) for d in self.out.doubts):
+            self.out.doubt("left_out", f"{what} left out: {why}.", remedy)
+
+    def _figure(
+        self, rows: Sequence[int], names: Sequence[str], formula: Callable[[Values], float], unit: str
+    ) -> Figure:
+        columns: dict[str, Column] = {n: column([self.readings[n][r] for r in rows]) for n in names}
+        with np.errstate(divide="ignore", invalid="ignore"):
+            found: Estimate = propagate(formula, columns)
+        known = all(n in self.accuracy for n in names)
+        return Figure(found.value if np.isfinite(found.value) else None, unit, found.u if known else None)
+
+    def _rows(self) -> None:
+        missing = self._lacking(POWER)
+        if missing:
+            self._leave_out("Efficiency and losses are", f"there is no column {' and no column '.join(missing)}")
+            return
+        for row in range(self.count):
+            if not self._has(row, POWER):
+                self._leave_out(f"Row {row + 1} is", "a cell of it is blank")
+                continue
+            if self.columns["input_power_W"][row] == 0.0:
+                self.out.figures[f"efficiency_{row + 1}"] = Figure(None)
+            else:
+                self.out.figures[f"efficiency_{row + 1}"] = self._figure([row], POWER, _efficiency, "")
+            self.out.figures[f"loss_{row + 1}"] = self._figure([row], POWER, _loss, "W")
+
+    def _average(self, group: Group) -> None:
+        what = "The average active efficiency is"
+        if self._lacking(POWER) or self.load is None:
+            self._leave_out(what, f"columns are missing: {', '.join([*self._lacking(POWER), 'load_percent'][:4])}")
+            return
+        rows = []
+        for load in ACTIVE:
+            near = [r for r in group.rows if abs(self.load[r] - load) <= NEAR_PERCENT and self._has(r, POWER)]
+            if not near:
+                at = f" at {group.volts:.4g} V" if group.suffix else ""
+                self._leave_out(f"{what[:-3]}{at} is", f"no row lies within {NEAR_PERCENT:g} % of {load:g} % load")
+                return
+            rows.append(min(near, key=lambda r: abs(self.load[r] - load)))  # type: ignore[index]
+        self.out.figures[f"average_active_efficiency{group.suffix}"] = self._figure(rows, POWER, _average, "")
+
+    def _by_load(self, rows: Sequence[int]) -> list[int]:
+        """Rows with output volts from the lowest load to the highest; empty where no load is known."""
+        order = self.load if self.load is not None else self.columns.get("output_current_A")
+        if order is None:
+            return []
+        return sorted(
+            (r for r in rows if self._has(r, ["output_voltage_V"]) and order[r] == order[r]), key=lambda r: order[r]
+        )
+
+    def _load_value(self, row: int) -> float:
+        order = self.load if self.load is not None else self.columns["output_current_A"]
+        return float(order[row])
+
+    def _load_regulation(self, group: Group) -> None:
+        what = "Load regulation is"
+        rows = self._by_load(group.rows)
+        if len(rows) < 2 or self._load_value(rows[0]) == self._load_value(rows[-1]):
+            self._leave_out(what, "output volts at two loads of one input are needed")
+            return
+        low, high = rows[0], rows[-1]
+        nominal = self.nominal
+        below: dict[str, Callable[[Array], float]] = {
+            "full_load": lambda v: float(v[1]),
+            "no_load": lambda v: float(v[0]),
+        }
+        if nominal is not None:
+            below["nominal"] = lambda v: nominal
+        else:
+            self._leave_out(
+                "Load regulation of nominal is", "the rated output volts are not known", "Use --rated-voltage."
+            )
+        for name, denominator in below.items():
+
+            def formula(v: Values, denominator: Callable[[Array], float] = denominator) -> float:
+                volts = v["output_voltage_V"]
+                return load_regulation(float(volts[0]), float(volts[1]), denominator(volts))
+
+            figure = self._figure([low, high], ["output_voltage_V"], formula, "")
+            self.out.figures[f"load_regulation_{name}{group.suffix}"] = figure
+        self._few_counts("load regulation", low, high)
+
+    def _few_counts(self, what: str, one: int, other: int) -> None:
+        """A change of a few counts of the display is mostly the display."""
+        known = self.accuracy.get("output_voltage_V")
+        if known is None or not known.resolution:
+            return
+        volts = self.columns["output_voltage_V"]
+        change = abs(volts[one] - volts[other])
+        if change < COUNTS * known.resolution * 0.999:
+            self.out.doubt(
+                "few_counts",
+                f"The {what} rests on a change of {change / known.resolution:.1f} counts of the display.",
+                "Use a finer range or meter.",
+            )
+
+    def _line_regulation(self) -> None:
+        what = "Line regulation is"
+        top = [rows[-1] for g in self.groups if (rows := self._by_load(g.rows))]
+        if len(self.groups) < 2 or len(top) < 2:
+            self._leave_out(what, "output volts at two inputs are needed")
+            return
+        if self.nominal is None:
+            self._leave_out(what, "the rated output volts are not known", "Use --rated-voltage.")
+            return
+        loads = [self._load_value(r) for r in top]
+        if max(loads) - min(loads) > (NEAR_PERCENT if self.load is not None else 0.02 * max(loads)):
+            self._leave_out(what, "the highest loads at the inputs are not the same")
+            return
+        volts = self.columns["output_voltage_V"][top]
+        most, least = int(np.argmax(volts)), int(np.argmin(volts))
+        if most == least:
+            least = (most + 1) % len(top)
+        nominal = self.nominal
+
+        def formula(v: Values) -> float:
+            return float(v["output_voltage_V"][0] - v["output_voltage_V"][1]) / nominal
+
+        pair = [top[most], top[least]]
+        self.out.figures["line_regulation"] = self._figure(pair, ["output_voltage_V"], formula, "")
+        self._few_counts("line regulation", *pair)
+
+    def _resistance(self, group: Group) -> None:
+        names = ("output_voltage_V", "output_current_A")
+        rows = [r for r in group.rows if self._has(r, names)]
+        currents = self.columns.get("output_current_A")
+        if currents is None or len({float(currents[r]) for r in rows}) < 2:
+            self._leave_out("Output resistance is", "output volts at two currents of one input are needed")
+            return
+        figure = self._figure(rows, names, _resistance, "ohm")
+        self.out.figures[f"output_resistance{group.suffix}"] = figure
+
+    # Doubts
+
+    def _doubts(self) -> None:
+        for note in self.found.notes:
+            self.out.doubt("read_with_a_note", f"{note[:1].upper()}{note[1:]}.")
+        self._implausible()
+        self._contradicting()
+        self._low_in_range()
+        for group in self.groups:
+            self._odd_one(group)
+
+    def _implausible(self) -> None:
+        for row in range(self.count):
+            value = self.out.figures.get(f"efficiency_{row + 1}", Figure(None)).value
+            if value is not None and value > IMPLAUSIBLE:
+                code = "efficiency_above_one" if value > 1.0 else "efficiency_implausible"
+                self.out.doubt(
+                    code,
+                    f"Row {row + 1}: an efficiency of {100 * value:.1f} % is not believable for a mains supply.",
+                    "Check ranges, channels, and that the input watts are real power.",
+                )
+            if value is not None and value < 0.0:
+                self.out.doubt("power_negative", f"Row {row + 1}: the efficiency is negative.", "Check polarities.")
+
+    def _contradicting(self) -> None:
+        names = ("input_voltage_V", "input_current_A", "input_power_W")
+        factor = self.columns.get("power_factor")
+        for row in range(self.count):
+            if factor is not None and factor[row] > 1.005:
+                self.out.doubt("power_factor_above_one", f"Row {row + 1}: the power factor is above one.")
+            if not self._has(row, names):
+                continue
+            volts, amps, watts = (float(self.columns[n][row]) for n in names)
+            apparent = volts * amps
+            if apparent <= 0.0 or factor is None or factor[row] != factor[row]:
+                continue
+            if factor[row] < LOW_FACTOR and abs(watts - apparent) <= APPARENT * apparent:
+                self.out.doubt(
+                    "apparent_as_real",
+                    f"Row {row + 1}: the input watts are volts times amps, yet the power factor is {factor[row]:.2f}.",
+                    "Read real power.",
+                )
+            elif abs(watts - factor[row] * apparent) > 0.03 * apparent:
+                self.out.doubt(
+                    "figures_contradict",
+                    f"Row {row + 1}: {factor[row]:.3g} x {volts:.4g} V x {amps:.4g} A is not {watts:.4g} W.",
+                    "A range, a unit or a channel is wrong.",
+                )
+
+    def _low_in_range(self) -> None:
+        for name, readings in self.readings.items():
+            low = [
+                n + 1 for n, r in enumerate(readings) if r.value and r.range and abs(r.value) < LOW_IN_RANGE * r.range
+            ]
+            if low:
+                rows = ", ".join(map(str, low[:8]))
+                self.out.doubt(
+                    "low_in_range", f"{name} stands below 5 % of its range in row {rows}.", "Choose a lower range."
+                )
+
+    def _odd_one(self, group: Group) -> None:
+        """A point that does not lie on the curve of losses of the others."""
+        if self._lacking(POWER):
+            return
+        rows = [r for r in group.rows if self._has(r, POWER)]
+        current = self.columns["output_current_A"][rows]
+        if len(rows) < 6 or len(np.unique(current)) < 6:
+            return
+        watts = self.columns["input_power_W"][rows]
+        losses = watts - self.columns["output_voltage_V"][rows] * current
+        model = fit_losses(current, losses)
+        worst = int(np.nanargmax(np.abs(model.deleted)))
+        rest = np.delete(np.arange(len(rows)), worst)
+        others = fit_losses(current[rest], losses[rest])
+        if others.scatter is None:
+            return
+        own = [r.u for n in rows if (r := self.out.figures.get(f"loss_{n + 1}")) is not None and r.u is not None]
+        sigma = max(others.scatter, 0.1 * max(own, default=0.0), LEAST_ODD / SIGMAS * float(watts[worst]))
+        if abs(model.deleted[worst]) > SIGMAS * sigma:
+            self.out.doubt(
+                "curve_not_smooth",
+                f"Row {rows[worst] + 1}: its losses lie {model.deleted[worst]:+.3g} W off the curve of the others.",
+                "Repeat the point; when it stays, a mode changes there.",
+            )
+
+
+def _efficiency(v: Values) -> float:
+    return float(efficiency(v["input_power_W"], v["output_voltage_V"], v["output_current_A"])[0])
+
+
+def _loss(v: Values) -> float:
+    return float(loss(v["input_power_W"], v["output_voltage_V"], v["output_current_A"])[0])
+
+
+def _average(v: Values) -> float:
+    return average_active_efficiency(v["input_power_W"], v["output_voltage_V"], v["output_current_A"])
+
+
+def _resistance(v: Values) -> float:
+    return output_resistance(v["output_voltage_V"], v["output_current_A"])
+
+
+def analyse_points(
+    found: Columns,
+    accuracy: Mapping[str, ColumnAccuracy],
+    rated_power_W: float | None = None,
+    rated_voltage_V: float | None = None,
+) -> Analysed:
+    """All figures that the rows allow; what is missing is told. InputError for what is no table of points."""
+    return Points(found, accuracy, rated_power_W, rated_voltage_V).work_out()

@@ -1,0 +1,61 @@
+"""Standby power from a file of times and watts."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from zincsmith.analysis.standby import allowed_W, standby
+from zincsmith.formats.table_file import Columns
+from zincsmith.model.errors import InputError
+from zincsmith.recorded.even import refuse_falling, rising_times
+from zincsmith.recorded.result import Analysed, Figure
+
+NEGATIVE_W = -1e-3
+
+
+def analyse_standby(found: Columns, time: str, power: str, method: Literal["sampling", "average"]) -> Analysed:
+    """Is it stable, and what is its mean? InputError for what is no such record."""
+    times = rising_times(found, time)
+    watts = found.find(power, "W")
+    if watts is None:
+        heads = ", ".join(list(found.values)[:12])
+        raise InputError(
+            f"there is no column {power!r}; there are: {heads}. Name it with --power", file=str(found.file)
+        )
+    whole = (times == times) & (watts == watts)
+    refuse_falling(found, times[whole], time)
+    try:
+        seen = standby(times[whole], watts[whole], method)
+    except ValueError as error:
+        raise InputError(f"{error}: record longer", file=str(found.file)) from None
+    out = Analysed(
+        "standby",
+        {
+            "mean_power": Figure(seen.mean_W, "W"),
+            "slope": Figure(seen.slope_W_per_h, "W/h"),
+            "stable_from": Figure(seen.stable_from_s, "s"),
+        },
+        {
+            "stable": seen.stable,
+            "method": method,
+            "limit": f"{seen.limit_W_per_h:.4g} W/h",
+            "used": f"{seen.used_s[0]:.6g} to {seen.used_s[1]:.6g} s, {seen.count} samples",
+            "spread": f"{seen.spread_W:.3g} W, 1 sigma",
+            "allowed_uncertainty": f"{allowed_W(seen.mean_W):.3g} W at 95 % (IEC 62301:2011, from memory)",
+        },
+    )
+    if seen.bursts:
+        out.facts["bursts"] = f"{seen.bursts} whole bursts of {seen.burst_s:.4g} s"
+    for note in found.notes:
+        out.doubt("read_with_a_note", f"{note[:1].upper()}{note[1:]}.")
+    if seen.short:
+        out.doubt("record_short", f"{seen.short[:1].upper()}{seen.short[1:]}.", "Record longer, once a second.")
+    if not seen.stable and not seen.short:
+        out.doubt(
+            "not_stable",
+            f"The power drifts by {seen.slope_W_per_h:+.3g} W/h, more than {seen.limit_W_per_h:.3g} W/h.",
+            "Go on recording until it is steady.",
+        )
+    if seen.mean_W < NEGATIVE_W:
+        out.doubt("power_negative", "The power is negative.", "Check the direction of the current input.")
+    return out
