@@ -192,15 +192,14 @@ def whole_periods(count: int, step_s: float, frequency_Hz: float) -> tuple[int, 
 def mean_over(values: Array, length: float) -> float:
     """Mean of a record from its first sample over ``length`` samples (not whole), trapezoidal, the end interpolated.
 
-    A record that ends just before takes its first sample for what follows, as a periodic one does.
+    Where the period ends behind the last sample, it ends with the value it began with.
     """
+    last = len(values) - 1
+    if length >= last:
+        total = float(np.sum(values)) - 0.5 * (float(values[0]) + float(values[last]))
+        return (total + 0.5 * (length - last) * (float(values[last]) + float(values[0]))) / length
     whole = int(length)
     rest = length - whole
-    if whole >= len(values):  # ends exactly with its last sample
-        return float(np.mean(values[:whole]))
     total = float(np.sum(values[:whole])) + 0.5 * (float(values[whole]) - float(values[0]))
-    if rest > 1e-9:
-        after = float(values[whole + 1]) if whole + 1 < len(values) else float(values[0])
-        end = (1.0 - rest) * float(values[whole]) + rest * after
-        total += 0.5 * rest * (float(values[whole]) + end)
-    return total / length
+    end = (1.0 - rest) * float(values[whole]) + rest * float(values[whole + 1])
+    return (total + 0.5 * rest * (float(values[whole]) + end)) / length
