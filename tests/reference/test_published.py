@@ -1,6 +1,9 @@
 """Figures checked against something outside the project. Each names its source."""
 
 import math
+from dataclasses import replace
+from importlib.resources import files
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -11,7 +14,11 @@ from zincsmith.analysis.efficiency import efficiency
 from zincsmith.analysis.leads import pair_resistance
 from zincsmith.analysis.regulation import load_regulation, output_resistance
 from zincsmith.analysis.uncertainty import Column, Part, covariance, propagate
-from zincsmith.rules.loader import load
+from zincsmith.judge.claims import claims_of
+from zincsmith.model.claim import RuleChoice
+from zincsmith.model.errors import InputError
+from zincsmith.model.unit import Unit
+from zincsmith.rules.loader import load, names
 
 
 def test_gum_h2_resistance_reactance_impedance() -> None:
@@ -123,6 +130,68 @@ def test_level_vi_limits(supply_class: str, power: float, efficiency_percent: fl
     rules = load("us-doe-level-vi")
     assert 100.0 * rules.efficiency_limit(supply_class, power) == pytest.approx(efficiency_percent, abs=6e-3)
     assert rules.no_load_limit_W(supply_class, power) == no_load
+
+
+@pytest.mark.parametrize(
+    ("name", "supply_class", "power", "efficiency_percent", "tenth_percent", "no_load"),
+    [
+        # Commission Regulation (EU) 2019/1782, both sides of every boundary; values from memory, worked by hand.
+        ("eu-2019-1782", "ac-dc basic", 1.0, 66.0, None, 0.10),
+        ("eu-2019-1782", "ac-dc basic", 49.0, 87.772, None, 0.10),
+        ("eu-2019-1782", "ac-dc basic", 49.01, 88.0, None, 0.21),
+        ("eu-2019-1782", "ac-dc low voltage", 49.01, 87.0, None, 0.21),
+        ("eu-2019-1782", "ac-dc low voltage", 10.0, 78.703, None, 0.10),
+        ("eu-2019-1782", "ac-ac basic", 10.0, 81.948, None, 0.21),
+        ("eu-2019-1782", "ac-ac low voltage", 49.01, 87.0, None, 0.21),
+        ("eu-2019-1782", "multiple voltage", 49.0, 85.289, None, 0.30),
+        ("eu-2019-1782", "multiple voltage", 250.0, 86.0, None, 0.30),
+        # EU Code of Conduct version 5, tier 2; values from memory, worked by hand.
+        ("eu-coc-tier-2", "ac-dc basic", 1.0, 66.9, 56.0, 0.075),
+        ("eu-coc-tier-2", "ac-dc basic", 1.0001, 66.886, 56.886, 0.075),
+        ("eu-coc-tier-2", "ac-dc basic", 12.0, 83.263, 73.263, 0.075),
+        ("eu-coc-tier-2", "ac-dc basic", 49.0, 88.997, 78.997, 0.075),
+        ("eu-coc-tier-2", "ac-dc basic", 49.01, 89.0, 79.0, 0.150),
+        ("eu-coc-tier-2", "ac-dc low voltage", 1.0, 60.8, 51.7, 0.075),
+        ("eu-coc-tier-2", "ac-dc low voltage", 10.0, 79.003, 69.733, 0.075),
+        ("eu-coc-tier-2", "ac-dc low voltage", 49.01, 88.0, 78.0, 0.150),
+    ],
+)
+def test_european_limits(
+    name: str, supply_class: str, power: float, efficiency_percent: float, tenth_percent: float | None, no_load: float
+) -> None:
+    rules = load(name)
+    assert 100.0 * rules.efficiency_limit(supply_class, power) == pytest.approx(efficiency_percent, abs=6e-3)
+    tenth = rules.ten_percent_limit(supply_class, power)
+    assert (None if tenth is None else 100.0 * tenth) == pytest.approx(tenth_percent, abs=6e-3)
+    assert rules.no_load_limit_W(supply_class, power) == no_load
+    assert not rules.covers(250.1)
+    assert rules.covers(0.2) is (name == "eu-2019-1782")
+
+
+def test_a_rule_set_of_ones_own_is_found_judged_and_refused_when_wrong(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, unit: Unit
+) -> None:
+    shipped = (files("zincsmith.rules") / "data" / "us-doe-level-vi.toml").read_text("utf-8")
+    mine = shipped.replace('short = "Level VI"', 'short = "House rule"').replace("constant = 0.88 ", "constant = 0.91 ")
+    monkeypatch.setenv("ZINCSMITH_RULES", str(tmp_path))
+    (tmp_path / "house.toml").write_text(mine)
+    assert "house" in names()
+    assert load("house").own
+    assert load("house").digest != load("us-doe-level-vi").digest
+    held = replace(
+        unit.nameplate, rules=(RuleChoice("house", "ac-dc basic"), RuleChoice("eu-coc-tier-2", "ac-dc basic"))
+    )
+    texts = [c.text for c in claims_of(held) if c.published]
+    assert "≥ 91 % (House rule, ac-dc basic)" in texts
+    assert "≥ 79 % (CoC tier 2, ac-dc basic)" in texts, "the efficiency at 10 % is a claim of its own"
+    for wrong, why in (
+        (mine.replace("{ constant = 0.875 },\n]", "]", 1), "the last band ends at 250 W"),
+        (mine.replace("constant = 0.16", 'constant = "much"', 1), "efficiency.0.constant"),
+        ("title = ", "Invalid"),
+    ):
+        (tmp_path / "house.toml").write_text(wrong)
+        with pytest.raises(InputError, match=why):
+            load("house")
 
 
 def test_copper_pair() -> None:

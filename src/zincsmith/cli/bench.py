@@ -9,7 +9,7 @@ from typing import Annotated
 
 import typer
 
-from zincsmith.cli.app import app, print_rows
+from zincsmith.cli.app import JsonOption, app, print_rows
 
 
 @app.command(context_settings={"ignore_unknown_options": True})  # a line may begin with a minus
@@ -69,6 +69,34 @@ def check(
             print(f"No rehearsal: {foreseen.problem}")
         print_rows("What this rig can decide", decision_row(None), [decision_row(d) for d in decisions])
     raise typer.Exit(1 if any(f.severity.value == "stop" for f in faults) else 0)
+
+
+@app.command()
+def rules(
+    file: Annotated[Path | None, typer.Argument(help="a rule set of your own (TOML), to be checked")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """List the published rules that units can be held to, or check a rule set of your own."""
+    from zincsmith.model.errors import InputError
+    from zincsmith.rules.loader import load, names, own_folder, read_rules
+
+    if file is not None:
+        try:
+            found = [read_rules(file.stem, file.read_bytes(), True)]
+        except OSError as error:
+            raise InputError(f"cannot be read ({error.strerror})", file=str(file)) from None
+    else:
+        found = [load(name) for name in names()]
+    if as_json:
+        rows = [
+            {"name": r.name, "title": r.title, "edition": r.edition, "classes": list(r.classes), "digest": r.digest,
+             "own": r.own, "provenance": r.provenance}
+            for r in found
+        ]  # fmt: skip
+        print(json.dumps({"rules": rows, "own_folder": str(own_folder())}, indent=2, ensure_ascii=False))
+        return
+    print_rows("Rules", ("name", "title", "classes"), [(r.name, r.title, ", ".join(r.classes)) for r in found])
+    print(f"Your own go into {own_folder()}")
 
 
 @app.command(context_settings={"ignore_unknown_options": True, "allow_extra_args": True, "help_option_names": []})

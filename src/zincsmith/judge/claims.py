@@ -188,6 +188,8 @@ def _published(plate: Nameplate) -> list[Claim]:
     power = plate.rated_power_W
     for choice in plate.rules if power > 0.0 else ():
         rules = load(choice.set)
+        if not rules.covers(power):
+            continue
         limit = rules.efficiency_limit(choice.supply_class, power)
         idle = rules.no_load_limit_W(choice.supply_class, power)
         for line in rules.lines:
@@ -201,6 +203,13 @@ def _published(plate: Nameplate) -> list[Claim]:
                 _claim(f"{choice.set} no load {line.words}", "no_load_power", None, idle, f"≤ {idle:g} W {behind}",
                        line.words, rules.short, conditions=at, published=True)
             )  # fmt: skip
+            tenth = rules.ten_percent_limit(choice.supply_class, power)
+            if tenth is not None:
+                found.append(
+                    _claim(f"{choice.set} tenth {line.words}", "efficiency", tenth, None,
+                           f"≥ {100 * tenth:.4g} % {behind}", f"{line.words}, 10 % load", rules.short,
+                           conditions={**at, "load_percent": 10.0}, published=True)
+                )  # fmt: skip
     return found
 
 

@@ -1,18 +1,26 @@
-"""Reads rule sets and works out their limits."""
+"""Reads rule sets and works out their limits: those that ship with the program, and those a person adds as files.
+
+A person's own lie in the folder ``rules`` of the program's configuration, or in the one that ZINCSMITH_RULES names; one
+with the name of a shipped set stands in its place.
+"""
 
 from __future__ import annotations
 
 import hashlib
 import math
+import os
 import tomllib
 from dataclasses import dataclass
 from importlib import resources
 from importlib.resources.abc import Traversable
+from pathlib import Path
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
+
+FOLDER = "ZINCSMITH_RULES"
 
 
 class Band(BaseModel):
@@ -26,8 +34,9 @@ class Band(BaseModel):
 class SupplyClass(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
     words: str
-    efficiency: list[Band]
-    no_load: list[Band]
+    efficiency: list[Band] = Field(min_length=1)
+    ten_percent: list[Band] = []
+    no_load: list[Band] = Field(min_length=1)
 
 
 class _File(BaseModel):
@@ -37,7 +46,8 @@ class _File(BaseModel):
     document: str
     edition: str
     scope: str
-    lines: list[tuple[float, float]]
+    scope_W: tuple[float, float] = (0.0, math.inf)
+    lines: list[tuple[float, float]] = Field(min_length=1)
     read_by: str
     read_on: str
     provenance: str
@@ -46,7 +56,8 @@ class _File(BaseModel):
 
 @dataclass(frozen=True)
 class RuleSet:
-    """A published rule; ``digest`` identifies the file that was in force when a finding was judged."""
+    """A published rule; ``digest`` identifies the file that was in force when a finding was judged. ``scope_W`` is the
+    span of rated output power that it speaks of; ``own`` says that a person added it."""
 
     name: str
     title: str
@@ -57,6 +68,17 @@ class RuleSet:
     lines: tuple[Line, ...]
     classes: dict[str, SupplyClass]
     digest: str
+    scope_W: tuple[float, float]
+    own: bool
+
+    def covers(self, power_W: float) -> bool:
+        """Whether it speaks of a rated output power."""
+        return self.scope_W[0] <= power_W <= self.scope_W[1]
+
+    def ten_percent_limit(self, supply_class: str, power_W: float) -> float | None:
+        """Least efficiency at 10 % load, a plain ratio; None where it has no such limit."""
+        bands = self._class(supply_class).ten_percent
+        return _limit(bands, power_W) if bands else None
 
     def efficiency_limit(self, supply_class: str, power_W: float) -> float:
         """Least average active efficiency, a plain ratio, for a rated output power in W."""
@@ -75,19 +97,37 @@ class RuleSet:
 
 
 def names() -> list[str]:
-    """The rule sets that ship with the program."""
-    return sorted(f.name.removesuffix(".toml") for f in _folder().iterdir() if f.name.endswith(".toml"))
+    """The rule sets there are, a person's own among them."""
+    return sorted({f.name.removesuffix(".toml") for folder in _folders() for f in _files(folder)})
 
 
 def load(name: str) -> RuleSet:
     """Load one by name; InputError when there is none or its file is wrong."""
-    if name not in names():
-        raise InputError(f"there is no rule set {name!r}; there are: {', '.join(names())}", key="rule")
-    raw = (_folder() / f"{name}.toml").read_bytes()
+    for folder in _folders():
+        for file in _files(folder):
+            if file.name == f"{name}.toml":
+                return read_rules(name, file.read_bytes(), isinstance(folder, Path))
+    raise InputError(f"there is no rule set {name!r}; there are: {', '.join(names())}", key="rule")
+
+
+def read_rules(name: str, raw: bytes, own: bool) -> RuleSet:
+    """A rule set from the text of its file. InputError, with key and reason, when it is wrong."""
     try:
         data = _File.model_validate(tomllib.loads(raw.decode("utf-8")))
-    except (ValidationError, tomllib.TOMLDecodeError) as error:
-        raise InputError(str(error), file=f"{name}.toml") from error
+    except ValidationError as error:
+        first = error.errors()[0]
+        key = ".".join(str(part) for part in first["loc"])
+        raise InputError(first["msg"], file=f"{name}.toml", key=key) from None
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise InputError(str(error), file=f"{name}.toml") from None
+    for kind, one in data.classes.items():
+        for bands in (one.efficiency, one.no_load, one.ten_percent):
+            if bands and bands[-1].up_to_W < data.scope_W[1]:
+                raise InputError(
+                    f"the last band ends at {bands[-1].up_to_W:g} W, the scope at {data.scope_W[1]:g} W",
+                    file=f"{name}.toml",
+                    key=f"class.{kind}",
+                )
     return RuleSet(
         name=name,
         title=data.title,
@@ -98,11 +138,27 @@ def load(name: str) -> RuleSet:
         lines=tuple(Line(v, f) for v, f in data.lines),
         classes=data.classes,
         digest=hashlib.sha256(raw).hexdigest()[:16],
+        scope_W=data.scope_W,
+        own=own,
     )
 
 
-def _folder() -> Traversable:
-    return resources.files("zincsmith.rules") / "data"
+def own_folder() -> Path:
+    """Where a person's own rule sets lie; it need not be there."""
+    named = os.environ.get(FOLDER)
+    if named:
+        return Path(named)
+    import platformdirs
+
+    return platformdirs.user_config_path("zincsmith") / "rules"
+
+
+def _folders() -> list[Path | Traversable]:
+    return [own_folder(), resources.files("zincsmith.rules") / "data"]
+
+
+def _files(folder: Path | Traversable) -> list[Path | Traversable]:
+    return [f for f in folder.iterdir() if f.name.endswith(".toml")] if folder.is_dir() else []
 
 
 def _limit(bands: list[Band], power_W: float) -> float:

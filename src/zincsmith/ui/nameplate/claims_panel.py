@@ -23,6 +23,7 @@ from zincsmith.ui.widgets.panel import Panel, button, label
 from zincsmith.ui.widgets.plain_table import PlainTable
 from zincsmith.ui.widgets.segments import Segments
 
+HELD = "(held to) "  # before the classes that are in force
 HEADINGS = ("claim", "value", "condition", "source", "tested by")
 
 
@@ -93,7 +94,7 @@ class ClaimsPanel(Panel):
         self.rule = Choice()
         self.rule.setFont(font(13))
         self.rule.setAccessibleName("Published rule and class the unit is held to")
-        self.rule.addItem("no published rule", None)
+        self.rule.addItem("Choose a rule and class…", None)
         for name in names():
             rule_set = load(name)
             for kind, one in rule_set.classes.items():
@@ -189,14 +190,19 @@ class ClaimsPanel(Panel):
 
     def _show_rule(self) -> None:
         plate = self._plate or Nameplate()
-        choice = plate.rules[0] if plate.rules else None
-        at = next((k for k in range(self.rule.count()) if self.rule.itemData(k) == choice), 0)
-        self.rule.setCurrentIndex(at)
+        for at in range(1, self.rule.count()):
+            choice = self.rule.itemData(at)
+            words = self.rule.itemText(at).removeprefix(HELD)
+            self.rule.setItemText(at, f"{HELD if choice in plate.rules else ''}{words}")
+        self.rule.setCurrentIndex(0)
+        self.rule.setItemText(0, "; ".join(load(r.set).short for r in plate.rules) or "no published rule")
         suggested, why = offered(plate)
-        if choice is not None and suggested is not None and choice != suggested:
+        if suggested is not None and any(r.supply_class != suggested.supply_class for r in plate.rules):
             self.why.setText(f"The plate suggests “{suggested.supply_class}”: {why}.")
-        elif choice is not None:
-            self.why.setText(f"This class because: {why}.")
+        elif plate.rules:
+            beyond = [r for r in map(load, (r.set for r in plate.rules)) if not r.covers(plate.rated_power_W)]
+            away = f" {beyond[0].short} does not reach {plate.rated_power_W:g} W." if beyond else ""
+            self.why.setText(f"{plate.rules[0].supply_class} because: {why}.{away}")
         elif suggested is not None:
             self.why.setText(f"Would be “{suggested.supply_class}”: {why}. Choose it to hold the unit to it.")
         else:
@@ -274,9 +280,13 @@ class ClaimsPanel(Panel):
         self.edited.emit(plate, f"judged by {word}: {claim.title}")
 
     def _hold_to(self) -> None:
+        """Hold to one more rule; to the same once more, no longer; to another class of it, instead."""
         rule: RuleChoice | None = self.rule.currentData()
-        if self._plate is not None:
-            self.edited.emit(replace(self._plate, rules=(rule,) if rule is not None else ()), "held to a rule")
+        if self._plate is None or rule is None:
+            return
+        others = tuple(r for r in self._plate.rules if r.set != rule.set)
+        rules = others if rule in self._plate.rules else (*others, rule)
+        self.edited.emit(replace(self._plate, rules=rules), "held to a rule")
 
 
 def _with_kept(plate: Nameplate, claim: Claim, kept: bool) -> Nameplate:
