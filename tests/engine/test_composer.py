@@ -11,7 +11,7 @@ from zincsmith.engine.rehearsal import rehearse
 from zincsmith.formats.plan_file import KINDS, find_plan, write_plan
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.errors import InputError
-from zincsmith.model.plan import BringUpOptions, GridOptions, Line, Plan, PlanWatch, RigCheckOptions
+from zincsmith.model.plan import BringUpOptions, GridOptions, Line, Plan, PlanWatch, RigCheckOptions, StandbyOptions
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 
@@ -23,7 +23,8 @@ def names(plan: Plan) -> list[str]:
 def test_the_order_of_the_work(unit: Unit, rig: Rig) -> None:
     plan, left = compose(unit, rig)
     assert names(plan) == [
-        "safety_checks", "rig_check", "bring_up", "rig_check", "static_grid", "rig_check", "safety_checks",
+        "safety_checks", "rig_check", "bring_up", "rig_check", "static_grid", "standby", "rig_check",
+        "safety_checks",
     ]  # fmt: skip
     assert left == []
     assert order_problem(plan.parts) == ""
@@ -35,6 +36,11 @@ def test_the_order_of_the_work(unit: Unit, rig: Rig) -> None:
     assert sum(len(s.gates) for s in itinerary.stages[:first_live]) >= 2, "gates before anything is energised"
     volts = [p.conditions["input_voltage_V"] for p in itinerary.points if p.part == 4]
     assert volts == sorted(volts), "line changes are grouped, low line first"
+    idle = next(p for p in plan.parts if isinstance(p, StandbyOptions))
+    assert idle.lines == (Line(115.0, 60.0), Line(230.0, 50.0)), "standby power is claimed at the lines of the rule"
+    hand = tuple(replace(i, how="by hand") if i.role == "power_meter" else i for i in rig.instruments)
+    by_hand, _ = compose(unit, replace(rig, instruments=hand))
+    assert next(p for p in by_hand.parts if isinstance(p, StandbyOptions)).method == "average"
 
 
 def test_lines_come_from_claims_range_and_rules_as_far_as_the_source_goes(unit: Unit, rig: Rig) -> None:

@@ -13,7 +13,7 @@ from typing import Literal
 from zincsmith.engine.rig_facts import outlet_of, source_kind
 from zincsmith.formats.plan_file import find_plan
 from zincsmith.model.errors import InputError
-from zincsmith.model.figures import FIGURES, GRID
+from zincsmith.model.figures import FIGURES, GRID, STANDBY
 from zincsmith.model.plan import (
     LINES,
     BringUpOptions,
@@ -23,6 +23,7 @@ from zincsmith.model.plan import (
     Plan,
     RigCheckOptions,
     SafetyOptions,
+    StandbyOptions,
 )
 from zincsmith.model.quantities import ROLES
 from zincsmith.model.rig import Rig
@@ -58,6 +59,7 @@ def compose(unit: Unit, rig: Rig) -> tuple[Plan, list[LeftOut]]:
         BringUpOptions(school=school_for(unit, rig), first_line=first),
         RigCheckOptions(when="live", line=first),
         GridOptions(lines=lines or LINES),
+        StandbyOptions(lines=standby_lines(unit, lines), method=_method(rig)),
         RigCheckOptions(when="after", line=first),
         SafetyOptions(restore=True),
     ]
@@ -65,6 +67,8 @@ def compose(unit: Unit, rig: Rig) -> tuple[Plan, list[LeftOut]]:
     parts: list[Options] = []
     for part in wanted:
         why = _cannot(part, unit, rig)
+        if not why and isinstance(part, StandbyOptions) and not any(isinstance(p, BringUpOptions) for p in parts):
+            why = "the unit could not be brought up first"
         if why:
             if all(one.procedure != part.procedure for one in left):
                 left.append(LeftOut(part.procedure, why))
@@ -88,9 +92,32 @@ def retest(unit: Unit, rig: Rig, figures: Sequence[str]) -> Plan:
     for part in full.parts:
         if isinstance(part, BringUpOptions) and source_kind(rig) != "fixed":
             parts.append(replace(part, school="from zero"))
-        elif not isinstance(part, GridOptions) or any(FIGURES[f].procedure == GRID for f in figures):
+        elif _wanted(part, figures):
             parts.append(part)
     return replace(full, name=f"Retest: {', '.join(figures)}", parts=tuple(parts))
+
+
+def _wanted(part: Options, figures: Sequence[str]) -> bool:
+    """Whether a part tests one of the figures, or stands before all testing."""
+    tests = {GridOptions: GRID, StandbyOptions: STANDBY}.get(type(part))
+    return tests is None or any(FIGURES[f].procedure == tests for f in figures)
+
+
+def standby_lines(unit: Unit, lines: Sequence[Line]) -> tuple[Line, ...]:
+    """Where standby power is asked for: at the lines of the rule sets, else at every one."""
+    wanted = [x for r in unit.nameplate.rules for x in load(r.set).lines]
+    found = tuple(x for x in lines if any(abs(x.voltage_V - w.voltage_V) <= 0.02 * w.voltage_V for w in wanted))
+    return found or tuple(lines) or LINES
+
+
+def _method(rig: Rig) -> Literal["sampling", "average"]:
+    """A meter that is read by hand gives its own mean over a period, not one every second."""
+    return "average" if not context_reaches(rig, "power_meter") else "sampling"
+
+
+def context_reaches(rig: Rig, role: str) -> bool:
+    one = rig.instrument(role)
+    return one is None or one.how != "by hand"
 
 
 def _cannot(part: Options, unit: Unit, rig: Rig) -> str:
@@ -150,6 +177,8 @@ def rank(part: Options) -> int:
         return 9 if part.restore else 0
     if isinstance(part, RigCheckOptions):
         return {"before": 1, "live": 3, "after": 8}[part.when]
+    if isinstance(part, StandbyOptions):
+        return 5
     return 2 if isinstance(part, BringUpOptions) else 4
 
 
@@ -158,6 +187,8 @@ REASONS = {
     1: "the background is taken before the unit was ever fed",
     2: "a unit is brought up before it is loaded or trusted with a sweep",
     3: "source and meters are checked before what they measure is believed",
+    4: "the grid warms the unit, and needs the load that standby power takes off",
+    5: "standby power is taken from a warm unit, with the load taken off",
     8: "the second background is taken after everything that it vouches for",
     9: "the unit is put back as it was when all work on it is done",
 }

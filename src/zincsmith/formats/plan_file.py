@@ -7,7 +7,16 @@ from typing import Any, get_args
 
 from zincsmith.formats.record_file import bind, listed, plain, raw_of, toml_text
 from zincsmith.model.errors import InputError
-from zincsmith.model.plan import BringUpOptions, GridOptions, Line, Options, Plan, PlanWatch, RigCheckOptions
+from zincsmith.model.plan import (
+    BringUpOptions,
+    GridOptions,
+    Line,
+    Options,
+    Plan,
+    PlanWatch,
+    RigCheckOptions,
+    StandbyOptions,
+)
 from zincsmith.model.quantities import WATCHABLE
 
 STATIC_GRID = Plan("Static grid", (GridOptions(),))
@@ -92,6 +101,14 @@ def check_plan(plan: Plan, file: str | None = None) -> None:
     for part in plan.parts:
         if isinstance(part, GridOptions):
             _check_grid(part, file)
+        elif isinstance(part, StandbyOptions):
+            _check_lines(part.lines, file, "part.lines")
+            if not 0.0 <= part.warm_up_s <= LONGEST_S or not 10.0 <= part.block_s <= 600.0:
+                raise InputError("a wait of up to 86400 s and blocks of 10 to 600 s are needed", file=file, key="part")
+            if not 900.0 <= part.at_least_s <= part.at_most_s <= LONGEST_S:
+                raise InputError("15 min at least, and no more than at_most_s", file=file, key="part.at_least_s")
+            if not 0.0 <= part.leakage_W <= 10.0:
+                raise InputError("must lie between 0 and 10 W", file=file, key="part.leakage_W")
         elif isinstance(part, BringUpOptions):
             _check_lines((part.first_line,), file, "part.first_line")
             if not 1.0 <= part.step_percent <= 50.0 or not 0.1 <= part.resolution_V <= 50.0:

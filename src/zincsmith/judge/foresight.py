@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from zincsmith.judge.claims import claims_of
 from zincsmith.model.claim import Claim
-from zincsmith.model.plan import Plan
+from zincsmith.model.figures import TESTS
+from zincsmith.model.plan import GridOptions, Plan, StandbyOptions
 from zincsmith.model.unit import Unit
 
 
@@ -21,13 +22,17 @@ class Untested:
 
 def untested(unit: Unit, plan: Plan) -> list[Untested]:
     """Claims without a procedure, outside the plan's lines, or tested over a part of their range."""
-    lines = {(x.voltage_V, x.frequency_Hz) for x in plan.grid.lines} if plan.grid is not None else set()
+    of: dict[str, set[tuple[float, float]]] = {
+        p.procedure: {(x.voltage_V, x.frequency_Hz) for x in p.lines}
+        for p in plan.parts
+        if isinstance(p, GridOptions | StandbyOptions)
+    }
     found = []
     for claim in claims_of(unit.nameplate):
-        at = claim.conditions
+        at, lines = claim.conditions, of.get(TESTS.get(claim.procedure, ""))
         if not claim.procedure:
             found.append(Untested(claim, "no procedure for it yet", False))
-        elif plan.grid is None:
+        elif lines is None:
             found.append(Untested(claim, "its procedure is not in the plan", False))
         elif at and (at["input_voltage_V"], at["frequency_Hz"]) not in lines:
             found.append(Untested(claim, "its line is not in the plan", False))

@@ -14,6 +14,7 @@ from zincsmith.judge.foresight import WHOLE_RANGE, uncovered
 from zincsmith.judge.log_words import STOPPING, stops_of
 from zincsmith.model.claim import Claim
 from zincsmith.model.events import RunClosed, RunOpened
+from zincsmith.model.figures import TESTS
 from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
 from zincsmith.model.plan import Plan
 from zincsmith.model.reading import Evidence
@@ -109,7 +110,7 @@ def _compare(finding: Finding, claim: Claim, evidence: Evidence, unit: Unit) -> 
     chance = None
     if finding.u is not None:
         chance = conformance_probability(finding.value, finding.u, claim.low, claim.high)
-    doubts = finding.doubts + tuple(_coverage(claim, evidence, unit)) + tuple(_incomplete(evidence))
+    doubts = finding.doubts + tuple(_coverage(claim, evidence, unit)) + tuple(_incomplete(claim, evidence))
     return Judged(
         replace(finding, doubts=doubts),
         claim,
@@ -122,7 +123,9 @@ def _compare(finding: Finding, claim: Claim, evidence: Evidence, unit: Unit) -> 
 def _untested(claim: Claim, evidence: Evidence) -> Judged:
     if not claim.procedure:
         why = "no procedure for it yet"
-    elif not evidence.by(GRID_PROCEDURE).complete:
+    elif TESTS[claim.procedure] not in (evidence.procedures or TESTS.values()):
+        why = "its procedure is not in the plan"
+    elif not evidence.by(TESTS[claim.procedure]).complete:
         why = "the run ended before its points were taken"
     else:
         why = "its points are not in the plan"
@@ -156,7 +159,7 @@ def _coverage(claim: Claim, evidence: Evidence, unit: Unit) -> list[Doubt]:
     ]
 
 
-def _incomplete(evidence: Evidence) -> list[Doubt]:
-    if evidence.by(GRID_PROCEDURE).complete:
+def _incomplete(claim: Claim, evidence: Evidence) -> list[Doubt]:
+    if claim.procedure not in TESTS or evidence.by(TESTS[claim.procedure]).complete:
         return []
     return [Doubt("run_incomplete", "The run ended early; points are missing.", "Run the plan to its end.")]

@@ -30,6 +30,8 @@ class Figure:
 
 
 GRID = "static grid"
+STANDBY = "standby power"
+TESTS = {GRID: "static_grid", STANDBY: "standby"}  # what a claim says it is tested by -> the procedure
 OUT = ("voltmeter",)
 IN = ("power_meter",)
 SCOPE = ("scope",)
@@ -53,7 +55,7 @@ FIGURES = {
                ("power_meter", "voltmeter", "load")),
         Figure("power_factor", "Power factor", "1", "plain", "least", "input", ("power_factor",), GRID, IN),
         Figure("current_thd", "Total harmonic distortion of the current", "1", "plain", "most", "input", roles=IN),
-        Figure("no_load_power", "No-load power", "W", "power", "most", "input", ("no_load_power",), "", IN),
+        Figure("no_load_power", "No-load power", "W", "power", "most", "input", ("no_load_power",), STANDBY, IN),
         Figure("ripple", "Ripple and noise, peak to peak", "V", "voltage", "most", roles=SCOPE),
         Figure("ripple_rms", "Ripple and noise, rms", "V", "voltage", "most", roles=SCOPE),
         Figure("load_step", "Dip or rise at a load step", "V", "voltage", "most", roles=SCOPE),

@@ -85,6 +85,24 @@ class GridOptions(Record):
         return tuple(load for load in self.loads_percent if (*at, load) not in self.dropped)
 
 
+@dataclass(frozen=True)
+class StandbyOptions(Record):
+    """``method``: sampling (means of ``block_s`` until stable, at least ``at_least_s``) or average (two periods of ten
+    minutes after half an hour, for a meter that is read by hand too). ``leads``: of the load, removed behind a gate, or
+    connected with what they may take stated as ``leakage_W``.
+    """
+
+    procedure: Literal["standby"] = "standby"
+    lines: tuple[Line, ...] = LINES
+    method: Literal["sampling", "average"] = "sampling"
+    warm_up_s: float = 300.0
+    block_s: float = 60.0
+    at_least_s: float = 900.0
+    at_most_s: float = 3600.0
+    leads: Literal["removed", "connected"] = "removed"
+    leakage_W: float = 0.0
+
+
 def with_point(grid: GridOptions, line: Line, load_percent: float) -> GridOptions:
     """The grid with one more point. A line or load it brings along is left out everywhere else; loads keep their
     order, from heavy to light or the other way round."""
@@ -100,7 +118,7 @@ def with_point(grid: GridOptions, line: Line, load_percent: float) -> GridOption
     return replace(grid, lines=lines, loads_percent=tuple(loads), dropped=tuple(k for k in every if k not in known))
 
 
-Options = RigCheckOptions | SafetyOptions | BringUpOptions | GridOptions
+Options = RigCheckOptions | SafetyOptions | BringUpOptions | GridOptions | StandbyOptions
 
 
 @dataclass(frozen=True)
@@ -130,7 +148,7 @@ class Plan:
         """Every line that points are taken at, each once, in order."""
         found: list[Line] = []
         for part in self.parts:
-            if isinstance(part, GridOptions):
+            if isinstance(part, GridOptions | StandbyOptions):
                 found += part.lines
             elif isinstance(part, RigCheckOptions) and part.when == "live":
                 found.append(part.line)

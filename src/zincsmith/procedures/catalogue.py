@@ -7,9 +7,10 @@ from zincsmith.procedures.base import Procedure
 from zincsmith.procedures.bring_up import BringUp
 from zincsmith.procedures.rig_check import RigCheck
 from zincsmith.procedures.safety_checks import SafetyChecks
+from zincsmith.procedures.standby import StandbyPower
 from zincsmith.procedures.static_grid import StaticGrid
 
-SHIPPED: tuple[Procedure, ...] = (SafetyChecks(), RigCheck(), BringUp(), StaticGrid())
+SHIPPED: tuple[Procedure, ...] = (SafetyChecks(), RigCheck(), BringUp(), StaticGrid(), StandbyPower())
 
 
 def procedure(name: str) -> Procedure:

@@ -12,12 +12,10 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 from zincsmith.formats.plan_file import check_plan
 from zincsmith.judge.words import duration
 from zincsmith.model.errors import InputError
-from zincsmith.model.plan import BringUpOptions, GridOptions, Line, Options, Plan, RigCheckOptions
+from zincsmith.model.plan import BringUpOptions, GridOptions, Line, Options, Plan, RigCheckOptions, StandbyOptions
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.panel import clear, label
-
-DOWN, UP = "down from full load", "up from light load"
 
 
 @dataclass(frozen=True)
@@ -70,6 +68,13 @@ def read_loads(text: str) -> tuple[float, ...]:
         raise InputError("loads are numbers in percent, such as 100 75 50 25 10 0") from None
 
 
+def _number(text: str) -> float:
+    try:
+        return float(text)
+    except ValueError:
+        raise InputError("one number is wanted, such as 0.005") from None
+
+
 def _one_line(text: str) -> Line:
     found = read_lines(text)
     if len(found) != 1:
@@ -90,6 +95,16 @@ FIELDS: dict[type, tuple[Choosing | Typing, ...]] = {
         Choosing("Average over", "average_s", _times(4.0, 10.0, 20.0, 60.0)),
         Choosing("Efficiency curve", "refine_points", tuple((f"{n} more points" if n else "as planned", n)
                                                             for n in (0, 3, 6, 12))),
+    ),
+    StandbyOptions: (
+        LINES,
+        Choosing("Method", "method", (("sampled until stable", "sampling"), ("two periods of 10 min", "average"))),
+        Choosing("Wait before", "warm_up_s", _times(60.0, 300.0, 900.0, 1800.0)),
+        Choosing("Means of", "block_s", _times(20.0, 60.0)),
+        Choosing("At least", "at_least_s", _times(900.0, 1800.0)),
+        Choosing("At most", "at_most_s", _times(1800.0, 3600.0, 7200.0)),
+        Choosing("Leads of the load", "leads", (("taken off", "removed"), ("stay, leakage stated", "connected"))),
+        Typing("Leakage of the load, W", "leakage_W", lambda x: f"{x:g}", lambda text: _number(text)),
     ),
     BringUpOptions: (
         Choosing("School", "school", (("raised from zero", "from zero"), ("switched to rated input", "rated input"))),

@@ -1,0 +1,247 @@
+"""Standby: real power with the output open, recorded until it is steady (IEC 62301), or as the mean of two periods.
+
+A load that is switched off still leaks, and so do its leads: a gate asks for them to be taken off, or what they may
+take is stated and stands in the budget.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from zincsmith.analysis.standby import Standby, allowed_W, standby
+from zincsmith.analysis.uncertainty import coverage_factor
+from zincsmith.model.actions import Confirm, Dwell, Measure, Measured, SetLoad, SetSource, Stage
+from zincsmith.model.finding import Contribution, Doubt, Finding
+from zincsmith.model.plan import Line, StandbyOptions
+from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.point_doubts import point_doubts
+
+NAME = "standby"
+PERIOD_S = 600.0  # of the average method, each
+SETTLES_S = 1800.0
+LEAST_BLOCKS = 6
+LIVE = ("input_power", "input_voltage", "input_current", "power_factor", "output_voltage")
+CAUTIONS = (
+    "The input stays live with nothing at the output: do not touch the output terminals.",
+    "The bulk capacitor stays charged after switch-off.",
+)
+
+
+class StandbyPower:
+    name = NAME
+    title = "Standby power"
+    version = 1
+    needs: tuple[str, ...] = ("ac_source", "power_meter")
+    serves = "no-load power, steady after IEC 62301, with its own uncertainty"
+
+    def suits(self, plate: Nameplate) -> str:
+        """Empty when this procedure fits the unit, else the reason why not."""
+        return fed_by_one_mains(plate)
+
+    def steps(self, ctx: Context) -> Steps:
+        """Load's leads off with the input off, then every line until it is steady; leads back at the end."""
+        options = _options(ctx)
+        lines = ctx.reachable(options.lines)
+        removed = options.leads == "removed"
+        yield Stage("Load off", "the input is off")
+        yield SetSource(lines[0].voltage_V, lines[0].frequency_Hz, False)
+        yield SetLoad(0.0, False)
+        if removed:
+            yield Confirm(
+                "Take the load off",
+                "Take the load's leads and its sense leads off the output. A load that is switched off still leaks, "
+                "and what it takes would count as standby power. USB units: nothing plugged in.",
+                CAUTIONS,
+            )
+        for line in lines:
+            yield Stage("Standby", line.words)
+            yield SetSource(line.voltage_V, line.frequency_Hz, True)
+            if options.method == "sampling" and "input_power" in ctx.polled:
+                yield Dwell(options.warm_up_s, "settles with the output open", warms=True)
+                yield from self._blocks(ctx, line)
+            else:
+                yield Dwell(max(options.warm_up_s, SETTLES_S), "settles with the output open", warms=True)
+                for period in (1.0, 2.0):
+                    yield _measure(ctx, line, PERIOD_S, period * PERIOD_S)
+        if removed:
+            yield Stage("Load back", "the input is off")
+            yield SetSource(lines[-1].voltage_V, lines[-1].frequency_Hz, False)
+            yield Confirm(
+                "Put the load back",
+                "Put the load's leads and its sense leads back to the output, polarity checked.",
+                (),
+            )
+
+    def _blocks(self, ctx: Context, line: Line) -> Steps:
+        """One mean after another until the standard calls it stable, or the longest time is over."""
+        options = _options(ctx)
+        times: list[float] = []
+        watts: list[float] = []
+        elapsed = 0.0
+        while elapsed < options.at_most_s:
+            elapsed += options.block_s
+            answer = yield _measure(ctx, line, options.block_s, elapsed)
+            reading = answer.point.get("input_power") if isinstance(answer, Measured) else None
+            if reading is None or reading.value is None:
+                if not isinstance(answer, Measured):
+                    return  # skipped: the rest of this line with it
+                continue
+            times.append(elapsed - options.block_s / 2.0)
+            watts.append(reading.value)
+            if elapsed >= options.at_least_s and len(watts) >= LEAST_BLOCKS and _judged(times, watts).stable:
+                return
+
+    def tidy(self, ctx: Context) -> Steps:
+        """Leave the load off."""
+        yield SetLoad(0.0, False)
+
+    def doubts(self, point: Point) -> list[Doubt]:
+        """Source and range of one block; whether it is steady is seen over all of them."""
+        return point_doubts(replace(point, settled=None), ("input_power",))
+
+    def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
+        """The no-load power at each line."""
+        by_line: dict[tuple[float, float], list[Point]] = {}
+        for point in evidence.points:
+            reading = point.get("input_power")
+            if reading is not None and reading.value is not None and "elapsed_s" in point.conditions:
+                c = point.conditions
+                by_line.setdefault((c["input_voltage_V"], c["frequency_Hz"]), []).append(point)
+        return [_finding(line, points) for line, points in by_line.items()]
+
+
+def _options(ctx: Context) -> StandbyOptions:
+    assert isinstance(ctx.options, StandbyOptions)
+    return ctx.options
+
+
+def _measure(ctx: Context, line: Line, seconds: float, elapsed: float) -> Measure:
+    wanted = tuple(q for q in LIVE if q in ctx.polled or q == "input_power")
+    leakage = _options(ctx).leakage_W if _options(ctx).leads == "connected" else 0.0
+    return Measure(
+        wanted,
+        seconds,
+        {
+            "input_voltage_V": line.voltage_V,
+            "frequency_Hz": line.frequency_Hz,
+            "load_percent": 0.0,
+            "elapsed_s": elapsed,
+            **({"leakage_W": leakage} if leakage else {}),
+        },
+    )
+
+
+def _judged(times: Sequence[float], watts: Sequence[float]) -> Standby:
+    return standby(np.asarray(times), np.asarray(watts))
+
+
+def _watts(point: Point) -> Reading:
+    reading = point.get("input_power")
+    assert reading is not None
+    return reading
+
+
+def _finding(line: tuple[float, float], points: list[Point]) -> Finding:
+    values = [float(_watts(p).value or 0.0) for p in points]
+    times = [p.conditions["elapsed_s"] for p in points]
+    conditions = {"input_voltage_V": line[0], "frequency_Hz": line[1]}
+    if len(points) >= LEAST_BLOCKS:
+        seen = _judged(times, values)
+        used = [p for p, t in zip(points, times, strict=True) if seen.used_s[0] <= t <= seen.used_s[1]]
+        slope, limit, stable = seen.slope_W_per_h, seen.limit_W_per_h, seen.stable
+        words = "mean of the last two thirds"
+    else:
+        used = points
+        slope, limit, stable = _of_two(times, values)
+        words = "mean of both periods" if len(points) > 1 else "one period"
+    powers = np.array([_watts(p).value for p in used], dtype=np.float64)
+    mean = float(np.mean(powers))
+    spread = float(np.std(powers, ddof=1)) if len(used) > 1 else None
+    first = _watts(used[0])
+    # One setting, one meter, one range: its limit of error is one and the same in every block, so the blocks are one
+    # reading whose repeats are the blocks.
+    merged = replace(first, value=mean, spread=spread, count=len(used))
+    others = tuple(r for r in used[0].readings if r.quantity != "input_power")
+    row = replace(used[0], readings=(merged, *others))
+    finding = finding_of(
+        "no_load_power",
+        "No-load power",
+        "W",
+        [row],
+        ["input_power"],
+        lambda v: float(v["input_power"][0]),
+        f"P, {words}",
+        conditions,
+        f"{len(used)} blocks; slope {1000.0 * slope:+.2f} mW/h, {1000.0 * limit:.3g} mW/h allowed",
+        doubts_of=lambda p, q: point_doubts(replace(p, settled=None), q),
+    )
+    readings = [_watts(p).id for p in used]
+    rows = ({**finding.working.rows[0], "readings": readings},)
+    finding = replace(finding, working=replace(finding.working, rows=rows))
+    finding = _with_leakage(finding, used[0])
+    return replace(finding, doubts=(*finding.doubts, *_doubts(finding, stable, len(points), row)))
+
+
+def _of_two(times: Sequence[float], values: Sequence[float]) -> tuple[float, float, bool]:
+    """(slope in W/h, its limit, whether it is below) between the two periods of the average method."""
+    mean = float(np.mean(values))
+    limit = 0.010 if mean <= 1.0 else 0.01 * mean
+    if len(values) < 2:
+        return 0.0, limit, False
+    slope = (values[-1] - values[0]) / (times[-1] - times[0]) * 3600.0
+    return slope, limit, abs(slope) < limit
+
+
+def _with_leakage(finding: Finding, point: Point) -> Finding:
+    """What a load that stays connected may take: a rectangular half-width that a person stated."""
+    leakage = point.conditions.get("leakage_W", 0.0)
+    if not leakage or finding.u is None:
+        return finding
+    part = Contribution("leakage of the load and its leads", leakage / 3.0**0.5, True)
+    u = (finding.u**2 + part.effect**2) ** 0.5
+    dof = finding.dof * (u / finding.u) ** 4 if finding.dof is not None and finding.u > 0.0 else None
+    return replace(finding, u=u, dof=dof, k=coverage_factor(dof), contributions=(*finding.contributions, part))
+
+
+def _doubts(finding: Finding, stable: bool, blocks: int, point: Point) -> list[Doubt]:
+    found = []
+    where = f"{point.conditions['input_voltage_V']:g} V"
+    if not stable:
+        found.append(
+            Doubt(
+                "not_stable",
+                f"At {where} the power was not steady: {finding.working.note}.",
+                "Let it run longer with the output open, and take it again.",
+            )
+        )
+    if finding.u is not None and finding.k is not None and finding.value is not None:
+        most = allowed_W(finding.value)
+        if finding.u * finding.k > most:
+            found.append(
+                Doubt(
+                    "standby_uncertainty",
+                    f"At {where} the uncertainty is {1000 * finding.u * finding.k:.3g} mW; IEC 62301 asks for "
+                    f"{1000 * most:.3g} mW at most.",
+                    "Use a lower range, or a meter made for small powers.",
+                )
+            )
+    factor = point.get("power_factor")
+    if factor is not None and factor.value is not None and factor.value < LOW_FACTOR:
+        found.append(
+            Doubt(
+                "low_power_factor",
+                f"At {where} the power factor is {factor.value:.3f}: volts times amps say nothing here, and the "
+                "meter's phase error counts.",
+                "See that its data sheet speaks of such a power factor.",
+            )
+        )
+    return found
+
+
+LOW_FACTOR = 0.1
