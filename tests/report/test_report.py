@@ -8,13 +8,14 @@ from pathlib import Path
 import pytest
 
 from zincsmith.book.reader import BookReader
+from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.judging import JudgedRun, _with_rig, judge_run
 from zincsmith.judge.words import value_words
 from zincsmith.model.events import RunClosed
 from zincsmith.model.finding import Verdict
 from zincsmith.model.intake import SafetyRecord
 from zincsmith.report.figures import ruler_svg
-from zincsmith.report.html import evidence_digest, render
+from zincsmith.report.html import render
 from zincsmith.suitability.check import check
 
 

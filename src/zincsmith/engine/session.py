@@ -23,7 +23,7 @@ from zincsmith.engine.runner import Runner
 from zincsmith.engine.states import RESUMABLE, UNSAFE, State, allowed
 from zincsmith.engine.watch_over import Guard, GuardLost, NoGuard, takeover_of
 from zincsmith.model.errors import InputError, InstrumentError
-from zincsmith.model.events import Failed, Polled, Remarked, RunClosed, RunOpened, RunResumed
+from zincsmith.model.events import Failed, Polled, Remarked, RunClosed, RunOpened, RunResumed, Signed
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
@@ -127,6 +127,8 @@ class Session:
             opened = reader.opened(row.id)
             if row.outcome not in RESUMABLE or row.id != reader.run().id:
                 raise InputError(f"run {row.id} cannot be resumed: only the latest run, when it ended early, can be")
+            if any(True for _ in reader.events(run=row.id, kinds=(Signed,))):
+                raise InputError(f"run {row.id} is signed: it is amended, never changed. Begin a new run")
             heads = (self.book.head("unit", row.unit), self.book.head("rig", "bench"), self.book.head("plan", "plan"))
             for was, now, what in zip((row.unit_n, row.rig_n, row.plan_n), heads, ("unit", "rig", "plan"), strict=True):
                 if was != now:

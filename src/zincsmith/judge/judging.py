@@ -11,7 +11,7 @@ from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.evidence import evidence_of, findings_of
 from zincsmith.judge.foresight import WHOLE_RANGE, uncovered
-from zincsmith.judge.log_words import STOPPING, stops_of
+from zincsmith.judge.log_words import DEVIATING, STOPPING, deviations_of, stops_of
 from zincsmith.model.claim import Claim
 from zincsmith.model.events import RunClosed, RunOpened
 from zincsmith.model.figures import TESTS
@@ -43,6 +43,7 @@ class JudgedRun:
     faults: tuple[Fault, ...]  # of the rig for this unit and plan, on the day of the run
     rule_sets: tuple[str, ...]
     stops: tuple[tuple[str, str, str], ...] = ()  # time, what, why: whatever stopped or broke the run
+    deviations: tuple[tuple[str, str, str], ...] = ()  # likewise: what did not go as planned
 
     @property
     def doubts(self) -> dict[Doubt, list[str]]:
@@ -71,7 +72,10 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
     faults = tuple(check(unit, rig, plan, date.fromisoformat(row.began[:10])))
     judged = tuple(_with_rig(j, faults) for j in judge(findings, claims_of(unit.nameplate), evidence, unit))
     stops = stops_of(book.events(run=row.id, kinds=STOPPING))
-    return JudgedRun(row, unit, rig, plan, opened, closed, evidence, conventions, judged, faults, rules, stops)
+    deviations = deviations_of(book.events(run=row.id, kinds=DEVIATING))
+    return JudgedRun(
+        row, unit, rig, plan, opened, closed, evidence, conventions, judged, faults, rules, stops, deviations
+    )
 
 
 def _with_rig(judged: Judged, faults: Sequence[Fault]) -> Judged:

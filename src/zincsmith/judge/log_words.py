@@ -9,6 +9,7 @@ from enum import StrEnum
 from zincsmith.book.reader import Written
 from zincsmith.judge.words import UNIT_WORDS, condition_words, local_time
 from zincsmith.model.events import (
+    Amended,
     Effected,
     EntryCorrected,
     EntryRefused,
@@ -30,6 +31,7 @@ from zincsmith.model.events import (
     RunOpened,
     RunResumed,
     SafeStep,
+    Signed,
     StageBegan,
     StateChanged,
     Tripped,
@@ -71,6 +73,7 @@ class Entry:
         return low in f"{self.time} {self.text} {self.detail}".lower() or any(e.holds(wanted) for e in self.under)
 
 
+DEVIATING = (Passed, PointRejected, PointTaken, EntryCorrected, PartEnded)
 STOPPING = (Tripped, Failed, GuardianSaid, RunResumed, StateChanged)
 News = tuple[Entry | None, Entry]
 
@@ -218,10 +221,30 @@ def _told(event: object) -> tuple[Kind, str, str] | None:
             return (Kind.PHOTOS if photo else Kind.NOTES), text, _values(values)
         case Marked(text, values):
             return Kind.MARKS, f"Mark: {text}" if text else "Mark", _values(values)
+        case Signed(by, evidence):
+            return Kind.CHANGED, f"Signed by {by}", f"over evidence {evidence[:16]}"
+        case Amended(by, text):
+            return Kind.CHANGED, f"Amended by {by}", text
         case Revised(document, key, _, why):
             return Kind.CHANGED, f"{document} {key}", why
         case _:
             return None
+
+
+def deviations_of(events: Iterable[Written]) -> tuple[tuple[str, str, str], ...]:
+    """(time, what, why) of what did not go as planned: skipped, taken again, rejected, corrected."""
+    out = []
+    for written in events:
+        event = written.event
+        if isinstance(event, PointTaken):
+            if event.point.take > 1:
+                out.append((local_time(written.at, seconds=True), f"Point {event.point.number} taken again", ""))
+        elif isinstance(event, PointRejected):
+            text = f"Point {event.number} rejected"
+            out.append((local_time(written.at, seconds=True), text, f"{event.reason} ({event.by})"))
+        elif isinstance(event, DEVIATING) and (told := _told(event)) is not None:
+            out.append((local_time(written.at, seconds=True), told[1], told[2]))
+    return tuple(out)
 
 
 def stops_of(events: Iterable[Written]) -> tuple[tuple[str, str, str], ...]:

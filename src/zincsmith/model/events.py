@@ -290,6 +290,49 @@ class RunClosed:
     unconfirmed: tuple[str, ...] = field(default_factory=tuple)
 
 
+@dataclass(frozen=True)
+class KeptRow:
+    """One finding as it was told: figure, conditions and claim in words, value, standard uncertainty, both verdicts."""
+
+    name: str
+    conditions: str
+    claim: str
+    value: float | None
+    u: float | None
+    verdict: str
+    simple: str
+
+
+@dataclass(frozen=True)
+class FindingsKept:
+    """The findings of a run as they were told, with what they depend on: judging old evidence again is compared with
+    them. ``evidence`` is the hash of the points, ``rules`` are rule sets with theirs, ``versions`` those of the
+    procedures."""
+
+    evidence: str
+    conventions: dict[str, str]
+    rules: tuple[str, ...]
+    versions: tuple[tuple[str, int], ...]
+    program: str
+    rows: tuple[KeptRow, ...]
+
+
+@dataclass(frozen=True)
+class Signed:
+    """Somebody answers for the run as it stands; from here on it is amended, never changed."""
+
+    by: str
+    evidence: str
+
+
+@dataclass(frozen=True)
+class Amended:
+    """What was added after a run was signed."""
+
+    by: str
+    text: str
+
+
 Event = (
     Revised
     | RunOpened
@@ -323,5 +366,8 @@ Event = (
     | StateChanged
     | SafeStep
     | RunClosed
+    | FindingsKept
+    | Signed
+    | Amended
 )
 EVENTS: dict[str, type[Event]] = {cls.__name__: cls for cls in get_args(Event)}

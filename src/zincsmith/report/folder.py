@@ -11,12 +11,12 @@ from pathlib import Path
 from typing import Any
 
 from zincsmith.book.reader import BookReader
+from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.judge.log_words import Entry, LogBook
 from zincsmith.judge.words import as_json
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import PointRejected, PointTaken
-from zincsmith.report.html import evidence_digest
 
 CONDITIONS = ("input_voltage_V", "frequency_Hz", "load_percent", "load_A")
 READINGS = (

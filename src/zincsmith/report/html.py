@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import os
 from importlib import resources
 from pathlib import Path
@@ -11,7 +10,7 @@ from typing import Any
 from jinja2 import Environment, StrictUndefined
 from markupsafe import Markup
 
-from zincsmith.book.codec import dump
+from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.instrument_words import accuracy_words
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.judge.label_doubts import label_doubts
@@ -40,14 +39,6 @@ def verdict_mark(verdict: Verdict) -> Markup:
     shape = MARKS[verdict].format(c=VERDICT[verdict])
     # Only our own constants go into the markup.
     return Markup(f'<svg width="14" height="14" viewBox="-1 -1 16 16" aria-hidden="true">{shape}</svg>')
-
-
-def evidence_digest(run: JudgedRun) -> str:
-    """SHA-256 over the recorded points: the same evidence always gives the same digest."""
-    digest = hashlib.sha256()
-    for point in run.evidence.points:
-        digest.update(dump(point).encode())
-    return digest.hexdigest()
 
 
 def render(run: JudgedRun) -> str:

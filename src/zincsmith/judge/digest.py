@@ -1,0 +1,16 @@
+"""A hash over the evidence of a run."""
+
+from __future__ import annotations
+
+import hashlib
+
+from zincsmith.book.codec import dump
+from zincsmith.judge.judging import JudgedRun
+
+
+def evidence_digest(run: JudgedRun) -> str:
+    """SHA-256 over the recorded points: the same evidence always gives the same digest."""
+    digest = hashlib.sha256()
+    for point in run.evidence.points:
+        digest.update(dump(point).encode())
+    return digest.hexdigest()
