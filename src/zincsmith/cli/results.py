@@ -17,10 +17,16 @@ def findings(
     as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False,
     run: RunOption = None,
     against: Annotated[int | None, typer.Option(help="an earlier run of the same unit: what changed since")] = None,
+    recompute: Annotated[
+        bool, typer.Option("--recompute", help="judge the old evidence again, and say what reads otherwise and why")
+    ] = False,
 ) -> None:
     """Print the findings of a run with their verdicts."""
     from zincsmith.judge.words import as_json as to_json
 
+    if recompute:
+        _recompute(book, run, as_json)
+        return
     judged = judged_run(book, run)
     if against is not None:
         _print_changes(judged, judged_run(book, against), as_json)
@@ -30,16 +36,92 @@ def findings(
         print_table(judged)
 
 
+def _recompute(book: Path, number: int | None, as_json: bool) -> None:
+    """Compare with what was kept; what has never been kept is kept now, so that there is something to compare with."""
+    from zincsmith.book.reader import BookReader
+    from zincsmith.book.writer import BookWriter
+    from zincsmith.judge.judging import judge_run
+    from zincsmith.judge.kept import changes, kept_of, snapshot
+
+    with BookReader(book) as reader:
+        run = judge_run(reader, number)
+        before = kept_of(reader, run.row.id)
+    now = snapshot(run)
+    told, why = changes(before, now) if before is not None else ([], [])
+    if before is None or told:
+        with BookWriter(book) as writer:
+            writer.append(now, run=run.row.id)
+    if as_json:
+        same = None if before is None else not told
+        print(
+            json.dumps({"run": run.row.id, "same": same, "changed": told, "because": why}, indent=2, ensure_ascii=False)
+        )
+    elif before is None:
+        print(f"Run {run.row.id}: nothing was kept to compare with; its {len(now.rows)} findings are kept now.")
+    elif not told:
+        print(f"Run {run.row.id}: the same {len(now.rows)} findings as were kept.")
+    else:
+        print(f"Run {run.row.id}: {len(told)} of {len(now.rows)} findings read otherwise; both are kept.")
+        for line in told:
+            print(f"  {line}")
+        print("Because:")
+        for line in why or ["nothing that is known of: please report it"]:
+            print(f"  {line}")
+
+
+@app.command()
+def sign(
+    book: BookArgument,
+    by: Annotated[str, typer.Option(help="who answers for it")],
+    run: RunOption = None,
+) -> None:
+    """Sign a run as it stands: its findings are kept, and from then on it is amended, never changed."""
+    from zincsmith.book.reader import BookReader
+    from zincsmith.book.writer import BookWriter
+    from zincsmith.judge.judging import judge_run
+    from zincsmith.judge.kept import signature
+
+    with BookReader(book) as reader:
+        events = signature(judge_run(reader, run), by)
+        number = reader.run(run).id
+    with BookWriter(book) as writer:
+        writer.append(*events, run=number)
+    print(f"Run {number} is signed by {by}.")
+
+
+@app.command()
+def amend(
+    book: BookArgument,
+    by: Annotated[str, typer.Option(help="who adds it")],
+    text: Annotated[str, typer.Option(help="what is added")],
+    run: RunOption = None,
+) -> None:
+    """Add something to a run that is signed; the report prints it after the signature."""
+    from zincsmith.book.reader import BookReader
+    from zincsmith.book.writer import BookWriter
+    from zincsmith.judge.kept import amendment
+
+    with BookReader(book) as reader:
+        number = reader.run(run).id
+        event = amendment(reader, number, by, text)
+    with BookWriter(book) as writer:
+        writer.append(event, run=number)
+    print(f"Run {number} is amended by {by}.")
+
+
 @app.command()
 def report(
     book: BookArgument,
-    out: Annotated[Path, typer.Option("-o", "--out", help="the HTML file to write")],
+    out: Annotated[Path, typer.Option("-o", "--out", help="the file to write, .html or .pdf")],
     run: RunOption = None,
 ) -> None:
-    """Write the report of a run as one self-contained HTML file."""
+    """Write the report of a run: one self-contained HTML file, or PDF when the name ends in .pdf."""
+    from zincsmith.book.reader import BookReader
+    from zincsmith.judge.judging import judge_run
     from zincsmith.report.html import write_report
 
-    write_report(judged_run(book, run), out)
+    with BookReader(book) as reader:
+        write_report(reader, judge_run(reader, run), out)
     print(out)
 
 

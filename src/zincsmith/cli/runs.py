@@ -83,8 +83,18 @@ def _tell_end(end, book: Path) -> NoReturn:  # type: ignore[no-untyped-def]
         print(f"Made safe early: {end.why}", file=sys.stderr)
         raise typer.Exit(3)
     judged = judged_run(book, None)
+    _keep(book, judged)
     print_table(judged)
     raise typer.Exit(1 if judged.count(Verdict.FAILS) else 0)
+
+
+def _keep(book: Path, judged) -> None:  # type: ignore[no-untyped-def]
+    """The findings as they are told at the end of a run, to be compared with when old evidence is judged again."""
+    from zincsmith.book.writer import BookWriter
+    from zincsmith.judge.kept import snapshot
+
+    with BookWriter(book) as writer:
+        writer.append(snapshot(judged), run=judged.row.id)
 
 
 @app.command("plan")

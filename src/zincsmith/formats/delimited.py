@@ -80,7 +80,11 @@ def look_at(file: Path) -> Dialect:
     lines = head.decode(encoding, errors="ignore").splitlines()
     if more and lines:
         lines.pop()  # cut by where reading stopped
-    found = [d for delimiter in (";", "\t", ",", "|", " ") if (d := _with(lines, delimiter, encoding)) is not None]
+    found = []
+    for delimiter in (";", "\t", ",", "|", " "):
+        if delimiter == "," or any(delimiter in line for line in lines):
+            made = _with(lines, delimiter, encoding)
+            found += [made] if made is not None else []
     if not found:
         raise InputError(f"no rows of numbers are found in its first {len(lines)} lines. {EXPORT}", file=str(file))
     # More columns first; of the same number the rarer sign, which stands higher in the list.

@@ -2,21 +2,87 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 from zincsmith.judge.live import point_efficiency
-from zincsmith.model.reading import Point
+from zincsmith.model.reading import Evidence, Point
+
+Line = tuple[str, list[float], list[float]]
+STATIC_GRID, STANDBY = "static_grid", "standby"
 
 
-def efficiency_by_line(points: Sequence[Point]) -> list[tuple[str, list[float], list[float]]]:
+@dataclass(frozen=True)
+class Curves:
+    """Curves on one pair of axes; ``kind`` is the quantity that colours them."""
+
+    title: str
+    x: str
+    x_unit: str
+    y: str
+    y_unit: str
+    kind: str
+    lines: tuple[Line, ...]
+
+
+def efficiency_by_line(points: Sequence[Point]) -> list[Line]:
     """(name of the line, output current in A, efficiency in percent), highest line first, by rising current."""
+
+    def percent(point: Point) -> float | None:
+        eta = point_efficiency(point)
+        return None if eta is None else 100.0 * eta
+
+    return _by_line(points, percent)
+
+
+def all_curves(evidence: Evidence) -> list[Curves]:
+    """Every plot that the evidence allows, those of the grid first."""
+    grid = [p for p in evidence.by(STATIC_GRID).points if "load_percent" in p.conditions]
+    idle = [p for p in evidence.by(STANDBY).points if "elapsed_s" in p.conditions]
+    grid = [p for p in grid if "elapsed_s" not in p.conditions]
+    found = [
+        Curves("Efficiency against load", "output", "A", "efficiency", "%", "efficiency",
+               tuple(efficiency_by_line(grid))),
+        Curves("Losses against load", "output", "A", "losses", "W", "power", tuple(_by_line(grid, _loss))),
+        Curves("Output volts against amps", "output", "A", "output", "V", "voltage",
+               tuple(_by_line(grid, lambda p: _value(p, "output_voltage")))),
+        Curves("Power factor against load", "output", "A", "power factor", "", "plain",
+               tuple(_by_line(grid, lambda p: _value(p, "power_factor")))),
+        Curves("Standby power", "time", "min", "input", "W", "power", tuple(_standby(idle))),
+    ]  # fmt: skip
+    return [c for c in found if any(len(x) > 1 for _, x, _ in c.lines)]
+
+
+def _value(point: Point, quantity: str) -> float | None:
+    reading = point.get(quantity)
+    return reading.value if reading is not None else None
+
+
+def _loss(point: Point) -> float | None:
+    watts, volts, amps = (_value(point, q) for q in ("input_power", "output_voltage", "output_current"))
+    return None if watts is None or volts is None or amps is None else watts - volts * amps
+
+
+def _by_line(points: Sequence[Point], y: Callable[[Point], float | None]) -> list[Line]:
     lines: dict[float, list[tuple[float, float]]] = {}
     for point in points:
-        eta, amps = point_efficiency(point), point.get("output_current")
-        if eta is not None and amps is not None and amps.value is not None:
-            lines.setdefault(point.conditions["input_voltage_V"], []).append((amps.value, 100.0 * eta))
-    curves = []
-    for volts, rows in sorted(lines.items(), reverse=True):
-        rows.sort()
-        curves.append((f"{volts:g} V", [x for x, _ in rows], [y for _, y in rows]))
-    return curves
+        amps, value = _value(point, "output_current"), y(point)
+        if amps is not None and value is not None:
+            lines.setdefault(point.conditions["input_voltage_V"], []).append((amps, value))
+    return [(f"{volts:g} V", *_columns(rows)) for volts, rows in sorted(lines.items(), reverse=True)]
+
+
+def _standby(points: Sequence[Point]) -> list[Line]:
+    lines: dict[float, list[tuple[float, float]]] = {}
+    for point in points:
+        watts = _value(point, "input_power")
+        if watts is not None:
+            lines.setdefault(point.conditions["input_voltage_V"], []).append(
+                (point.conditions["elapsed_s"] / 60.0, watts)
+            )
+    return [(f"{volts:g} V", *_columns(rows)) for volts, rows in sorted(lines.items(), reverse=True)]
+
+
+def _columns(rows: list[tuple[float, float]]) -> tuple[list[float], list[float]]:
+    rows.sort()
+    return [x for x, _ in rows], [y for _, y in rows]

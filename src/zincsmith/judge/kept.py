@@ -11,6 +11,7 @@ from zincsmith.book.reader import BookReader
 from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.judge.words import condition_words
+from zincsmith.model.errors import InputError
 from zincsmith.model.events import Amended, FindingsKept, KeptRow, Signed
 from zincsmith.model.finding import Judged
 from zincsmith.procedures.catalogue import procedure
@@ -71,6 +72,25 @@ def seals_of(book: BookReader, run: JudgedRun) -> list[Seal]:
 def amendments_of(book: BookReader, run: int) -> list[tuple[str, Amended]]:
     """(time, what was added) after a run was signed."""
     return [(w.at, w.event) for w in book.events(run=run, kinds=(Amended,)) if isinstance(w.event, Amended)]
+
+
+def signature(run: JudgedRun, by: str) -> tuple[FindingsKept, Signed]:
+    """What is written when somebody signs a run. InputError without a name, or while the run has not ended."""
+    if not by.strip():
+        raise InputError("a signature carries a name", key="by")
+    if run.closed is None:
+        raise InputError(f"run {run.row.id} has not ended: nobody can answer for it yet")
+    kept = snapshot(run)
+    return kept, Signed(by.strip(), kept.evidence)
+
+
+def amendment(book: BookReader, run: int, by: str, text: str) -> Amended:
+    """What is written when something is added to a signed run. InputError when it is not signed, or says nothing."""
+    if not by.strip() or not text.strip():
+        raise InputError("an amendment carries a name and says something", key="by" if not by.strip() else "text")
+    if not any(True for _ in book.events(run=run, kinds=(Signed,))):
+        raise InputError(f"run {run} is not signed: there is nothing to amend")
+    return Amended(by.strip(), text.strip())
 
 
 def changes(before: FindingsKept, now: FindingsKept) -> tuple[list[str], list[str]]:

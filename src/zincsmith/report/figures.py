@@ -1,15 +1,15 @@
-"""Figures of the report as SVG text: the efficiency curves, and the claim ruler."""
+"""Figures of the report as SVG text: the plots, and the claim ruler."""
 
 from __future__ import annotations
 
 import io
 import re
 
-from zincsmith.judge.curves import efficiency_by_line
+from zincsmith.judge.curves import Curves, all_curves
+from zincsmith.judge.judging import JudgedRun
 from zincsmith.judge.ruler_scale import Scale, scale_for
 from zincsmith.judge.words import number, shown
 from zincsmith.model.finding import Judged, Verdict
-from zincsmith.model.reading import Point
 
 INK, INK2, LINE, ZINC, ZINC_LIGHT, TEAL = "#1b2226", "#4e5b61", "#c6cdcf", "#b9c4c6", "#e6eaea", "#1A7A70"
 VERDICT = {
@@ -19,35 +19,53 @@ VERDICT = {
     Verdict.NOT_TESTED: "#7C8A91",
     Verdict.NO_CLAIM: "#7C8A91",
 }
+HUES = {"efficiency": TEAL, "power": "#8A2E78", "voltage": "#3B4CC0", "current": "#C0621B"}
 EDGE = 16.0  # room for the labels of the outermost ticks
 DASHES = ("-", "--", ":", "-.")
 
 
-def efficiency_svg(points: tuple[Point, ...]) -> str:
-    """Efficiency against output current, one curve a line; empty text when there is nothing to draw."""
-    lines = efficiency_by_line(points)
-    if not lines:
-        return ""
+def plots(run: JudgedRun) -> list[tuple[str, str]]:
+    """(title, SVG) of every plot that the evidence of a run allows."""
+    return [(c.title, curves_svg(c)) for c in all_curves(run.evidence)]
+
+
+def curves_svg(curves: Curves) -> str:
+    """Curves on one pair of axes, told apart by dash and name."""
     import matplotlib as mpl
 
     mpl.use("svg")
     from matplotlib.figure import Figure
 
+    color = HUES.get(curves.kind, INK)
     with mpl.rc_context({"font.family": "sans-serif", "svg.hashsalt": "zincsmith", "font.size": 9}):
-        figure = Figure(figsize=(7.2, 2.9), layout="constrained")
+        figure = Figure(figsize=(7.2, 2.6), layout="constrained")
         axes = figure.add_subplot()
-        for dash, (name, x, y) in enumerate(lines):
-            style = DASHES[dash % 4]
-            axes.plot(x, y, style, color=TEAL, marker="o", markersize=4, markerfacecolor="white", linewidth=1.4)
-            axes.annotate(name, (x[-1], y[-1]), xytext=(6, 0), textcoords="offset points", va="center")
-        axes.set_xlabel("output, A")
-        axes.set_ylabel("efficiency, %")
+        for dash, (_, x, y) in enumerate(curves.lines):
+            axes.plot(
+                x, y, DASHES[dash % 4], color=color, marker="o", markersize=4, markerfacecolor="white", linewidth=1.4
+            )
+        axes.set_xlabel(", ".join(w for w in (curves.x, curves.x_unit) if w))
+        axes.set_ylabel(", ".join(w for w in (curves.y, curves.y_unit) if w))
+        axes.ticklabel_format(useOffset=False)
         axes.margins(x=0.09)
+        low, high = axes.get_ylim()
+        ends = sorted((y[-1], x[-1], name) for name, x, y in curves.lines)
+        for (_, at, name), place in zip(ends, _apart([e[0] for e in ends], 0.09 * (high - low)), strict=True):
+            axes.text(at + 0.02 * (axes.get_xlim()[1] - axes.get_xlim()[0]), place, name, va="center", fontsize=8.5)
         axes.grid(color=LINE, linewidth=0.5)
         axes.spines[["top", "right"]].set_visible(False)
         out = io.StringIO()
         figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None})
     return re.sub(r"^.*?(?=<svg)", "", out.getvalue(), flags=re.DOTALL)
+
+
+def _apart(values: list[float], gap: float) -> list[float]:
+    """Places for labels beside rising values, none nearer than ``gap`` to the next, their middle kept."""
+    placed: list[float] = []
+    for value in values:
+        placed.append(max(value, placed[-1] + gap) if placed else value)
+    shift = (sum(values) - sum(placed)) / max(1, len(values))
+    return [p + shift for p in placed]
 
 
 def ruler_svg(judged: Judged, width: float = 230.0) -> str:

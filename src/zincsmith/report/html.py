@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Sequence
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -10,18 +11,22 @@ from typing import Any
 from jinja2 import Environment, StrictUndefined
 from markupsafe import Markup
 
+from zincsmith.book.reader import BookReader
+from zincsmith.judge.budget import grouped
 from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.instrument_words import accuracy_words
 from zincsmith.judge.judging import JudgedRun
+from zincsmith.judge.kept import Seal, amendments_of, seals_of
 from zincsmith.judge.label_doubts import label_doubts
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.judge.safety import safety_reading, safety_words
-from zincsmith.judge.words import condition_words, duration, number, value_words
+from zincsmith.judge.wiring_words import wiring_words
+from zincsmith.judge.words import condition_words, duration, local_time, number, value_words
 from zincsmith.model.errors import InputError
+from zincsmith.model.events import Amended
 from zincsmith.model.finding import Judged, Verdict
 from zincsmith.model.quantities import QUANTITIES, ROLES
-from zincsmith.procedures.static_grid import NAME as GRID
-from zincsmith.report.figures import VERDICT, efficiency_svg, ruler_svg
+from zincsmith.report.figures import VERDICT, plots, ruler_svg
 
 MARKS = {
     Verdict.HOLDS: '<circle cx="7" cy="7" r="7" fill="{c}"/>'
@@ -41,8 +46,8 @@ def verdict_mark(verdict: Verdict) -> Markup:
     return Markup(f'<svg width="14" height="14" viewBox="-1 -1 16 16" aria-hidden="true">{shape}</svg>')
 
 
-def render(run: JudgedRun) -> str:
-    """The report as HTML text."""
+def render(run: JudgedRun, seals: Sequence[Seal] = (), amendments: Sequence[tuple[str, Amended]] = ()) -> str:
+    """The report as HTML text, with the signatures under the run and what was added after them."""
     environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
     environment.filters.update(conditions=condition_words, duration=duration)
     template = environment.from_string(
@@ -55,7 +60,6 @@ def render(run: JudgedRun) -> str:
         not_tested=[j for j in run.judged if j.verdict is Verdict.NOT_TESTED],
         counts=[(v.value, run.count(v), verdict_mark(v)) for v in Verdict],
         doubts=run.doubts,
-        curve=Markup(efficiency_svg(run.evidence.by(GRID).points)),
         says=says,
         look=run.unit.look,
         plate_doubts=label_doubts(run.unit),
@@ -66,6 +70,12 @@ def render(run: JudgedRun) -> str:
         accuracy_words=accuracy_words,
         number=number,
         digest=evidence_digest(run),
+        plots=[(title, Markup(svg)) for title, svg in plots(run)],
+        wiring=wiring_words(run.rig),
+        grouped=grouped,
+        seals=seals,
+        amendments=amendments,
+        local_time=local_time,
     )
 
 
@@ -83,12 +93,18 @@ def _row(one: Judged) -> dict[str, Any]:
     }
 
 
-def write_report(run: JudgedRun, out: Path) -> None:
-    """Write the file whole or not at all. InputError when it cannot be written."""
-    text = render(run)
+def write_report(book: BookReader, run: JudgedRun, out: Path) -> None:
+    """Write the file whole or not at all, as PDF when its name says so. InputError when it cannot be written."""
+    text = render(run, seals_of(book, run), amendments_of(book, run.row.id))
+    if out.suffix.lower() == ".pdf":
+        from zincsmith.report.pdf import pdf_of
+
+        content = pdf_of(text)
+    else:
+        content = text.encode("utf-8")
     beside = out.with_name(f".{out.name}.part")
     try:
-        beside.write_text(text, "utf-8")
+        beside.write_bytes(content)
         os.replace(beside, out)
     except OSError as error:
         raise InputError(f"the report cannot be written ({error.strerror})", file=str(out)) from None

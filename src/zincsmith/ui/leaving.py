@@ -23,8 +23,8 @@ class Leaving(QObject):
 
     def ask_report(self, book: Path, run: JudgedRun) -> None:
         """Ask where, then write the report."""
-        name = f"{run.unit.tag}-run-{run.row.id}.html"
-        chosen, _ = QFileDialog.getSaveFileName(self._window, "Save the report", name, "Report (*.html)")
+        name = f"{run.unit.tag}-run-{run.row.id}.pdf"
+        chosen, _ = QFileDialog.getSaveFileName(self._window, "Save the report", name, "Report (*.pdf *.html)")
         if chosen:
             self.report(book, run.row.id, Path(chosen))
 

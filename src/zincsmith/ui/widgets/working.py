@@ -6,8 +6,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from zincsmith.judge.budget import grouped
 from zincsmith.judge.words import condition_words, decimals_for, number, shown, value_words
-from zincsmith.model.finding import Contribution, Finding, Judged, Verdict
+from zincsmith.model.finding import Finding, Judged, Verdict
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 from zincsmith.ui.widgets.claim_list import kind_of
@@ -138,17 +139,18 @@ class Working(QWidget):
         if not finding.contributions or finding.k is None:
             return y
         factor, unit = shown(finding)
-        parts = _grouped(finding.contributions)
+        parts = grouped(finding.contributions)
         _, expanded, _ = value_words(finding)
         ink.write(p, self._box(y, LINE), f"Where the {expanded} {unit} comes from".replace("  ", " "), 14, 700)
         y += LINE
         remark = "whole bars: shared by all points; parted: each its own; added in squares"
         ink.write(p, self._box(y, 18), remark, 12, 400, t.color("ink2"))
         y += 20
-        most = parts[0][1]
+        most = parts[0].u
         bar_left, bar_right = 180.0, self.width() - 80.0
-        for words, u, shared, count in parts[:6]:
-            ink.write(p, QRectF(2, y, bar_left - 8, 18), words, 12)
+        for line in parts[:6]:
+            u, shared, count = line.u, line.shared, line.count
+            ink.write(p, QRectF(2, y, bar_left - 8, 18), line.words, 12)
             length = (bar_right - bar_left) * u / most
             p.fillRect(QRectF(bar_left, y + 4, length, 10), t.color("edge"))
             if not shared and count > 1:
@@ -206,26 +208,3 @@ def _cell(column: str, value: object) -> str:
     if column.endswith("%"):
         return number(float(value), 2)
     return number(float(value), 4 if abs(value) < 10 else 3)
-
-
-def _grouped(contributions: tuple[Contribution, ...]) -> list[tuple[str, float, bool, int]]:
-    """(words, root sum of squares, shared, how many) with the largest first; the parts of single points together."""
-    groups: dict[str, list[Contribution]] = {}
-    for c in contributions:
-        groups.setdefault(c.source if c.shared else _own_words(c.source), []).append(c)
-    rows = [
-        (_shared_words(name) if cs[0].shared else name, sum(c.effect**2 for c in cs) ** 0.5, cs[0].shared, len(cs))
-        for name, cs in groups.items()
-    ]
-    return sorted(rows, key=lambda row: -row[1])
-
-
-def _shared_words(source: str) -> str:
-    parts = source.removeprefix("gain of ").split(", ")
-    return f"gain of {parts[1].replace('_', ' ')}" if len(parts) > 1 else source
-
-
-def _own_words(source: str) -> str:
-    identity, _, what = source.partition(" ")
-    quantity = identity.rsplit("/", 1)[-1].replace("_", " ")
-    return f"rest of {quantity}" if what == "data sheet" else f"repeats of {quantity}"
