@@ -19,15 +19,19 @@ app = typer.Typer(
 
 BookArgument = Annotated[Path, typer.Argument(help="the book (.zbook)")]
 RunOption = Annotated[int | None, typer.Option("--run", help="number of the run; the latest unless told")]
+OverOption = Annotated[
+    str, typer.Option("--regulation-over", help="Vnom, Vfl or Vnl: what load regulation is taken over")
+]
 JsonOption = Annotated[bool, typer.Option("--json", help="print JSON")]
 
 
-def judged_run(book: Path, number: int | None):  # type: ignore[no-untyped-def]
+def judged_run(book: Path, number: int | None, over: str = "Vnom"):  # type: ignore[no-untyped-def]
     from zincsmith.book.reader import BookReader
+    from zincsmith.judge.conventions import conventions_named
     from zincsmith.judge.judging import judge_run
 
     with BookReader(book) as reader:
-        return judge_run(reader, number)
+        return judge_run(reader, number, conventions_named(over))
 
 
 def print_rows(title: str, headings: tuple[str, ...], rows: Sequence[tuple[str, ...]]) -> None:

@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from zincsmith.cli.app import BookArgument, RunOption, app, judged_run, print_rows, print_table
+from zincsmith.cli.app import BookArgument, OverOption, RunOption, app, judged_run, print_rows, print_table
 
 
 @app.command()
@@ -16,6 +16,7 @@ def findings(
     book: BookArgument,
     as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False,
     run: RunOption = None,
+    over: OverOption = "Vnom",
     against: Annotated[int | None, typer.Option(help="an earlier run of the same unit: what changed since")] = None,
     recompute: Annotated[
         bool, typer.Option("--recompute", help="judge the old evidence again, and say what reads otherwise and why")
@@ -25,26 +26,25 @@ def findings(
     from zincsmith.judge.words import as_json as to_json
 
     if recompute:
-        _recompute(book, run, as_json)
+        _recompute(book, run, as_json, over)
         return
-    judged = judged_run(book, run)
+    judged = judged_run(book, run, over)
     if against is not None:
-        _print_changes(judged, judged_run(book, against), as_json)
+        _print_changes(judged, judged_run(book, against, over), as_json)
     elif as_json:
         print(json.dumps(to_json(judged), indent=2, ensure_ascii=False))
     else:
         print_table(judged)
 
 
-def _recompute(book: Path, number: int | None, as_json: bool) -> None:
+def _recompute(book: Path, number: int | None, as_json: bool, over: str) -> None:
     """Compare with what was kept; what has never been kept is kept now, so that there is something to compare with."""
     from zincsmith.book.reader import BookReader
     from zincsmith.book.writer import BookWriter
-    from zincsmith.judge.judging import judge_run
     from zincsmith.judge.kept import changes, kept_of, snapshot
 
+    run = judged_run(book, number, over)
     with BookReader(book) as reader:
-        run = judge_run(reader, number)
         before = kept_of(reader, run.row.id)
     now = snapshot(run)
     told, why = changes(before, now) if before is not None else ([], [])
@@ -114,14 +114,15 @@ def report(
     book: BookArgument,
     out: Annotated[Path, typer.Option("-o", "--out", help="the file to write, .html or .pdf")],
     run: RunOption = None,
+    over: OverOption = "Vnom",
 ) -> None:
     """Write the report of a run: one self-contained HTML file, or PDF when the name ends in .pdf."""
     from zincsmith.book.reader import BookReader
-    from zincsmith.judge.judging import judge_run
     from zincsmith.report.html import write_report
 
+    judged = judged_run(book, run, over)
     with BookReader(book) as reader:
-        write_report(reader, judge_run(reader, run), out)
+        write_report(reader, judged, out)
     print(out)
 
 
@@ -130,14 +131,15 @@ def export(
     book: BookArgument,
     out: Annotated[Path, typer.Option("-o", "--out", help="the folder to write into; it is made")],
     run: RunOption = None,
+    over: OverOption = "Vnom",
 ) -> None:
     """Write readings, findings and log of a run as CSV and JSON files."""
     from zincsmith.book.reader import BookReader
-    from zincsmith.judge.judging import judge_run
     from zincsmith.report.folder import write_folder
 
+    judged = judged_run(book, run, over)
     with BookReader(book) as reader:
-        for file in write_folder(reader, judge_run(reader, run), out):
+        for file in write_folder(reader, judged, out):
             print(file)
 
 

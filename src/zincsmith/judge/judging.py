@@ -67,15 +67,24 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
     unit, rig, plan = book.unit(row.unit, row.unit_n), book.rig(row.rig_n), book.plan(row.plan_n)
     opened, closed = book.opened(row.id), book.closed(row.id)
     evidence = evidence_of(book, row.id)
-    findings = findings_of(evidence.procedures, evidence, unit.nameplate, conventions)
     rules = tuple(f"{r.title} ({r.document}), {r.digest}" for r in (load(c.set) for c in unit.nameplate.rules))
     faults = tuple(check(unit, rig, plan, date.fromisoformat(row.began[:10])))
-    judged = tuple(_with_rig(j, faults) for j in judge(findings, claims_of(unit.nameplate), evidence, unit))
+    judged = _judged(unit, evidence, conventions, faults)
     stops = stops_of(book.events(run=row.id, kinds=STOPPING))
     deviations = deviations_of(book.events(run=row.id, kinds=DEVIATING))
     return JudgedRun(
         row, unit, rig, plan, opened, closed, evidence, conventions, judged, faults, rules, stops, deviations
     )
+
+
+def judge_again(run: JudgedRun, conventions: Conventions) -> JudgedRun:
+    """The same evidence under other conventions."""
+    return replace(run, conventions=conventions, judged=_judged(run.unit, run.evidence, conventions, run.faults))
+
+
+def _judged(unit: Unit, evidence: Evidence, conventions: Conventions, faults: Sequence[Fault]) -> tuple[Judged, ...]:
+    findings = findings_of(evidence.procedures, evidence, unit.nameplate, conventions)
+    return tuple(_with_rig(j, faults) for j in judge(findings, claims_of(unit.nameplate), evidence, unit))
 
 
 def _with_rig(judged: Judged, faults: Sequence[Fault]) -> Judged:

@@ -26,21 +26,23 @@ class Leaving(QObject):
         name = f"{run.unit.tag}-run-{run.row.id}.pdf"
         chosen, _ = QFileDialog.getSaveFileName(self._window, "Save the report", name, "Report (*.pdf *.html)")
         if chosen:
-            self.report(book, run.row.id, Path(chosen))
+            self.report(book, run.row.id, Path(chosen), run.conventions.regulation_over)
 
     def ask_folder(self, book: Path, run: JudgedRun) -> None:
         """Ask where, then write readings, findings and log as files."""
         chosen = QFileDialog.getExistingDirectory(self._window, "A folder for readings, findings and log")
         if chosen:
-            self.folder(book, run.row.id, Path(chosen) / f"{run.unit.tag}-run-{run.row.id}")
+            folder = Path(chosen) / f"{run.unit.tag}-run-{run.row.id}"
+            self.folder(book, run.row.id, folder, run.conventions.regulation_over)
 
-    def report(self, book: Path, run: int, file: Path) -> None:
-        self._start("report", book, run, file, "report")
+    def report(self, book: Path, run: int, file: Path, over: str = "Vnom") -> None:
+        """As PDF or HTML, by the name; ``over`` is the convention that is in force where it leaves from."""
+        self._start("report", book, run, file, "report", over)
 
-    def folder(self, book: Path, run: int, folder: Path) -> None:
-        self._start("export", book, run, folder, "files")
+    def folder(self, book: Path, run: int, folder: Path, over: str = "Vnom") -> None:
+        self._start("export", book, run, folder, "files", over)
 
-    def _start(self, command: str, book: Path, run: int, out: Path, what: str) -> None:
+    def _start(self, command: str, book: Path, run: int, out: Path, what: str, over: str) -> None:
         if self._process is not None:
             self.said.emit("One thing at a time: something is still being written.")
             return
@@ -48,7 +50,8 @@ class Leaving(QObject):
         process = QProcess(self)
         self._process = process
         process.finished.connect(lambda code, _status: self._ended(code, out, what))
-        process.start(sys.executable, ["-m", "zincsmith.cli", command, str(book), "--run", str(run), "-o", str(out)])
+        told = ["--run", str(run), "-o", str(out), "--regulation-over", over]
+        process.start(sys.executable, ["-m", "zincsmith.cli", command, str(book), *told])
 
     def _ended(self, code: int, out: Path, what: str) -> None:
         assert self._process is not None

@@ -2,24 +2,27 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from zincsmith.engine.composer import retest
 from zincsmith.judge.against import against
-from zincsmith.judge.judging import JudgedRun
+from zincsmith.judge.conventions import OVER, conventions_named, turned
+from zincsmith.judge.curves import Curves, all_curves
+from zincsmith.judge.judging import JudgedRun, judge_again
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.model.errors import InputError, ZincsmithError
 from zincsmith.model.finding import Verdict
-from zincsmith.procedures.static_grid import NAME as GRID
 from zincsmith.ui.leaving import Leaving
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
-from zincsmith.ui.stations.run_dashboard import efficiency_curves
+from zincsmith.ui.theme import font
+from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.claim_list import ClaimList
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
-from zincsmith.ui.widgets.plot import Plot
+from zincsmith.ui.widgets.plot import Curve, Plot
 from zincsmith.ui.widgets.verdict_filter import VerdictFilter
 from zincsmith.ui.widgets.working import Working
 
@@ -32,6 +35,7 @@ class FindingsStation(Station):
         self.run: JudgedRun | None = None
         self._seen: tuple[object, ...] = ()
         self._chosen = 0
+        self._points: list[int] = []
         self.leaving = Leaving(self)
         self.filter = VerdictFilter()
         self.claims = ClaimList()
@@ -39,7 +43,19 @@ class FindingsStation(Station):
         self.plot = Plot("Efficiency against load", "output", "A", "efficiency", "%")
         self.message = label("", 13, 400, "second")
         self.save = button("Save report…  Ctrl+S", "main")
+        self.over, self.shown = Choice(), Choice()
+        self.over.setAccessibleName("What load regulation is taken over")
+        self.shown.setAccessibleName("Plot")
+        for choice in (self.over, self.shown):
+            choice.setFont(font(13))
+            choice.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToContents)
+        for over, words in OVER.items():
+            self.over.addItem(words, over)
+        self._curves: list[Curves] = []
         self._lay_out()
+        self.over.opening.connect(self._offer_conventions)
+        self.over.activated.connect(lambda at: self._judge_over(str(self.over.itemData(at))))
+        self.shown.activated.connect(self._show_plot)
         self.filter.chosen.connect(lambda _verdict: self._show_list())
         self.claims.rows.chosen.connect(self._choose)
         self.save.setShortcut("Ctrl+S")
@@ -59,6 +75,8 @@ class FindingsStation(Station):
         row, _ = heading_row("Findings")
         row.addWidget(self.filter)
         row.addWidget(self.message, 1)
+        row.addWidget(label("regulation over", 13, 400, "second"))
+        row.addWidget(self.over)
         row.addWidget(self.save)
         outer.addLayout(row)
         self.empty = label("", 16, 400, "second", wrap=True)
@@ -77,6 +95,8 @@ class FindingsStation(Station):
         self.claim_panel.body.addWidget(self.claims, 1)
         self.left.addWidget(self.claim_panel, 5)
         plot = Panel()
+        self.plot.head.insertWidget(0, self.shown)
+        self.plot.heading.hide()
         plot.body.addWidget(self.plot, 1)
         self.left.addWidget(plot, 3)
         columns.addLayout(self.left, 17)
@@ -98,6 +118,8 @@ class FindingsStation(Station):
         self._seen = seen
         try:
             self.run = self.session.judged()
+            if self.run is not None and self.over.currentData() not in (None, self.run.conventions.regulation_over):
+                self.run = judge_again(self.run, conventions_named(self.over.currentData()))
             self.empty.setText("No run yet. Findings are worked out from readings: go to Run and start one.")
         except ZincsmithError as error:
             self.run = None
@@ -110,10 +132,55 @@ class FindingsStation(Station):
         if run is None:
             return
         self.filter.show_counts({v: run.count(v) for v in Verdict})
-        self.plot.show_curves(efficiency_curves(list(run.evidence.by(GRID).points)))
+        self._offer_plots()
         end = "" if run.evidence.complete else ", not complete"
         # Readings belong to the configuration the unit was in, whatever it is in now.
         self.claim_panel.remark.setText(f"run {run.row.id}{end}: {run.unit.tag}, {run.unit.configuration}")
+        self._show_list()
+
+    def _offer_plots(self) -> None:
+        """What the evidence can be drawn as; the plot that was looked at stays."""
+        assert self.run is not None
+        self._curves = all_curves(self.run.evidence)
+        before = self.shown.currentText()
+        self.shown.clear()
+        self.shown.addItems([c.title for c in self._curves])
+        self.shown.setEnabled(bool(self._curves))
+        self._show_plot(max(0, self.shown.findText(before)))
+
+    def _show_plot(self, at: int) -> None:
+        if at >= len(self._curves):
+            self.plot.show_curves([])
+            return
+        self.shown.setCurrentIndex(at)
+        one = self._curves[at]
+        self.plot.show_axes(one.title, one.x, one.x_unit, one.y, one.y_unit)
+        self.plot.show_curves(
+            [Curve(name, np.array(x), np.array(y), one.kind, dash % 4) for dash, (name, x, y) in enumerate(one.lines)]
+        )
+
+    def _offer_conventions(self) -> None:
+        """Each denominator with the claims it would turn, worked out when somebody looks."""
+        if self.run is None:
+            return
+        for at in range(self.over.count()):
+            over = str(self.over.itemData(at))
+            would = turned(self.run, conventions_named(over))
+            extra = (
+                f", turns {would[0] if len(would) == 1 else f'{len(would)} claims'}" if would else ", turns no claim"
+            )
+            now = over == self.run.conventions.regulation_over
+            self.over.setItemText(at, f"{OVER[over]}{'' if now else extra}")
+
+    def _judge_over(self, over: str) -> None:
+        if self.run is None or over == self.run.conventions.regulation_over:
+            return
+        would = turned(self.run, conventions_named(over))
+        self.run = judge_again(self.run, conventions_named(over))
+        for at in range(self.over.count()):
+            self.over.setItemText(at, OVER[str(self.over.itemData(at))])
+        self.message.setText(f"Turned: {'; '.join(would)}" if would else "No verdict turned.")
+        self.filter.show_counts({v: self.run.count(v) for v in Verdict})
         self._show_list()
 
     def _show_list(self) -> None:
@@ -136,7 +203,14 @@ class FindingsStation(Station):
         change = against(self.run, earlier).get(at) if earlier is not None else None
         before = f"{change.words[:1].upper()}{change.words[1:]}." if change is not None else ""
         self.working.show_judged(judged, reading_words(self.run), before)
-        self.again.setEnabled(not self.session.view.active and not self.session.read_only)
+        self._points = sorted({row["point"] for row in judged.finding.working.rows if "point" in row})
+        live = self.session.view.active and self.run.row.id == self.session.view.run
+        repeatable = live and self._points and self.session.allowed("repeat")
+        self.again.setText(
+            f"Repeat point {self._points[0]}  Ctrl+T" if live and self._points else "Plan a retest  Ctrl+T"
+        )
+        self.again.setShortcut("Ctrl+T")  # changing the text takes the key away
+        self.again.setEnabled(bool(repeatable or not self.session.view.active) and not self.session.read_only)
 
     def _enlarge(self) -> None:
         larger = self.claim_panel.isVisible()
@@ -148,9 +222,14 @@ class FindingsStation(Station):
             self.leaving.ask_report(self.session.book_path, self.run)
 
     def _retest(self) -> None:
-        """Put the chosen figure alone on the plan: gates, rig check, bring-up, and what tests it."""
+        """While its run goes on, take the first point of the figure again; else put the figure alone on the plan,
+        behind gates, rig check and bring-up."""
         unit, rig = self.session.unit, self.session.rig
         if self.run is None or unit is None or rig is None:
+            return
+        if self.session.view.active:
+            self.session.send("repeat", point=self._points[0], reason="asked for at Findings")
+            self.go.emit("Run")
             return
         figure = self._figure()
         try:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF
+from PySide6.QtCore import QPointF, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QComboBox
 
@@ -10,7 +10,14 @@ from zincsmith.ui.theme import theme
 
 
 class Choice(QComboBox):
-    """The style sheet takes the native arrow away; this draws one that follows the theme."""
+    """The style sheet takes the native arrow away; this draws one that follows the theme. Signal ``opening`` comes
+    before the list is shown, for what is worth working out only then."""
+
+    opening = Signal()
+
+    def showPopup(self) -> None:
+        self.opening.emit()
+        super().showPopup()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)

@@ -52,8 +52,9 @@ class Plot(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
-        head = QHBoxLayout()
-        head.addWidget(label(title, 15, 700))
+        head = self.head = QHBoxLayout()
+        self.heading = label(title, 15, 700)
+        head.addWidget(self.heading)
         head.addStretch()
         head.addWidget(self.readout)
         if tools:
@@ -70,6 +71,15 @@ class Plot(QWidget):
         layout.addWidget(self.widget, 1)
         self.reading_line = pg.InfiniteLine(angle=90, movable=False)
         self.widget.scene().sigMouseMoved.connect(self._moved)
+        self.restyle()
+
+    def show_axes(self, title: str, x_words: str, x_unit: str, y_words: str, y_unit: str) -> None:
+        """Another pair of axes in the same place; the curves follow with ``show_curves``."""
+        self.title, self.x_words, self.x_unit, self.y_words, self.y_unit = title, x_words, x_unit, y_words, y_unit
+        self.heading.setText(title)
+        self.widget.setAccessibleName(title)
+        self._curves = []
+        self.readout.setText("")
         self.restyle()
 
     def restyle(self) -> None:
