@@ -19,6 +19,7 @@ from zincsmith.model.finding import Finding
 from zincsmith.model.plan import BringUpOptions, Line, Plan, RigCheckOptions, SafetyOptions
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.report.html import render
 
 StartStandIn = Callable[..., RunningStandIn]
 FIRST = Line(115.0, 60.0)
@@ -175,6 +176,9 @@ def test_the_whole_plan_runs_and_its_findings_are_complete(
         "no_load_power",
     } <= set(found)
     with BookReader(scene.path) as reader:
-        evidence = judge_run(reader).evidence
+        run = judge_run(reader)
+    evidence, text = run.evidence, render(run)
+    for title in ("Leads to the load", "No-load power", "Standby power", "Average active efficiency"):
+        assert title in text, "the report tells of every part"
     assert len(evidence.by("static_grid").points) == 6 + 3, "three more where the efficiency curve is least certain"
     assert evidence.ended == tuple(range(len(plan.parts)))
