@@ -26,6 +26,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QVBoxLayout, QWidget
 
 import bench_engine
+import bench_files
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.states import State
 from zincsmith.formats.label import parse_line
@@ -299,6 +300,7 @@ def main() -> int:
         book = make_book(Path(folder))
         measures = [start_up(book), label_lines(), hostile_lines(), *on_screens(book), live_plot()]
         measures.append(during_a_run(Path(folder)))
+        measures += [Measure(*row) for row in (*bench_files.power(least), *bench_files.import_of_text(Path(folder)))]
     measures += [Measure(*row) for row in bench_engine.measures()]
     for one in measures:
         met = "met" if one.met else "NOT MET"

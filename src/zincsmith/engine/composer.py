@@ -21,6 +21,7 @@ from zincsmith.model.plan import (
     Line,
     Options,
     Plan,
+    RegimeOptions,
     RigCheckOptions,
     SafetyOptions,
     StandbyOptions,
@@ -33,6 +34,7 @@ from zincsmith.rules.loader import load
 
 School = Literal["from zero", "rated input"]
 FULL = "full"
+CORRECTED_FROM_W = 70.0  # rated output; limits for harmonics begin at 75 W of input (IEC 61000-3-2, from memory)
 SAME_SHARE = 0.005  # lines nearer than this are one
 
 
@@ -59,6 +61,7 @@ def compose(unit: Unit, rig: Rig) -> tuple[Plan, list[LeftOut]]:
         BringUpOptions(school=school_for(unit, rig), first_line=first),
         RigCheckOptions(when="live", line=first),
         GridOptions(lines=lines or LINES),
+        *([RegimeOptions(line=line) for line in lines[:1]] if corrected(unit) else []),
         StandbyOptions(lines=standby_lines(unit, lines), method=_method(rig)),
         RigCheckOptions(when="after", line=first),
         SafetyOptions(restore=True),
@@ -101,6 +104,13 @@ def _wanted(part: Options, figures: Sequence[str]) -> bool:
     """Whether a part tests one of the figures, or stands before all testing."""
     tests = {GridOptions: GRID, StandbyOptions: STANDBY}.get(type(part))
     return tests is None or any(FIGURES[f].procedure == tests for f in figures)
+
+
+def corrected(unit: Unit) -> bool:
+    """Whether the unit may correct its power factor: a claim speaks of it, or its power is where rules ask for it."""
+    plate = unit.nameplate
+    claimed = any(c.figure == "power_factor" and c.kept for c in plate.claims)
+    return claimed or plate.rated_power_W >= CORRECTED_FROM_W
 
 
 def standby_lines(unit: Unit, lines: Sequence[Line]) -> tuple[Line, ...]:

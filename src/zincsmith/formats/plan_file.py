@@ -14,6 +14,7 @@ from zincsmith.model.plan import (
     Options,
     Plan,
     PlanWatch,
+    RegimeOptions,
     RigCheckOptions,
     StandbyOptions,
 )
@@ -101,6 +102,14 @@ def check_plan(plan: Plan, file: str | None = None) -> None:
     for part in plan.parts:
         if isinstance(part, GridOptions):
             _check_grid(part, file)
+        elif isinstance(part, RegimeOptions):
+            _check_lines((part.line,), file, "part.line")
+            if not 2.0 <= part.step_percent <= 50.0 or not 0.1 <= part.resolution_percent <= part.step_percent:
+                raise InputError(
+                    "steps of 2 to 50 %, closed in on to 0.1 % at best", file=file, key="part.step_percent"
+                )
+            if not 1.0 <= part.settle_s <= 600.0 or not 1.0 <= part.average_s <= 600.0:
+                raise InputError("must lie between 1 and 600 s", file=file, key="part.settle_s")
         elif isinstance(part, StandbyOptions):
             _check_lines(part.lines, file, "part.lines")
             if not 0.0 <= part.warm_up_s <= LONGEST_S or not 10.0 <= part.block_s <= 600.0:

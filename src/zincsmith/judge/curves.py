@@ -9,7 +9,7 @@ from zincsmith.judge.live import point_efficiency
 from zincsmith.model.reading import Evidence, Point
 
 Line = tuple[str, list[float], list[float]]
-STATIC_GRID, STANDBY = "static_grid", "standby"
+STATIC_GRID, STANDBY, REGIMES = "static_grid", "standby", "power_factor_regimes"
 
 
 @dataclass(frozen=True)
@@ -40,6 +40,7 @@ def all_curves(evidence: Evidence) -> list[Curves]:
     grid = [p for p in evidence.by(STATIC_GRID).points if "load_percent" in p.conditions]
     idle = [p for p in evidence.by(STANDBY).points if "elapsed_s" in p.conditions]
     grid = [p for p in grid if "elapsed_s" not in p.conditions]
+    regimes = evidence.by(REGIMES).points
     found = [
         Curves("Efficiency against load", "output", "A", "efficiency", "%", "efficiency",
                tuple(efficiency_by_line(grid))),
@@ -48,6 +49,7 @@ def all_curves(evidence: Evidence) -> list[Curves]:
                tuple(_by_line(grid, lambda p: _value(p, "output_voltage")))),
         Curves("Power factor against load", "output", "A", "power factor", "", "plain",
                tuple(_by_line(grid, lambda p: _value(p, "power_factor")))),
+        Curves("Power-factor regimes", "output", "A", "power factor", "", "plain", tuple(_ways(regimes))),
         Curves("Standby power", "time", "min", "input", "W", "power", tuple(_standby(idle))),
     ]  # fmt: skip
     return [c for c in found if any(len(x) > 1 for _, x, _ in c.lines)]
@@ -70,6 +72,16 @@ def _by_line(points: Sequence[Point], y: Callable[[Point], float | None]) -> lis
         if amps is not None and value is not None:
             lines.setdefault(point.conditions["input_voltage_V"], []).append((amps, value))
     return [(f"{volts:g} V", *_columns(rows)) for volts, rows in sorted(lines.items(), reverse=True)]
+
+
+def _ways(points: Sequence[Point]) -> list[Line]:
+    """Rising and falling load, each as it was taken; the points that closed in belong to their way."""
+    ways: dict[str, list[tuple[float, float]]] = {}
+    for point in points:
+        amps, factor, way = _value(point, "output_current"), _value(point, "power_factor"), point.conditions.get("way")
+        if amps is not None and factor is not None and way is not None:
+            ways.setdefault("rising" if way in (1.0, 3.0) else "falling", []).append((amps, factor))
+    return [(name, *_columns(rows)) for name, rows in ways.items()]
 
 
 def _standby(points: Sequence[Point]) -> list[Line]:

@@ -103,6 +103,20 @@ class StandbyOptions(Record):
     leakage_W: float = 0.0
 
 
+@dataclass(frozen=True)
+class RegimeOptions(Record):
+    """Where power-factor correction switches: the load in steps of ``step_percent`` up and down at one line, then
+    closer to each jump until the loads on both sides are ``resolution_percent`` apart.
+    """
+
+    procedure: Literal["power_factor_regimes"] = "power_factor_regimes"
+    line: Line = LINES[0]
+    step_percent: float = 10.0
+    resolution_percent: float = 1.0
+    settle_s: float = 6.0
+    average_s: float = 4.0
+
+
 def with_point(grid: GridOptions, line: Line, load_percent: float) -> GridOptions:
     """The grid with one more point. A line or load it brings along is left out everywhere else; loads keep their
     order, from heavy to light or the other way round."""
@@ -118,7 +132,7 @@ def with_point(grid: GridOptions, line: Line, load_percent: float) -> GridOption
     return replace(grid, lines=lines, loads_percent=tuple(loads), dropped=tuple(k for k in every if k not in known))
 
 
-Options = RigCheckOptions | SafetyOptions | BringUpOptions | GridOptions | StandbyOptions
+Options = RigCheckOptions | SafetyOptions | BringUpOptions | GridOptions | StandbyOptions | RegimeOptions
 
 
 @dataclass(frozen=True)
@@ -150,7 +164,7 @@ class Plan:
         for part in self.parts:
             if isinstance(part, GridOptions | StandbyOptions):
                 found += part.lines
-            elif isinstance(part, RigCheckOptions) and part.when == "live":
+            elif isinstance(part, RegimeOptions) or (isinstance(part, RigCheckOptions) and part.when == "live"):
                 found.append(part.line)
             elif isinstance(part, BringUpOptions):
                 found.append(part.first_line)

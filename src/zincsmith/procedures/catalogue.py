@@ -5,12 +5,20 @@ from __future__ import annotations
 from zincsmith.model.errors import InputError
 from zincsmith.procedures.base import Procedure
 from zincsmith.procedures.bring_up import BringUp
+from zincsmith.procedures.power_factor import PowerFactorRegimes
 from zincsmith.procedures.rig_check import RigCheck
 from zincsmith.procedures.safety_checks import SafetyChecks
 from zincsmith.procedures.standby import StandbyPower
 from zincsmith.procedures.static_grid import StaticGrid
 
-SHIPPED: tuple[Procedure, ...] = (SafetyChecks(), RigCheck(), BringUp(), StaticGrid(), StandbyPower())
+SHIPPED: tuple[Procedure, ...] = (
+    SafetyChecks(),
+    RigCheck(),
+    BringUp(),
+    StaticGrid(),
+    PowerFactorRegimes(),
+    StandbyPower(),
+)
 
 
 def procedure(name: str) -> Procedure:

@@ -12,7 +12,16 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 from zincsmith.formats.plan_file import check_plan
 from zincsmith.judge.words import duration
 from zincsmith.model.errors import InputError
-from zincsmith.model.plan import BringUpOptions, GridOptions, Line, Options, Plan, RigCheckOptions, StandbyOptions
+from zincsmith.model.plan import (
+    BringUpOptions,
+    GridOptions,
+    Line,
+    Options,
+    Plan,
+    RegimeOptions,
+    RigCheckOptions,
+    StandbyOptions,
+)
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.panel import clear, label
@@ -95,6 +104,13 @@ FIELDS: dict[type, tuple[Choosing | Typing, ...]] = {
         Choosing("Average over", "average_s", _times(4.0, 10.0, 20.0, 60.0)),
         Choosing("Efficiency curve", "refine_points", tuple((f"{n} more points" if n else "as planned", n)
                                                             for n in (0, 3, 6, 12))),
+    ),
+    RegimeOptions: (
+        LINE,
+        Choosing("Steps of the load", "step_percent", tuple((f"{p:g} %", p) for p in (5.0, 10.0, 20.0))),
+        Choosing("Closed in on to", "resolution_percent", tuple((f"{p:g} % load", p) for p in (0.5, 1.0, 2.0))),
+        Choosing("Wait at each", "settle_s", _times(4.0, 6.0, 20.0)),
+        Choosing("Average over", "average_s", _times(4.0, 10.0)),
     ),
     StandbyOptions: (
         LINES,
