@@ -221,7 +221,7 @@ def test_a_clean_grid_raises_no_doubt(unit: Unit) -> None:
 
 def test_source_out_of_tolerance(unit: Unit) -> None:
     off = replace(point(1, 113.4, 100.0, 23.9, 68.0), conditions=GRID[0].conditions)
-    assert doubts_of((off, *GRID[1:4]), unit, "average_active_efficiency") == {"source_out_of_tolerance"}
+    assert doubts_of((off, *GRID[1:4]), unit, "average_active_efficiency") == {"source_out_of_tolerance", "source_sags"}
 
 
 def test_below_the_floor_of_its_range(unit: Unit) -> None:
@@ -257,3 +257,67 @@ def test_an_unknown_procedure_is_named() -> None:
 
     with pytest.raises(InputError, match="static_grid"):
         procedure("telepathy")
+
+
+# Doubts of steady state, each raised and not raised
+
+
+def codes(points: tuple[Point, ...], unit: Unit, *names: str) -> set[str]:
+    found = figures(Evidence(points, True), unit.nameplate, Conventions())
+    return {d.code for f in found if not names or f.name in names for d in f.doubts}
+
+
+def changed(points: tuple[Point, ...], number: int, quantity: str, **more: object) -> tuple[Point, ...]:
+    """The points with one reading of one of them otherwise; number 0 is every point."""
+
+    def one(p: Point) -> Point:
+        if number not in (0, p.number):
+            return p
+        return replace(p, readings=tuple(replace(r, **more) if r.quantity == quantity else r for r in p.readings))
+
+    return tuple(one(p) for p in points)
+
+
+SMOOTH = tuple(
+    point(n, 115.0, load, 24.0, 24.0 * 2.5 * load / 100.0 + 0.8 + 0.02 * load + 0.0003 * load**2, power_factor=0.55)
+    for n, load in enumerate((100.0, 75.0, 60.0, 50.0, 25.0, 10.0, 5.0, 0.0), 1)
+)
+
+
+@pytest.mark.parametrize(
+    ("code", "number", "quantity", "more"),
+    [
+        ("curve_not_smooth", 4, "input_power", {"value": 33.5}),
+        ("source_sags", 1, "input_voltage", {"value": 114.0}),
+        ("power_negative", 3, "input_power", {"value": -38.0}),
+        ("power_factor_above_one", 3, "power_factor", {"value": 1.07}),
+        ("apparent_as_real", 2, "input_power", {"value": 89.07}),
+        ("figures_contradict", 2, "input_current", {"value": 0.0008}),
+        ("source_out_of_tolerance", 2, "input_voltage", {"value": 112.0}),
+        ("below_range_floor", 5, "input_power", {"range": 750.0}),
+        ("efficiency_implausible", 4, "input_power", {"value": 30.2}),
+        ("accuracy_unknown", 2, "input_power", {"known": False}),
+        ("load_not_reached", 2, "output_current", {"value": 1.2}),
+    ],
+)
+def test_a_doubt_is_raised_by_its_cause_and_not_without(
+    unit: Unit, code: str, number: int, quantity: str, more: dict[str, object]
+) -> None:
+    told = tuple(replace(p, conditions={**p.conditions, "load_A": p.conditions["load_percent"] / 40.0}) for p in SMOOTH)
+    assert code not in codes(told, unit, "efficiency", "average_active_efficiency", "power_factor")
+    raised = codes(changed(told, number, quantity, **more), unit)
+    assert code in raised
+
+
+def test_a_difference_of_few_counts_or_of_two_ranges_is_doubted(unit: Unit) -> None:
+    assert not codes(GRID, unit, "load_regulation", "line_regulation") & {"few_counts", "range_changed"}
+    coarse = changed(GRID, 0, "output_voltage", resolution=0.03)
+    assert "few_counts" in codes(coarse, unit, "load_regulation")
+    assert "few_counts" not in codes(changed(GRID, 0, "output_voltage", resolution=0.005), unit, "load_regulation")
+    assert "range_changed" in codes(changed(GRID, 6, "output_voltage", range=30.0), unit, "load_regulation")
+
+
+def test_noise_on_a_curve_is_no_odd_point(unit: Unit) -> None:
+    """Within what instrument and repeats explain no point is called odd; a mode change is named, not smoothed over."""
+    noisy = changed(SMOOTH, 4, "input_power", value=SMOOTH[3].readings[2].value * 1.001)  # type: ignore[operator]
+    assert "curve_not_smooth" not in codes(noisy, unit, "efficiency")

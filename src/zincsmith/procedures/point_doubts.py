@@ -12,12 +12,22 @@ SOURCE_TOLERANCE = 0.01  # of the nominal input, for compliance points
 LOAD_TOLERANCE = 0.02  # of the set current; what a load may err by its data sheet is far less
 LOAD_FLOOR_A = 0.01
 LOW_SHARE = 0.05  # of range
+APPARENT, LOW_FACTOR = 0.01, 0.95  # watts so near to volts times amps, below this power factor
+CONTRADICTION = 0.03  # of the apparent power
+NEGATIVE_W = -0.05
 IMPLAUSIBLE_EFFICIENCY = 0.97  # for a small AC-DC supply
 
 
 def point_doubts(point: Point, quantities: Sequence[str]) -> list[Doubt]:
     """The doubts this point casts on a figure that uses ``quantities``."""
-    single = (_source(point), _unsettled(point), _not_reached(point), *_low(point, quantities), _impossible(point))
+    single = (
+        _source(point),
+        _unsettled(point),
+        _not_reached(point),
+        *_low(point, quantities),
+        _impossible(point),
+        *_contradicting(point),
+    )
     return [d for d in single if d]
 
 
@@ -95,3 +105,47 @@ def _impossible(point: Point) -> Doubt | None:
         f"At {_where(point)} {v * i:.2f} W came out for {pin:.2f} W in. A small adapter does not reach that.",
         "Check that real watts are read, the ranges, and that no channels are swapped.",
     )
+
+
+def _contradicting(point: Point) -> list[Doubt]:
+    """Figures of one moment that cannot all be right: watts, volts, amps and power factor of the input."""
+    values = {q: r.value for q in ("input_voltage", "input_current", "input_power", "power_factor")
+              if (r := point.get(q)) is not None and r.value is not None}  # fmt: skip
+    watts = values.get("input_power")
+    found = []
+    if watts is not None and watts < NEGATIVE_W:
+        found.append(
+            Doubt(
+                "power_negative",
+                f"At {_where(point)} the input watts were {watts:.3g} W: negative.",
+                "Turn the current input round, or check its direction.",
+            )
+        )
+    factor = values.get("power_factor")
+    if factor is not None and factor > 1.0 + CONTRADICTION:
+        found.append(
+            Doubt(
+                "power_factor_above_one", f"At {_where(point)} the power factor was {factor:.3f}.", "Check the ranges."
+            )
+        )
+    if len(values) < 4 or watts is None or factor is None or point.conditions["load_percent"] <= 0.0:
+        return found
+    apparent = values["input_voltage"] * values["input_current"]
+    if factor < LOW_FACTOR and abs(watts - apparent) <= APPARENT * apparent:
+        found.append(
+            Doubt(
+                "apparent_as_real",
+                f"At {_where(point)} the input watts are volts times amps, though the power factor is {factor:.2f}.",
+                "Read real power, not the product of volts and amps.",
+            )
+        )
+    elif abs(watts - factor * apparent) > CONTRADICTION * apparent:
+        found.append(
+            Doubt(
+                "figures_contradict",
+                f"At {_where(point)} {factor:.3g} x {values['input_voltage']:.4g} V x {values['input_current']:.4g} A "
+                f"is not {watts:.4g} W.",
+                "A range, a unit or a channel is wrong: milliamps for amps, a mean for an rms value.",
+            )
+        )
+    return found

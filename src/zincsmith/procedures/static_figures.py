@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from zincsmith.analysis.efficiency import average_active_efficiency, efficiency
 from zincsmith.analysis.regulation import line_regulation, load_regulation, output_resistance
 from zincsmith.analysis.uncertainty import Values
-from zincsmith.model.finding import Finding
+from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.finding_of import Rows, finding_of
+from zincsmith.procedures.sweep_doubts import difference_doubts, odd_ones, sag_doubts
 
 ACTIVE_LOADS = (100.0, 75.0, 50.0, 25.0)
+EFFICIENCIES = ("efficiency", "average_active_efficiency")
 POWER = ("input_power", "output_voltage", "output_current")
 
 
@@ -30,12 +33,34 @@ def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) 
     for line, points in by_line.items():
         found += _load_regulation(line, points, nameplate, conventions)
     found += _line_regulation(list(by_line.values()), nameplate)
+    odd: dict[int, Doubt] = {}
+    sags: dict[tuple[float, float], list[Doubt]] = {}
+    for line, points in by_line.items():
+        odd |= odd_ones(points)
+        sags[line] = sag_doubts(points)
     for line, points in by_line.items():
         found += _average_efficiency(line, points)
         found += _full_load(line, points)
         found += _resistance(line, points)
         found += _single_efficiencies(line, points)
-    return found
+    return [_with_sweep_doubts(f, odd, sags) for f in found]
+
+
+def _with_sweep_doubts(
+    finding: Finding, odd: dict[int, Doubt], sags: dict[tuple[float, float], list[Doubt]]
+) -> Finding:
+    """What the whole sweep casts on a figure: points of it that do not lie on the curve, an input that gives way."""
+    c = finding.conditions
+    further = []
+    if finding.name in EFFICIENCIES:
+        numbers = [row["point"] for row in finding.working.rows]
+        further += [odd[n] for n in numbers if n in odd]
+        further += sags.get((c.get("input_voltage_V", 0.0), c.get("frequency_Hz", 0.0)), [])
+    return replace(finding, doubts=(*finding.doubts, *further)) if further else finding
+
+
+def _about_a_difference(finding: Finding, one: Point, other: Point) -> Finding:
+    return replace(finding, doubts=(*finding.doubts, *difference_doubts(one, other)))
 
 
 def _has(point: Point, quantities: Sequence[str]) -> bool:
@@ -99,16 +124,20 @@ def _load_regulation(line: tuple[float, float], points: Rows, plate: Nameplate, 
 
     span = f"{_load(low):g} to {_load(high):g} % load"
     return [
-        finding_of(
-            "load_regulation",
-            "Load regulation",
-            "1",
-            [low, high],
-            ["output_voltage"],
-            formula,
-            f"(V at {_load(low):g} % − V at {_load(high):g} %) / {conv.regulation_over}",
-            _line(line),
-            f"{span}; denominator {conv.regulation_over}; a drop is positive",
+        _about_a_difference(
+            finding_of(
+                "load_regulation",
+                "Load regulation",
+                "1",
+                [low, high],
+                ["output_voltage"],
+                formula,
+                f"(V at {_load(low):g} % − V at {_load(high):g} %) / {conv.regulation_over}",
+                _line(line),
+                f"{span}; denominator {conv.regulation_over}; a drop is positive",
+            ),
+            low,
+            high,
         )
     ]
 
@@ -128,16 +157,20 @@ def _line_regulation(lines: list[list[Point]], plate: Nameplate) -> list[Finding
         return line_regulation_of(v, most, least, nominal)
 
     return [
-        finding_of(
-            "line_regulation",
-            "Line regulation",
-            "1",
-            top,
-            ["output_voltage"],
-            formula,
-            "(greatest V − least V) / Vnom",
-            {"load_percent": _load(top[0])},
-            "over " + ", ".join(f"{p.conditions['input_voltage_V']:g} V" for p in top),
+        _about_a_difference(
+            finding_of(
+                "line_regulation",
+                "Line regulation",
+                "1",
+                top,
+                ["output_voltage"],
+                formula,
+                "(greatest V − least V) / Vnom",
+                {"load_percent": _load(top[0])},
+                "over " + ", ".join(f"{p.conditions['input_voltage_V']:g} V" for p in top),
+            ),
+            top[most],
+            top[least],
         )
     ]
 

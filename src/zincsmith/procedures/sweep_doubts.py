@@ -1,0 +1,101 @@
+"""Doubts that only several points of a sweep together can raise."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from zincsmith.analysis.accuracy import shared_and_own
+from zincsmith.analysis.loss_model import fit_losses
+from zincsmith.model.finding import Doubt
+from zincsmith.model.reading import Point
+
+COUNTS = 5.0
+SAG = 0.005  # of the input volts, from no load to full
+LEAST_POINTS = 6  # of one line, for a curve that an odd one can leave
+SIGMAS, LEAST_ODD = 3.0, 0.002  # of the input power
+WANTED = ("input_power", "output_voltage", "output_current")
+
+
+def difference_doubts(one: Point, other: Point, quantity: str = "output_voltage") -> list[Doubt]:
+    """About a difference of two readings: few counts of the display, or two ranges that need not agree."""
+    a, b = one.get(quantity), other.get(quantity)
+    if a is None or b is None or a.value is None or b.value is None:
+        return []
+    found = []
+    change, step = abs(a.value - b.value), max(a.resolution, b.resolution)
+    if step and change < COUNTS * step * 0.999:
+        found.append(
+            Doubt(
+                "few_counts",
+                f"The difference rests on {change / step:.1f} counts of the display.",
+                "Use a finer range, or a meter with more digits.",
+            )
+        )
+    if a.range and b.range and a.range != b.range:
+        found.append(
+            Doubt(
+                "range_changed",
+                f"The readings were taken on different ranges, {a.range:g} and {b.range:g} {a.unit}: a step between "
+                "them would look like a change of the unit.",
+                "Take both on the higher range.",
+            )
+        )
+    return found
+
+
+def sag_doubts(points: Sequence[Point]) -> list[Doubt]:
+    """Input volts that give way as the load grows: the source, or what lies before it, is at its end."""
+    rows = [(p.conditions["load_percent"], r.value) for p in points if (r := p.get("input_voltage")) and r.value]
+    if len(rows) < 2:
+        return []
+    (_, light), (full, heavy) = min(rows), max(rows)
+    if heavy >= light * (1.0 - SAG):
+        return []
+    return [
+        Doubt(
+            "source_sags",
+            f"The input gave way from {light:.1f} to {heavy:.1f} V up to {full:g} % load: the source is at its limit, "
+            "or its wiring too long.",
+            "Set the source by the power meter at each point, or use a stronger one.",
+        )
+    ]
+
+
+def odd_ones(points: Sequence[Point]) -> dict[int, Doubt]:
+    """Points whose losses do not lie on the curve of the others, by number. The curve is worked out without the point,
+    which would draw it to itself."""
+    rows = [p for p in points if all((r := p.get(q)) is not None and r.value is not None for q in WANTED)]
+    amps = np.array([_value(p, "output_current") for p in rows])
+    if len(rows) < LEAST_POINTS or len(np.unique(amps)) < LEAST_POINTS:
+        return {}
+    watts = np.array([_value(p, "input_power") for p in rows])
+    losses = watts - np.array([_value(p, "output_voltage") for p in rows]) * amps
+    deleted = fit_losses(amps, losses).deleted
+    worst = int(np.nanargmax(np.abs(deleted)))
+    others = np.delete(np.arange(len(rows)), worst)
+    rest = fit_losses(amps[others], losses[others])
+    reading = rows[worst].get("input_power")
+    assert reading is not None
+    own = shared_and_own(reading)[1] if reading.known else 0.0
+    spread = (reading.spread or 0.0) / max(1, reading.count) ** 0.5
+    sigma = max(rest.scatter or 0.0, float(np.hypot(own, spread)), LEAST_ODD / SIGMAS * float(watts[worst]))
+    if abs(deleted[worst]) <= SIGMAS * sigma:
+        return {}
+    at = rows[worst]
+    return {
+        at.number: Doubt(
+            "curve_not_smooth",
+            f"At {at.conditions['input_voltage_V']:g} V, {at.conditions['load_percent']:g} % the losses lie "
+            f"{deleted[worst]:+.3g} W off the curve of the other loads.",
+            "Repeat the point; when it stays, a mode changes there: take more points around it.",
+        )
+    }
+
+
+def _value(point: Point, quantity: str) -> float:
+    reading = point.get(quantity)
+    assert reading is not None
+    assert reading.value is not None
+    return reading.value
