@@ -43,7 +43,9 @@ class RunningStandIn:
         return {str(one["role"]): str(one["visa"]) for one in json.loads(line)["instruments"]}
 
     def stop(self) -> None:
-        """Let go of the pipe and wait for the process; only right for the last holder."""
+        """Let go of the pipe and wait for the process; only right for the last holder. Twice does no harm."""
+        if self.process.returncode is not None:
+            return
         os.close(self.keep_fd)
         self.process.wait(timeout=10)
         for pipe in (self.process.stdout, self.process.stderr):
