@@ -18,7 +18,7 @@ from zincsmith.judge.words import as_json, decimals_for, duration, number, value
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Finding, Verdict
-from zincsmith.model.plan import Line
+from zincsmith.model.plan import Line, StandbyOptions
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
@@ -110,12 +110,15 @@ def test_an_incomplete_run_says_what_is_missing(unit: Unit) -> None:
 def test_what_a_plan_leaves_untested_is_known_beforehand(unit: Unit) -> None:
     plan = NAMED["static-grid"]
     rows = untested(unit, plan)
-    assert sum(r.why == "no procedure for it yet" for r in rows) == 7, "those of label, papers, customer and rule"
+    assert sum(r.why == "no procedure for it yet" for r in rows) == 4, "those of papers and customer"
+    assert sum(r.why == "its procedure is not in the plan" for r in rows) == 3, "standby power, of label and rule"
     assert {r.claim.key for r in rows if r.partly} == {"output_voltage", "line_regulation", "input_current"}
     wide = replace(plan, parts=(replace(plan.grid, lines=(Line(100.0, 60.0), Line(240.0, 50.0))),))
     rows = untested(unit, wide)
     assert not any(r.partly for r in rows)
     assert sum(r.why == "its line is not in the plan" for r in rows) == 2
+    idle = replace(plan, parts=(*plan.parts, StandbyOptions()))
+    assert not any("No-load" in r.claim.title for r in untested(unit, idle))
 
 
 # A whole run out of the book

@@ -281,15 +281,28 @@ def test_the_rule_and_class_are_chosen_explicitly(open_window: Open, make_book: 
     choice = hands.window.stations["Nameplate"].claims.rule
     assert "24 V is not below 6 V" in hands.words(), "the class is explained"
     choice.setFocus()
-    choice.setCurrentIndex(0)
-    choice.activated.emit(0)
-    hands.until(lambda: not any(value == "≥ 88 %" for _, value in claims(hands)))
+
+    def pick(words: str) -> None:
+        at = next(k for k in range(1, choice.count()) if words in choice.itemText(k))
+        choice.setCurrentIndex(at)
+        choice.activated.emit(at)
+
+    def said(value: str) -> bool:
+        return any(v.startswith(value) for _, v in claims(hands))
+
+    assert choice.currentText() == "Level VI", "what is in force stands in the line"
+    pick("held to")  # the one it is held to once more: no longer
+    hands.until(lambda: not said("≥ 88 %"))
     assert "Would be “ac-dc basic”" in hands.words()
-    at = next(k for k in range(choice.count()) if "several output voltages" in choice.itemText(k))
-    choice.setCurrentIndex(at)
-    choice.activated.emit(at)
-    hands.until(lambda: any(value == "≥ 86 %" for _, value in claims(hands)))
+    assert choice.currentText() == "no published rule"
+    pick("Level VI: several output voltages")
+    hands.until(lambda: said("≥ 86 %"))
     assert "The plate suggests “ac-dc basic”" in hands.words()
+    pick("Level VI: AC-DC, one output voltage, 6 V")  # another class of the same rule: instead
+    hands.until(lambda: said("≥ 88 %") and not said("≥ 86 %"))
+    pick("CoC tier 2: one output voltage, 6 V")  # a second rule: besides
+    hands.until(lambda: said("≥ 89 %") and said("≥ 79 %") and said("≥ 88 %"))
+    assert choice.currentText() == "Level VI; CoC tier 2"
 
 
 # Looking it over
