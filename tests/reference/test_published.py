@@ -41,6 +41,26 @@ def test_gum_h2_resistance_reactance_impedance() -> None:
         assert covariance(a, b) / (a.u * b.u) == pytest.approx(correlation, abs=6e-4)
 
 
+def test_gum_h1_end_gauge() -> None:
+    """JCGM 100:2008, H.1: an end gauge against a standard of 50 mm; contributions in nm with their degrees of freedom,
+    combined 32 nm, 16 effective degrees of freedom (data and results from memory)."""
+    length = 50.000623e6  # nm
+    parts = {
+        "standard": (25.0, 18.0),
+        "repeats": (5.8, 24.0),
+        "comparator, random": (3.9, 5.0),
+        "comparator, systematic": (6.7, 8.0),
+        "difference of expansion": (length * 0.1 * 0.58e-6, 50.0),
+        "difference of temperature": (length * 11.5e-6 * 0.029, 2.0),
+    }
+    columns = {n: Column(np.array([0.0]), (Part(n, np.array([u]), False, dof),)) for n, (u, dof) in parts.items()}
+    found = propagate(lambda v: length + 215.0 + sum(float(v[n][0]) for n in parts), columns)
+    assert found.u == pytest.approx(32.0, abs=0.5)
+    assert found.dof is not None
+    assert math.floor(found.dof) == 16
+    assert found.k == pytest.approx(2.17, abs=0.01), "Student's t for 95.45 % at 16"
+
+
 def test_gum_g41_effective_degrees_of_freedom() -> None:
     """JCGM 100:2008, G.4.1: 0.25, 0.57 and 0.82 % with 9, 4 and 14 -> 1.03 %, 19 (from memory)."""
     parts = tuple(

@@ -25,7 +25,9 @@ class Journal:
         self.step = (self.step or 0) + 1
 
     def append(self, *events: Event) -> int:
-        """Write in one commit, then announce. BookError when it cannot be written."""
+        """Write in one commit, then announce; 0 when there is nothing to write. BookError when it cannot be written."""
+        if not events:
+            return 0
         seq = self.book.append(*events, run=self.run, step=self.step, bench_s=self.clock() if self.clock else None)
         self.desk.announce(seq, self.state)
         return seq
