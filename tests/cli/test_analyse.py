@@ -148,6 +148,21 @@ def test_power_of_a_file_under_other_names_and_units(command: Command, tmp_path:
     assert found["facts"]["current_phase_deg"][0] == pytest.approx(-np.degrees(0.5), abs=0.01)
 
 
+def test_volts_and_amps_may_stand_in_two_files_of_one_moment(command: Command, tmp_path: Path) -> None:
+    rows = np.loadtxt(waves(tmp_path), delimiter=",", skiprows=1)
+    for name, column in (("voltage_V", 1), ("current_A", 2)):
+        kept = rows[:, [0, column]]
+        np.savetxt(tmp_path / f"{name}.csv", kept, delimiter=",", header=f"time_s,{name}", comments="", fmt="%.9g")
+    both = [tmp_path / "voltage_V.csv", tmp_path / "current_A.csv"]
+    found = told(command("analyse", "power", *both, "--json"))
+    assert value(found, "real_power") == pytest.approx(325.0 * np.cos(0.5), rel=1e-5)
+    rows[:, 0] += 0.01
+    np.savetxt(both[1], rows[:, [0, 2]], delimiter=",", header="time_s,current_A", comments="", fmt="%.9g")
+    refused = command("analyse", "power", *both, "--json")
+    assert refused.returncode == 2
+    assert "records of two moments make no power" in refused.stderr
+
+
 def test_gaps_are_bridged_only_where_they_are_small(command: Command, tmp_path: Path) -> None:
     bridged = told(command("analyse", "power", waves(tmp_path, drop=2), "--json"))
     assert value(bridged, "real_power") == pytest.approx(325.0 * np.cos(0.5), rel=1e-4)
@@ -163,7 +178,7 @@ def test_gaps_are_bridged_only_where_they_are_small(command: Command, tmp_path: 
     [
         (["power", "{f}", "--voltage", "volts"], "there is no column 'volts'; there are: time_s, voltage_V, current_A"),
         (["standby", "{f}"], "there is no column 'power_W'"),
-        (["power", "{f}", "{f}"], "one file, 2 were named"),
+        (["points", "{f}", "{f}"], "from 1 at most, 2 files were named"),
         (["nonsense", "{f}"], "not one of"),
         (["power", "nowhere.csv"], "no such file"),
         (["points", "{f}"], "none of the columns of points"),

@@ -42,12 +42,18 @@ def analyse(
     rated_voltage: Annotated[float | None, typer.Option(min=0.0, help="points: rated output volts")] = None,
     accuracy: Annotated[Path | None, typer.Option(help="points: how good each column is (TOML)")] = None,
 ) -> None:
-    """Work out figures from a recorded file: power of waveforms, standby power, a table of points."""
+    """Work out figures from a recorded file: power of waveforms (volts and amps may stand in two files), standby power,
+    a table of points."""
     from zincsmith.formats.table_file import read_columns
 
-    if len(files) != 1:
-        raise InputError(f"{kind.value} is worked out from one file, {len(files)} were named")
+    most = 2 if kind is AnalysisKind.POWER else 1
+    if len(files) > most:
+        raise InputError(f"{kind.value} is worked out from {most} at most, {len(files)} files were named")
     found = read_columns(files[0])
+    if len(files) == 2:
+        from zincsmith.recorded.joined import joined
+
+        found = joined(found, read_columns(files[1]), time)
     if kind is AnalysisKind.POWER:
         from zincsmith.recorded.waveforms import analyse_power
 

@@ -122,7 +122,7 @@ class StripChart(QWidget):
                 axis.enableAutoSIPrefix(False)
                 axis.setGrid(30)
             plot.getAxis("left").setWidth(56)
-            plot.getAxis("left").setTickDensity(0.35)
+            plot.getAxis("left").setStyle(maxTickLevel=0)  # low tracks: more figures would stand on each other
             plot.getAxis("bottom").setHeight(20 if quantity == SHOWN[-1] else 4)
             plot.getAxis("bottom").setStyle(showValues=quantity == SHOWN[-1])
             pen = pg.mkPen(t.of(info.kind), width=1)
