@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 
 from zincsmith.analysis.accuracy import column
 from zincsmith.analysis.efficiency import average_active_efficiency, efficiency, loss
-from zincsmith.analysis.loss_model import fit_losses
 from zincsmith.analysis.regulation import load_regulation, output_resistance
 from zincsmith.analysis.uncertainty import Column, Estimate, Values, propagate
 from zincsmith.formats.accuracy_file import ColumnAccuracy
@@ -18,6 +17,7 @@ from zincsmith.formats.table_file import Columns
 from zincsmith.model.errors import InputError
 from zincsmith.model.reading import Reading
 from zincsmith.recorded.result import Analysed, Figure
+from zincsmith.recorded.table_doubts import add_doubts
 
 Array = NDArray[np.float64]
 
@@ -34,12 +34,7 @@ ACTIVE = (100.0, 75.0, 50.0, 25.0)
 NEAR_PERCENT = 2.0  # of a load that is asked for
 SAME_INPUT = 0.02
 POWER = ("input_power_W", "output_voltage_V", "output_current_A")
-# Doubts; common practice, no source.
-IMPLAUSIBLE = 0.97
-APPARENT, LOW_FACTOR = 0.02, 0.95
-LOW_IN_RANGE = 0.05
-COUNTS = 5
-SIGMAS, LEAST_ODD = 3.0, 0.002  # of the input power
+COUNTS = 5  # of the display: a smaller change is mostly the display; common practice, no source
 
 
 @dataclass(frozen=True)
@@ -63,7 +58,9 @@ class Points:
     ) -> None:
         self.file, self.accuracy, self.nominal = str(found.file), accuracy, rated_voltage_V
         self.found = found
-        self.columns = {n: c for n, base in BASES.items() if (c := found.find(n, base)) is not None}
+        self.columns: Mapping[str, Array] = {
+            n: c for n, base in BASES.items() if (c := found.find(n, base)) is not None
+        }
         if not self.columns:
             raise InputError(
                 f"none of the columns of points is there: {', '.join(BASES)}; there are: "
@@ -73,7 +70,7 @@ class Points:
         self.count = len(next(iter(self.columns.values())))
         self.load = self._load(rated_power_W)
         self.out = Analysed("points")
-        self.readings = {n: self._readings(n) for n in self.columns}
+        self.readings: Mapping[str, Sequence[Reading]] = {n: self._readings(n) for n in self.columns}
         self.groups = self._groups()
 
     def _load(self, rated_power_W: float | None) -> Array | None:
@@ -150,16 +147,18 @@ class Points:
             self._load_regulation(group)
             self._resistance(group)
         self._line_regulation()
-        self._doubts()
+        add_doubts(self)
         if len(self.groups) > 1 or self.groups[0].volts is not None:
             self.out.facts["inputs"] = [f"{g.volts:.4g} V, {len(g.rows)} rows" for g in self.groups]
         self.out.facts["rows"] = str(self.count)
         return self.out
 
-    def _has(self, row: int, names: Sequence[str]) -> bool:
+    def has(self, row: int, names: Sequence[str]) -> bool:
+        """Whether a row has a value in each of these columns."""
         return all(n in self.columns and self.columns[n][row] == self.columns[n][row] for n in names)
 
-    def _lacking(self, names: Sequence[str]) -> list[str]:
+    def lacking(self, names: Sequence[str]) -> list[str]:
+        """Those of these columns that are not there."""
         return [n for n in names if n not in self.columns]
 
     def _leave_out(self, what: str, why: str, remedy: str = "") -> None:
@@ -176,12 +175,12 @@ class Points:
         return Figure(found.value if np.isfinite(found.value) else None, unit, found.u if known else None)
 
     def _rows(self) -> None:
-        missing = self._lacking(POWER)
+        missing = self.lacking(POWER)
         if missing:
             self._leave_out("Efficiency and losses are", f"there is no column {' and no column '.join(missing)}")
             return
         for row in range(self.count):
-            if not self._has(row, POWER):
+            if not self.has(row, POWER):
                 self._leave_out(f"Row {row + 1} is", "a cell of it is blank")
                 continue
             if self.columns["input_power_W"][row] == 0.0:
@@ -192,12 +191,12 @@ class Points:
 
     def _average(self, group: Group) -> None:
         what = "The average active efficiency is"
-        if self._lacking(POWER) or self.load is None:
-            self._leave_out(what, f"columns are missing: {', '.join([*self._lacking(POWER), 'load_percent'][:4])}")
+        if self.lacking(POWER) or self.load is None:
+            self._leave_out(what, f"columns are missing: {', '.join([*self.lacking(POWER), 'load_percent'][:4])}")
             return
         rows = []
         for load in ACTIVE:
-            near = [r for r in group.rows if abs(self.load[r] - load) <= NEAR_PERCENT and self._has(r, POWER)]
+            near = [r for r in group.rows if abs(self.load[r] - load) <= NEAR_PERCENT and self.has(r, POWER)]
             if not near:
                 at = f" at {group.volts:.4g} V" if group.suffix else ""
                 self._leave_out(f"{what[:-3]}{at} is", f"no row lies within {NEAR_PERCENT:g} % of {load:g} % load")
@@ -211,7 +210,7 @@ class Points:
         if order is None:
             return []
         return sorted(
-            (r for r in rows if self._has(r, ["output_voltage_V"]) and order[r] == order[r]), key=lambda r: order[r]
+            (r for r in rows if self.has(r, ["output_voltage_V"]) and order[r] == order[r]), key=lambda r: order[r]
         )
 
     def _load_value(self, row: int) -> float:
@@ -288,98 +287,13 @@ class Points:
 
     def _resistance(self, group: Group) -> None:
         names = ("output_voltage_V", "output_current_A")
-        rows = [r for r in group.rows if self._has(r, names)]
+        rows = [r for r in group.rows if self.has(r, names)]
         currents = self.columns.get("output_current_A")
         if currents is None or len({float(currents[r]) for r in rows}) < 2:
             self._leave_out("Output resistance is", "output volts at two currents of one input are needed")
             return
         figure = self._figure(rows, names, _resistance, "ohm")
         self.out.figures[f"output_resistance{group.suffix}"] = figure
-
-    # Doubts
-
-    def _doubts(self) -> None:
-        for note in self.found.notes:
-            self.out.doubt("read_with_a_note", f"{note[:1].upper()}{note[1:]}.")
-        self._implausible()
-        self._contradicting()
-        self._low_in_range()
-        for group in self.groups:
-            self._odd_one(group)
-
-    def _implausible(self) -> None:
-        for row in range(self.count):
-            value = self.out.figures.get(f"efficiency_{row + 1}", Figure(None)).value
-            if value is not None and value > IMPLAUSIBLE:
-                code = "efficiency_above_one" if value > 1.0 else "efficiency_implausible"
-                self.out.doubt(
-                    code,
-                    f"Row {row + 1}: an efficiency of {100 * value:.1f} % is not believable for a mains supply.",
-                    "Check ranges, channels, and that the input watts are real power.",
-                )
-            if value is not None and value < 0.0:
-                self.out.doubt("power_negative", f"Row {row + 1}: the efficiency is negative.", "Check polarities.")
-
-    def _contradicting(self) -> None:
-        names = ("input_voltage_V", "input_current_A", "input_power_W")
-        factor = self.columns.get("power_factor")
-        for row in range(self.count):
-            if factor is not None and factor[row] > 1.005:
-                self.out.doubt("power_factor_above_one", f"Row {row + 1}: the power factor is above one.")
-            if not self._has(row, names):
-                continue
-            volts, amps, watts = (float(self.columns[n][row]) for n in names)
-            apparent = volts * amps
-            if apparent <= 0.0 or factor is None or factor[row] != factor[row]:
-                continue
-            if factor[row] < LOW_FACTOR and abs(watts - apparent) <= APPARENT * apparent:
-                self.out.doubt(
-                    "apparent_as_real",
-                    f"Row {row + 1}: the input watts are volts times amps, yet the power factor is {factor[row]:.2f}.",
-                    "Read real power.",
-                )
-            elif abs(watts - factor[row] * apparent) > 0.03 * apparent:
-                self.out.doubt(
-                    "figures_contradict",
-                    f"Row {row + 1}: {factor[row]:.3g} x {volts:.4g} V x {amps:.4g} A is not {watts:.4g} W.",
-                    "A range, a unit or a channel is wrong.",
-                )
-
-    def _low_in_range(self) -> None:
-        for name, readings in self.readings.items():
-            low = [
-                n + 1 for n, r in enumerate(readings) if r.value and r.range and abs(r.value) < LOW_IN_RANGE * r.range
-            ]
-            if low:
-                rows = ", ".join(map(str, low[:8]))
-                self.out.doubt(
-                    "low_in_range", f"{name} stands below 5 % of its range in row {rows}.", "Choose a lower range."
-                )
-
-    def _odd_one(self, group: Group) -> None:
-        """A point that does not lie on the curve of losses of the others."""
-        if self._lacking(POWER):
-            return
-        rows = [r for r in group.rows if self._has(r, POWER)]
-        current = self.columns["output_current_A"][rows]
-        if len(rows) < 6 or len(np.unique(current)) < 6:
-            return
-        watts = self.columns["input_power_W"][rows]
-        losses = watts - self.columns["output_voltage_V"][rows] * current
-        model = fit_losses(current, losses)
-        worst = int(np.nanargmax(np.abs(model.deleted)))
-        rest = np.delete(np.arange(len(rows)), worst)
-        others = fit_losses(current[rest], losses[rest])
-        if others.scatter is None:
-            return
-        own = [r.u for n in rows if (r := self.out.figures.get(f"loss_{n + 1}")) is not None and r.u is not None]
-        sigma = max(others.scatter, 0.1 * max(own, default=0.0), LEAST_ODD / SIGMAS * float(watts[worst]))
-        if abs(model.deleted[worst]) > SIGMAS * sigma:
-            self.out.doubt(
-                "curve_not_smooth",
-                f"Row {rows[worst] + 1}: its losses lie {model.deleted[worst]:+.3g} W off the curve of the others.",
-                "Repeat the point; when it stays, a mode changes there.",
-            )
 
 
 def _efficiency(v: Values) -> float:

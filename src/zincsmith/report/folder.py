@@ -12,9 +12,9 @@ from typing import Any
 
 from zincsmith.book.reader import BookReader
 from zincsmith.judge.digest import evidence_digest
+from zincsmith.judge.findings_json import as_json
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.judge.log_words import Entry, LogBook
-from zincsmith.judge.words import as_json
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import PointRejected, PointTaken
 

@@ -1,0 +1,45 @@
+"""The published form of findings, see the command line."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from zincsmith.judge.judging import JudgedRun
+from zincsmith.model.finding import Judged
+
+
+def as_json(run: JudgedRun) -> dict[str, Any]:
+    """The published form of findings, see the command line."""
+    return {
+        "unit": run.unit.tag,
+        "run": run.row.id,
+        "findings": [_finding_json(j) for j in run.judged],
+    }
+
+
+def _finding_json(judged: Judged) -> dict[str, Any]:
+    f = judged.finding
+    return {
+        "name": f.name,
+        "title": f.title,
+        "value": f.value,
+        "unit": f.unit,
+        "u": f.u,
+        "k": f.k,
+        "conditions": dict(f.conditions),
+        "claim": f"{judged.claim.title} {judged.claim.text}" if judged.claim else None,
+        "verdict": judged.verdict.value,
+        "verdict_simple": judged.verdict_simple.value,
+        "probability": judged.probability,
+        "working": {
+            "formula": f.working.formula,
+            "note": f.working.note,
+            "columns": list(f.working.columns),
+            "rows": [dict(row) for row in f.working.rows],
+            "budget": [
+                {"source": c.source, "u": abs(c.effect), "shared": c.shared, "dof": c.dof} for c in f.contributions
+            ],
+            "dof": f.dof,
+        },
+        "doubts": [{"code": d.code, "text": d.text, "remedy": d.remedy} for d in f.doubts],
+    }
