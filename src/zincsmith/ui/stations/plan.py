@@ -6,19 +6,17 @@ from dataclasses import replace
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QScrollArea, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout
 
 from zincsmith.engine.composer import compose, moved, with_part, without
 from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
-from zincsmith.engine.watches import tightest
 from zincsmith.formats.plan_file import STATIC_GRID, check_plan
-from zincsmith.judge.foresight import untested
 from zincsmith.judge.words import counted, duration, end_words, number
-from zincsmith.model.actions import Watch
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import GridOptions, Line, Options, Plan, with_point
-from zincsmith.model.quantities import QUANTITIES, WATCHABLE
+from zincsmith.model.quantities import QUANTITIES
 from zincsmith.procedures.catalogue import procedure
+from zincsmith.ui.plan.facts import PlanFacts
 from zincsmith.ui.plan.options_form import OptionsForm
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
@@ -27,7 +25,6 @@ from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.itinerary import ItineraryView
 from zincsmith.ui.widgets.operating_map import Cell, Key, OperatingMap
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
-from zincsmith.ui.widgets.plain_table import PlainTable
 
 SHOWN = ("input_power", "input_current", "output_voltage", "output_current", "case_temperature")
 
@@ -64,8 +61,8 @@ class PlanStation(Station):
         right.setSpacing(9)
         columns.addLayout(right, 1)
         right.addWidget(self._part_panel(), 10)
-        right.addWidget(self._facts_panel(), 7)
-        right.addWidget(self._untested_panel(), 5)
+        self.facts = PlanFacts()
+        right.addWidget(self.facts, 12)
 
     def _itinerary_panel(self) -> Panel:
         panel = Panel("Itinerary", "in the order of the work, to scale")
@@ -136,40 +133,6 @@ class PlanStation(Station):
         self.part_panel.body.addWidget(self.expected)
         return self.part_panel
 
-    def _facts_panel(self) -> QWidget:
-        row = QWidget()
-        layout = QHBoxLayout(row)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(9)
-        self.watches = Panel("Watches", "the tightest of each; make safe when left")
-        self.watch_table = PlainTable("Watches", ("Live quantity", "Stops at", "Rehearsed", "Whose limit"), 20)
-        self.watch_table.share((11, 7, 8, 12))
-        self.watches.body.addWidget(self.watch_table, 1)
-        layout.addWidget(self.watches, 5)
-        self.cautions = Panel("Cautions", "told again at the gates")
-        self.caution_text = label("", 13, wrap=True)
-        self.caution_text.setTextFormat(Qt.TextFormat.RichText)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        inside = QWidget()
-        inside.setObjectName("inside")
-        column = QVBoxLayout(inside)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.caution_text)
-        column.addStretch()
-        area.setWidget(inside)
-        self.cautions.body.addWidget(area)
-        layout.addWidget(self.cautions, 3)
-        return row
-
-    def _untested_panel(self) -> Panel:
-        self.untested = Panel("Not tested by this plan", "")
-        self.untested_table = PlainTable("Not tested", ("Claim", "Where", "Why not"), 20)
-        self.untested_table.share((8, 6, 6))
-        self.untested.body.addWidget(self.untested_table, 1)
-        return self.untested
-
     # Showing
 
     def refresh(self) -> None:
@@ -205,9 +168,8 @@ class PlanStation(Station):
         least, most = duration(found.least_s), duration(found.most_s)
         self.ends.setText(f"{least} to {most}; started now, it {end_words(found.likely_s)}; {found.energy_Wh:.0f} Wh")
         self.view.show_itinerary(found)
-        items = "".join(f"<p style='margin:0 0 6px 0'>{c}</p>" for c in found.cautions)
-        self.caution_text.setText(items)
-        self._show_untested()
+        self.facts.show_cautions(found.cautions)
+        self.facts.show_untested(self.session.unit, self.session.plan)
         self._offer()
         self._show_part(locked)
 
@@ -247,7 +209,7 @@ class PlanStation(Station):
         self.expected.setVisible(grid)
         self.stages.setVisible(not grid)
         self.options.show_part(part, locked)
-        self._watches(found)
+        self.facts.show_watches(found, self._part)
         if isinstance(part, GridOptions):
             self._map(found, part)
             self._choose_point(self._point)
@@ -276,35 +238,6 @@ class PlanStation(Station):
                 else:
                     cells[key] = Cell(str(planned[0]), underlined=bool(planned[1].typed), number=planned[0])
         self.map.show_grid(cells, amps={p.conditions["load_percent"]: p.load_A for p in points})
-
-    def _watches(self, found: Itinerary) -> None:
-        rows = tightest(found.watches_of(self._part))
-        self.watch_table.setRowCount(len(rows))
-        for at, watch in enumerate(rows):
-            info = WATCHABLE[watch.quantity]
-            unit = {"degC": "°C"}.get(info.unit, info.unit)
-            points = [p for p in found.points if p.part == self._part]
-            seen = [p.expected[watch.quantity].value for p in points if watch.quantity in p.expected]
-            pick = max if watch.high is not None else min
-            most = f"{pick(seen):.4g} {unit}" if seen else "–"
-            for column, text in enumerate((info.words, watch_words(watch), most, watch.whose)):
-                item = QTableWidgetItem(text)
-                item.setToolTip(text)
-                self.watch_table.setItem(at, column, item)
-
-    def _show_untested(self) -> None:
-        unit = self.session.unit
-        rows = untested(unit, self.session.plan) if unit is not None else []
-        whole = sum(not row.partly for row in rows)
-        self.untested.remark.setText(
-            f"{counted(whole, 'claim')} will read not tested" if whole else "every claim is reached"
-        )
-        self.untested_table.setRowCount(len(rows))
-        for at, row in enumerate(rows):
-            for column, text in enumerate((f"{row.claim.title} {row.claim.text}", row.claim.condition_text, row.why)):
-                item = QTableWidgetItem(text)
-                item.setToolTip(text)
-                self.untested_table.setItem(at, column, item)
 
     # Choosing and changing
 
@@ -434,14 +367,6 @@ def _live_words(energised: str) -> str:
 def _key(point: PlannedPoint) -> Key:
     c = point.conditions
     return c["input_voltage_V"], c["frequency_Hz"], c["load_percent"]
-
-
-def watch_words(watch: Watch) -> str:
-    """The bounds of a watch: ``27.6 V``, or ``below 20 V`` where it is the lower one that stops."""
-    unit = {"degC": "°C"}.get(WATCHABLE[watch.quantity].unit, WATCHABLE[watch.quantity].unit)
-    if watch.high is None:
-        return f"below {watch.low:.4g} {unit}"
-    return f"{watch.high:.4g} {unit}"
 
 
 def _expected_words(at: int, point: PlannedPoint) -> str:
