@@ -18,8 +18,11 @@ from zincsmith.engine.session import Session, Start
 from zincsmith.engine.states import State
 from zincsmith.engine.watch_over import GuardLost, NoGuard
 from zincsmith.judge.evidence import evidence_of
+from zincsmith.judge.judging import judge_run
+from zincsmith.judge.reading_words import reading_words
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
+    EntryAsked,
     EntryCorrected,
     HandSet,
     HandSetting,
@@ -35,7 +38,7 @@ from zincsmith.model.events import (
     StateChanged,
 )
 from zincsmith.model.plan import Plan
-from zincsmith.model.rig import Rig
+from zincsmith.model.rig import Dummy, Rig
 from zincsmith.model.unit import Unit
 
 StartStandIn = Callable[..., RunningStandIn]
@@ -194,6 +197,49 @@ def test_a_slip_of_the_typing_hand_is_kept_and_mended(
     with BookReader(scene.path) as reader:
         point = evidence_of(reader, 1).points[0]
     assert point.get("case_temperature").value == right  # type: ignore[union-attr]
+
+
+def test_a_resistor_as_load_gives_the_current_from_the_volts_across_it(
+    tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
+) -> None:
+    """Trade notes, section 3 (common practice, no source): 12.45 V into a resistor marked 44 ohm says 283 mA, 3.52 W
+    and 80 % of 4.4 W; it measured 45.7 ohm: 272 mA, 3.39 W, 77 %."""
+    plate = unit.nameplate
+    twelve = replace(
+        plate, outputs=(replace(plate.outputs[0], voltage_V=12.0, current_A=0.28, power_W=None),), rules=()
+    )
+    small = replace(unit, nameplate=replace(twelve, claims=(), total_power_W=None))
+    one_point = replace(tiny_plan, parts=(replace(tiny_plan.parts[0], loads_percent=(100.0,)),))  # type: ignore[arg-type]
+    typed = {"input_power": "4.4", "output_voltage": "12.45"}
+    for dummy, amps, percent, limit in (
+        (Dummy("resistor", 44.0, 45.7), 0.2724, 77.1, 1.0),
+        (Dummy("resistor", 44.0), 0.2830, 80.1, 5.0),
+    ):
+        bench = by_hand(by_hand(rig, "power_meter", "voltmeter"), "load", dummy=dummy)
+        folder = tmp_path / f"{amps}"
+        folder.mkdir()
+        scene = Scene.set_up(folder, small, bench, one_point, standin().addresses)
+        asked: list[str] = []
+
+        def hands(state: State, calls: int, scene: Scene = scene, asked: list[str] = asked) -> list[Command]:
+            if state is State.MAKING_SAFE:
+                return [Command("pass")]  # the load is off: a person says so
+            if state is not State.ASKING:
+                return []
+            asked.append(scene.events(EntryAsked)[-1].event.quantity)
+            return [Command("enter", typed.get(asked[-1], "-"))]
+
+        assert scene.run(Actor(hands)).outcome == "complete"
+        assert "output_current" not in asked, "nobody reads it"
+        point = scene.events(PointTaken)[0].event.point
+        current = point.get("output_current")
+        assert current.value == pytest.approx(amps, abs=1e-4)
+        assert limit < current.reading_percent < limit + 0.1, "of the resistance, and the voltmeter's own"
+        with BookReader(scene.path) as reader:
+            run = judge_run(reader)
+            eta = next(j.finding for j in run.judged if j.finding.name == "efficiency")
+            assert "across 4" in reading_words(run)[current.id][2]
+        assert 100.0 * eta.value == pytest.approx(percent, abs=0.06)
 
 
 def test_a_disk_without_room_or_too_slow_is_told_before_anything_is_armed(

@@ -7,10 +7,13 @@ from typing import Any
 
 import numpy as np
 
+from zincsmith.analysis.accuracy import limit_of_error
+from zincsmith.analysis.resistor_load import current_A
+from zincsmith.engine.rig_facts import resistor_of
 from zincsmith.formats.entry import parse_entry
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.reading import Reading
+from zincsmith.model.reading import WORKED_OUT, Reading
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 
 EntryError = InputError
@@ -28,6 +31,27 @@ def hand_reading(key: str, quantity: str, text: str, meter: Instrument) -> Readi
     """What a person typed; InputError says why it is refused. A dash is a reading without a value."""
     value = parse_entry(text, QUANTITIES[quantity].unit)
     return reading_of(key, quantity, value, meter, text=text.strip())
+
+
+def resistor_current(key: str, readings: Sequence[Reading], rig: Rig, load_on: bool) -> list[Reading]:
+    """The current through a resistor as load, from the volts just read across it; none where these are missing.
+
+    Its limit is that of the resistance and of the volts together.
+    """
+    load, made = rig.instrument("load"), resistor_of(rig)
+    volts = next((r for r in readings if r.quantity == "output_voltage"), None)
+    if load is None or made is None or volts is None or volts.value is None:
+        return []
+    ohm, percent = made
+    value = current_A(volts.value, ohm) if load_on else 0.0
+    share = 100.0 * limit_of_error(volts) / abs(volts.value) if volts.value and volts.known else 0.0
+    text = f"{volts.value:.5g} V across {ohm:g} ohm"
+    return [
+        Reading(
+            id=key, quantity="output_current", value=value, unit="A", role="load", source=load.name, how=WORKED_OUT,
+            reading_percent=percent + share, known=True, text=text,
+        )
+    ]  # fmt: skip
 
 
 def reading_of(

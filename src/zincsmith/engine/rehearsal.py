@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from zincsmith.analysis.expectation import Expected, expected
 from zincsmith.engine.course import Course
 from zincsmith.engine.limits import Limits, whole_run
-from zincsmith.engine.rig_facts import context, source_kind
+from zincsmith.engine.rig_facts import context, derived, source_kind
 from zincsmith.model.actions import (
     Action,
     Begin,
@@ -137,6 +137,7 @@ class _Rehearsal:
         self.procedures = tuple(p.procedure for p in plan.parts)
         self.limits = Limits.of(unit, rig)
         self.polled = context(unit, rig).polled
+        self.derived = derived(rig)
         self.hand_source, self.hand_load = source_kind(rig) != "settable", not _reached(rig, "load")
         self.least = self.likely = self.most = self.energy_J = 0.0
         self.stages: list[PlannedStage] = []
@@ -216,7 +217,7 @@ class _Rehearsal:
 
     def _measure(self, action: Measure) -> Outcome:
         expectation = expected(self.plate, self.source_V, self.load_A, self.ambient)
-        typed = tuple(q for q in action.quantities if q not in self.polled)
+        typed = tuple(q for q in action.quantities if q not in self.polled and q not in self.derived)
         self._pass(action.over_s, action.over_s, action.over_s)
         self._pass(ENTRY_S * len(typed) / 2, ENTRY_S * len(typed), 3 * ENTRY_S * len(typed))
         number = sum(len(s.points) for s in self.stages) + 1

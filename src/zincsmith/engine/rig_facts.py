@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from zincsmith.analysis.leads import lead_resistance
+from zincsmith.analysis.resistor_load import MEASURED_PERCENT
 from zincsmith.bench.bench import MEASURING
 from zincsmith.bench.dialect import dialect_for
 from zincsmith.model.errors import InputError
@@ -33,6 +34,23 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
         lead_resistance(lead) if lead is not None else None,
         ambient_degC,
     )
+
+
+def resistor_of(rig: Rig) -> tuple[float, float] | None:
+    """(ohm, half-width of its limit in percent) of a load that is a plain resistor, as it measures while hot or else as
+    it is marked; None for any other load."""
+    load = rig.instrument("load")
+    made = load.dummy if load is not None and load.how == "by hand" else None
+    if made is None or made.kind != "resistor":
+        return None
+    if made.measured_ohm:
+        return made.measured_ohm, MEASURED_PERCENT
+    return (made.nominal_ohm, made.tolerance_percent) if made.nominal_ohm else None
+
+
+def derived(rig: Rig) -> frozenset[str]:
+    """Quantities that nobody reads, as they follow from others."""
+    return frozenset({"output_current"}) if resistor_of(rig) is not None else frozenset()
 
 
 def source_kind(rig: Rig) -> SourceKind:

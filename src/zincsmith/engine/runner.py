@@ -17,12 +17,13 @@ from zincsmith.bench.bench import Bench
 from zincsmith.bench.make_safe import Safety, make_safe
 from zincsmith.engine.course import Course
 from zincsmith.engine.desk import Desk
-from zincsmith.engine.entries import polled_reading
+from zincsmith.engine.entries import polled_reading, resistor_current
 from zincsmith.engine.journal import Journal
 from zincsmith.engine.limits import Limits
 from zincsmith.engine.people import People
 from zincsmith.engine.pulse import Pulse, RunEnd, Skip
 from zincsmith.engine.replay import Replayed, Taken, body_of
+from zincsmith.engine.rig_facts import derived
 from zincsmith.engine.setting import Setter
 from zincsmith.engine.watches import Watches
 from zincsmith.model.actions import (
@@ -292,9 +293,12 @@ class Runner:
                 samples.setdefault(name, []).append(value)
         by_hand = self.bench.by_hand()
         readings: list[Reading] = []
-        for name in action.quantities:
+        follows = derived(self.bench.rig)
+        for name in (*(q for q in action.quantities if q not in follows), *follows.intersection(action.quantities)):
             key = f"{self.journal.run}/{number}{f'.{take}' if take > 1 else ''}/{name}"
-            if name in by_hand:
+            if name in follows:
+                readings += resistor_current(key, readings, self.bench.rig, self.pulse.settings.load_on)
+            elif name in by_hand:
                 readings.append(self.people.ask(key, name))
             elif samples.get(name):
                 readings.append(polled_reading(key, name, samples[name], self.bench.rig, self.bench.in_use.get(name)))

@@ -146,4 +146,7 @@ def load_words(one: object, action: SetLoad) -> str:
     name = getattr(one, "name", "load")
     if not action.on:
         return f"Take the {name} off, or switch it off."
+    made = getattr(one, "dummy", None)
+    if made is not None and made.kind == "resistor":
+        return f"Connect the {name}: its current follows from the volts across it."
     return f"Set the {name} to {action.current_A:.4g} A and switch it on."

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+WORKED_OUT = "worked out"  # from other readings of the same moment
+
 
 @dataclass(frozen=True)
 class Reading:
@@ -22,7 +24,7 @@ class Reading:
     unit: str
     role: str
     source: str  # instrument name
-    how: str  # simulated, connected or by hand
+    how: str  # simulated, connected, by hand or worked out
     range: float | None = None
     reading_percent: float = 0.0
     range_percent: float = 0.0
