@@ -125,8 +125,10 @@ class LogStation(Station):
             act(self.session.book_path, self.run)
 
     def _show_run(self) -> None:
-        """The latest run, judged anew when points or its end have come."""
+        """The latest run, judged when it is first seen and when it has ended: judging takes a while."""
         view = self.session.view
+        if view.active and self.run is not None and self.run.row.id == view.run:
+            return
         seen = (view.run, len(view.points), view.closed, self.session.unit)
         if seen == self._run_seen:
             return
