@@ -11,7 +11,6 @@ from typing import Annotated, NoReturn
 import typer
 
 from zincsmith.cli.app import BookArgument, app, judged_run, print_rows, print_table
-from zincsmith.model.finding import Verdict
 
 
 @app.command()
@@ -82,6 +81,8 @@ def _tell_end(end, book: Path) -> NoReturn:  # type: ignore[no-untyped-def]
     if end.outcome != "complete":
         print(f"Made safe early: {end.why}", file=sys.stderr)
         raise typer.Exit(3)
+    from zincsmith.model.finding import Verdict
+
     judged = judged_run(book, None)
     _keep(book, judged)
     print_table(judged)

@@ -194,8 +194,9 @@ def _parse(file: Path, dialect: Dialect) -> tuple[list[Array], list[str]]:
             f"cannot be read as columns of numbers ({str(error)[:99]}). {EXPORT}", file=str(file)
         ) from None
     notes = _cut_or_refused(file, dialect, broken) if broken else []
-    columns = [_as_array(table.column(n)) for n in range(width)]
-    return columns, notes
+    left = [table.column(n) for n in reversed(range(width))]
+    del table  # each column is let go once it is taken, so that nothing stands in memory twice
+    return [_as_array(left.pop()) for _ in range(width)], notes
 
 
 def _as_array(column: Any) -> Array:
