@@ -11,11 +11,13 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
-from tests.ui.conftest import Hands
+from tests.ui.conftest import Hands, reread
 from tests.ui.test_path import CTRL, assert_uncut, pass_gate, start
 from tests.ui.test_stations_of_a_run import enter
 
 from zincsmith.engine.states import State
+from zincsmith.judge.kept import kept_of
+from zincsmith.model.events import Amended
 from zincsmith.ui.widgets.probe_spots import ProbeSpots
 from zincsmith.ui.widgets.strip_chart import StripChart
 
@@ -151,6 +153,11 @@ def test_the_drawing_says_where_the_probe_goes(qtbot: QtBot, quantity: str, word
     assert quantity == "case_temperature" or spots.grab().toImage() != blank
 
 
+def amendments(book: Path) -> list[str]:
+    with reread(book) as reader:
+        return [w.event.text for w in reader.events(kinds=(Amended,))]
+
+
 def test_the_tape_seeks_and_report_and_files_leave_from_the_log(
     open_window: Open, make_book: Make, tmp_path: Path
 ) -> None:
@@ -188,6 +195,23 @@ def test_the_tape_seeks_and_report_and_files_leave_from_the_log(
     hands.station(5)
     hands.until(lambda: hands.window.stations["Findings"].run is not None)
     findings = hands.window.stations["Findings"]
+    hands.press(Qt.Key.Key_F9)
+    hands.type("Elin Ward")
+    hands.press(Qt.Key.Key_Return)
+    hands.until(lambda: "Signed by Elin Ward" in hands.words())
+    assert_uncut(hands)
+    hands.press(Qt.Key.Key_F9)  # what is signed is amended
+    hands.type("the meter was recalibrated")
+    hands.press(Qt.Key.Key_Return)
+    assert "Name, a colon" in findings.say.toolTip(), "who says it comes first"
+    hands.press(Qt.Key.Key_A, CTRL)
+    hands.type("Elin Ward: the meter was recalibrated")
+    hands.press(Qt.Key.Key_Return)
+    with reread(session.book_path) as reader:
+        kept = kept_of(reader, 1)
+    assert kept is not None
+    assert len(kept.rows) == len(run.judged)
+    hands.until(lambda: amendments(session.book_path) == ["the meter was recalibrated"])
     findings._choose(next(n for n, j in enumerate(run.judged) if j.finding.name == "input_current"))
     hands.press(Qt.Key.Key_T, CTRL)
     hands.until(lambda: session.plan.name == "Retest: input_current")

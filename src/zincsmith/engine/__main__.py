@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from zincsmith.bench.scan import scan
-from zincsmith.book.codec import DOCUMENTS, load
+from zincsmith.book.codec import DOCUMENTS, load, load_event
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.control import ControlDesk
 from zincsmith.engine.desk import Command
@@ -24,7 +24,7 @@ from zincsmith.engine.states import allowed
 from zincsmith.engine.trying import try_role
 from zincsmith.engine.watch_over import Guardian
 from zincsmith.model.errors import BookError, InputError, ZincsmithError
-from zincsmith.model.events import Failed, Marked, Noted
+from zincsmith.model.events import Amended, Failed, FindingsKept, Marked, Noted, Signed
 from zincsmith.model.rig import Rig
 
 
@@ -101,6 +101,22 @@ class Service:
             found += scan((host,) if host else (), (int(port),) if port else ())
         self.desk.say(scanned=[[one.address, one.identity] for one in found])
 
+    def _answer_for(self, command: Command) -> None:
+        """Sign a run with its findings as the window told them, or add something to a signed one."""
+        said = command.body
+        run, by = int(said["run"]), str(said["by"]).strip()
+        if not allowed(self.session.journal.state, command.do):
+            raise InputError("a run is signed or amended only while the bench is idle or made safe")
+        if not by or (command.do == "amend" and not command.text.strip()):
+            raise InputError("a signature or an amendment carries a name and says something")
+        if command.do == "sign":
+            kept = load_event("FindingsKept", str(said["kept"]))
+            assert isinstance(kept, FindingsKept)
+            seq = self.book.append(kept, Signed(by, kept.evidence), run=run)
+        else:
+            seq = self.book.append(Amended(by, command.text.strip()), run=run)
+        self.desk.announce(seq, self.session.journal.state)
+
     def _obey(self, command: Command) -> None:
         try:
             if command.do in {"start", "resume run"}:
@@ -117,6 +133,8 @@ class Service:
                 self._try(command.text)
             elif command.do == "scan":
                 self._scan(command.text)
+            elif command.do in {"sign", "amend"}:
+                self._answer_for(command)
             elif command.do == "note":
                 self.session.journal.append(Noted(command.text, {}, str(command.body.get("photo", ""))))
             elif command.do == "mark":

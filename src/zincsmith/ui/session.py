@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from zincsmith.engine.rehearsal import Itinerary
     from zincsmith.judge.decide import Decision
     from zincsmith.judge.judging import JudgedRun
+    from zincsmith.judge.kept import Seal
 
 REFRESH_MS = 40
 
@@ -288,6 +289,12 @@ class Session(QObject):
 
             self._earlier = {run.row.id: before(self.reader, run)}
         return self._earlier.get(run.row.id)
+
+    def seals(self, run: JudgedRun) -> list[Seal]:
+        """The signatures under a run."""
+        from zincsmith.judge.kept import seals_of
+
+        return seals_of(self.reader, run) if self.reader is not None else []
 
     def revise_unit(self, unit: Unit, why: str) -> None:
         """Store an edit; it is shown at once and in the book as soon as the engine has written it."""

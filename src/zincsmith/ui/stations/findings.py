@@ -7,12 +7,15 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from zincsmith.book.codec import dump
 from zincsmith.engine.composer import retest
 from zincsmith.judge.against import against
 from zincsmith.judge.conventions import OVER, conventions_named, turned
 from zincsmith.judge.curves import Curves, all_curves
 from zincsmith.judge.judging import JudgedRun, judge_again
+from zincsmith.judge.kept import snapshot
 from zincsmith.judge.reading_words import reading_words
+from zincsmith.judge.words import local_time
 from zincsmith.model.errors import InputError, ZincsmithError
 from zincsmith.model.finding import Verdict
 from zincsmith.ui.leaving import Leaving
@@ -21,8 +24,9 @@ from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.claim_list import ClaimList
-from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
+from zincsmith.ui.widgets.panel import Panel, button, heading_row, key_button, label
 from zincsmith.ui.widgets.plot import Curve, Plot
+from zincsmith.ui.widgets.say_line import Saying, SayLine
 from zincsmith.ui.widgets.verdict_filter import VerdictFilter
 from zincsmith.ui.widgets.working import Working
 
@@ -36,6 +40,7 @@ class FindingsStation(Station):
         self._seen: tuple[object, ...] = ()
         self._chosen = 0
         self._points: list[int] = []
+        self._signed = False
         self.leaving = Leaving(self)
         self.filter = VerdictFilter()
         self.claims = ClaimList()
@@ -51,7 +56,16 @@ class FindingsStation(Station):
             choice.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToContents)
         for over, words in OVER.items():
             self.over.addItem(words, over)
+        self.over.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.over.setMinimumContentsLength(11)
+        self.over.view().setMinimumWidth(340)  # with what each would turn
         self._curves: list[Curves] = []
+        self.seal = key_button("Sign  F9", self._answer_for, self)
+        self.sealed = label("", 13, 600)
+        self.sealed.hide()
+        self.say = SayLine()
+        self.say.said.connect(self._said)
+        self.say.left.connect(self.take_focus)
         self._lay_out()
         self.over.opening.connect(self._offer_conventions)
         self.over.activated.connect(lambda at: self._judge_over(str(self.over.itemData(at))))
@@ -75,10 +89,14 @@ class FindingsStation(Station):
         row, _ = heading_row("Findings")
         row.addWidget(self.filter)
         row.addWidget(self.message, 1)
-        row.addWidget(label("regulation over", 13, 400, "second"))
-        row.addWidget(self.over)
+        row.addWidget(self.seal)
         row.addWidget(self.save)
         outer.addLayout(row)
+        self.message.setMinimumWidth(1)  # a long message is cut, it never widens the station
+        below = QHBoxLayout()
+        below.addWidget(self.sealed)
+        below.addWidget(self.say, 1)
+        outer.addLayout(below)
         self.empty = label("", 16, 400, "second", wrap=True)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         outer.addWidget(self.empty, 1)
@@ -91,8 +109,12 @@ class FindingsStation(Station):
         self.claim_panel = Panel("Claims", "")
         self.claim_panel.body.setContentsMargins(0, 10, 0, 0)
         self.claim_panel.head.setContentsMargins(16, 0, 16, 0)
-        self.claim_panel.head.addWidget(label("hatched: no call; line: limit; whisker: ±U", 12, 400, "second"))
+        self.claim_panel.head.addWidget(label("regulation over", 12, 400, "second"))
+        self.claim_panel.head.addWidget(self.over)
         self.claim_panel.body.addWidget(self.claims, 1)
+        legend = label("hatched: no call; line: limit; whisker: ±U", 12, 400, "second")
+        legend.setContentsMargins(16, 3, 16, 7)
+        self.claim_panel.body.addWidget(legend)
         self.left.addWidget(self.claim_panel, 5)
         plot = Panel()
         self.plot.head.insertWidget(0, self.shown)
@@ -114,6 +136,7 @@ class FindingsStation(Station):
         view = self.session.view
         seen = (view.run, len(view.points), view.closed, self.session.unit)
         if seen == self._seen:
+            self._show_seal()
             return
         self._seen = seen
         try:
@@ -132,6 +155,7 @@ class FindingsStation(Station):
         if run is None:
             return
         self.filter.show_counts({v: run.count(v) for v in Verdict})
+        self._show_seal()
         self._offer_plots()
         end = "" if run.evidence.complete else ", not complete"
         # Readings belong to the configuration the unit was in, whatever it is in now.
@@ -211,6 +235,33 @@ class FindingsStation(Station):
         )
         self.again.setShortcut("Ctrl+T")  # changing the text takes the key away
         self.again.setEnabled(bool(repeatable or not self.session.view.active) and not self.session.read_only)
+
+    def _answer_for(self) -> None:
+        """Sign the run as it stands; one that is signed is amended."""
+        if self.run is None:
+            return
+        if self._signed:
+            self.say.begin(Saying("amend", "Amend: name: what is added. Enter keeps it, Esc leaves"))
+        else:
+            self.say.begin(Saying("sign", "Sign run: your name. From then on it is amended, never changed; Esc leaves"))
+
+    def _said(self, do: str, text: str, body: dict[str, object]) -> None:
+        assert self.run is not None
+        if do == "sign":
+            body = {**body, "kept": dump(snapshot(self.run))}
+        self.session.send(do, text, run=self.run.row.id, **body)
+
+    def _show_seal(self) -> None:
+        """Who signed, beside the filters; the button says what can be done next."""
+        ended = self.run is not None and self.run.closed is not None and not self.session.view.active
+        seals = self.session.seals(self.run) if self.run is not None and ended else []
+        self._signed = bool(seals)
+        self.seal.setText("Amend  F9" if seals else "Sign  F9")
+        self.seal.setEnabled(ended and self.session.allowed("sign") and not self.session.read_only)
+        if seals:
+            holds = "" if seals[-1].holds else "; the evidence is another now"
+            self.sealed.setText(f"Signed by {seals[-1].by}, {local_time(seals[-1].at, date=True)}{holds}")
+        self.sealed.setVisible(bool(seals))
 
     def _enlarge(self) -> None:
         larger = self.claim_panel.isVisible()

@@ -61,6 +61,15 @@ class SayLine(QLineEdit):
             return
         if one.do in ("note", "mark"):
             self.said.emit(one.do, f"{one.before}{text}", {})
+        elif one.do == "sign":
+            self.said.emit("sign", "", {"by": text})
+        elif one.do == "amend":
+            by, colon, what = text.partition(":")
+            if not colon or not by.strip() or not what.strip():
+                self.setPlaceholderText("Name first, then what is added")
+                self.setToolTip("Name, a colon, what is added: Elin Ward: the meter was recalibrated")
+                return
+            self.said.emit("amend", what.strip(), {"by": by.strip()})
         elif one.do == "correct":
             try:
                 value, reason = split_correction(text, one.unit)
