@@ -10,11 +10,12 @@ from hypothesis import strategies as st
 from zincsmith.book.reader import BookReader
 from zincsmith.formats.plan_file import NAMED
 from zincsmith.judge.claims import claims_of
+from zincsmith.judge.findings_json import as_json
 from zincsmith.judge.foresight import untested
 from zincsmith.judge.judging import judge, judge_run
 from zincsmith.judge.live import live_figures
 from zincsmith.judge.ruler_scale import scale_for
-from zincsmith.judge.words import as_json, decimals_for, duration, number, value_words
+from zincsmith.judge.words import decimals_for, duration, number, value_words
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Finding, Verdict
