@@ -10,9 +10,9 @@ from collections.abc import Callable
 from typing import Any
 
 from zincsmith.engine.desk import Command
-from zincsmith.engine.states import State
+from zincsmith.engine.states import LIVE, State
 
-FROZEN_S = 10.0  # a window that beat once and then says nothing for so long is frozen
+FROZEN_S = 20.0  # a window that beat once and says nothing for so long in a run is frozen; far longer than it may block
 DOCUMENT_COMMANDS = {"revise", "choose", "undo", "redo", "photo"}
 
 
@@ -30,7 +30,7 @@ class ControlDesk:
         self._news: bytes | None = None
         self._gone = ""
         self._told_gone = False
-        self._beats = False
+        self._beats, self._state = False, State.IDLE
         self._silent_s, self._heard = 0.0, time.monotonic()
         self.documents: Callable[[dict[str, Any]], None] = lambda command: None
 
@@ -48,6 +48,7 @@ class ControlDesk:
 
     def announce(self, seq: int, state: State) -> None:
         """Only the latest announcement matters: a window that does not listen keeps one waiting, no more."""
+        self._state = state
         self._news = json.dumps({"seq": seq, "state": state.value}).encode() + b"\n"
         self._flush()
 
@@ -80,7 +81,7 @@ class ControlDesk:
         while True:
             left = max(0.0, until - time.monotonic())
             found = self._hear(min(left, 1.0))
-            if self._beats and self._silent_s > FROZEN_S:
+            if self._beats and self._state in LIVE and self._silent_s > FROZEN_S:
                 self.leave("the window does not answer")
             if self._gone:
                 self._told_gone = True
