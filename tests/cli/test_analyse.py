@@ -224,6 +224,11 @@ def test_standby_of_a_file_in_both_methods_and_for_people(command: Command, tmp_
         assert value(found, "mean_power") == pytest.approx(0.209, abs=1e-4)
         assert found["facts"]["stable"] is True
         assert value(found, "stable_from") == pytest.approx(begin, abs=1.0)
+    rows = file.read_text().splitlines()
+    file.write_text("\n".join(rows[:2] + rows[2:2000] + rows[2030:]) + "\n")
+    gap = told(command("analyse", "standby", file, "--json", "--time", "Time", "--power", "P"))
+    assert "record_gap" in {d["code"] for d in gap["doubts"]}
+    assert "record_gap" not in {d["code"] for d in found["doubts"]}
     text = command("analyse", "standby", file, "--time", "Time", "--power", "P").stdout
     assert "mean power" in text
     assert "stable: yes" in text

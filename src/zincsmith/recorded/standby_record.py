@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
+import numpy as np
+
 from zincsmith.analysis.standby import allowed_W, standby
 from zincsmith.formats.table_file import Columns
 from zincsmith.model.errors import InputError
@@ -11,6 +13,7 @@ from zincsmith.recorded.even import refuse_falling, rising_times
 from zincsmith.recorded.result import Analysed, Figure
 
 NEGATIVE_W = -1e-3
+GAP = 5.0  # times the usual step
 
 
 def analyse_standby(found: Columns, time: str, power: str, method: Literal["sampling", "average"]) -> Analysed:
@@ -48,6 +51,11 @@ def analyse_standby(found: Columns, time: str, power: str, method: Literal["samp
         out.facts["bursts"] = f"{seen.bursts} whole bursts of {seen.burst_s:.4g} s"
     for note in found.notes:
         out.doubt("read_with_a_note", f"{note[:1].upper()}{note[1:]}.")
+    steps = np.diff(times[whole])
+    longest = float(np.max(steps))
+    if longest > GAP * float(np.median(steps)):
+        words = f"Nothing was recorded for {longest:.3g} s; the mean goes straight across."
+        out.doubt("record_gap", words, "Record without gaps: a burst may lie in one.")
     if seen.short:
         out.doubt("record_short", f"{seen.short[:1].upper()}{seen.short[1:]}.", "Record longer, once a second.")
     if not seen.stable and not seen.short:
