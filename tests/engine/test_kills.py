@@ -105,9 +105,10 @@ class Kill:
             window.client.stop(300.0)  # what a killed window leaves behind: a closed socket
             return
         os.kill(engine.pid, signal.SIGSTOP if self.victim == "engine hangs" else signal.SIGKILL)
-        if window.state == "safe" and self.victim == "engine hangs":
-            os.kill(engine.pid, signal.SIGKILL)  # nobody watches over an engine at rest
-        window.until(lambda: window.client.fileno < 0)
+        window.until(lambda: window.client.fileno < 0 or (self.victim == "engine hangs" and self.ended()))
+        if window.client.fileno >= 0:
+            os.kill(engine.pid, signal.SIGKILL)  # it had ended the run itself: nobody watches over an engine at rest
+            window.until(lambda: window.client.fileno < 0)
         guard = time.monotonic() + HANG_GUARD_S
         while bench_log(self.log)[-1]["source_on"]:
             assert time.monotonic() < guard, "the source is still on"
@@ -149,6 +150,11 @@ class Kill:
         window.client.send("pass")
         window.until(lambda: window.state == "safe" or (window.state == "at a gate" and not window.client.send("pass")))
         window.until(lambda: window.state == "safe")
+
+    def ended(self) -> bool:
+        """Whether the engine itself has written the end of the run, whatever it had time to announce."""
+        with BookReader(self.book) as reader:
+            return reader.closed(1) is not None
 
     def refused(self) -> list[object]:
         return [m for m in self.window.said if "refused" in m]
