@@ -16,6 +16,7 @@ from typing import Any
 
 from zincsmith.bench.scan import scan
 from zincsmith.book.codec import DOCUMENTS, load, load_event
+from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.control import ControlDesk
 from zincsmith.engine.desk import Command
@@ -109,6 +110,11 @@ class Service:
             raise InputError("a run is signed or amended only while the bench is idle or made safe")
         if not by or (command.do == "amend" and not command.text.strip()):
             raise InputError("a signature or an amendment carries a name and says something")
+        with BookReader(self.book.path) as reader:
+            if reader.closed(run) is None:
+                raise InputError(f"run {run} has not ended: nobody can answer for it yet")
+            if command.do == "amend" and not list(reader.events(run=run, kinds=(Signed,))):
+                raise InputError(f"run {run} is not signed: there is nothing to amend")
         if command.do == "sign":
             kept = load_event("FindingsKept", str(said["kept"]))
             assert isinstance(kept, FindingsKept)

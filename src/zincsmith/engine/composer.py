@@ -122,12 +122,7 @@ def standby_lines(unit: Unit, lines: Sequence[Line]) -> tuple[Line, ...]:
 
 def _method(rig: Rig) -> Literal["sampling", "average"]:
     """A meter that is read by hand gives its own mean over a period, not one every second."""
-    return "average" if not context_reaches(rig, "power_meter") else "sampling"
-
-
-def context_reaches(rig: Rig, role: str) -> bool:
-    one = rig.instrument(role)
-    return one is None or one.how != "by hand"
+    return "average" if rig.by_hand("power_meter") else "sampling"
 
 
 def _cannot(part: Options, unit: Unit, rig: Rig) -> str:

@@ -138,7 +138,7 @@ class _Rehearsal:
         self.limits = Limits.of(unit, rig)
         self.polled = context(unit, rig).polled
         self.derived = derived(rig)
-        self.hand_source, self.hand_load = source_kind(rig) != "settable", not _reached(rig, "load")
+        self.hand_source, self.hand_load = source_kind(rig) != "settable", rig.by_hand("load")
         self.least = self.likely = self.most = self.energy_J = 0.0
         self.stages: list[PlannedStage] = []
         self.watches: list[tuple[int | None, Watch]] = [(None, w) for w in whole_run(unit, rig, plan, self.polled)]
@@ -252,8 +252,3 @@ class _Rehearsal:
                 stage.energised = "input and load"
             elif stage.energised == "nothing":
                 stage.energised = "input"
-
-
-def _reached(rig: Rig, role: str) -> bool:
-    one = rig.instrument(role)
-    return one is None or one.how != "by hand"

@@ -150,7 +150,7 @@ class Session:
         if not allowed(self.journal.state, do):
             raise InputError(f"no run can be started while the bench is {self.journal.state.value}; make it safe first")
         check_start(start)
-        if start.auto_gates and (source_kind(rig) != "settable" or _by_hand(rig, "load")):
+        if start.auto_gates and (source_kind(rig) != "settable" or rig.by_hand("load")):
             raise InputError(
                 "source or load are switched by hand: nobody can pass the gates but a person at the bench; run it "
                 "without --yes"
@@ -205,7 +205,7 @@ class Session:
             whole_run(unit, rig, plan, polled),
             stands.bench_s if stands is not None else 0.0,
         )
-        runner.people.unattended = start.unattended and source_kind(rig) == "settable" and not _by_hand(rig, "load")
+        runner.people.unattended = start.unattended and source_kind(rig) == "settable" and not rig.by_hand("load")
         assert self.journal.run is not None
         try:
             if self._commit_s > SLOW_S:
@@ -258,11 +258,6 @@ class Session:
         assert isinstance(rig, Rig)
         assert isinstance(plan, Plan)
         return unit, rig, plan
-
-
-def _by_hand(rig: Rig, role: str) -> bool:
-    one = rig.instrument(role)
-    return one is not None and one.how == "by hand"
 
 
 def check_start(start: Start) -> None:

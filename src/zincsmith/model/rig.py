@@ -195,6 +195,11 @@ class Rig(Record):
     def instrument(self, role: str) -> Instrument | None:
         return next((i for i in self.instruments if i.role == role), None)
 
+    def by_hand(self, role: str) -> bool:
+        """Whether a person sets or reads this role."""
+        one = self.instrument(role)
+        return one is not None and one.how == "by hand"
+
     def lead(self, between: str) -> Lead | None:
         return next((one for one in self.leads if one.between == between), None)
 

@@ -11,7 +11,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from zincsmith.analysis.standby import Standby, allowed_W, standby
+from zincsmith.analysis.standby import Standby, allowed_W, limit_W_per_h, standby
 from zincsmith.analysis.uncertainty import coverage_factor
 from zincsmith.model.actions import Confirm, Dwell, Measure, Measured, SetLoad, SetSource, Stage
 from zincsmith.model.finding import Contribution, Doubt, Finding
@@ -191,7 +191,7 @@ def _finding(line: tuple[float, float], points: list[Point]) -> Finding:
 def _of_two(times: Sequence[float], values: Sequence[float]) -> tuple[float, float, bool]:
     """(slope in W/h, its limit, whether it is below) between the two periods of the average method."""
     mean = float(np.mean(values))
-    limit = 0.010 if mean <= 1.0 else 0.01 * mean
+    limit = limit_W_per_h(mean)
     if len(values) < 2:
         return 0.0, limit, False
     slope = (values[-1] - values[0]) / (times[-1] - times[0]) * 3600.0
