@@ -6,8 +6,9 @@ from collections.abc import Callable, Mapping
 
 from zincsmith.bench.clock import Clock, SimulatedClock, WallClock
 from zincsmith.bench.dialect import dialect_for
-from zincsmith.bench.instrument import ScpiInstrument
+from zincsmith.bench.instrument import Record, ScpiInstrument
 from zincsmith.bench.link import Link, refuse_real_address
+from zincsmith.model.dialect import RECORDED
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Accuracy, Instrument, Rig
@@ -138,6 +139,17 @@ class Bench:
                     seen = self.instruments[role].read()
                 values.update(seen)
         return values
+
+    def record(self, seconds: float) -> Record:
+        """Volts and amps of the input, recorded together by the power meter, and the time they take.
+
+        InputError when it cannot.
+        """
+        meter = self.instruments.get("power_meter")
+        if meter is None or not meter.dialect.records:
+            raise InputError("the power meter gives no waveforms", key="instrument.power_meter.dialect")
+        rate = meter.get("record_rate")
+        return meter.record(round(seconds * rate), RECORDED)
 
     def close(self) -> None:
         for instrument in self.instruments.values():

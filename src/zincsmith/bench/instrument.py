@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from typing import TypeVar
 
 from zincsmith.bench.link import Link
@@ -13,7 +14,16 @@ from zincsmith.model.errors import Garbled, InstrumentError, Late, LimitError, L
 
 T = TypeVar("T")
 
+LARGEST_CODE = 32768
 NOT_A_NUMBER = 9.9e37  # SCPI: 9.91E+37 is not-a-number, 9.9E+37 infinity
+
+
+@dataclass(frozen=True)
+class Record:
+    """Samples ``step_s`` apart; by quantity the codes and what one of them is worth."""
+
+    step_s: float
+    channels: dict[str, tuple[list[int], float]]
 
 
 class ScpiInstrument:
@@ -110,6 +120,26 @@ class ScpiInstrument:
     def read(self) -> dict[str, float]:
         """One reading of every quantity the instrument gives; what it marks as not a number is left out."""
         return self._trying(self._read, "read")
+
+    def record(self, samples: int, quantities: Sequence[str]) -> Record:
+        """Record these quantities together, as integers. InstrumentError when fewer come than were asked for."""
+        return self._trying(lambda: self._record(samples, quantities), "record")
+
+    def _record(self, samples: int, quantities: Sequence[str]) -> Record:
+        operation = self.dialect.operation["set_record"]
+        assert operation.command is not None
+        self._set(operation.command.format(value=samples), operation.settle_s, "record", samples)
+        step_s = 1.0 / self._ask("get_record_rate")[0]
+        channels = {}
+        for quantity in quantities:
+            during = f"record_{quantity}"
+            codes = self._ask(during)
+            if len(codes) != samples:
+                raise Garbled(f"{samples} samples were asked for, {len(codes)} came", **self._where(during))
+            if any(abs(c) > LARGEST_CODE or c != int(c) for c in codes):
+                raise Garbled("a record holds what is no 16-bit integer", **self._where(during))
+            channels[quantity] = ([int(c) for c in codes], self._ask(f"get_step_{quantity}")[0])
+        return Record(step_s, channels)
 
     def _read(self) -> dict[str, float]:
         operation = self.dialect.operation["read"]

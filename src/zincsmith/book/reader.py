@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -147,6 +149,25 @@ class BookReader:
             raise BookError(f"{self.path.name} holds no such photograph")
         data: bytes = row[0]
         return data
+
+    def samples(self, sha256: str) -> bytes:
+        """The samples of a record; BookError when the book does not hold them, or they are not what they were."""
+        with clear_errors(self.path):
+            row = self._db.execute("SELECT bytes FROM wave WHERE sha256 = ?", (sha256,)).fetchone()
+        if row is None:
+            raise BookError(f"{self.path.name} does not hold the samples of a record that it names")
+        data = zlib.decompress(row[0])
+        if hashlib.sha256(data).hexdigest() != sha256:
+            raise BookError(f"{self.path.name}: the samples of a record are not what they were when they were taken")
+        return data
+
+    def source(self, sha256: str) -> tuple[str, bytes]:
+        """(name, bytes) of a file that was taken in; BookError when the book does not hold it."""
+        with clear_errors(self.path):
+            row = self._db.execute("SELECT name, bytes FROM source WHERE sha256 = ?", (sha256,)).fetchone()
+        if row is None:
+            raise BookError(f"{self.path.name} does not hold a file that it names")
+        return row[0], zlib.decompress(row[1])
 
     def revision(self, kind: str, key: str) -> tuple[int, bool, bool] | None:
         """(head, can undo, can redo) of a document."""

@@ -6,6 +6,8 @@ import hashlib
 import os
 import shutil
 import time
+import zlib
+from collections.abc import Mapping
 from datetime import UTC, datetime
 from pathlib import Path
 from types import TracebackType
@@ -129,6 +131,21 @@ class BookWriter:
             self._db.execute(
                 "INSERT OR IGNORE INTO photo (sha256, type, width, height, at, bytes) VALUES (?, ?, ?, ?, ?, ?)",
                 (sha256, kind, *size, at, data),
+            )
+
+    def keep_waves(self, samples: Mapping[str, bytes]) -> None:
+        """Store the samples of records under their hashes, each once."""
+        rows = [(sha256, zlib.compress(data)) for sha256, data in samples.items()]
+        with clear_errors(self.path), _Transaction(self):
+            self._db.executemany("INSERT OR IGNORE INTO wave (sha256, bytes) VALUES (?, ?)", rows)
+
+    def keep_source(self, sha256: str, name: str, data: bytes) -> None:
+        """Store a file that was taken in as evidence, once."""
+        at = datetime.now(UTC).isoformat(timespec="seconds")
+        with clear_errors(self.path), _Transaction(self):
+            self._db.execute(
+                "INSERT OR IGNORE INTO source (sha256, name, at, bytes) VALUES (?, ?, ?, ?)",
+                (sha256, name, at, zlib.compress(data)),
             )
 
     def undo(self, kind: str, key: str) -> bool:

@@ -10,14 +10,15 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Literal
 
-from zincsmith.engine.rig_facts import outlet_of, source_kind
+from zincsmith.engine.rig_facts import outlet_of, records, source_kind
 from zincsmith.formats.plan_file import find_plan
 from zincsmith.model.errors import InputError
-from zincsmith.model.figures import FIGURES, GRID, STANDBY
+from zincsmith.model.figures import FIGURES, GRID, HARMONICS, STANDBY
 from zincsmith.model.plan import (
     LINES,
     BringUpOptions,
     GridOptions,
+    HarmonicOptions,
     Line,
     Options,
     Plan,
@@ -30,7 +31,8 @@ from zincsmith.model.quantities import ROLES
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.catalogue import SHIPPED, procedure
-from zincsmith.rules.loader import load
+from zincsmith.procedures.harmonics import NO_RECORD
+from zincsmith.rules.loader import supply_rules
 
 School = Literal["from zero", "rated input"]
 FULL = "full"
@@ -62,6 +64,7 @@ def compose(unit: Unit, rig: Rig) -> tuple[Plan, list[LeftOut]]:
         RigCheckOptions(when="live", line=first),
         GridOptions(lines=lines or LINES),
         *([RegimeOptions(line=line) for line in lines[:1]] if corrected(unit) else []),
+        HarmonicOptions(lines=standby_lines(unit, lines)),
         StandbyOptions(lines=standby_lines(unit, lines), method=_method(rig)),
         RigCheckOptions(when="after", line=first),
         SafetyOptions(restore=True),
@@ -102,7 +105,7 @@ def retest(unit: Unit, rig: Rig, figures: Sequence[str]) -> Plan:
 
 def _wanted(part: Options, figures: Sequence[str]) -> bool:
     """Whether a part tests one of the figures, or stands before all testing."""
-    tests = {GridOptions: GRID, StandbyOptions: STANDBY}.get(type(part))
+    tests = {GridOptions: GRID, StandbyOptions: STANDBY, HarmonicOptions: HARMONICS}.get(type(part))
     return tests is None or any(FIGURES[f].procedure == tests for f in figures)
 
 
@@ -115,7 +118,7 @@ def corrected(unit: Unit) -> bool:
 
 def standby_lines(unit: Unit, lines: Sequence[Line]) -> tuple[Line, ...]:
     """Where standby power is asked for: at the lines of the rule sets, else at every one."""
-    wanted = [x for r in unit.nameplate.rules for x in load(r.set).lines]
+    wanted = [x for _, rules in supply_rules(unit.nameplate.rules) for x in rules.lines]
     found = tuple(x for x in lines if any(abs(x.voltage_V - w.voltage_V) <= 0.02 * w.voltage_V for w in wanted))
     return found or tuple(lines) or LINES
 
@@ -130,6 +133,8 @@ def _cannot(part: Options, unit: Unit, rig: Rig) -> str:
     unfit = one.suits(unit.nameplate)
     if unfit:
         return unfit
+    if isinstance(part, HarmonicOptions) and not records(rig):
+        return NO_RECORD
     missing = [ROLES[r].lower() for r in one.needs if rig.instrument(r) is None]
     return f"the rig has no {' and no '.join(missing)}" if missing else ""
 
@@ -153,8 +158,8 @@ def lines_for(unit: Unit, rig: Rig) -> tuple[Line, ...]:
     low, high = plate.input.voltage_V
     hertz = plate.input.frequency_Hz or (50.0, 60.0)
     wanted = [Line(low, max(hertz)), Line(high, min(hertz))]
-    for choice in plate.rules:
-        wanted += [Line(x.voltage_V, x.frequency_Hz) for x in load(choice.set).lines]
+    for _, rules in supply_rules(plate.rules):
+        wanted += [Line(x.voltage_V, x.frequency_Hz) for x in rules.lines]
     for claim in plate.claims:
         at = claim.condition
         if claim.kept and at.line_V is not None and at.line_V[0] == at.line_V[1] and at.frequency_Hz is not None:

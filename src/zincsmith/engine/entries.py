@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Sequence
 from typing import Any
 
@@ -9,11 +10,12 @@ import numpy as np
 
 from zincsmith.analysis.accuracy import limit_of_error
 from zincsmith.analysis.resistor_load import current_A
+from zincsmith.bench.instrument import Record
 from zincsmith.engine.rig_facts import resistor_of
 from zincsmith.formats.entry import parse_entry
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.reading import WORKED_OUT, Reading
+from zincsmith.model.reading import WORKED_OUT, Reading, Wave
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 
 EntryError = InputError
@@ -52,6 +54,20 @@ def resistor_current(key: str, readings: Sequence[Reading], rig: Rig, load_on: b
             reading_percent=percent + share, known=True, text=text,
         )
     ]  # fmt: skip
+
+
+def waves_of(record: Record, rig: Rig) -> tuple[tuple[Wave, ...], dict[str, bytes]]:
+    """A record of the power meter as a point names it, and its samples by hash."""
+    waves, samples = [], {}
+    for quantity, (codes, scale) in record.channels.items():
+        info = QUANTITIES[quantity]
+        one = rig.instrument(info.role)
+        assert one is not None
+        data = np.clip(codes, -32768, 32767).astype("<i2").tobytes()
+        sha256 = hashlib.sha256(data).hexdigest()
+        samples[sha256] = data
+        waves.append(Wave(quantity, info.unit, record.step_s, len(codes), scale, sha256, info.role, one.name))
+    return tuple(waves), samples
 
 
 def reading_of(

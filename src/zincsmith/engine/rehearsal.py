@@ -218,7 +218,8 @@ class _Rehearsal:
     def _measure(self, action: Measure) -> Outcome:
         expectation = expected(self.plate, self.source_V, self.load_A, self.ambient)
         typed = tuple(q for q in action.quantities if q not in self.polled and q not in self.derived)
-        self._pass(action.over_s, action.over_s, action.over_s)
+        for seconds in (action.over_s, action.record_s):
+            self._pass(seconds, seconds, seconds)
         self._pass(ENTRY_S * len(typed) / 2, ENTRY_S * len(typed), 3 * ENTRY_S * len(typed))
         number = sum(len(s.points) for s in self.stages) + 1
         self.stages[-1].points.append(

@@ -33,7 +33,14 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
         outlet_of(rig),
         lead_resistance(lead) if lead is not None else None,
         ambient_degC,
+        records=records(rig),
     )
+
+
+def records(rig: Rig) -> bool:
+    """Whether the power meter gives waveforms of volts and amps."""
+    meter = rig.instrument("power_meter")
+    return meter is not None and meter.how != "by hand" and dialect_for(meter.role, meter.dialect).records
 
 
 def resistor_of(rig: Rig) -> tuple[float, float] | None:

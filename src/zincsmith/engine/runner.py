@@ -17,7 +17,7 @@ from zincsmith.bench.bench import Bench
 from zincsmith.bench.make_safe import Safety, make_safe
 from zincsmith.engine.course import Course
 from zincsmith.engine.desk import Desk
-from zincsmith.engine.entries import polled_reading, resistor_current
+from zincsmith.engine.entries import polled_reading, resistor_current, waves_of
 from zincsmith.engine.journal import Journal
 from zincsmith.engine.limits import Limits
 from zincsmith.engine.people import People
@@ -61,7 +61,7 @@ from zincsmith.model.events import (
     Waited,
     WatchSet,
 )
-from zincsmith.model.reading import Point, Reading
+from zincsmith.model.reading import Point, Reading, Wave
 from zincsmith.model.unit import Unit
 
 SLICE_S = 2.0  # the longest stretch of bench time between two polls: the period of the watches
@@ -302,8 +302,16 @@ class Runner:
                 readings.append(self.people.ask(key, name))
             elif samples.get(name):
                 readings.append(polled_reading(key, name, samples[name], self.bench.rig, self.bench.in_use.get(name)))
+        waves = self._waves(action.record_s) if action.record_s else ()
         now = self.bench.clock.now_s
-        return Point(number, dict(action.conditions), tuple(readings), now, self._settled, part, take)
+        return Point(number, dict(action.conditions), tuple(readings), now, self._settled, part, take, waves)
+
+    def _waves(self, seconds: float) -> tuple[Wave, ...]:
+        """What the power meter records, its samples in the book before the point that names them."""
+        self.pulse.slice(seconds)  # a record takes its time, and the watches go on
+        waves, samples = waves_of(self.bench.record(seconds), self.bench.rig)
+        self.journal.book.keep_waves(samples)
+        return waves
 
     def _take_again(self) -> None:
         """Points a person wants again, at their own settings; then back to where the plan stands."""

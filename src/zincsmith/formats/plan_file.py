@@ -10,6 +10,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.plan import (
     BringUpOptions,
     GridOptions,
+    HarmonicOptions,
     Line,
     Options,
     Plan,
@@ -110,6 +111,13 @@ def check_plan(plan: Plan, file: str | None = None) -> None:
                 )
             if not 1.0 <= part.settle_s <= 600.0 or not 1.0 <= part.average_s <= 600.0:
                 raise InputError("must lie between 1 and 600 s", file=file, key="part.settle_s")
+        elif isinstance(part, HarmonicOptions):
+            _check_lines(part.lines, file, "part.lines")
+            _check_loads(part.loads_percent, file)
+            if not 1.0 <= part.settle_s <= 3600.0 or not 1.0 <= part.average_s <= 600.0:
+                raise InputError("must lie between 1 and 3600 s", file=file, key="part.settle_s")
+            if not 0.2 <= part.record_s <= 10.0:
+                raise InputError("must lie between 0.2 and 10 s", file=file, key="part.record_s")
         elif isinstance(part, StandbyOptions):
             _check_lines(part.lines, file, "part.lines")
             if not 0.0 <= part.warm_up_s <= LONGEST_S or not 10.0 <= part.block_s <= 600.0:
@@ -139,12 +147,15 @@ def _check_lines(lines: tuple[Line, ...], file: str | None, key: str) -> None:
         raise InputError("name at least one line of 1 to 1000 V and 40 to 440 Hz", file=file, key=key)
 
 
-def _check_grid(options: GridOptions, file: str | None) -> None:
-    loads = options.loads_percent
-    times = (options.warm_up_s, options.rewarm_s, options.settle_s, options.settle_at_most_s)
-    _check_lines(options.lines, file, "part.lines")
+def _check_loads(loads: tuple[float, ...], file: str | None) -> None:
     if not loads or any(not 0.0 <= x <= 110.0 for x in loads) or len(set(loads)) != len(loads):
         raise InputError("loads must differ and lie between 0 and 110 %", file=file, key="part.loads_percent")
+
+
+def _check_grid(options: GridOptions, file: str | None) -> None:
+    times = (options.warm_up_s, options.rewarm_s, options.settle_s, options.settle_at_most_s)
+    _check_lines(options.lines, file, "part.lines")
+    _check_loads(options.loads_percent, file)
     if any(not 0.0 <= t <= LONGEST_S for t in times):
         raise InputError("times must lie between 0 and 86400 s", file=file, key="part")
     if not 0 <= options.refine_points <= 100:

@@ -7,11 +7,14 @@ from dataclasses import replace
 
 from zincsmith.judge.claim_words import bound_words, condition_words_of, range_words
 from zincsmith.model.claim import Claim, RuleChoice, StatedClaim
+from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.label import Mode
 from zincsmith.model.unit import Nameplate, OutputRating
 from zincsmith.procedures.static_grid import StaticGrid
-from zincsmith.rules.loader import load
+from zincsmith.rules.harmonics import NAME as HARMONIC_RULE
+from zincsmith.rules.harmonics import harmonic_class, load_harmonics
+from zincsmith.rules.loader import load, supply_rules
 
 NO_PROCEDURE = ""
 
@@ -186,8 +189,8 @@ def _whole(plate: Nameplate) -> list[Claim]:
 def _published(plate: Nameplate) -> list[Claim]:
     found = []
     power = plate.rated_power_W
-    for choice in plate.rules if power > 0.0 else ():
-        rules = load(choice.set)
+    found += [_harmonic(name) for c in plate.rules if (name := harmonic_class(c)) is not None]
+    for choice, rules in supply_rules(plate.rules) if power > 0.0 else ():
         if not rules.covers(power):
             continue
         limit = rules.efficiency_limit(choice.supply_class, power)
@@ -211,6 +214,24 @@ def _published(plate: Nameplate) -> list[Claim]:
                            conditions={**at, "load_percent": 10.0}, published=True)
                 )  # fmt: skip
     return found
+
+
+def _harmonic(name: str) -> Claim:
+    """Every order within its limit: the worst takes no more than all of it."""
+    limits = load_harmonics()
+    if name not in limits.amps:
+        raise InputError(f"{limits.edition} has no class {name!r}; it has: {', '.join(limits.amps)}", key="class")
+    return _claim(f"{HARMONIC_RULE} {name}", f"harmonics_class_{name.lower()}", None, 1.0, "≤ 100 % at the worst order",
+                  "full load; from 75 W of rated input", f"IEC 61000-3-2, class {name}", published=True)  # fmt: skip
+
+
+def rule_words(choice: RuleChoice) -> str:
+    """A rule that a unit is held to, in short."""
+    name = harmonic_class(choice)
+    return load(choice.set).short if name is None else f"IEC 61000-3-2: class {name}"
+
+
+HARMONIC_CHOICES = tuple(RuleChoice(HARMONIC_RULE, name) for name in ("A", "D"))
 
 
 def _stated(plate: Nameplate, n: int, one: StatedClaim) -> Claim:

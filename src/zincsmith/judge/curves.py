@@ -7,9 +7,11 @@ from dataclasses import dataclass
 
 from zincsmith.judge.live import point_efficiency
 from zincsmith.model.reading import Evidence, Point
+from zincsmith.procedures.harmonics import CLASSES, orders_against
+from zincsmith.rules.harmonics import load_harmonics
 
 Line = tuple[str, list[float], list[float]]
-STATIC_GRID, STANDBY, REGIMES = "static_grid", "standby", "power_factor_regimes"
+STATIC_GRID, STANDBY, REGIMES, HARMONICS = "static_grid", "standby", "power_factor_regimes", "harmonics"
 
 
 @dataclass(frozen=True)
@@ -23,6 +25,7 @@ class Curves:
     y_unit: str
     kind: str
     lines: tuple[Line, ...]
+    bars: bool = False  # single values rather than a curve
 
 
 def efficiency_by_line(points: Sequence[Point]) -> list[Line]:
@@ -50,6 +53,8 @@ def all_curves(evidence: Evidence) -> list[Curves]:
         Curves("Power factor against load", "output", "A", "power factor", "", "plain",
                tuple(_by_line(grid, lambda p: _value(p, "power_factor")))),
         Curves("Power-factor regimes", "output", "A", "power factor", "", "plain", tuple(_ways(regimes))),
+        *(Curves(f"Harmonics against class {name}", "order", "", "of the limit", "%", "current",
+                 tuple(_harmonics(evidence, name)), bars=True) for name in CLASSES),
         Curves("Standby power", "time", "min", "input", "W", "power", tuple(_standby(idle))),
     ]  # fmt: skip
     return [c for c in found if any(len(x) > 1 for _, x, _ in c.lines)]
@@ -82,6 +87,26 @@ def _ways(points: Sequence[Point]) -> list[Line]:
         if amps is not None and factor is not None and way is not None:
             ways.setdefault("rising" if way in (1.0, 3.0) else "falling", []).append((amps, factor))
     return [(name, *_columns(rows)) for name, rows in ways.items()]
+
+
+def _harmonics(evidence: Evidence, name: str) -> list[Line]:
+    """Each order that has a limit, in percent of it, a line of the mains beside the other."""
+    limits, found = load_harmonics(), []
+    for point in evidence.by(HARMONICS).points:
+        seen = orders_against(point, evidence.samples)
+        if seen is None:
+            continue
+        orders_A, watts, _ = seen
+        by_order = sorted((n, x) for n, x in limits.limits_A(name, watts).items() if n < len(orders_A) and x > 0.0)
+        c = point.conditions
+        found.append(
+            (
+                f"{c['input_voltage_V']:g} V, {c['load_percent']:g} %",
+                [float(n) for n, _ in by_order],
+                [100.0 * float(orders_A[n]) / x for n, x in by_order],
+            )
+        )
+    return found
 
 
 def _standby(points: Sequence[Point]) -> list[Line]:

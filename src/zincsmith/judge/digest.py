@@ -12,5 +12,6 @@ def evidence_digest(run: JudgedRun) -> str:
     """SHA-256 over the recorded points: the same evidence always gives the same digest."""
     digest = hashlib.sha256()
     for point in run.evidence.points:
-        digest.update(dump(point).encode())
+        # A point without records hashes as it did before points could have any.
+        digest.update(dump(point).replace(',"waves":[]', "").encode())
     return digest.hexdigest()

@@ -36,12 +36,14 @@ def evidence_of(book: BookReader, run: int) -> Evidence:
             case _:
                 pass
     rig = book.rig(book.run(run).rig_n)
+    kept = tuple(referred(_corrected(points[n], corrected), rig) for n in sorted(points))
     return Evidence(
-        points=tuple(referred(_corrected(points[n], corrected), rig) for n in sorted(points)),
+        points=kept,
         complete=closed is not None and closed.outcome == "complete",
         ambient_degC=opened.ambient_degC,
         procedures=tuple(name for name, _ in opened.procedures),
         ended=tuple(ended),
+        samples={w.sha256: book.samples(w.sha256) for p in kept for w in p.waves},
     )
 
 

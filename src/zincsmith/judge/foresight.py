@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from zincsmith.judge.claims import claims_of
 from zincsmith.model.claim import Claim
 from zincsmith.model.figures import TESTS
-from zincsmith.model.plan import GridOptions, Plan, StandbyOptions
+from zincsmith.model.plan import GridOptions, HarmonicOptions, Plan, StandbyOptions
 from zincsmith.model.unit import Unit
 
 
@@ -25,7 +25,7 @@ def untested(unit: Unit, plan: Plan) -> list[Untested]:
     of: dict[str, set[tuple[float, float]]] = {
         p.procedure: {(x.voltage_V, x.frequency_Hz) for x in p.lines}
         for p in plan.parts
-        if isinstance(p, GridOptions | StandbyOptions)
+        if isinstance(p, GridOptions | StandbyOptions | HarmonicOptions)
     }
     found = []
     for claim in claims_of(unit.nameplate):

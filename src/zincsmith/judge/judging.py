@@ -21,8 +21,10 @@ from zincsmith.model.reading import Evidence
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Conventions
+from zincsmith.procedures.harmonics import NAME as HARMONICS_PROCEDURE
 from zincsmith.procedures.static_grid import NAME as GRID_PROCEDURE
-from zincsmith.rules.loader import load
+from zincsmith.rules.harmonics import load_harmonics
+from zincsmith.rules.loader import supply_rules
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.suitability.check import check
 
@@ -67,7 +69,10 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
     unit, rig, plan = book.unit(row.unit, row.unit_n), book.rig(row.rig_n), book.plan(row.plan_n)
     opened, closed = book.opened(row.id), book.closed(row.id)
     evidence = evidence_of(book, row.id)
-    rules = tuple(f"{r.title} ({r.document}), {r.digest}" for r in (load(c.set) for c in unit.nameplate.rules))
+    rules = tuple(f"{r.title} ({r.document}), {r.digest}" for _, r in supply_rules(unit.nameplate.rules))
+    if HARMONICS_PROCEDURE in evidence.procedures:
+        limits = load_harmonics()
+        rules += (f"Limits for harmonic currents ({limits.edition}), {limits.digest}",)
     faults = tuple(check(unit, rig, plan, date.fromisoformat(row.began[:10])))
     judged = _judged(unit, evidence, conventions, faults)
     stops = stops_of(book.events(run=row.id, kinds=STOPPING))

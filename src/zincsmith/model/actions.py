@@ -82,11 +82,13 @@ class Dwell:
 
 @dataclass(frozen=True)
 class Measure:
-    """Average every quantity over ``over_s``; quantities read by hand are asked for."""
+    """Average every quantity over ``over_s``; quantities read by hand are asked for. With ``record_s`` volts and amps
+    of the input are then recorded that long."""
 
     quantities: tuple[str, ...]
     over_s: float
     conditions: dict[str, float] = field(default_factory=dict)
+    record_s: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -9,8 +9,15 @@ from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.record import Record, Span
 from zincsmith.model.rig import Accuracy
 
-# Modes of a load besides constant current; each is set and read back like the current.
+# What not every instrument of a role can do: modes of a load besides constant current, records of a power meter.
+RECORDED = ("input_voltage", "input_current")  # what a power meter records together
 FURTHER: dict[str, tuple[str, ...]] = {
+    "power_meter": (
+        "set_record",
+        "get_record",
+        "get_record_rate",
+        *(f"{do}_{q}" for q in RECORDED for do in ("record", "get_step")),
+    ),
     "load": tuple(f"{do}_{what}" for what in ("mode", "resistance", "voltage", "power") for do in ("set", "get")),
     "scope": ("set_offset", "get_offset", "set_coupling", "get_coupling"),
 }
@@ -27,6 +34,7 @@ NEEDED: dict[str, tuple[str, ...]] = {
     "lcr_meter": ("get_capacitance", "get_esr"),
     "clock": ("advance", "get_time"),
 }
+RECORDING = FURTHER["power_meter"]
 SWITCHES = {"ac_source": "output", "dc_source": "output", "load": "input"}  # what is switched off to be harmless
 
 
@@ -76,3 +84,8 @@ class Dialect(Record):
     limits: dict[str, Span] = field(default_factory=dict)
     quirks: Quirks = Quirks()
     accuracy: tuple[Accuracy, ...] = ()
+
+    @property
+    def records(self) -> bool:
+        """Whether it gives waveforms."""
+        return all(name in self.operation for name in RECORDING)

@@ -31,7 +31,12 @@ class Figure:
 
 GRID = "static grid"
 STANDBY = "standby power"
-TESTS = {GRID: "static_grid", STANDBY: "standby"}  # what a claim says it is tested by -> the procedure
+HARMONICS = "harmonics"
+TESTS = {
+    GRID: "static_grid",
+    STANDBY: "standby",
+    HARMONICS: "harmonics",
+}  # what a claim says it is tested by -> the procedure
 OUT = ("voltmeter",)
 IN = ("power_meter",)
 SCOPE = ("scope",)
@@ -54,7 +59,12 @@ FIGURES = {
         Figure("efficiency", "Efficiency", "1", "efficiency", "least", "output", ("efficiency",), GRID,
                ("power_meter", "voltmeter", "load")),
         Figure("power_factor", "Power factor", "1", "plain", "least", "input", ("power_factor",), GRID, IN),
-        Figure("current_thd", "Total harmonic distortion of the current", "1", "plain", "most", "input", roles=IN),
+        Figure("current_thd", "Total harmonic distortion of the current", "1", "plain", "most", "input",
+               ("current_thd",), HARMONICS, IN),
+        Figure("harmonics_class_a", "Harmonics, share of the class A limit", "1", "plain", "most", "input",
+               ("harmonics_class_a",), HARMONICS, IN),
+        Figure("harmonics_class_d", "Harmonics, share of the class D limit", "1", "plain", "most", "input",
+               ("harmonics_class_d",), HARMONICS, IN),
         Figure("no_load_power", "No-load power", "W", "power", "most", "input", ("no_load_power",), STANDBY, IN),
         Figure("ripple", "Ripple and noise, peak to peak", "V", "voltage", "most", roles=SCOPE),
         Figure("ripple_rms", "Ripple and noise, rms", "V", "voltage", "most", roles=SCOPE),

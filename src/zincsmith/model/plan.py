@@ -117,6 +117,18 @@ class RegimeOptions(Record):
     average_s: float = 4.0
 
 
+@dataclass(frozen=True)
+class HarmonicOptions(Record):
+    """Harmonics of the input current: a record of ``record_s`` at each line and load; loads in percent."""
+
+    procedure: Literal["harmonics"] = "harmonics"
+    lines: tuple[Line, ...] = LINES
+    loads_percent: tuple[float, ...] = (100.0,)
+    settle_s: float = 10.0
+    average_s: float = 4.0
+    record_s: float = 2.0
+
+
 def with_point(grid: GridOptions, line: Line, load_percent: float) -> GridOptions:
     """The grid with one more point. A line or load it brings along is left out everywhere else; loads keep their
     order, from heavy to light or the other way round."""
@@ -132,7 +144,9 @@ def with_point(grid: GridOptions, line: Line, load_percent: float) -> GridOption
     return replace(grid, lines=lines, loads_percent=tuple(loads), dropped=tuple(k for k in every if k not in known))
 
 
-Options = RigCheckOptions | SafetyOptions | BringUpOptions | GridOptions | StandbyOptions | RegimeOptions
+Options = (
+    RigCheckOptions | SafetyOptions | BringUpOptions | GridOptions | StandbyOptions | RegimeOptions | HarmonicOptions
+)
 
 
 @dataclass(frozen=True)
@@ -162,7 +176,7 @@ class Plan:
         """Every line that points are taken at, each once, in order."""
         found: list[Line] = []
         for part in self.parts:
-            if isinstance(part, GridOptions | StandbyOptions):
+            if isinstance(part, GridOptions | StandbyOptions | HarmonicOptions):
                 found += part.lines
             elif isinstance(part, RegimeOptions) or (isinstance(part, RigCheckOptions) and part.when == "live"):
                 found.append(part.line)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Literal
 
 WORKED_OUT = "worked out"  # from other readings of the same moment
 
@@ -42,6 +44,23 @@ class Reading:
 
 
 @dataclass(frozen=True)
+class Wave:
+    """One channel of a record as the book keeps it: ``count`` samples ``step_s`` apart, each code times ``scale`` in
+    ``unit``. ``sha256`` names the samples, little-endian in the form of ``code``: 16-bit integers, or 64-bit floats.
+    """
+
+    quantity: str
+    unit: str
+    step_s: float
+    count: int
+    scale: float
+    sha256: str
+    role: str
+    source: str
+    code: Literal["i2", "f8"] = "i2"
+
+
+@dataclass(frozen=True)
 class Point:
     """The readings taken together under ``conditions`` (input_voltage_V, frequency_Hz, load_percent ...).
 
@@ -56,6 +75,7 @@ class Point:
     settled: bool | None = None
     part: int = 0
     take: int = 1
+    waves: tuple[Wave, ...] = ()
 
     def get(self, quantity: str) -> Reading | None:
         return next((r for r in self.readings if r.quantity == quantity), None)
@@ -66,7 +86,7 @@ class Evidence:
     """Everything findings may use. ``complete`` is False when the run, or the part of it, ended early.
 
     ``earlier`` are the points of parts that came before. ``procedures`` names the parts of the plan in order,
-    ``ended`` those that were carried out to their end.
+    ``ended`` those that were carried out to their end. ``samples`` are the bytes that waves name by their hash.
     """
 
     points: tuple[Point, ...]
@@ -75,6 +95,7 @@ class Evidence:
     procedures: tuple[str, ...] = ()
     ended: tuple[int, ...] = ()
     earlier: tuple[Point, ...] = ()
+    samples: Mapping[str, bytes] = field(default_factory=dict)
 
     def of_part(self, part: int) -> Evidence:
         """What one part of the plan contributes."""

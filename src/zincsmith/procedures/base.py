@@ -23,7 +23,7 @@ class Context:
 
     ``source`` is set by the program, by a person (a variable transformer), or is what it is (the wall outlet, at
     ``outlet``). ``lead_ohm`` is the loop resistance of the leads to the load, None when nobody stated them.
-    ``before`` names the procedures that came earlier in the plan.
+    ``before`` names the procedures that came earlier in the plan. ``records``: the power meter gives waveforms.
     """
 
     unit: Unit
@@ -35,6 +35,7 @@ class Context:
     lead_ohm: float | None = None
     ambient_degC: float = 23.0
     before: tuple[str, ...] = ()
+    records: bool = False
 
     @property
     def nameplate(self) -> Nameplate:

@@ -40,16 +40,23 @@ def curves_svg(curves: Curves) -> str:
     with mpl.rc_context({"font.family": "sans-serif", "svg.hashsalt": "zincsmith", "font.size": 9}):
         figure = Figure(figsize=(7.2, 2.6), layout="constrained")
         axes = figure.add_subplot()
-        for dash, (_, x, y) in enumerate(curves.lines):
+        for dash, (name, x, y) in enumerate(curves.lines):
+            if curves.bars:
+                beside = 0.3 * (dash - (len(curves.lines) - 1) / 2.0)
+                fill = color if dash % 2 == 0 else "white"
+                axes.bar([v + beside for v in x], y, 0.28, color=fill, edgecolor=color, linewidth=0.8, label=name)
+                continue
             axes.plot(
                 x, y, DASHES[dash % 4], color=color, marker="o", markersize=4, markerfacecolor="white", linewidth=1.4
             )
         axes.set_xlabel(", ".join(w for w in (curves.x, curves.x_unit) if w))
         axes.set_ylabel(", ".join(w for w in (curves.y, curves.y_unit) if w))
         axes.ticklabel_format(useOffset=False)
-        axes.margins(x=0.09)
+        if curves.bars:
+            axes.legend(frameon=False, fontsize=8.5)
+        axes.margins(x=0.02 if curves.bars else 0.09)
         low, high = axes.get_ylim()
-        ends = sorted((y[-1], x[-1], name) for name, x, y in curves.lines)
+        ends = sorted((y[-1], x[-1], name) for name, x, y in curves.lines if not curves.bars)
         for (_, at, name), place in zip(ends, _apart([e[0] for e in ends], 0.09 * (high - low)), strict=True):
             axes.text(at + 0.02 * (axes.get_xlim()[1] - axes.get_xlim()[0]), place, name, va="center", fontsize=8.5)
         axes.grid(color=LINE, linewidth=0.5)

@@ -10,6 +10,7 @@ from importlib import resources
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
 
 NAME = "iec-61000-3-2"
@@ -40,6 +41,11 @@ class _File(BaseModel):
     read_on: str
     provenance: str
     classes: dict[str, _Class] = Field(alias="class")
+
+
+def harmonic_class(choice: RuleChoice) -> str | None:
+    """The class of equipment where a choice speaks of harmonics, else None."""
+    return choice.supply_class if choice.set == NAME else None
 
 
 @dataclass(frozen=True)

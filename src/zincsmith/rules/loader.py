@@ -10,6 +10,7 @@ import hashlib
 import math
 import os
 import tomllib
+from collections.abc import Iterable
 from dataclasses import dataclass
 from importlib import resources
 from importlib.resources.abc import Traversable
@@ -17,8 +18,10 @@ from pathlib import Path
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
+from zincsmith.rules.harmonics import harmonic_class
 
 FOLDER = "ZINCSMITH_RULES"
 
@@ -108,6 +111,11 @@ def load(name: str) -> RuleSet:
             if file.name == f"{name}.toml":
                 return read_rules(name, file.read_bytes(), isinstance(folder, Path))
     raise InputError(f"there is no rule set {name!r}; there are: {', '.join(names())}", key="rule")
+
+
+def supply_rules(choices: Iterable[RuleChoice]) -> list[tuple[RuleChoice, RuleSet]]:
+    """Those of the choices that speak of efficiency and standby, with their rule sets. InputError as for load."""
+    return [(c, load(c.set)) for c in choices if harmonic_class(c) is None]
 
 
 def read_rules(name: str, raw: bytes, own: bool) -> RuleSet:

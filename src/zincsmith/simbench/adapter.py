@@ -108,6 +108,32 @@ class Adapter:
             a.bulk_min_V + share * (b.bulk_min_V - a.bulk_min_V),
         )
 
+    def input_current_wave(self, input_V: float, frequency_Hz: float, times_s: list[float]) -> list[float]:
+        """The input current from moment to moment, with the rms value of the moment. Corrected, it is the fundamental
+        and as much of the third as its power factor leaves; else what the bridge takes."""
+        amps = self.intake.current_A
+        if not amps:
+            return [0.0] * len(times_s)
+        if self.correcting:
+            share = self.corrector.power_factor
+            first, third = share, math.sqrt(1.0 - share * share)
+            wave = [
+                math.sqrt(2.0) * (first * math.sin(x) + third * math.sin(3.0 * x))
+                for x in (2.0 * math.pi * frequency_Hz * t for t in times_s)
+            ]
+            return [amps * x for x in wave]
+        converter = self.output_V * self.current_A + self.loss_W(input_V, self.current_A, self.core_degC)
+        half = self.mains.half_cycle(input_V, frequency_Hz, converter)
+        if not half:
+            return [0.0] * len(times_s)
+        scale = amps / math.sqrt(sum(x * x for x in half) / len(half))
+        wave = []
+        for t in times_s:
+            place = 2.0 * (t * frequency_Hz % 1.0) * len(half)
+            way = 1.0 if place < len(half) else -1.0
+            wave.append(way * scale * half[int(place) % len(half)])
+        return wave
+
     def _point(self, input_V: float, frequency_Hz: float, index: int) -> Intake:
         key = (round(input_V, 2), frequency_Hz, index)
         if key not in self._grid:

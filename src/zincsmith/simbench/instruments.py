@@ -12,6 +12,7 @@ from zincsmith.simbench.scpi import Interpreter, ScpiError, boolean, number, ren
 from zincsmith.simbench.world import World
 
 VOLTAGE_RANGES = (150.0, 300.0)
+RECORD_HZ = 10_000.0
 METERS = {
     "power_meter": (
         Function("input_voltage", 0.05, 0.05, 0.002, VOLTAGE_RANGES),
@@ -77,6 +78,19 @@ def power_meter(world: World) -> Interpreter:
     def extended(_: str) -> str:
         return ",".join((fetch(""), render(hertz.read()), render(thd.read())))
 
+    kept: dict[str, tuple[list[int], float]] = {"V": ([], 1.0), "A": ([], 1.0)}
+
+    def record(text: str) -> None:
+        """Volts and amps of the same moments."""
+        times = [world.time_s + n / RECORD_HZ for n in range(int(number(text, 16.0, 100_000.0)))]
+        kept["V"], kept["A"] = (m.record(w) for m, w in zip((volts, amps), world.input_waves(times), strict=True))
+
+    box.on("RECord:POINts", record)
+    box.on("RECord:POINts?", lambda _: str(len(kept["V"][0])))
+    box.on("RECord:RATE?", lambda _: render(RECORD_HZ))
+    for header, name in (("VOLTage", "V"), ("CURRent", "A")):
+        box.on(f"RECord:{header}?", lambda _, n=name: ",".join(map(str, kept[n][0])))  # type: ignore[misc]
+        box.on(f"RECord:{header}:STEP?", lambda _, n=name: f"{kept[n][1]:.9g}")  # type: ignore[misc]
     box.on("FETCh:EXTended?", extended)
     for name, meter in (("VOLTage", volts), ("CURRent", amps), ("POWer", watts)):
         _ranged(box, f"{name}:RANGe", meter)

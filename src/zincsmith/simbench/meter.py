@@ -13,6 +13,8 @@ from dataclasses import dataclass
 
 from zincsmith.simbench.world import World
 
+CREST, CODES = 3.0, 32768  # of a record: its end over the range, and the codes to each side
+
 
 @dataclass(frozen=True)
 class Function:
@@ -50,6 +52,18 @@ class Meter:
         rest = math.sqrt(limit**2 - gain**2)
         noise = self.world.noise.gauss(0.0, 1.0) * f.noise_percent / 100.0 * self.range
         return true + gain * self._draw("gain") + rest * self._draw(f"rest {self.world.epoch}") + noise
+
+    def record(self, true: list[float]) -> tuple[list[int], float]:
+        """(codes, step) of a record of this function: its errors act on every sample as they do on the rms value, and
+        the converter clips at CREST times the range."""
+        f, rms = self.function, math.sqrt(sum(x * x for x in true) / max(1, len(true)))
+        gain = f.reading_percent / 100.0 * self._draw("gain")
+        if rms:
+            limit = f.reading_percent / 100.0 * rms + f.range_percent / 100.0 * self.range
+            rest = math.sqrt(limit**2 - (f.reading_percent / 100.0 * rms) ** 2)
+            gain += rest / rms * self._draw(f"rest {self.world.epoch}")
+        step = CREST * self.range / CODES
+        return [max(-CODES, min(CODES - 1, round(x * (1.0 + gain) / step))) for x in true], step
 
     def _draw(self, what: str) -> float:
         key = f"{self.world.seed} {self.role} {self.function.quantity} {self.range} {what}"

@@ -24,6 +24,15 @@ class Rectifier:
         ``power_W`` is the power the converter takes from the bulk capacitor. Midpoint integration of
         C dv/dt = i - P/v with i = max(0, (|vs| - 2 Vd - v) / R), STEPS steps a half cycle.
         """
+        return self._settled(voltage_V, frequency_Hz, power_W, [])
+
+    def half_cycle(self, voltage_V: float, frequency_Hz: float, power_W: float) -> list[float]:
+        """The input current over the positive half of the mains cycle, (STEPS,) A; nothing where it cannot run."""
+        currents: list[float] = []
+        self._settled(voltage_V, frequency_Hz, power_W, currents)
+        return currents[-STEPS:]
+
+    def _settled(self, voltage_V: float, frequency_Hz: float, power_W: float, currents: list[float]) -> Intake:
         peak = voltage_V * math.sqrt(2.0)
         omega = 2.0 * math.pi * frequency_Hz
         dt = 0.5 / frequency_Hz / STEPS
@@ -41,9 +50,11 @@ class Rectifier:
                 i = max(0.0, (at[2 * k + 1] - drop - middle) * conductance)
                 v += dt * (i - power_W / middle) / self.bulk_F
                 if v < 0.2 * peak:
+                    currents.clear()
                     return Intake(math.inf, math.inf, 0.0)  # the capacitor cannot carry this power
                 lowest = min(lowest, v)
                 total = i + slope[k]
+                currents.append(total)
                 square += total * total
                 energy += at[2 * k + 1] * i
             intake = Intake(math.sqrt(square / STEPS), energy / STEPS, lowest)

@@ -121,6 +121,16 @@ class World:
         """The output as the load sees it, behind the leads."""
         return max(0.0, self.unit.output_V - self.lead_ohm * self.unit.current_A)
 
+    def input_waves(self, times_s: list[float]) -> tuple[list[float], list[float]]:
+        """(volts, amps) of the input from moment to moment; what is distorted in the volts is their fifth order."""
+        rms, thd = self.input_V, self.source.thd
+        first = rms / math.sqrt(1.0 + thd * thd)
+        volts = [
+            math.sqrt(2.0) * first * (math.sin(x) + thd * math.sin(5.0 * x))
+            for x in (2.0 * math.pi * self.input_Hz * t for t in times_s)
+        ]
+        return volts, self.unit.input_current_wave(rms, self.input_Hz, times_s)
+
     def true_value(self, quantity: str) -> float:
         """What a perfect instrument would read, in V, A, W, Hz, degC or 1."""
         unit, volts = self.unit, self.input_V

@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QBrush, QKeySequence, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
 
-from zincsmith.judge.claims import all_claims, conflicts, offered
+from zincsmith.judge.claims import HARMONIC_CHOICES, all_claims, conflicts, offered, rule_words
 from zincsmith.model.claim import Claim, RuleChoice, StatedClaim
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.unit import Nameplate, Unit
@@ -99,6 +99,8 @@ class ClaimsPanel(Panel):
             rule_set = load(name)
             for kind, one in rule_set.classes.items():
                 self.rule.addItem(f"{rule_set.short}: {one.words}", RuleChoice(name, kind))
+        for choice in HARMONIC_CHOICES:
+            self.rule.addItem(rule_words(choice), choice)
         self.rule.activated.connect(self._hold_to)
         self.rule.setMaximumWidth(300)
         rules.addWidget(self.rule)
@@ -195,7 +197,7 @@ class ClaimsPanel(Panel):
             words = self.rule.itemText(at).removeprefix(HELD)
             self.rule.setItemText(at, f"{HELD if choice in plate.rules else ''}{words}")
         self.rule.setCurrentIndex(0)
-        self.rule.setItemText(0, "; ".join(load(r.set).short for r in plate.rules) or "no published rule")
+        self.rule.setItemText(0, "; ".join(rule_words(r) for r in plate.rules) or "no published rule")
         suggested, why = offered(plate)
         if suggested is not None and any(r.supply_class != suggested.supply_class for r in plate.rules):
             self.why.setText(f"The plate suggests “{suggested.supply_class}”: {why}.")

@@ -15,6 +15,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.plan import (
     BringUpOptions,
     GridOptions,
+    HarmonicOptions,
     Line,
     Options,
     Plan,
@@ -93,10 +94,11 @@ def _one_line(text: str) -> Line:
 
 LINES = Typing("Lines, V Hz", "lines", _lines_words, read_lines)
 LINE = Typing("Line, V Hz", "line", lambda x: _lines_words((x,)), _one_line)
+LOADS = Typing("Loads, %", "loads_percent", lambda x: " ".join(f"{v:g}" for v in x), read_loads)
 FIELDS: dict[type, tuple[Choosing | Typing, ...]] = {
     GridOptions: (
         LINES,
-        Typing("Loads, %", "loads_percent", lambda x: " ".join(f"{v:g}" for v in x), read_loads),
+        LOADS,
         Choosing("Warm-up before", "warm_up_s", _times(0.0, 120.0, 600.0, 1800.0, 3600.0)),
         Choosing("After a line change", "rewarm_s", _times(0.0, 60.0, 300.0, 900.0)),
         Choosing("Settled when", "settled_percent", tuple((f"< {p:g} % in 20 s", p) for p in (0.05, 0.1, 0.2, 0.5))),
@@ -111,6 +113,12 @@ FIELDS: dict[type, tuple[Choosing | Typing, ...]] = {
         Choosing("Closed in on to", "resolution_percent", tuple((f"{p:g} % load", p) for p in (0.5, 1.0, 2.0))),
         Choosing("Wait at each", "settle_s", _times(4.0, 6.0, 20.0)),
         Choosing("Average over", "average_s", _times(4.0, 10.0)),
+    ),
+    HarmonicOptions: (
+        LINES,
+        LOADS,
+        Choosing("Wait at each", "settle_s", _times(4.0, 10.0, 60.0)),
+        Choosing("Recorded for", "record_s", tuple((f"{s:g} s", s) for s in (1.0, 2.0, 4.0))),
     ),
     StandbyOptions: (
         LINES,

@@ -180,7 +180,10 @@ class FindingsStation(Station):
         one = self._curves[at]
         self.plot.show_axes(one.title, one.x, one.x_unit, one.y, one.y_unit)
         self.plot.show_curves(
-            [Curve(name, np.array(x), np.array(y), one.kind, dash % 4) for dash, (name, x, y) in enumerate(one.lines)]
+            [
+                Curve(name, np.array(x), np.array(y), one.kind, dash % 4, bars=one.bars)
+                for dash, (name, x, y) in enumerate(one.lines)
+            ]
         )
 
     def _offer_conventions(self) -> None:

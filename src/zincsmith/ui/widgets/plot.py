@@ -10,7 +10,7 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QFont, QGuiApplication, QPainter
+from PySide6.QtGui import QFont, QGuiApplication, QPainter, QPen
 from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -32,6 +32,10 @@ class Curve:
     marks: bool = True
     anchor: tuple[float, float] = (0.0, 0.5)
     named_at: int = -1
+    bars: bool = False  # single values: a bar from nought to each, beside those of the other curves
+
+
+BESIDE = 0.24  # of an order, between bars of neighbouring curves
 
 
 class Plot(QWidget):
@@ -104,11 +108,14 @@ class Plot(QWidget):
         self.widget.addItem(self.reading_line, ignoreBounds=True)
         self.reading_line.hide()
         beside = _beside_each_other(curves)
-        for curve in curves:
+        for at, curve in enumerate(curves):
             color = t.of(curve.kind) if curve.kind != "rehearsed" else t.color("edge")
             pen = pg.mkPen(color, width=1)
             if DASHES[curve.dash] is not None:
                 pen.setDashPattern(DASHES[curve.dash])
+            if curve.bars:
+                self._draw_bars(curve, pen, (at - (len(curves) - 1) / 2.0) * BESIDE, at / max(1, len(curves)))
+                continue
             marks = {"symbol": "o", "symbolSize": 6, "symbolPen": pg.mkPen(color), "symbolBrush": t.paper}
             self.widget.plot(curve.x, curve.y, pen=pen, **(marks if curve.marks else {}))
             if len(curve.x) and curve.name:
@@ -124,6 +131,18 @@ class Plot(QWidget):
             share = 66.0 / max(200.0, float(self.widget.width()))
             self.widget.setXRange(low - room, high + (high - low or 1.0) * share / (1.0 - share), padding=0)
             self.widget.enableAutoRange(axis="y")
+
+    def _draw_bars(self, curve: Curve, pen: QPen, aside: float, down: float) -> None:
+        """Bars, and the name at the top right, one curve below the other."""
+        x = curve.x + aside
+        feet = np.column_stack((np.zeros(len(x)), curve.y)).ravel()
+        pen.setWidth(4 if pen.style() == Qt.PenStyle.SolidLine else 3)
+        self.widget.plot(np.repeat(x, 2), feet, pen=pen, connect="pairs")
+        text = pg.TextItem(curve.name, color=theme().text_of(curve.kind), anchor=(1.0, 0.0))
+        text.setFont(font(12, 600))
+        highest = max(float(c.y.max()) for c in self._curves if len(c.y))
+        text.setPos(float(curve.x.max()), highest * (1.0 - 0.5 * down))
+        self.widget.addItem(text, ignoreBounds=True)
 
     def _moved(self, position: QPointF) -> None:
         if not self._curves or not self.widget.sceneBoundingRect().contains(position):

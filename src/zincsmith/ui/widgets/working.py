@@ -125,7 +125,8 @@ class Working(QWidget):
         y += LINE
         ink.hairline(p, QPointF(2, y), QPointF(self.width() - 12, y))
         for row in working.rows:
-            values = [row.get("load_percent"), *(row.get(name) for name in columns[1:])]
+            first = "load_percent" if columns[0] == "load / %" else columns[0]
+            values = [row.get(name) for name in (first, *columns[1:])]
             for at, value in enumerate(values):
                 cell = QRectF(2 + at * w, y, w - 8, LINE)
                 hue = HUES.get(columns[at].rsplit(" ", 1)[-1], "plain") if at else "plain"
@@ -203,7 +204,7 @@ def _place(identity: str) -> str:
 def _cell(column: str, value: object) -> str:
     if not isinstance(value, int | float):
         return "–"
-    if column.startswith("load"):
+    if column.startswith("load") or column == "order":
         return f"{value:g}"
     if column.endswith("%"):
         return number(float(value), 2)

@@ -1,0 +1,153 @@
+"""Harmonics in a run: recorded by the power meter, against the physics that made them and the limits of the rule."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tests.engine.scripted import Actor, Scene
+
+from zincsmith.analysis.waves import recorded_power
+from zincsmith.bench.standin import RunningStandIn
+from zincsmith.book.reader import BookReader
+from zincsmith.engine.composer import compose
+from zincsmith.judge.curves import all_curves
+from zincsmith.judge.judging import JudgedRun, judge_run
+from zincsmith.judge.kept import snapshot
+from zincsmith.model.claim import RuleChoice
+from zincsmith.model.finding import Verdict
+from zincsmith.model.plan import HarmonicOptions, Line, Plan, SafetyOptions
+from zincsmith.model.reading import Evidence, Point, Wave
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
+from zincsmith.procedures.base import Conventions
+from zincsmith.procedures.harmonics import Harmonics
+from zincsmith.simbench.rectifier import STEPS, Rectifier
+
+StartStandIn = Callable[..., RunningStandIn]
+OPTIONS = HarmonicOptions(lines=(Line(115.0, 60.0), Line(230.0, 50.0)), record_s=1.0)
+
+
+@pytest.fixture
+def run(tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn) -> JudgedRun:
+    held = replace(
+        unit.nameplate, rules=(RuleChoice("iec-61000-3-2", "A"), RuleChoice("us-doe-level-vi", "ac-dc basic"))
+    )
+    scene = Scene.set_up(
+        tmp_path, replace(unit, nameplate=held), rig, Plan("Harmonics", (SafetyOptions(), OPTIONS)),
+        standin().addresses,
+    )  # fmt: skip
+    closed = scene.run(Actor())
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    with BookReader(scene.path) as book:
+        return judge_run(book)
+
+
+def test_the_orders_are_those_of_the_current_that_the_bridge_takes(run: JudgedRun) -> None:
+    """The record agrees with what the meter reads beside it, and its distortion with the spectrum of the bridge's own
+    current, worked out here by a plain Fourier sum over one period."""
+    for point in run.evidence.points:
+        recorded = recorded_power(point, run.evidence.samples)
+        assert recorded is not None
+        power = recorded[0]
+        read = {q: r.value for q in ("input_voltage", "input_current", "input_power") if (r := point.get(q))}
+        assert power.voltage_rms == pytest.approx(read["input_voltage"], rel=2e-3)
+        assert power.current_rms == pytest.approx(read["input_current"], rel=5e-3)
+        assert power.real_power == pytest.approx(read["input_power"], rel=2e-2)
+        line = point.conditions
+        half = _bridge().half_cycle(line["input_voltage_V"], line["frequency_Hz"], read["input_power"] * 0.985)
+        wave = np.concatenate((half, np.negative(half)))
+        orders = np.abs(np.fft.rfft(wave))[1:41] / STEPS
+        expected = float(np.sqrt(np.sum(orders[1:] ** 2)) / orders[0])
+        assert power.current_thd == pytest.approx(expected, rel=0.02)
+
+
+def test_the_worst_order_is_judged_against_its_limit_with_what_the_meter_adds(run: JudgedRun) -> None:
+    by = {(j.finding.name, j.finding.conditions["input_voltage_V"]): j for j in run.judged if j.finding.conditions}
+    held = by["harmonics_class_a", 230.0]
+    assert held.verdict is Verdict.HOLDS
+    assert held.claim is not None
+    assert held.claim.source == "IEC 61000-3-2, class A"
+    finding = held.finding
+    worst = max(finding.working.rows, key=lambda row: row.get("of it / %", 0.0))
+    assert finding.value == pytest.approx(worst["of it / %"] / 100.0, rel=0.02), "its mean, or its greatest window"
+    # IEC 61000-3-2, class A, third order: 2.30 A (value from memory).
+    third = next(row for row in finding.working.rows if row["order"] == 3)
+    assert third["limit / A"] == 2.30
+    # u of one order: (0.1 % of it + 0.05 % of 2 A) / sqrt 3, over its limit; the data sheet of examples/rigs.
+    amps, limit = worst["I / A"], worst["limit / A"]
+    meter = run.rig.instrument("power_meter")
+    assert meter is not None
+    sheet = meter.accuracy_of("input_current")
+    assert sheet is not None
+    half_width = sheet.reading_percent / 100.0 * amps + sheet.range_percent / 100.0 * sheet.range
+    assert finding.u == pytest.approx(half_width / 3.0**0.5 / limit, rel=0.05)
+    thd = by["current_thd", 230.0].finding
+    assert thd.u is not None
+    assert thd.value is not None
+    assert thd.u < 0.01 * thd.value, "a gain error leaves the ratio"
+    assert any(w.startswith("Limits for harmonic currents") for w in run.rule_sets)
+    assert by["harmonics_class_d", 230.0].claim is None, "a class that nobody chose is told without a claim"
+
+
+def test_the_plots_and_the_hash_know_the_record(run: JudgedRun) -> None:
+    plots = {c.title: c for c in all_curves(run.evidence)}
+    (_, orders, shares), _ = plots["Harmonics against class A"].lines
+    assert plots["Harmonics against class A"].bars
+    assert orders == [float(n) for n in range(2, 41)]
+    rows = next(j.finding for j in run.judged if j.finding.name == "harmonics_class_a").working.rows
+    assert shares[1] == pytest.approx(next(r["of it / %"] for r in rows if r["order"] == 3), rel=1e-9)
+    kept = snapshot(run)
+    points = run.evidence.points
+    changed = replace(points[0], waves=(replace(points[0].waves[0], sha256="0" * 64), *points[0].waves[1:]))
+    other = replace(run, evidence=replace(run.evidence, points=(changed, *points[1:])))
+    assert snapshot(other).evidence != kept.evidence
+
+
+@pytest.mark.parametrize(
+    ("fifth", "seconds", "codes"),
+    [(0.0, 1.0, set()), (0.05, 1.0, {"source_out_of_tolerance"}), (0.0, 0.1, {"record_short"})],
+)
+def test_a_distorted_source_and_a_short_record_are_doubted(
+    unit: Unit, fifth: float, seconds: float, codes: set[str]
+) -> None:
+    x = 2.0 * np.pi * 50.0 * np.arange(round(seconds * 1e4)) / 1e4
+    waves, samples = [], {}
+    for quantity, wave in (
+        ("input_voltage", 325.0 * (np.sin(x) + fifth * np.sin(5.0 * x))),
+        ("input_current", np.sin(x) + 0.3 * np.sin(3.0 * x)),
+    ):
+        data = wave.astype("<f8").tobytes()
+        waves.append(Wave(quantity, "V", 1e-4, len(x), 1.0, quantity, "power_meter", "Meter", "f8"))
+        samples[quantity] = data
+    at = {"input_voltage_V": 230.0, "frequency_Hz": 50.0, "load_percent": 100.0}
+    found = Harmonics().findings(
+        Evidence((Point(1, at, (), 0.0, waves=tuple(waves)),), True, samples=samples), unit.nameplate, Conventions()
+    )
+    thd, class_a = found[0], found[1]
+    assert thd.value == pytest.approx(0.3, rel=1e-6)
+    # Third order 0.3 A / sqrt 2 of 2.30 A (IEC 61000-3-2, class A, value from memory).
+    assert class_a.value == pytest.approx(0.3 / 2.0**0.5 / 2.30, rel=1e-6)
+    assert {d.code for d in class_a.doubts} - {"accuracy_unknown"} == codes
+    assert class_a.u is None, "a record whose instrument states no accuracy has no uncertainty"
+
+
+def test_a_meter_without_waveforms_leaves_it_out_of_the_plan_with_the_way_out(unit: Unit, rig: Rig) -> None:
+    by_hand = replace(
+        rig, instruments=tuple(replace(i, how="by hand") if i.role == "power_meter" else i for i in rig.instruments)
+    )
+    assert any(isinstance(p, HarmonicOptions) for p in compose(unit, rig)[0].parts)
+    plan, left = compose(unit, by_hand)
+    assert not any(isinstance(p, HarmonicOptions) for p in plan.parts)
+    assert "take the file in" in next(x.why for x in left if x.procedure == "harmonics")
+
+
+def _bridge() -> Rectifier:
+    from tests.conftest import ROOT
+
+    from zincsmith.simbench.adapter import Adapter
+
+    return Adapter.read(ROOT / "examples" / "standins" / "tarnbrook-tb2425.toml").mains
