@@ -10,7 +10,7 @@ import math
 from dataclasses import replace
 
 from zincsmith.analysis.leads import lead_resistance
-from zincsmith.model.reading import Point, Reading
+from zincsmith.model.reading import FROM_FILE, Point, Reading
 from zincsmith.model.rig import Rig
 
 # Half-widths of rectangular distributions, of the correction: gauge, length, temperature and clamps of a lead; a
@@ -31,7 +31,7 @@ def corrected(point: Point, rig: Rig) -> Point:
 
 
 def _corrected(reading: Reading, point: Point, rig: Rig) -> Reading:
-    if reading.value is None or reading.as_read is not None:
+    if reading.value is None or reading.as_read is not None or _of_another_rig(reading, rig):
         return reading
     if reading.quantity == "output_voltage" and rig.sense == "load":
         lead, amps = rig.lead("unit load"), _value(point, "output_current")
@@ -48,6 +48,12 @@ def _corrected(reading: Reading, point: Point, rig: Rig) -> Reading:
         if meter is not None and meter.tap == "source" and meter.shunt_ohm and amps is not None:
             return _with(reading, -(amps**2) * meter.shunt_ohm, SHUNT_SHARE, SHUNT)
     return reading
+
+
+def _of_another_rig(reading: Reading, rig: Rig) -> bool:
+    """Whether a file brought it that was recorded by something that is not on this rig."""
+    one = rig.instrument(reading.role)
+    return reading.how == FROM_FILE and (one is None or one.name != reading.source)
 
 
 def _value(point: Point, quantity: str) -> float | None:

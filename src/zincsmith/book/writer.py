@@ -7,7 +7,7 @@ import os
 import shutil
 import time
 import zlib
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
 from pathlib import Path
 from types import TracebackType
@@ -68,8 +68,21 @@ class BookWriter:
     def open_run(self, opened: RunOpened) -> int:
         """Begin a run; returns its number."""
         with clear_errors(self.path), _Transaction(self):
-            run: int = self._db.execute("SELECT coalesce(max(id), 0) + 1 FROM run").fetchone()[0]
+            run = self.next_run()
             self._insert(opened, run, None, None)
+            return run
+
+    def next_run(self) -> int:
+        """The number that the next run will have."""
+        run: int = self._db.execute("SELECT coalesce(max(id), 0) + 1 FROM run").fetchone()[0]
+        return run
+
+    def write_run(self, opened: RunOpened, events: Iterable[Event]) -> int:
+        """A whole run in one commit, whole or not at all; returns its number."""
+        with clear_errors(self.path), _Transaction(self):
+            run = self.next_run()
+            for step, event in enumerate((opened, *events)):
+                self._insert(event, run, step or None, None)
             return run
 
     def _insert(self, event: Event, run: int | None, step: int | None, bench_s: float | None) -> int:
@@ -112,15 +125,25 @@ class BookWriter:
             if head is not None and self._body(kind, key, head) == body:
                 self._move(kind, key, head, None)
                 return head
-            n: int = self._db.execute(
-                "SELECT coalesce(max(n), 0) + 1 FROM document WHERE kind = ? AND key = ?", (kind, key)
-            ).fetchone()[0]
-            self._db.execute(
-                "INSERT INTO document (kind, key, n, parent, at, why, body) VALUES (?, ?, ?, ?, ?, ?, ?)",
-                (kind, key, n, head, datetime.now(UTC).isoformat(timespec="seconds"), why, body),
-            )
+            n = self._store(kind, key, head, body, why)
             self._move(kind, key, n, Revised(kind, key, n, why))
             return n
+
+    def keep_revision(self, kind: str, key: str, record: object, why: str) -> int:
+        """Store a revision for a run to cite, beside the chain of edits: the head stays, nothing leads to it by undo or
+        redo. Returns its number."""
+        with clear_errors(self.path), _Transaction(self):
+            return self._store(kind, key, None, dump(record), why)
+
+    def _store(self, kind: str, key: str, parent: int | None, body: str, why: str) -> int:
+        n: int = self._db.execute(
+            "SELECT coalesce(max(n), 0) + 1 FROM document WHERE kind = ? AND key = ?", (kind, key)
+        ).fetchone()[0]
+        self._db.execute(
+            "INSERT INTO document (kind, key, n, parent, at, why, body) VALUES (?, ?, ?, ?, ?, ?, ?)",
+            (kind, key, n, parent, datetime.now(UTC).isoformat(timespec="seconds"), why, body),
+        )
+        return n
 
     def keep_photo(self, sha256: str, kind: str, size: tuple[int, int], data: bytes) -> None:
         """Store a photograph under its hash, once. BookError when the hash is another's."""

@@ -11,7 +11,7 @@ from typing import NoReturn
 
 import typer
 
-from zincsmith.cli import analyse, bench, results, runs  # noqa: F401 - each brings its commands along
+from zincsmith.cli import analyse, bench, results, runs, take_in  # noqa: F401 - each brings its commands along
 from zincsmith.cli.app import app
 from zincsmith.model.errors import ZincsmithError
 

@@ -22,10 +22,12 @@ from zincsmith.engine.control import ControlDesk
 from zincsmith.engine.desk import Command
 from zincsmith.engine.session import Session, Start
 from zincsmith.engine.states import allowed
+from zincsmith.engine.taking_in import FileRequest, take_in
 from zincsmith.engine.trying import try_role
 from zincsmith.engine.watch_over import Guardian
 from zincsmith.model.errors import BookError, InputError, ZincsmithError
 from zincsmith.model.events import Amended, Failed, FindingsKept, Marked, Noted, Signed
+from zincsmith.model.plan import Line
 from zincsmith.model.rig import Rig
 
 
@@ -102,6 +104,26 @@ class Service:
             found += scan((host,) if host else (), (int(port),) if port else ())
         self.desk.say(scanned=[[one.address, one.identity] for one in found])
 
+    def _take_in(self, said: dict[str, Any]) -> None:
+        """Recorded files become a run; what is refused leaves nothing behind."""
+        if not allowed(self.session.journal.state, "take in"):
+            raise InputError("files are taken in only while the bench is idle or made safe")
+        volts, hertz = said.get("line") or (None, None)
+        asked = FileRequest(
+            kind=said["kind"],
+            files=tuple(Path(name) for name in said["files"]),
+            operator=said["operator"],
+            ambient_degC=said.get("ambient_degC"),
+            line=Line(float(volts), float(hertz)) if volts is not None and hertz is not None else None,
+            load_percent=float(said["load_percent"]),
+            instrument=said.get("instrument", ""),
+            accuracy=Path(said["accuracy"]) if said.get("accuracy") else None,
+        )
+        run = take_in(self.book, said["unit"], asked)
+        with BookReader(self.book.path) as reader:
+            self.desk.announce(reader.last_seq(), self.session.journal.state)
+        self.desk.say(taken_in=run)
+
     def _answer_for(self, command: Command) -> None:
         """Sign a run with its findings as the window told them, or add something to a signed one."""
         said = command.body
@@ -141,12 +163,14 @@ class Service:
                 self._scan(command.text)
             elif command.do in {"sign", "amend"}:
                 self._answer_for(command)
+            elif command.do == "take in":
+                self._take_in(command.body)
             elif command.do == "note":
                 self.session.journal.append(Noted(command.text, {}, str(command.body.get("photo", ""))))
             elif command.do == "mark":
                 self.session.journal.append(Marked(command.text, {}))
         except ZincsmithError as error:
-            if command.do not in {"try", "scan"}:  # trying leaves no trace in the book
+            if command.do not in {"try", "scan", "take in"}:  # trying leaves no trace in the book
                 self.session.journal.try_append(Failed(str(error)))
             self.desk.say(refused=str(error), do=command.do)
 

@@ -96,8 +96,7 @@ def reading_of(
         unit=QUANTITIES[quantity].unit,
         role=one.role,
         source=one.name,
-        how=one.how,
         known=row is not None,
         **stated,
-        **more,
+        **{"how": one.how, **more},
     )

@@ -13,11 +13,11 @@ from zincsmith.judge.evidence import evidence_of, findings_of
 from zincsmith.judge.foresight import WHOLE_RANGE, uncovered
 from zincsmith.judge.log_words import DEVIATING, STOPPING, deviations_of, stops_of
 from zincsmith.model.claim import Claim
-from zincsmith.model.events import RunClosed, RunOpened
+from zincsmith.model.events import FileTaken, RunClosed, RunOpened
 from zincsmith.model.figures import TESTS
 from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
 from zincsmith.model.plan import Plan
-from zincsmith.model.reading import Evidence
+from zincsmith.model.reading import FROM_FILE, Evidence
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Conventions
@@ -46,6 +46,7 @@ class JudgedRun:
     rule_sets: tuple[str, ...]
     stops: tuple[tuple[str, str, str], ...] = ()  # time, what, why: whatever stopped or broke the run
     deviations: tuple[tuple[str, str, str], ...] = ()  # likewise: what did not go as planned
+    files: tuple[FileTaken, ...] = ()  # recorded files that the evidence was taken from
 
     @property
     def doubts(self) -> dict[Doubt, list[str]]:
@@ -73,12 +74,22 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
     if HARMONICS_PROCEDURE in evidence.procedures:
         limits = load_harmonics()
         rules += (f"Limits for harmonic currents ({limits.edition}), {limits.digest}",)
-    faults = tuple(check(unit, rig, plan, date.fromisoformat(row.began[:10])))
+    faults = tuple(check(unit, rig, plan, date.fromisoformat(row.began[:10]))) if _on_this_rig(evidence, rig) else ()
     judged = _judged(unit, evidence, conventions, faults)
     stops = stops_of(book.events(run=row.id, kinds=STOPPING))
     deviations = deviations_of(book.events(run=row.id, kinds=DEVIATING))
+    files = tuple(w.event for w in book.events(run=row.id, kinds=(FileTaken,)) if isinstance(w.event, FileTaken))
     return JudgedRun(
-        row, unit, rig, plan, opened, closed, evidence, conventions, judged, faults, rules, stops, deviations
+        row, unit, rig, plan, opened, closed, evidence, conventions, judged, faults, rules, stops, deviations, files
+    )
+
+
+def _on_this_rig(evidence: Evidence, rig: Rig) -> bool:
+    """Whether the readings are those of the rig's instruments; a file may bring others."""
+    return all(
+        reading.how != FROM_FILE or ((one := rig.instrument(reading.role)) is not None and one.name == reading.source)
+        for point in evidence.points
+        for reading in point.readings
     )
 
 

@@ -15,6 +15,7 @@ from zincsmith.model.events import (
     EntryRefused,
     EntryTaken,
     Failed,
+    FileTaken,
     GatePassed,
     GuardianSaid,
     HandSet,
@@ -221,6 +222,9 @@ def _told(event: object) -> tuple[Kind, str, str] | None:
             return (Kind.PHOTOS if photo else Kind.NOTES), text, _values(values)
         case Marked(text, values):
             return Kind.MARKS, f"Mark: {text}" if text else "Mark", _values(values)
+        case FileTaken(name, sha256, holds, instrument, notes):
+            by = f", recorded by {instrument}" if instrument else ""
+            return Kind.NOTES, f"Taken in: {name}", "; ".join((f"{holds}{by}", *notes, f"file {sha256[:16]}"))
         case Signed(by, evidence):
             return Kind.CHANGED, f"Signed by {by}", f"over evidence {evidence[:16]}"
         case Amended(by, text):

@@ -291,6 +291,18 @@ class RunClosed:
 
 
 @dataclass(frozen=True)
+class FileTaken:
+    """A recorded file was taken in as evidence; the book keeps it under its hash. ``instrument`` recorded it where that
+    was none of the rig; ``notes`` tell what was passed over when it was read."""
+
+    name: str
+    sha256: str
+    holds: str
+    instrument: str = ""
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class KeptRow:
     """One finding as it was told: figure, conditions and claim in words, value, standard uncertainty, both verdicts."""
 
@@ -366,6 +378,7 @@ Event = (
     | StateChanged
     | SafeStep
     | RunClosed
+    | FileTaken
     | FindingsKept
     | Signed
     | Amended

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 WORKED_OUT = "worked out"  # from other readings of the same moment
+FROM_FILE = "from a file"  # recorded elsewhere and taken in
 
 
 @dataclass(frozen=True)
@@ -26,7 +27,7 @@ class Reading:
     unit: str
     role: str
     source: str  # instrument name
-    how: str  # simulated, connected, by hand or worked out
+    how: str  # simulated, connected, by hand, worked out or from a file
     range: float | None = None
     reading_percent: float = 0.0
     range_percent: float = 0.0

@@ -1,0 +1,182 @@
+"""Recorded files as evidence: a run of the book whose points were taken elsewhere, judged like any other.
+
+The file itself is kept with its hash. Readings are those of the rig's instruments, with their accuracies and what the
+wiring adds, unless another instrument is named; then its accuracy comes from a file, or is not known.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+from zincsmith import __version__
+from zincsmith.book.writer import BookWriter
+from zincsmith.engine.composer import lines_for
+from zincsmith.engine.entries import reading_of
+from zincsmith.formats.accuracy_file import ColumnAccuracy, read_accuracy
+from zincsmith.formats.table_file import Columns, read_columns
+from zincsmith.model.errors import BookError, InputError
+from zincsmith.model.events import FileTaken, PartBegan, PartEnded, PointTaken, RunClosed, RunOpened
+from zincsmith.model.plan import LINES, GridOptions, HarmonicOptions, Line, Options, Plan, StandbyOptions
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.reading import FROM_FILE, Point, Reading
+from zincsmith.model.rig import Accuracy, Instrument, Rig
+from zincsmith.model.unit import Unit
+from zincsmith.procedures.catalogue import procedure
+from zincsmith.recorded.as_points import (
+    QUANTITY,
+    FilePoint,
+    Value,
+    point_of_waves,
+    points_of_standby,
+    points_of_table,
+)
+from zincsmith.recorded.joined import joined
+from zincsmith.recorded.points import BASES
+
+Kind = Literal["points", "standby", "power"]
+KINDS: tuple[Kind, ...] = ("points", "standby", "power")
+MOST_BYTES = 200_000_000
+
+
+@dataclass(frozen=True)
+class FileRequest:
+    """What a person says about a file. ``line`` and ``load_percent`` where the file does not say them itself;
+    ``instrument`` where it was recorded by something that is not on the rig; columns by their heads."""
+
+    kind: Kind
+    files: tuple[Path, ...]
+    operator: str
+    ambient_degC: float | None = None
+    line: Line | None = None
+    load_percent: float = 100.0
+    instrument: str = ""
+    accuracy: Path | None = None
+    time: str = "time_s"
+    voltage: str = "voltage_V"
+    current: str = "current_A"
+    power: str = "power_W"
+
+
+def take_in(book: BookWriter, unit_key: str, asked: FileRequest) -> int:
+    """Write a run of what the files hold; returns its number. InputError, with nothing written, for what is refused."""
+    unit, rig = book.document("unit", unit_key), book.document("rig", "bench")
+    assert isinstance(unit, Unit)
+    assert isinstance(rig, Rig)
+    unit_n, rig_n = book.head("unit", unit_key), book.head("rig", "bench")
+    if unit_n is None or rig_n is None:
+        raise BookError("there is no unit or no rig yet")
+    if not asked.operator.strip():
+        raise InputError("somebody answers for a file that is taken in: name them", key="operator")
+    found = _columns(asked)
+    points, options = _points(found, asked, unit, rig)
+    accuracy = read_accuracy(asked.accuracy, tuple(BASES)) if asked.accuracy is not None else {}
+    run = book.next_run()
+    taken = [_point(one, n, run, rig, asked, accuracy, found) for n, one in enumerate(points, 1)]
+    names = tuple(f.name for f in asked.files)
+    plan = Plan(f"Taken in: {', '.join(names)}", (options,))
+    events: list[FileTaken | PartBegan | PointTaken | PartEnded | RunClosed] = []
+    for file in asked.files:  # first, so that what the run names is there when it is
+        data = file.read_bytes()
+        sha256 = hashlib.sha256(data).hexdigest()
+        book.keep_source(sha256, file.name, data)
+        events.append(FileTaken(file.name, sha256, asked.kind, asked.instrument, found.notes))
+    for one in points:
+        book.keep_waves(one.samples)
+    done = procedure(options.procedure)
+    events.append(PartBegan(0, done.name, done.version))
+    events += [PointTaken(point) for point in taken]
+    events += [PartEnded(0, "complete"), RunClosed("complete", "taken in from a file; nothing was energised", True)]
+    plan_n = book.keep_revision("plan", "plan", plan, "of a file that was taken in")
+    opened = RunOpened(
+        unit_key, unit_n, rig_n, plan_n, ((done.name, done.version),), asked.operator.strip(), asked.ambient_degC,
+        False, f"zincsmith {__version__}",
+    )  # fmt: skip
+    return book.write_run(opened, events)
+
+
+def _columns(asked: FileRequest) -> Columns:
+    most = 2 if asked.kind == "power" else 1
+    if not 1 <= len(asked.files) <= most:
+        raise InputError(f"{asked.kind}: {most} at most, {len(asked.files)} files were named")
+    for file in asked.files:
+        if file.is_file() and file.stat().st_size > MOST_BYTES:
+            raise InputError(f"is larger than {MOST_BYTES // 1_000_000} MB: cut it", file=str(file))
+    found = read_columns(asked.files[0])
+    return joined(found, read_columns(asked.files[1]), asked.time) if len(asked.files) == 2 else found
+
+
+def _points(found: Columns, asked: FileRequest, unit: Unit, rig: Rig) -> tuple[list[FilePoint], Options]:
+    unfit = procedure({"points": "static_grid", "standby": "standby", "power": "harmonics"}[asked.kind]).suits(
+        unit.nameplate
+    )
+    if unfit:
+        raise InputError(unfit)
+    if asked.kind == "points":
+        known = (*((asked.line,) if asked.line is not None else ()), *lines_for(unit, rig), *LINES)
+        hertz = asked.line.frequency_Hz if asked.line is not None else None
+        output = unit.nameplate.output
+        points = points_of_table(found, known, hertz, output.current_A, output.rated_power_W)
+        lines = tuple(
+            dict.fromkeys(Line(p.conditions["input_voltage_V"], p.conditions["frequency_Hz"]) for p in points)
+        )
+        loads = tuple(dict.fromkeys(p.conditions["load_percent"] for p in points))
+        at = {(p.conditions["input_voltage_V"], p.conditions["frequency_Hz"], p.conditions["load_percent"])
+              for p in points}  # fmt: skip
+        every = [(x.voltage_V, x.frequency_Hz, load) for x in lines for load in loads]
+        return points, GridOptions(lines=lines, loads_percent=loads, dropped=tuple(k for k in every if k not in at))
+    if asked.line is None:
+        raise InputError("the file does not say at which line it was recorded: name it, such as 230 50", key="line")
+    if asked.kind == "standby":
+        return points_of_standby(found, asked.time, asked.power, asked.line), StandbyOptions(lines=(asked.line,))
+    source = asked.instrument or _meter_name(rig)
+    point = point_of_waves(found, asked.time, asked.voltage, asked.current, asked.line, asked.load_percent, source)
+    return [point], HarmonicOptions(lines=(asked.line,), loads_percent=(asked.load_percent,))
+
+
+def _meter_name(rig: Rig) -> str:
+    meter = rig.instrument("power_meter")
+    return meter.name if meter is not None else "power meter"
+
+
+def _point(
+    one: FilePoint, number: int, run: int, rig: Rig, asked: FileRequest, accuracy: Mapping[str, ColumnAccuracy],
+    found: Columns,
+) -> Point:  # fmt: skip
+    readings = tuple(
+        _reading(f"{run}/{number}/{name}", name, value, rig, asked, accuracy, found)
+        for name, value in one.values.items()
+    )
+    return Point(number, one.conditions, readings, float(number), waves=one.waves)
+
+
+def _reading(
+    key: str, quantity: str, value: Value, rig: Rig, asked: FileRequest, accuracy: Mapping[str, ColumnAccuracy],
+    found: Columns,
+) -> Reading:  # fmt: skip
+    role = QUANTITIES[quantity].role
+    column = next(c for c, q in QUANTITY.items() if q == quantity)
+    meter = rig.instrument(role)
+    if asked.instrument or meter is None:
+        meter = Instrument(role, "by hand", kind=asked.instrument or asked.files[0].name)
+    row = _stated(quantity, accuracy[column], value, found) if column in accuracy else None
+    return reading_of(
+        key, quantity, value.value, meter, row, text=value.text, spread=value.spread, count=value.count, how=FROM_FILE
+    )
+
+
+def _stated(quantity: str, sheet: ColumnAccuracy, value: Value, found: Columns) -> Accuracy:
+    """The data sheet of a column for one of its values. InputError for a range that is not there."""
+    upper = sheet.range
+    if isinstance(upper, str):
+        ranges = found.values.get(upper)
+        if ranges is None or value.row is None or not ranges[value.row] > 0.0:
+            raise InputError(f"the range is said to stand in column {upper!r}, which is not there", key=quantity)
+        upper = float(ranges[value.row])
+    return Accuracy(
+        quantity, upper or 0.0, sheet.reading_percent, sheet.range_percent, sheet.offset, sheet.resolution, sheet.noise,
+        sheet.nonlinearity_percent,
+    )  # fmt: skip

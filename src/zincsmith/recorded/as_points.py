@@ -1,0 +1,204 @@
+"""Points out of recorded files: what a file holds, as a run would have taken it."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincsmith.analysis.power import ORDERS, power_of
+from zincsmith.analysis.standby import standby
+from zincsmith.formats.table_file import Columns
+from zincsmith.model.errors import InputError
+from zincsmith.model.plan import Line
+from zincsmith.model.reading import Wave
+from zincsmith.recorded.even import evenly, refuse_falling, rising_times
+from zincsmith.recorded.points import BASES, NEAR_PERCENT, SAME_INPUT
+
+Array = NDArray[np.float64]
+
+QUANTITY = {name: name.rpartition("_")[0] for name in BASES if name not in ("load_percent", "power_factor")} | {
+    "power_factor": "power_factor"
+}
+USUAL_LOADS = (110.0, 100.0, 75.0, 50.0, 25.0, 10.0, 0.0)
+BLOCK_S = 60.0
+MOST_SAMPLES = 2_000_000
+
+
+@dataclass(frozen=True)
+class Value:
+    """What a file says of one quantity: a number, or the mean of ``count`` with their standard deviation."""
+
+    value: float
+    text: str
+    spread: float | None = None
+    count: int = 1
+    row: int | None = None
+
+
+@dataclass(frozen=True)
+class FilePoint:
+    """One point; ``waves`` are named by the hash of their ``samples``."""
+
+    conditions: dict[str, float]
+    values: dict[str, Value]
+    waves: tuple[Wave, ...] = ()
+    samples: dict[str, bytes] = field(default_factory=dict)
+
+
+def points_of_table(
+    found: Columns, lines: Sequence[Line], frequency_Hz: float | None, rated_A: float, rated_W: float
+) -> list[FilePoint]:
+    """One point a row. ``lines`` are the inputs that the unit is tested at: rows near one belong to it; for others the
+    frequency has to be known. InputError for what is no such table."""
+    columns: Mapping[str, Array] = {n: c for n, base in BASES.items() if (c := found.find(n, base)) is not None}
+    missing = [n for n in ("input_voltage_V", "input_power_W", "output_voltage_V", "output_current_A")
+               if n not in columns]  # fmt: skip
+    if missing:
+        heads = ", ".join(list(found.values)[:12])
+        raise InputError(f"there is no column {' and no '.join(missing)}; there are: {heads}", file=str(found.file))
+    out = []
+    for row in range(len(columns["input_voltage_V"])):
+        place = f"{found.file.name}, row {row + 1}"
+        values = {
+            QUANTITY[n]: Value(float(c[row]), place, row=row)
+            for n, c in columns.items()
+            if n in QUANTITY and c[row] == c[row]
+        }
+        if "input_voltage" not in values:
+            raise InputError("a row says nothing of the input volts", file=str(found.file), line=_line(found, row))
+        line = _line_near(values["input_voltage"].value, lines, frequency_Hz, found, row)
+        load = _load(columns, row, values, rated_A, rated_W)
+        if load is None:
+            raise InputError("a row says nothing of its load", file=str(found.file), line=_line(found, row))
+        conditions = {"input_voltage_V": line.voltage_V, "frequency_Hz": line.frequency_Hz, "load_percent": load}
+        out.append(FilePoint(conditions, values))
+    if not out:
+        raise InputError("it holds no row", file=str(found.file))
+    return out
+
+
+def points_of_standby(found: Columns, time: str, power: str, line: Line) -> list[FilePoint]:
+    """A record of watts as means of about a minute, whole bursts each. InputError for what is no such record."""
+    times, watts = rising_times(found, time), found.find(power, "W")
+    if watts is None:
+        heads = ", ".join(list(found.values)[:12])
+        raise InputError(
+            f"there is no column {power!r}; there are: {heads}. Name it with --power", file=str(found.file)
+        )
+    whole = (times == times) & (watts == watts)
+    refuse_falling(found, times[whole], time)
+    t, p = times[whole], watts[whole]
+    try:
+        seen = standby(t, p)
+    except ValueError as error:
+        raise InputError(f"{error}: record longer", file=str(found.file)) from None
+    block = seen.burst_s * max(1, round(BLOCK_S / seen.burst_s)) if seen.bursts and seen.burst_s else BLOCK_S
+    out = []
+    step = float(np.median(np.diff(t)))
+    count = int((float(t[-1] - t[0]) + 1.5 * step) / block)
+    for n in range(count):
+        begin = float(t[0]) + n * block
+        inside = (t >= begin - 0.25 * step) & (t < begin + block - 0.25 * step)
+        if np.count_nonzero(inside) < 2:
+            continue
+        part = p[inside]
+        stands = np.diff(t, append=float(t[-1]) + step)[inside]  # each sample until the next one comes
+        place = f"{found.file.name}, {begin:g} to {begin + block:g} s"
+        mean = Value(float(np.dot(stands, part) / np.sum(stands)), place, float(np.std(part, ddof=1)), len(part))
+        out.append(
+            FilePoint(
+                {
+                    "input_voltage_V": line.voltage_V, "frequency_Hz": line.frequency_Hz, "load_percent": 0.0,
+                    "elapsed_s": begin - float(t[0]) + block,
+                },
+                {"input_power": mean},
+            )
+        )  # fmt: skip
+    if not out:
+        raise InputError(f"it is shorter than a mean of {block:g} s: record for 15 min", file=str(found.file))
+    return out
+
+
+def point_of_waves(
+    found: Columns, time: str, voltage: str, current: str, line: Line, load_percent: float, source: str
+) -> FilePoint:
+    """A record of volts and amps. InputError for one that does not show order 40, or is no record of the mains."""
+    times = rising_times(found, time)
+    columns = []
+    for wanted, base in ((voltage, "V"), (current, "A")):
+        column = found.find(wanted, base)
+        if column is None:
+            heads = ", ".join(list(found.values)[:12])
+            raise InputError(f"there is no column {wanted!r}; there are: {heads}", file=str(found.file))
+        columns.append(column)
+    even = evenly(found, times, (columns[0], columns[1]), time)
+    volts, amps = even.columns
+    if len(volts) > MOST_SAMPLES:
+        raise InputError(f"{len(volts)} samples are more than {MOST_SAMPLES}: two seconds do", file=str(found.file))
+    try:
+        power = power_of(volts, amps, even.step_s)
+    except ValueError as error:
+        raise InputError(f"{error}: record more, or check the columns", file=str(found.file)) from None
+    if power.is_dc or power.current is None or len(power.current) <= ORDERS:
+        why = "its volts do not alternate" if power.is_dc else f"it does not show order {ORDERS}"
+        raise InputError(f"{why}: harmonics need volts and amps of the mains, 5000 samples a second or more",
+                         file=str(found.file))  # fmt: skip
+    if power.frequency is not None and abs(power.frequency / line.frequency_Hz - 1.0) > SAME_INPUT:
+        raise InputError(f"it shows {power.frequency:.2f} Hz, not {line.frequency_Hz:g}", file=str(found.file))
+    waves, samples = [], {}
+    for quantity, unit, record in (("input_voltage", "V", volts), ("input_current", "A", amps)):
+        data = np.ascontiguousarray(record, dtype="<f8").tobytes()
+        sha256 = hashlib.sha256(data).hexdigest()
+        samples[sha256] = data
+        waves.append(Wave(quantity, unit, even.step_s, len(record), 1.0, sha256, "power_meter", source, "f8"))
+    place = f"{found.file.name}, {power.periods} periods"
+    values = {
+        "input_voltage": power.voltage_rms,
+        "input_current": power.current_rms,
+        "input_power": power.real_power,
+        "power_factor": power.power_factor or 0.0,
+    }
+    return FilePoint(
+        {"input_voltage_V": line.voltage_V, "frequency_Hz": line.frequency_Hz, "load_percent": load_percent},
+        {name: Value(value, place) for name, value in values.items()},
+        tuple(waves),
+        samples,
+    )
+
+
+def _line(found: Columns, row: int) -> int | None:
+    return found.line + row if found.line is not None else None
+
+
+def _line_near(volts: float, lines: Sequence[Line], frequency_Hz: float | None, found: Columns, row: int) -> Line:
+    near = [x for x in lines if abs(volts - x.voltage_V) <= SAME_INPUT * x.voltage_V]
+    if near:
+        return min(near, key=lambda x: abs(volts - x.voltage_V))
+    if frequency_Hz is None:
+        known = ", ".join(x.words for x in lines)
+        raise InputError(
+            f"{volts:g} V is none of the lines of this unit ({known}): say its frequency", file=str(found.file),
+            line=_line(found, row),
+        )  # fmt: skip
+    return Line(round(volts), frequency_Hz)
+
+
+def _load(
+    columns: Mapping[str, Array], row: int, values: Mapping[str, Value], rated_A: float, rated_W: float
+) -> float | None:
+    """The load in percent as it stands, else by amps; near a usual one it is that."""
+    percent: float | None = None
+    if "load_percent" in columns and columns["load_percent"][row] == columns["load_percent"][row]:
+        percent = float(columns["load_percent"][row])
+    elif "output_current" in values and rated_A > 0.0:
+        percent = 100.0 * values["output_current"].value / rated_A
+    elif {"output_current", "output_voltage"} <= values.keys() and rated_W > 0.0:
+        percent = 100.0 * values["output_current"].value * values["output_voltage"].value / rated_W
+    if percent is None:
+        return None
+    usual = min(USUAL_LOADS, key=lambda x: abs(x - percent))
+    return usual if abs(usual - percent) <= NEAR_PERCENT else round(percent, 1)
