@@ -44,7 +44,8 @@ class Foresight:
 class Session(QObject):
     """Signals: ``documents`` (unit, rig or plan changed), ``live`` (new events), ``state`` (engine state),
     ``refused`` (command, message), ``engine_lost`` (message), ``ready`` (interrupted run numbers),
-    ``tried`` (role, identity, readings by quantity), ``scanned`` ((address, identity) of whoever answered)."""
+    ``tried`` (role, identity, readings by quantity), ``scanned`` ((address, identity) of whoever answered),
+    ``taken_in`` (number of the run that files became)."""
 
     documents = Signal()
     live = Signal()
@@ -54,6 +55,7 @@ class Session(QObject):
     ready = Signal(list)
     tried = Signal(str, str, dict)
     scanned = Signal(list)
+    taken_in = Signal(int)
 
     def __init__(self, book: Path, log: Path | None = None) -> None:
         super().__init__()
@@ -137,6 +139,9 @@ class Session(QObject):
             self._unanswered = max(0, self._unanswered - 1)
             if self._unanswered == 0:  # until then what a person typed is newer than the book
                 self._load_documents()
+        if "taken_in" in message:
+            self._catch_up()
+            self.taken_in.emit(message["taken_in"])
         if "tried" in message:
             self.tried.emit(message["tried"], message["identity"], message["readings"])
         if "scanned" in message:

@@ -232,7 +232,7 @@ class MainWindow(QMainWindow):
     def _refused(self, do: str, message: str) -> None:
         if do == "open":
             self.alarm.tell("The book is open read-only", message)
-        elif do not in {"start", "resume run", "try", "scan"}:
+        elif do not in {"start", "resume run", "try", "scan", "take in"}:
             self.alarm.tell("Not done", message)
 
     def _make_safe(self) -> None:

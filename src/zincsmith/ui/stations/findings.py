@@ -18,6 +18,7 @@ from zincsmith.judge.reading_words import reading_words
 from zincsmith.judge.words import local_time
 from zincsmith.model.errors import InputError, ZincsmithError
 from zincsmith.model.finding import Verdict
+from zincsmith.ui.file_intake import FileIntake
 from zincsmith.ui.leaving import Leaving
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
@@ -42,6 +43,7 @@ class FindingsStation(Station):
         self._points: list[int] = []
         self._signed = False
         self.leaving = Leaving(self)
+        self.intake = FileIntake(session)
         self.filter = VerdictFilter()
         self.claims = ClaimList()
         self.working = Working()
@@ -60,6 +62,9 @@ class FindingsStation(Station):
         self.over.setMinimumContentsLength(11)
         self.over.view().setMinimumWidth(340)  # with what each would turn
         self._curves: list[Curves] = []
+        self.files = key_button("Files…  F7", self.intake.begin, self)
+        self.intake.left.connect(self.take_focus)
+        session.taken_in.connect(self._taken)
         self.seal = key_button("Sign  F9", self._answer_for, self)
         self.sealed = label("", 13, 600)
         self.sealed.hide()
@@ -89,6 +94,7 @@ class FindingsStation(Station):
         row, _ = heading_row("Findings")
         row.addWidget(self.filter)
         row.addWidget(self.message, 1)
+        row.addWidget(self.files)
         row.addWidget(self.seal)
         row.addWidget(self.save)
         outer.addLayout(row)
@@ -97,6 +103,7 @@ class FindingsStation(Station):
         below.addWidget(self.sealed)
         below.addWidget(self.say, 1)
         outer.addLayout(below)
+        outer.addWidget(self.intake)
         self.empty = label("", 16, 400, "second", wrap=True)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         outer.addWidget(self.empty, 1)
@@ -143,7 +150,10 @@ class FindingsStation(Station):
             self.run = self.session.judged()
             if self.run is not None and self.over.currentData() not in (None, self.run.conventions.regulation_over):
                 self.run = judge_again(self.run, conventions_named(self.over.currentData()))
-            self.empty.setText("No run yet. Findings are worked out from readings: go to Run and start one.")
+            self.empty.setText(
+                "No run yet. Findings are worked out from readings: go to Run and start one, or take in recorded "
+                "files with F7."
+            )
         except ZincsmithError as error:
             self.run = None
             self.empty.setText(str(error))
@@ -260,11 +270,17 @@ class FindingsStation(Station):
         seals = self.session.seals(self.run) if self.run is not None and ended else []
         self._signed = bool(seals)
         self.seal.setText("Amend  F9" if seals else "Sign  F9")
+        self.files.setEnabled(self.session.allowed("take in") and not self.session.read_only)
         self.seal.setEnabled(ended and self.session.allowed("sign") and not self.session.read_only)
         if seals:
             holds = "" if seals[-1].holds else "; the evidence is another now"
             self.sealed.setText(f"Signed by {seals[-1].by}, {local_time(seals[-1].at, date=True)}{holds}")
         self.sealed.setVisible(bool(seals))
+
+    def _taken(self, run: int) -> None:
+        self.intake.taken()
+        self.refresh()
+        self.message.setText(f"Taken in as run {run}.")
 
     def _enlarge(self) -> None:
         larger = self.claim_panel.isVisible()
