@@ -41,7 +41,8 @@ def test_a_plan_is_printed_for_people_and_programs(command: Command, tmp_path: P
 def test_procedures_say_what_they_need(command: Command) -> None:
     found = json.loads(command("procedures", "--json").stdout)["procedures"]
     assert [p["name"] for p in found] == [
-        "safety_checks", "rig_check", "bring_up", "static_grid", "power_factor_regimes", "standby",
+        "safety_checks", "rig_check", "bring_up", "static_grid", "power_factor_regimes",
+        "display_accuracy", "harmonics", "standby",
     ]  # fmt: skip
     assert "load" in found[3]["needs"]
     assert "bring_up" in command("procedures").stdout

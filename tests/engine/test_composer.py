@@ -23,7 +23,7 @@ def names(plan: Plan) -> list[str]:
 def test_the_order_of_the_work(unit: Unit, rig: Rig) -> None:
     plan, left = compose(unit, rig)
     assert names(plan) == [
-        "safety_checks", "rig_check", "bring_up", "rig_check", "static_grid", "standby", "rig_check",
+        "safety_checks", "rig_check", "bring_up", "rig_check", "static_grid", "harmonics", "standby", "rig_check",
         "safety_checks",
     ]  # fmt: skip
     assert left == []

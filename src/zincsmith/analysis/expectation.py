@@ -56,6 +56,8 @@ def expected(plate: Nameplate, input_V: float, load_A: float, ambient_degC: floa
         "voltage_thd": Expected(0.003, 0.0, 0.02),
         "output_voltage": out,
         "output_current": Expected(load_A, 0.98 * load_A, 1.02 * load_A),
+        "panel_voltage": out,
+        "panel_current": Expected(load_A, 0.9 * load_A, 1.1 * load_A),
         "load_voltage": out,
         "case_temperature": Expected((low + high) / 2.0, low, high),
     }

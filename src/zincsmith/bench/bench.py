@@ -10,7 +10,7 @@ from zincsmith.bench.instrument import Record, ScpiInstrument
 from zincsmith.bench.link import Link, refuse_real_address
 from zincsmith.model.dialect import RECORDED
 from zincsmith.model.errors import InputError
-from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.quantities import NOT_NEEDED, QUANTITIES
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 
 SWITCHING = ("ac_source", "load")
@@ -52,7 +52,7 @@ class Bench:
                 raise InputError("the clock is simulated but no stand-in bench is running", key="clock")
             self._clock_instrument = _reach("clock", addresses["clock"], "")
         for quantity in QUANTITIES.values():
-            if rig.instrument(quantity.role) is None and quantity.role != "thermometer":
+            if rig.instrument(quantity.role) is None and quantity.role not in NOT_NEEDED:
                 _needed(rig, quantity.role)
         for instrument in (*self.instruments.values(), self._clock_instrument):
             if instrument is not None:

@@ -15,6 +15,9 @@ from zincsmith.bench.standin import RunningStandIn, launch_standin
 from zincsmith.book.codec import dump
 from zincsmith.model.rig import Rig
 
+# Meters whose face the stand-in shows when a person reads them.
+WITH_A_FACE = ("thermometer", "voltmeter", "panel_voltmeter", "panel_ammeter")
+
 
 class EngineClient:
     """One engine for one book. ``fileno`` can be watched; ``receive`` then returns what was said."""
@@ -67,7 +70,7 @@ class EngineClient:
         screen = os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")
         if not screen or os.environ.get("QT_QPA_PLATFORM") in ("offscreen", "minimal"):
             return ()
-        return tuple(i.role for i in rig.instruments if i.how == "by hand" and i.role in ("thermometer", "voltmeter"))
+        return tuple(i.role for i in rig.instruments if i.how == "by hand" and i.role in WITH_A_FACE)
 
     @property
     def standin_output(self) -> int:

@@ -13,10 +13,11 @@ from typing import Literal
 from zincsmith.engine.rig_facts import outlet_of, records, source_kind
 from zincsmith.formats.plan_file import find_plan
 from zincsmith.model.errors import InputError
-from zincsmith.model.figures import FIGURES, GRID, HARMONICS, STANDBY
+from zincsmith.model.figures import FIGURES, TESTS
 from zincsmith.model.plan import (
     LINES,
     BringUpOptions,
+    DisplayOptions,
     GridOptions,
     HarmonicOptions,
     Line,
@@ -64,6 +65,7 @@ def compose(unit: Unit, rig: Rig) -> tuple[Plan, list[LeftOut]]:
         RigCheckOptions(when="live", line=first),
         GridOptions(lines=lines or LINES),
         *([RegimeOptions(line=line) for line in lines[:1]] if corrected(unit) else []),
+        *([DisplayOptions(line=first)] if rig.instrument("panel_voltmeter") is not None else []),
         HarmonicOptions(lines=standby_lines(unit, lines)),
         StandbyOptions(lines=standby_lines(unit, lines), method=_method(rig)),
         RigCheckOptions(when="after", line=first),
@@ -105,8 +107,9 @@ def retest(unit: Unit, rig: Rig, figures: Sequence[str]) -> Plan:
 
 def _wanted(part: Options, figures: Sequence[str]) -> bool:
     """Whether a part tests one of the figures, or stands before all testing."""
-    tests = {GridOptions: GRID, StandbyOptions: STANDBY, HarmonicOptions: HARMONICS}.get(type(part))
-    return tests is None or any(FIGURES[f].procedure == tests for f in figures)
+    if isinstance(part, SafetyOptions | RigCheckOptions | BringUpOptions):
+        return True
+    return any(TESTS.get(FIGURES[f].procedure) == part.procedure for f in figures)
 
 
 def corrected(unit: Unit) -> bool:

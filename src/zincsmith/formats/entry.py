@@ -47,6 +47,22 @@ def parse_entry(text: str, unit: str) -> float | None:
     return value
 
 
+def last_digit(text: str, unit: str) -> float | None:
+    """What one step of the last digit that was typed is worth, in ``unit``: 0.1 for ``23.9``, 0.001 for ``458m``; None
+    where no reading was typed."""
+    try:
+        if parse_entry(text, unit) is None:
+            return None
+    except InputError:
+        return None
+    found = _NUMBER.fullmatch(text.strip())
+    assert found is not None
+    digits, _, power = found.group(1).replace(",", ".").lower().partition("e")
+    decimals = len(digits.partition(".")[2])
+    exponent = int(power.replace("−", "-") or 0) + _exponent(found.group(2).strip(), unit)
+    return float(10.0 ** (exponent - decimals))
+
+
 def _exponent(rest: str, unit: str) -> int:
     for form in sorted(UNIT_FORMS[unit], key=len, reverse=True):
         if rest == form:

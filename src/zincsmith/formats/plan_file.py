@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any, get_args
 
@@ -9,6 +10,7 @@ from zincsmith.formats.record_file import bind, listed, plain, raw_of, toml_text
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import (
     BringUpOptions,
+    DisplayOptions,
     GridOptions,
     HarmonicOptions,
     Line,
@@ -101,45 +103,61 @@ def check_plan(plan: Plan, file: str | None = None) -> None:
         if watch.low is None and watch.high is None:
             raise InputError("a watch has a lower or an upper bound", file=file, key="watch")
     for part in plan.parts:
-        if isinstance(part, GridOptions):
-            _check_grid(part, file)
-        elif isinstance(part, RegimeOptions):
-            _check_lines((part.line,), file, "part.line")
-            if not 2.0 <= part.step_percent <= 50.0 or not 0.1 <= part.resolution_percent <= part.step_percent:
-                raise InputError(
-                    "steps of 2 to 50 %, closed in on to 0.1 % at best", file=file, key="part.step_percent"
-                )
-            if not 1.0 <= part.settle_s <= 600.0 or not 1.0 <= part.average_s <= 600.0:
-                raise InputError("must lie between 1 and 600 s", file=file, key="part.settle_s")
-        elif isinstance(part, HarmonicOptions):
-            _check_lines(part.lines, file, "part.lines")
-            _check_loads(part.loads_percent, file)
-            if not 1.0 <= part.settle_s <= 3600.0 or not 1.0 <= part.average_s <= 600.0:
-                raise InputError("must lie between 1 and 3600 s", file=file, key="part.settle_s")
-            if not 0.2 <= part.record_s <= 10.0:
-                raise InputError("must lie between 0.2 and 10 s", file=file, key="part.record_s")
-        elif isinstance(part, StandbyOptions):
-            _check_lines(part.lines, file, "part.lines")
-            if not 0.0 <= part.warm_up_s <= LONGEST_S or not 10.0 <= part.block_s <= 600.0:
-                raise InputError("a wait of up to 86400 s and blocks of 10 to 600 s are needed", file=file, key="part")
-            if not 900.0 <= part.at_least_s <= part.at_most_s <= LONGEST_S:
-                raise InputError("15 min at least, and no more than at_most_s", file=file, key="part.at_least_s")
-            if not 0.0 <= part.leakage_W <= 10.0:
-                raise InputError("must lie between 0 and 10 W", file=file, key="part.leakage_W")
-        elif isinstance(part, BringUpOptions):
-            _check_lines((part.first_line,), file, "part.first_line")
-            if not 1.0 <= part.step_percent <= 50.0 or not 0.1 <= part.resolution_V <= 50.0:
-                raise InputError("steps of 1 to 50 % and 0.1 to 50 V are needed", file=file, key="part.step_percent")
-            if not 1.0 <= part.step_s <= 600.0:
-                raise InputError("must lie between 1 and 600 s", file=file, key="part.step_s")
-            if not 0.0 < part.light_load_percent <= 100.0:
-                raise InputError("must lie above 0 and up to 100 %", file=file, key="part.light_load_percent")
-        elif isinstance(part, RigCheckOptions):
-            _check_lines((part.line,), file, "part.line")
-            if not 1.0 <= part.readings_s <= 3600.0:
-                raise InputError("must lie between 1 and 3600 s", file=file, key="part.readings_s")
-            if not 0.0 <= part.load_percent <= 100.0:
-                raise InputError("must lie between 0 and 100 %", file=file, key="part.load_percent")
+        check = CHECKS.get(type(part))
+        if check is not None:
+            check(part, file)
+
+
+def _check_regimes(part: RegimeOptions, file: str | None) -> None:
+    _check_lines((part.line,), file, "part.line")
+    if not 2.0 <= part.step_percent <= 50.0 or not 0.1 <= part.resolution_percent <= part.step_percent:
+        raise InputError("steps of 2 to 50 %, closed in on to 0.1 % at best", file=file, key="part.step_percent")
+    _between(1.0, 600.0, file, settle_s=part.settle_s, average_s=part.average_s)
+
+
+def _check_display(part: DisplayOptions, file: str | None) -> None:
+    _check_lines((part.line,), file, "part.line")
+    _check_loads(part.loads_percent, file)
+    _between(1.0, 3600.0, file, settle_s=part.settle_s, average_s=part.average_s)
+
+
+def _check_harmonics(part: HarmonicOptions, file: str | None) -> None:
+    _check_lines(part.lines, file, "part.lines")
+    _check_loads(part.loads_percent, file)
+    _between(1.0, 3600.0, file, settle_s=part.settle_s, average_s=part.average_s)
+    _between(0.2, 10.0, file, record_s=part.record_s)
+
+
+def _check_standby(part: StandbyOptions, file: str | None) -> None:
+    _check_lines(part.lines, file, "part.lines")
+    _between(0.0, LONGEST_S, file, warm_up_s=part.warm_up_s)
+    _between(10.0, 600.0, file, block_s=part.block_s)
+    if not 900.0 <= part.at_least_s <= part.at_most_s <= LONGEST_S:
+        raise InputError("15 min at least, and no more than at_most_s", file=file, key="part.at_least_s")
+    if not 0.0 <= part.leakage_W <= 10.0:
+        raise InputError("must lie between 0 and 10 W", file=file, key="part.leakage_W")
+
+
+def _check_bring_up(part: BringUpOptions, file: str | None) -> None:
+    _check_lines((part.first_line,), file, "part.first_line")
+    if not 1.0 <= part.step_percent <= 50.0 or not 0.1 <= part.resolution_V <= 50.0:
+        raise InputError("steps of 1 to 50 % and 0.1 to 50 V are needed", file=file, key="part.step_percent")
+    _between(1.0, 600.0, file, step_s=part.step_s)
+    if not 0.0 < part.light_load_percent <= 100.0:
+        raise InputError("must lie above 0 and up to 100 %", file=file, key="part.light_load_percent")
+
+
+def _check_rig_check(part: RigCheckOptions, file: str | None) -> None:
+    _check_lines((part.line,), file, "part.line")
+    _between(1.0, 3600.0, file, readings_s=part.readings_s)
+    if not 0.0 <= part.load_percent <= 100.0:
+        raise InputError("must lie between 0 and 100 %", file=file, key="part.load_percent")
+
+
+def _between(least: float, most: float, file: str | None, **times: float) -> None:
+    for name, seconds in times.items():
+        if not least <= seconds <= most:
+            raise InputError(f"must lie between {least:g} and {most:g} s", file=file, key=f"part.{name}")
 
 
 def _check_lines(lines: tuple[Line, ...], file: str | None, key: str) -> None:
@@ -164,6 +182,17 @@ def _check_grid(options: GridOptions, file: str | None) -> None:
         raise InputError("must lie between 1 and 3600 s", file=file, key="part.average_s")
     if not 4.0 <= options.settled_window_s <= 3600.0 or options.settled_percent <= 0.0:
         raise InputError("a window of 4 to 3600 s and a drift above zero are needed", file=file, key="part")
+
+
+CHECKS: dict[type, Callable[[Any, str | None], None]] = {
+    GridOptions: _check_grid,
+    RegimeOptions: _check_regimes,
+    DisplayOptions: _check_display,
+    HarmonicOptions: _check_harmonics,
+    StandbyOptions: _check_standby,
+    BringUpOptions: _check_bring_up,
+    RigCheckOptions: _check_rig_check,
+}
 
 
 def find_plan(name: str) -> Plan:

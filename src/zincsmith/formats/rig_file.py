@@ -13,7 +13,7 @@ from zincsmith.formats.plate_check import Problem
 from zincsmith.formats.record_file import bind, listed, plain, raw_of, toml_text
 from zincsmith.formats.toml_file import key_text, line_of
 from zincsmith.model.errors import InputError
-from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.model.quantities import OF_THE_UNIT, QUANTITIES, ROLES
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 
 TABLES = {"instruments": "instrument", "leads": "lead"}
@@ -114,6 +114,8 @@ def check_rig(rig: Rig) -> list[Problem]:
 
 def _instrument(one: Instrument, rig: Rig) -> list[Problem]:
     at, found = f"instrument.{one.role}", []
+    if one.role in OF_THE_UNIT and one.how != "by hand":
+        found.append(Problem(f"{at}.how", "a display of the unit is read by a person: by hand"))
     if one.how == "connected" and not one.address:
         found.append(Problem(f"{at}.address", "a connected instrument needs an address"))
     if one.how == "simulated" and rig.standin is None:

@@ -7,11 +7,13 @@ from dataclasses import dataclass
 
 from zincsmith.judge.live import point_efficiency
 from zincsmith.model.reading import Evidence, Point
+from zincsmith.procedures.display_accuracy import display_error
 from zincsmith.procedures.harmonics import CLASSES, orders_against
 from zincsmith.rules.harmonics import load_harmonics
 
 Line = tuple[str, list[float], list[float]]
 STATIC_GRID, STANDBY, REGIMES, HARMONICS = "static_grid", "standby", "power_factor_regimes", "harmonics"
+DISPLAY = "display_accuracy"
 
 
 @dataclass(frozen=True)
@@ -53,6 +55,7 @@ def all_curves(evidence: Evidence) -> list[Curves]:
         Curves("Power factor against load", "output", "A", "power factor", "", "plain",
                tuple(_by_line(grid, lambda p: _value(p, "power_factor")))),
         Curves("Power-factor regimes", "output", "A", "power factor", "", "plain", tuple(_ways(regimes))),
+        Curves("Display less reference, volts", "output", "A", "error", "mV", "voltage", tuple(_display(evidence))),
         *(Curves(f"Harmonics against class {name}", "order", "", "of the limit", "%", "current",
                  tuple(_harmonics(evidence, name)), bars=True) for name in CLASSES),
         Curves("Standby power", "time", "min", "input", "W", "power", tuple(_standby(idle))),
@@ -87,6 +90,16 @@ def _ways(points: Sequence[Point]) -> list[Line]:
         if amps is not None and factor is not None and way is not None:
             ways.setdefault("rising" if way in (1.0, 3.0) else "falling", []).append((amps, factor))
     return [(name, *_columns(rows)) for name, rows in ways.items()]
+
+
+def _display(evidence: Evidence) -> list[Line]:
+    """What the display shows more than the reference, in mV."""
+
+    def millivolts(point: Point) -> float | None:
+        error = display_error(point, "panel_voltage", "output_voltage")
+        return None if error is None else 1000.0 * error
+
+    return _by_line(evidence.by(DISPLAY).points, millivolts)
 
 
 def _harmonics(evidence: Evidence, name: str) -> list[Line]:

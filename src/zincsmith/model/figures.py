@@ -32,11 +32,9 @@ class Figure:
 GRID = "static grid"
 STANDBY = "standby power"
 HARMONICS = "harmonics"
-TESTS = {
-    GRID: "static_grid",
-    STANDBY: "standby",
-    HARMONICS: "harmonics",
-}  # what a claim says it is tested by -> the procedure
+DISPLAY = "display"
+# What a claim says it is tested by -> the procedure.
+TESTS = {GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy"}
 OUT = ("voltmeter",)
 IN = ("power_meter",)
 SCOPE = ("scope",)
@@ -78,6 +76,10 @@ FIGURES = {
         Figure("overvoltage", "Overvoltage limit", "V", "voltage", "band", roles=OUT),
         Figure("short_circuit_time", "Collapse at a short circuit", "s", "plain", "most", roles=SCOPE),
         Figure("dropout_input", "Lowest good input", "V", "voltage", "most", "input", roles=("voltmeter",)),
+        Figure("display_voltage_error", "Display of the volts, error", "V", "voltage", "band", "output",
+               ("display_voltage_error",), DISPLAY, ("panel_voltmeter", "voltmeter")),
+        Figure("display_current_error", "Display of the amps, error", "A", "current", "band", "output",
+               ("display_current_error",), DISPLAY, ("panel_ammeter", "load")),
         Figure("current_regulation", "Current regulation", "1", "current", "band", roles=("load",)),
         Figure("output_frequency", "Output frequency", "Hz", "plain", "band", roles=("power_meter",)),
         Figure("voltage_thd", "Total harmonic distortion of the output", "1", "plain", "most", roles=("power_meter",)),

@@ -129,6 +129,17 @@ class HarmonicOptions(Record):
     record_s: float = 2.0
 
 
+@dataclass(frozen=True)
+class DisplayOptions(Record):
+    """The supply's own display against the reference, at these loads in percent."""
+
+    procedure: Literal["display_accuracy"] = "display_accuracy"
+    line: Line = LINES[1]
+    loads_percent: tuple[float, ...] = (0.0, 25.0, 50.0, 75.0, 100.0)
+    settle_s: float = 10.0
+    average_s: float = 4.0
+
+
 def with_point(grid: GridOptions, line: Line, load_percent: float) -> GridOptions:
     """The grid with one more point. A line or load it brings along is left out everywhere else; loads keep their
     order, from heavy to light or the other way round."""
@@ -145,7 +156,14 @@ def with_point(grid: GridOptions, line: Line, load_percent: float) -> GridOption
 
 
 Options = (
-    RigCheckOptions | SafetyOptions | BringUpOptions | GridOptions | StandbyOptions | RegimeOptions | HarmonicOptions
+    RigCheckOptions
+    | SafetyOptions
+    | BringUpOptions
+    | GridOptions
+    | StandbyOptions
+    | RegimeOptions
+    | HarmonicOptions
+    | DisplayOptions
 )
 
 
@@ -178,7 +196,9 @@ class Plan:
         for part in self.parts:
             if isinstance(part, GridOptions | StandbyOptions | HarmonicOptions):
                 found += part.lines
-            elif isinstance(part, RegimeOptions) or (isinstance(part, RigCheckOptions) and part.when == "live"):
+            elif isinstance(part, RegimeOptions | DisplayOptions) or (
+                isinstance(part, RigCheckOptions) and part.when == "live"
+            ):
                 found.append(part.line)
             elif isinstance(part, BringUpOptions):
                 found.append(part.first_line)

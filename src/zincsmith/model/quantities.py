@@ -28,6 +28,8 @@ QUANTITIES = {
         Quantity("voltage_thd", "Distortion of the input volts", "1", "plain", "input", "power_meter"),
         Quantity("output_voltage", "Output volts", "V", "voltage", "output", "voltmeter"),
         Quantity("output_current", "Output amps", "A", "current", "output", "load"),
+        Quantity("panel_voltage", "Volts on the display", "V", "voltage", "output", "panel_voltmeter"),
+        Quantity("panel_current", "Amps on the display", "A", "current", "output", "panel_ammeter"),
         Quantity("load_voltage", "Volts at the load", "V", "voltage", "output", "load"),
         Quantity("case_temperature", "Case temperature", "degC", "temperature", "none", "thermometer"),
     )
@@ -41,6 +43,10 @@ WATCHABLE = {
     "input_energy": Quantity("input_energy", "Energy drawn", "Wh", "power", "input", "engine"),
 }
 
+# What a rig may do without: nobody takes its place, and nobody asks for it.
+NOT_NEEDED = ("thermometer", "panel_voltmeter", "panel_ammeter")
+# Parts of the unit that a person reads; nothing reaches them by wire.
+OF_THE_UNIT = ("panel_voltmeter", "panel_ammeter")
 ROLES = {
     "ac_source": "AC source",
     "dc_source": "DC source",
@@ -48,6 +54,8 @@ ROLES = {
     "load": "Load",
     "voltmeter": "Voltmeter",
     "thermometer": "Thermometer",
+    "panel_voltmeter": "Volts display of the unit",
+    "panel_ammeter": "Amps display of the unit",
     "scope": "Scope",
     "sink_controller": "Sink controller",
     "lcr_meter": "LCR meter",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from zincsmith.model.errors import InputError
 from zincsmith.procedures.base import Procedure
 from zincsmith.procedures.bring_up import BringUp
+from zincsmith.procedures.display_accuracy import DisplayAccuracy
 from zincsmith.procedures.harmonics import Harmonics
 from zincsmith.procedures.power_factor import PowerFactorRegimes
 from zincsmith.procedures.rig_check import RigCheck
@@ -18,6 +19,7 @@ SHIPPED: tuple[Procedure, ...] = (
     BringUp(),
     StaticGrid(),
     PowerFactorRegimes(),
+    DisplayAccuracy(),
     Harmonics(),
     StandbyPower(),
 )

@@ -17,6 +17,8 @@ WORDS = {
     "output_voltage": "V / V",
     "output_current": "I / A",
     "case_temperature": "T / °C",
+    "panel_voltage": "shown / V",
+    "panel_current": "shown / A",
 }
 
 Rows = Sequence[Point]

@@ -56,7 +56,7 @@ def main() -> int:
         for one in bench.addresses():
             print(f"{one['role']:16}{one['visa']}", flush=True)
     ports = {str(one["role"]): str(one["port"]) for one in bench.addresses()}
-    for role in arguments.face:
+    for role in (r for r in arguments.face if r in ports):
         command = [sys.executable, "-m", "zincsmith.simbench.face", "--role", role, "--port", ports[role]]
         subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL)
     bench.serve(sys.stdin.fileno())

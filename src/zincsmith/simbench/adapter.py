@@ -16,6 +16,7 @@ from zincsmith.simbench.parameters import (
     Ageing,
     Burst,
     Corrector,
+    Display,
     Losses,
     Output,
     Protection,
@@ -56,6 +57,7 @@ class Adapter:
         self.ripple: Ripple = more.get("ripple", Ripple())
         self.response: Response = more.get("response", Response())
         self.ageing: Ageing = more.get("ageing", Ageing())
+        self.display: Display | None = more.get("display")
         self.ailment = Ailment(more.get("parts", Parts()))
         self.core_degC = self.case_degC = 25.0
         self.output_V = self.current_A = 0.0

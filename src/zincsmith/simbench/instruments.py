@@ -26,14 +26,19 @@ METERS = {
         Function("load_voltage", 0.05, 0.05, 0.004, (60.0,)),
     ),
     "voltmeter": (Function("output_voltage", 0.02, 0.005, 0.0004, (6.0, 60.0, 600.0)),),
+    "panel_voltmeter": (Function("panel_voltage", 0.0, 0.0, 0.0, (1000.0,)),),
+    "panel_ammeter": (Function("panel_current", 0.0, 0.0, 0.0, (1000.0,)),),
     "thermometer": (Function("case_temperature", 0.0, 0.5, 0.005, (200.0,)),),
 }
+OF_THE_UNIT = ("panel_voltmeter", "panel_ammeter")  # there is one where the unit has a display
 IDENTITIES = {
     "ac_source": "BRACKMERE,A5,SIM001,1.0",
     "power_meter": "CALDERWICK,P2,SIM002,1.0",
     "load": "OSMARY,L3,SIM003,1.0",
     "voltmeter": "FENNHOLLOW,M6,SIM004,1.0",
     "thermometer": "PELLMOOR,T2,SIM005,1.0",
+    "panel_voltmeter": "UNIT,DISPLAY,VOLTS,1.0",
+    "panel_ammeter": "UNIT,DISPLAY,AMPS,1.0",
     "dc_source": "BRACKMERE,D4,SIM007,1.0",
     "scope": "FENNHOLLOW,O2,SIM008,1.0",
     "sink_controller": "OSMARY,U1,SIM009,1.0",
@@ -161,6 +166,22 @@ def thermometer(world: World) -> Interpreter:
     return box
 
 
+def panel_voltmeter(world: World) -> Interpreter:
+    """The volts that the unit itself shows; only a person reads them."""
+    box = Interpreter(IDENTITIES["panel_voltmeter"])
+    meter = Meter("panel_voltmeter", METERS["panel_voltmeter"][0], world)
+    box.on("MEASure:VOLTage[:DC]?", lambda _: render(meter.read()))
+    return box
+
+
+def panel_ammeter(world: World) -> Interpreter:
+    """The amps that the unit itself shows."""
+    box = Interpreter(IDENTITIES["panel_ammeter"])
+    meter = Meter("panel_ammeter", METERS["panel_ammeter"][0], world)
+    box.on("MEASure:CURRent[:DC]?", lambda _: render(meter.read()))
+    return box
+
+
 def dc_source(world: World) -> Interpreter:
     box, source = Interpreter(IDENTITIES["dc_source"]), world.dc_source
     limit = [5.0]
@@ -284,6 +305,8 @@ MAKERS: dict[str, Callable[[World], Interpreter]] = {
     "load": load,
     "voltmeter": voltmeter,
     "thermometer": thermometer,
+    "panel_voltmeter": panel_voltmeter,
+    "panel_ammeter": panel_ammeter,
     "dc_source": dc_source,
     "scope": scope,
     "sink_controller": sink_controller,

@@ -138,10 +138,19 @@ class Ageing:
     esr_factor: float = 1.0
 
 
+@dataclass(frozen=True)
+class Display:
+    """The unit's own display: it errs by a share, and looks at the volts before ``sense_ohm`` to the terminals."""
+
+    volts_error_percent: float = 0.0
+    amps_error_percent: float = 0.0
+    sense_ohm: float = 0.0
+
+
 KINDS = ("constant current", "foldback", "hiccup", "latching", "constant power", "shutdown", "none")
 
 
-OPTIONAL = ("corrector", "burst", "protection", "ripple", "response", "ageing", "parts")
+OPTIONAL = ("corrector", "burst", "protection", "ripple", "response", "ageing", "display", "parts")
 SECTIONS: dict[str, Any] = {
     "output": Output,
     "losses": Losses,
@@ -154,6 +163,7 @@ SECTIONS: dict[str, Any] = {
     "ripple": Ripple,
     "response": Response,
     "ageing": Ageing,
+    "display": Display,
     "parts": Parts,
 }
 

@@ -14,7 +14,7 @@ from typing import IO
 
 from zincsmith.simbench.ailment import KINDS as AILMENTS
 from zincsmith.simbench.hand import FACES, shown, typed
-from zincsmith.simbench.instruments import IDENTITIES, MAKERS
+from zincsmith.simbench.instruments import IDENTITIES, MAKERS, OF_THE_UNIT
 from zincsmith.simbench.scpi import Interpreter, ScpiError
 from zincsmith.simbench.world import World
 
@@ -62,7 +62,8 @@ class Bench:
         """Bind every instrument to a free loopback port."""
         if self.log_file is not None:
             self._log = self.log_file.open("a", encoding="utf-8")
-        for role, make in MAKERS.items():
+        absent = OF_THE_UNIT if self.world.unit.display is None else ()
+        for role, make in ((r, m) for r, m in MAKERS.items() if r not in absent):
             listener = socket.socket()
             listener.bind(("127.0.0.1", 0))
             listener.listen(4)
@@ -70,7 +71,7 @@ class Bench:
             self.seats[role] = seat
             self._selector.register(listener, selectors.EVENT_READ, seat)
         self.seats["clock"].box.on("FAULt", self.inject)
-        for role in FACES:
+        for role in FACES.keys() & self.seats.keys():
             self.seats[role].box.on("TYPed?", partial(self.typed, role))
 
     def addresses(self) -> list[dict[str, str | int]]:
@@ -203,7 +204,7 @@ class Bench:
         world, word = self.world, fault.upper()
         if role in self.seats and word in FAULTS:
             self.seats[role].fault = word
-        elif role in FACES and word == TYPO:
+        elif role in FACES and role in self.seats and word == TYPO:
             self._slips.add(role)
         elif role == "unit" and fault.lower() in AILMENTS:
             world.unit.ailment.kind = fault.lower()

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.parameters import Display
 
 LEAST_LOAD_V = 1.0  # an electronic load keeps its law down to about a volt, then is a resistor
 SHORT_OHM = 0.02
@@ -137,7 +138,11 @@ class World:
         if quantity == "power_factor":
             apparent = volts * unit.intake.current_A
             return unit.intake.power_W / apparent if apparent > 0.0 else 0.0
+        shown = unit.display or Display()
+        before_sense = unit.output_V + shown.sense_ohm * unit.current_A
         return {
+            "panel_voltage": before_sense * (1.0 + shown.volts_error_percent / 100.0),
+            "panel_current": unit.current_A * (1.0 + shown.amps_error_percent / 100.0),
             "input_voltage": volts,
             "input_frequency": self.source.frequency_Hz if volts else 0.0,
             "voltage_thd": self.source.thd if volts else 0.0,

@@ -14,6 +14,7 @@ from zincsmith.judge.words import duration
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import (
     BringUpOptions,
+    DisplayOptions,
     GridOptions,
     HarmonicOptions,
     Line,
@@ -112,6 +113,12 @@ FIELDS: dict[type, tuple[Choosing | Typing, ...]] = {
         Choosing("Steps of the load", "step_percent", tuple((f"{p:g} %", p) for p in (5.0, 10.0, 20.0))),
         Choosing("Closed in on to", "resolution_percent", tuple((f"{p:g} % load", p) for p in (0.5, 1.0, 2.0))),
         Choosing("Wait at each", "settle_s", _times(4.0, 6.0, 20.0)),
+        Choosing("Average over", "average_s", _times(4.0, 10.0)),
+    ),
+    DisplayOptions: (
+        LINE,
+        LOADS,
+        Choosing("Wait at each", "settle_s", _times(4.0, 10.0, 60.0)),
         Choosing("Average over", "average_s", _times(4.0, 10.0)),
     ),
     HarmonicOptions: (

@@ -12,7 +12,9 @@ from zincsmith.model.errors import ZincsmithError
 from zincsmith.model.rig import Lead, Rig
 from zincsmith.model.unit import Unit
 
-BOTTOM = ("voltmeter", "scope", "thermometer", "sink_controller", "lcr_meter")
+BOTTOM = (
+    "voltmeter", "scope", "thermometer", "panel_voltmeter", "panel_ammeter", "sink_controller", "lcr_meter",
+)  # fmt: skip
 MARGIN, BOX_W, BOX_H = 12.0, 120.0, 84.0
 
 

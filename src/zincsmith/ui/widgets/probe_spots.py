@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.quantities import OF_THE_UNIT, QUANTITIES
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 
@@ -40,6 +40,8 @@ class ProbeSpots(QWidget):
     def words(self) -> str:
         """Where it is read, in words."""
         info = QUANTITIES[self._quantity]
+        if info.role in OF_THE_UNIT:
+            return "on the unit's own display"
         if info.kind == "temperature":
             return f"on the case, {self._spot}" if self._spot else "on the case"
         names = self._inputs if info.side == "input" else self._outputs
@@ -56,8 +58,11 @@ class ProbeSpots(QWidget):
         p.drawRoundedRect(box, 5, 5)
         info = QUANTITIES[self._quantity]
         hue, text = t.of(info.kind), t.text_of(info.kind)
+        display = info.role in OF_THE_UNIT
         for side, names, left in (("input", self._inputs, True), ("output", self._outputs, False)):
-            wanted = info.side == side or (info.side == "none" and info.kind != "temperature" and left)
+            wanted = (info.side == side and not display) or (
+                info.side == "none" and info.kind != "temperature" and left
+            )
             whole = QRectF(box.left() + 8, box.top(), 60, 18) if left else QRectF(box.right() - 68, box.top(), 60, 18)
             ink.write(p, whole, side, 12, 400, t.color("ink2"), ink.LEFT if left else ink.RIGHT)
             for at, name in enumerate(names[:2]):
@@ -87,6 +92,12 @@ class ProbeSpots(QWidget):
             p.setPen(QPen(hue, 2.0))
             p.drawLine(on, QPointF(on.x() + 26, 4))
             ink.write(p, QRectF(on.x() + 34, 0, self.width() - on.x() - 34, 18), self._spot or "case", 13, 700, text)
+        elif display:
+            window = QRectF(middle - 34, box.top() + 14, 68, 26)
+            p.setPen(QPen(hue, 2.0))
+            p.setBrush(t.color("paper"))
+            p.drawRoundedRect(window, 3, 3)
+            ink.write(p, window, info.unit, 15, 700, text, ink.CENTRE)
         elif self._spot:
             ink.write(p, QRectF(box.left(), box.bottom(), box.width(), 18), self._spot, 12, 400, text, ink.CENTRE)
 

@@ -1,0 +1,173 @@
+"""The display of a supply against the reference, over load: it is no meter, and often shows more as lead drop grows.
+
+A person reads the display; what the display itself shows enters with half of its last digit and nothing else, because
+its error is what is looked for.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from zincsmith.analysis.regulation import output_resistance
+from zincsmith.analysis.uncertainty import Values
+from zincsmith.formats.entry import last_digit
+from zincsmith.model.actions import Confirm, Dwell, Measure, SetLoad, SetSource, Stage
+from zincsmith.model.finding import Doubt, Finding
+from zincsmith.model.plan import DisplayOptions
+from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.point_doubts import point_doubts
+from zincsmith.procedures.static_grid import CAUTIONS, SAFETY_CHECKS
+
+NAME = "display_accuracy"
+LEAST_LOADS = 3  # for what grows with the current
+
+
+@dataclass(frozen=True)
+class Shown:
+    """A quantity on the display, and the one of the reference."""
+
+    figure: str
+    title: str
+    display: str
+    reference: str
+    unit: str
+
+
+SHOWN = (
+    Shown("display_voltage_error", "Display of the volts, error", "panel_voltage", "output_voltage", "V"),
+    Shown("display_current_error", "Display of the amps, error", "panel_current", "output_current", "A"),
+)
+WANTED = ("input_voltage", "output_voltage", "output_current", "panel_voltage", "panel_current")
+
+
+class DisplayAccuracy:
+    name = NAME
+    title = "Display against reference"
+    version = 1
+    needs: tuple[str, ...] = ("ac_source", "load", "voltmeter", "panel_voltmeter")
+    serves = "how far the supply's own display is off, over load"
+
+    def suits(self, plate: Nameplate) -> str:
+        """Empty when this procedure fits the unit, else the reason why not."""
+        return fed_by_one_mains(plate)
+
+    def steps(self, ctx: Context) -> Steps:
+        """Each load in turn; the display is read while the reference has just been averaged."""
+        options = _options(ctx)
+        line = ctx.reachable((options.line,))[0]
+        if SAFETY_CHECKS not in ctx.before:
+            yield Stage("Safety gate", "nothing is live")
+            yield Confirm(
+                "Before power",
+                "The load and the reference meter are at the output terminals, the display can be read from where "
+                "you stand.",
+                CAUTIONS,
+            )
+        yield Stage("Display", line.words)
+        yield SetLoad(0.0, False)
+        yield SetSource(line.voltage_V, line.frequency_Hz, True)
+        yield Dwell(5.0, "output comes up")
+        for load in options.loads_percent:
+            amps = load / 100.0 * ctx.nameplate.output.current_A
+            yield SetLoad(amps, load > 0.0)
+            yield Dwell(options.settle_s, "settles")
+            yield Measure(
+                tuple(q for q in WANTED if q in ctx.measured),
+                options.average_s,
+                {
+                    "input_voltage_V": line.voltage_V,
+                    "frequency_Hz": line.frequency_Hz,
+                    "load_percent": load,
+                    "load_A": amps,
+                },
+            )
+
+    def tidy(self, ctx: Context) -> Steps:
+        """Leave the unit at no load."""
+        yield SetLoad(0.0, False)
+
+    def doubts(self, point: Point) -> list[Doubt]:
+        """Source and load of one point."""
+        return point_doubts(point, ("output_voltage",))
+
+    def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
+        """The greatest error of what the display shows, each load in the working."""
+        return [one for shown in SHOWN if (one := _finding(evidence.points, shown)) is not None]
+
+
+def _options(ctx: Context) -> DisplayOptions:
+    assert isinstance(ctx.options, DisplayOptions)
+    return ctx.options
+
+
+def display_error(point: Point, display: str, reference: str) -> float | None:
+    """What the display shows more than the reference; None where one of them was not read."""
+    a, b = point.get(display), point.get(reference)
+    return a.value - b.value if a and b and a.value is not None and b.value is not None else None
+
+
+def _finding(points: Sequence[Point], shown: Shown) -> Finding | None:
+    rows = [p for p in points if display_error(p, shown.display, shown.reference) is not None]
+    if not rows:
+        return None
+    worst = max(rows, key=lambda p: abs(display_error(p, shown.display, shown.reference) or 0.0))
+    quantities = (shown.display, shown.reference)
+    plain = [_with_digit(p, shown.display) for p in rows]
+    one = [plain[rows.index(worst)]]
+
+    def formula(v: Values) -> float:
+        return float(v[shown.display][0] - v[shown.reference][0])
+
+    def each(point: Point) -> dict[str, float]:
+        return {f"error / {shown.unit}": display_error(point, *quantities) or 0.0}
+
+    keys = ("input_voltage_V", "frequency_Hz", "load_percent")
+    finding = finding_of(
+        shown.figure, shown.title, shown.unit, one, quantities, formula, "display - reference",
+        {k: worst.conditions[k] for k in keys}, _growth(rows, shown), each,
+        doubts_of=lambda p, q: point_doubts(p, ("output_voltage",)),
+    )  # fmt: skip
+    every = finding_of(
+        shown.figure, shown.title, shown.unit, plain, quantities, formula, "", {}, "", each,
+        doubts_of=lambda p, q: [],
+    )  # fmt: skip
+    return replace(finding, working=replace(finding.working, rows=every.working.rows))
+
+
+def _with_digit(point: Point, display: str) -> Point:
+    """The point with the display known to half of its last digit, as it was typed."""
+
+    def known(reading: Reading) -> Reading:
+        if reading.quantity != display:
+            return reading
+        digit = last_digit(reading.text, reading.unit)
+        return replace(
+            reading, reading_percent=0.0, range_percent=0.0, offset=0.0, noise=0.0, nonlinearity_percent=0.0,
+            resolution=digit or 0.0, known=digit is not None,
+        )  # fmt: skip
+
+    return replace(point, readings=tuple(known(r) for r in point.readings))
+
+
+def _growth(rows: Sequence[Point], shown: Shown) -> str:
+    """Whether the error grows with the load, and like which resistance between display and terminals."""
+    if shown.unit != "V":
+        return ""
+    pairs = [
+        (r.value, error)
+        for p in rows
+        if (r := p.get("output_current")) is not None
+        and r.value is not None
+        and (error := display_error(p, shown.display, shown.reference)) is not None
+    ]
+    if len({amps for amps, _ in pairs}) < LEAST_LOADS:
+        return ""
+    amps, errors = np.array(pairs).T
+    ohm = -output_resistance(errors, amps)
+    return f"the error grows by {1000.0 * ohm:+.3g} mV/A: what lies between display and terminals"
