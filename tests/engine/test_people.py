@@ -214,6 +214,10 @@ def test_a_resistor_as_load_gives_the_current_from_the_volts_across_it(
     for dummy, amps, percent, limit in (
         (Dummy("resistor", 44.0, 45.7), 0.2724, 77.1, 1.0),
         (Dummy("resistor", 44.0), 0.2830, 80.1, 5.0),
+        # 0.28 A at 12 V are 13.44 W at 24 V: 8 + 4 + 1 W of the bank, 44.31 ohm.
+        (Dummy("binary bank", steps_W=(1, 2, 4, 8, 16, 32), at_V=24.0), 0.2810, 79.5, 5.0),
+        # Measured all on: 9.326 ohm instead of 9.143, so every step is 2 % higher.
+        (Dummy("binary bank", measured_ohm=9.326, steps_W=(1, 2, 4, 8, 16, 32), at_V=24.0), 0.2755, 77.95, 1.0),
     ):
         bench = by_hand(by_hand(rig, "power_meter", "voltmeter"), "load", dummy=dummy)
         folder = tmp_path / f"{amps}"
@@ -239,7 +243,31 @@ def test_a_resistor_as_load_gives_the_current_from_the_volts_across_it(
             run = judge_run(reader)
             eta = next(j.finding for j in run.judged if j.finding.name == "efficiency")
             assert "across 4" in reading_words(run)[current.id][2]
+        if dummy.kind == "binary bank":
+            told = [w.event.text for w in scene.events(HandSetting)]
+            assert any("Switch on 8 W + 4 W + 1 W" in text for text in told)
         assert 100.0 * eta.value == pytest.approx(percent, abs=0.06)
+
+
+@pytest.mark.parametrize(("kind", "told"), [("lamp", "warmed up"), ("another supply", "can take current")])
+def test_lamps_and_another_supply_are_told_apart_and_their_current_is_read(
+    tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn, kind: str, told: str
+) -> None:
+    bench = by_hand(rig, "load", dummy=Dummy(kind))  # type: ignore[arg-type]
+    scene = Scene.set_up(tmp_path, unit, bench, tiny_plan, standin().addresses)
+    asked: list[str] = []
+
+    def hands(state: State, calls: int) -> list[Command]:
+        if state is State.MAKING_SAFE:
+            return [Command("pass")]
+        if state is not State.ASKING:
+            return []
+        asked.append(scene.events(EntryAsked)[-1].event.quantity)
+        return [Command("enter", "1.31")]
+
+    assert scene.run(Actor(hands)).outcome == "complete"
+    assert "output_current" in asked
+    assert any(told in w.event.text for w in scene.events(HandSetting))
 
 
 def test_a_disk_without_room_or_too_slow_is_told_before_anything_is_armed(

@@ -264,6 +264,7 @@ RULES: list[tuple[str, str, Severity, Change]] = [
     ("cc_on_current_source", "supply", DOUBT, at("load", mode="CC")),
     ("nominal_resistor", "adapter", DOUBT, at("load", dummy=Dummy("resistor", 9.6))),
     ("lamp_inrush", "adapter", DOUBT, at("load", dummy=Dummy("lamp"))),
+    ("supply_as_load", "adapter", DOUBT, at("load", dummy=Dummy("another supply"))),
     ("bank_too_small", "adapter", STOP,
      at("load", dummy=Dummy("binary bank", measured_ohm=9.6, steps_W=(1, 2, 4, 8, 16, 32), at_V=48.0))),
 ]  # fmt: skip

@@ -11,7 +11,7 @@ import numpy as np
 from zincsmith.analysis.accuracy import limit_of_error
 from zincsmith.analysis.resistor_load import current_A
 from zincsmith.bench.instrument import Record
-from zincsmith.engine.rig_facts import resistor_of
+from zincsmith.engine.rig_facts import resistance_of
 from zincsmith.formats.entry import parse_entry
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
@@ -35,23 +35,25 @@ def hand_reading(key: str, quantity: str, text: str, meter: Instrument) -> Readi
     return reading_of(key, quantity, value, meter, text=text.strip())
 
 
-def resistor_current(key: str, readings: Sequence[Reading], rig: Rig, load_on: bool) -> list[Reading]:
-    """The current through a resistor as load, from the volts just read across it; none where these are missing.
+def resistor_current(
+    key: str, readings: Sequence[Reading], rig: Rig, wanted_A: float, output_V: float
+) -> list[Reading]:
+    """The current through a load of resistors, from the volts just read across it; none where these are missing.
 
-    Its limit is that of the resistance and of the volts together.
+    ``wanted_A`` is what the load was set to, nought when it is off. The limit is that of resistance and volts together.
     """
-    load, made = rig.instrument("load"), resistor_of(rig)
+    load = rig.instrument("load")
+    made = resistance_of(rig, wanted_A, output_V) if wanted_A > 0.0 else None
     volts = next((r for r in readings if r.quantity == "output_voltage"), None)
-    if load is None or made is None or volts is None or volts.value is None:
+    if load is None or volts is None or volts.value is None:
         return []
-    ohm, percent = made
-    value = current_A(volts.value, ohm) if load_on else 0.0
+    value = current_A(volts.value, made.ohm) if made is not None else 0.0
     share = 100.0 * limit_of_error(volts) / abs(volts.value) if volts.value and volts.known else 0.0
-    text = f"{volts.value:.5g} V across {ohm:g} ohm"
+    text = f"{volts.value:.5g} V across {made.words}" if made is not None else "no resistor is connected"
     return [
         Reading(
             id=key, quantity="output_current", value=value, unit="A", role="load", source=load.name, how=WORKED_OUT,
-            reading_percent=percent + share, known=True, text=text,
+            reading_percent=(made.percent if made is not None else 0.0) + share, known=True, text=text,
         )
     ]  # fmt: skip
 

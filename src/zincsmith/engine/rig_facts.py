@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 from zincsmith.analysis.leads import lead_resistance
-from zincsmith.analysis.resistor_load import MEASURED_PERCENT
+from zincsmith.analysis.resistor_load import MEASURED_PERCENT, bank_ohm, bank_steps
 from zincsmith.bench.bench import MEASURING
 from zincsmith.bench.dialect import dialect_for
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import GridOptions, Line
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.rig import Rig
+from zincsmith.model.rig import Dummy, Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, SourceKind
 
@@ -43,21 +46,53 @@ def records(rig: Rig) -> bool:
     return meter is not None and meter.how != "by hand" and dialect_for(meter.role, meter.dialect).records
 
 
-def resistor_of(rig: Rig) -> tuple[float, float] | None:
-    """(ohm, half-width of its limit in percent) of a load that is a plain resistor, as it measures while hot or else as
-    it is marked; None for any other load."""
+@dataclass(frozen=True)
+class Resistance:
+    """A load made of resistors as it is switched: ohm, the half-width of its limit in percent, and how in words."""
+
+    ohm: float
+    percent: float
+    words: str
+
+
+def _made_of_resistors(rig: Rig) -> Dummy | None:
     load = rig.instrument("load")
     made = load.dummy if load is not None and load.how == "by hand" else None
-    if made is None or made.kind != "resistor":
+    if made is None:
         return None
-    if made.measured_ohm:
-        return made.measured_ohm, MEASURED_PERCENT
-    return (made.nominal_ohm, made.tolerance_percent) if made.nominal_ohm else None
+    if made.kind == "resistor":
+        return made if made.measured_ohm or made.nominal_ohm else None
+    return made if made.kind == "binary bank" and made.steps_W and made.at_V else None
+
+
+def resistance_of(rig: Rig, wanted_A: float, output_V: float) -> Resistance | None:
+    """The load as it stands for a wanted current, where it is made of resistors: a plain one as it measures hot or else
+    as it is marked, a bank by the steps nearest to that current. None for any other load, and a bank with no step on.
+    """
+    made = _made_of_resistors(rig)
+    if made is None:
+        return None
+    if made.kind == "resistor":
+        ohm = made.measured_ohm or made.nominal_ohm or 0.0
+        percent = MEASURED_PERCENT if made.measured_ohm else made.tolerance_percent
+        return Resistance(ohm, percent, f"{ohm:g} ohm")
+    steps = bank_steps(made.steps_W, made.at_V or 0.0, output_V, wanted_A)
+    if not steps:
+        return None
+    ohm = bank_ohm(steps, made.at_V or 0.0)
+    if made.measured_ohm:  # of the whole bank: what it is off its marking, every step is taken to be off
+        ohm *= made.measured_ohm / bank_ohm(made.steps_W, made.at_V or 0.0)
+    percent = MEASURED_PERCENT if made.measured_ohm else made.tolerance_percent
+    return Resistance(ohm, percent, f"{ohm:.4g} ohm ({step_words(steps)})")
+
+
+def step_words(steps_W: Sequence[float]) -> str:
+    return " + ".join(f"{w:g} W" for w in steps_W)
 
 
 def derived(rig: Rig) -> frozenset[str]:
     """Quantities that nobody reads, as they follow from others."""
-    return frozenset({"output_current"}) if resistor_of(rig) is not None else frozenset()
+    return frozenset({"output_current"}) if _made_of_resistors(rig) is not None else frozenset()
 
 
 def source_kind(rig: Rig) -> SourceKind:

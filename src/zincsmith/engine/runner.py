@@ -297,7 +297,9 @@ class Runner:
         for name in (*(q for q in action.quantities if q not in follows), *follows.intersection(action.quantities)):
             key = f"{self.journal.run}/{number}{f'.{take}' if take > 1 else ''}/{name}"
             if name in follows:
-                readings += resistor_current(key, readings, self.bench.rig, self.pulse.settings.load_on)
+                readings += resistor_current(
+                    key, readings, self.bench.rig, self.pulse.settings.drawn_A, self.people.plate.output.voltage_V
+                )
             elif name in by_hand:
                 readings.append(self.people.ask(key, name))
             elif samples.get(name):

@@ -6,12 +6,15 @@ import time
 from dataclasses import replace
 
 from zincsmith.analysis.expectation import expected
+from zincsmith.analysis.resistor_load import bank_ohm, bank_steps
 from zincsmith.engine.limits import Limits
 from zincsmith.engine.people import People
 from zincsmith.engine.pulse import Pulse, Settings
+from zincsmith.engine.rig_facts import step_words
 from zincsmith.model.actions import SetLoad, SetSource
 from zincsmith.model.errors import BookError, InstrumentError, ZincsmithError
 from zincsmith.model.events import Effected, HandSetting
+from zincsmith.model.rig import Rig
 
 CLIMB_A_SHARE = 0.25  # of the load change; gradually, so that overshoot trips no overcurrent protection
 CLIMB_S = 1.0
@@ -83,7 +86,7 @@ class Setter:
     def _load(self, action: SetLoad) -> Body:
         after = replace(self.pulse.settings, load_A=action.current_A, load_on=action.on)
         if "load" not in self.bench.instruments:
-            self.people.set_by_hand("load", load_words(self.bench.rig.instrument("load"), action))
+            self.people.set_by_hand("load", load_words(self.bench.rig, action, self.people.plate.output.voltage_V))
             self.pulse.settings = after
             return {"current_A": action.current_A, "on": action.on, "hand": True}
         load = self.bench.instruments["load"]
@@ -141,12 +144,29 @@ def source_words(one: object, action: SetSource, now: Settings) -> str:
     return f"Set the {name} to {action.voltage_V:g} V {action.frequency_Hz:g} Hz, by the power meter, and switch it on."
 
 
-def load_words(one: object, action: SetLoad) -> str:
+def load_words(rig: Rig, action: SetLoad, output_V: float) -> str:
     """What a person has to do about a load that the program cannot reach."""
-    name = getattr(one, "name", "load")
-    if not action.on:
+    one = rig.instrument("load")
+    name = one.name if one is not None else "load"
+    if not action.on or action.current_A <= 0.0:
         return f"Take the {name} off, or switch it off."
-    made = getattr(one, "dummy", None)
-    if made is not None and made.kind == "resistor":
+    kind = one.dummy.kind if one is not None and one.dummy is not None else ""
+    if kind == "resistor":
         return f"Connect the {name}: its current follows from the volts across it."
+    if kind == "binary bank" and one is not None and one.dummy is not None and one.dummy.at_V:
+        steps = bank_steps(one.dummy.steps_W, one.dummy.at_V, output_V, action.current_A)
+        if not steps:
+            return f"Switch every step of the {name} off: its smallest is too much for {action.current_A:.3g} A."
+        drawn = output_V / bank_ohm(steps, one.dummy.at_V)
+        return f"Switch on {step_words(steps)} of the {name}, nothing else: about {drawn:.3g} A at {output_V:g} V."
+    if kind == "lamp":
+        return (
+            f"Put on as many lamps of the {name} as draw about {action.current_A:.3g} A, warmed up: a cold one draws "
+            "some ten times its current. What they draw is read in a moment."
+        )
+    if kind == "another supply":
+        return (
+            f"Let the {name} take {action.current_A:.3g} A. It has to be one that can take current; plus to plus, and "
+            "its volts below those of the unit before it is joined."
+        )
     return f"Set the {name} to {action.current_A:.4g} A and switch it on."

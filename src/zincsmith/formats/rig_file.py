@@ -14,7 +14,7 @@ from zincsmith.formats.record_file import bind, listed, plain, raw_of, toml_text
 from zincsmith.formats.toml_file import key_text, line_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import OF_THE_UNIT, QUANTITIES, ROLES
-from zincsmith.model.rig import Accuracy, Instrument, Rig
+from zincsmith.model.rig import MOST_STEPS, Accuracy, Dummy, Instrument, Rig
 
 TABLES = {"instruments": "instrument", "leads": "lead"}
 
@@ -112,6 +112,19 @@ def check_rig(rig: Rig) -> list[Problem]:
     return found
 
 
+def _dummy(made: Dummy, at: str) -> list[Problem]:
+    found = []
+    ohms = [o for o in (made.nominal_ohm, made.measured_ohm) if o is not None]
+    if any(o <= 0.0 for o in ohms):
+        found.append(Problem(f"{at}.nominal_ohm", "a resistance is above zero"))
+    if made.kind == "binary bank":
+        if len(made.steps_W) > MOST_STEPS or any(w <= 0.0 for w in made.steps_W):
+            found.append(Problem(f"{at}.steps_W", f"up to {MOST_STEPS} steps, each above zero"))
+        if made.at_V is not None and made.at_V <= 0.0:
+            found.append(Problem(f"{at}.at_V", "the volts at which the steps take their watts are above zero"))
+    return found
+
+
 def _instrument(one: Instrument, rig: Rig) -> list[Problem]:
     at, found = f"instrument.{one.role}", []
     if one.role in OF_THE_UNIT and one.how != "by hand":
@@ -124,6 +137,8 @@ def _instrument(one: Instrument, rig: Rig) -> list[Problem]:
         parts = (row.range, row.reading_percent, row.range_percent, row.offset, row.resolution, row.noise)
         if min(parts) < 0.0 or row.range <= 0.0 or (row.counts is not None and row.counts < 10):
             found.append(Problem(f"{at}.accuracy", "a range must be above zero and no part below"))
+    if one.dummy is not None:
+        found += _dummy(one.dummy, f"{at}.dummy")
     if any(value <= 0.0 for value in one.most.values()):
         found.append(Problem(f"{at}.most", "what it can be set to is above zero"))
     if one.calibrated:

@@ -47,9 +47,15 @@ class Probe(Record):
     compensated: bool | None = None
 
 
+MOST_STEPS = 12  # of a bank: every combination is tried
+
+
 @dataclass(frozen=True)
 class Dummy(Record):
-    """A load that is no electronic one: a resistor, a bank of binary steps, a lamp, another supply."""
+    """A load that is no electronic one: a resistor, a bank of binary steps, a lamp, another supply.
+
+    ``steps_W`` are taken at ``at_V``; ``measured_ohm`` is hot, of a bank that of all steps together.
+    """
 
     kind: Literal["resistor", "binary bank", "lamp", "another supply"]
     nominal_ohm: float | None = None

@@ -96,6 +96,15 @@ def dummy(case: Case) -> Iterator[Fault]:
             "Warm it up on another supply first, or use a resistor.",
             case.touched("turn_on_delay", "overcurrent"),
         )
+    if made.kind == "another supply":
+        yield Fault(
+            "supply_as_load",
+            Severity.DOUBT,
+            "load",
+            "Another supply takes current only if it is made for it; one that is not is driven backwards.",
+            "See that it can sink what the plan asks, or use a resistor.",
+            case.touched("load_regulation", "average_active_efficiency"),
+        )
     if made.kind == "binary bank" and made.steps_W:
         volts = abs(case.output.voltage_V)
         scale = (volts / made.at_V) ** 2 if made.at_V else 1.0
