@@ -11,16 +11,17 @@ from subprocess import CompletedProcess
 
 import pytest
 
+from zincsmith.analysis.uncertainty import coverage_factor
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.session import Session, Start
-from zincsmith.judge.conventions import conventions_named, turned
+from zincsmith.judge.conventions import conventions_of, turned
 from zincsmith.judge.judging import judge_again, judge_run
 from zincsmith.judge.kept import changes, snapshot
-from zincsmith.model.claim import StatedClaim
+from zincsmith.model.claim import Condition, StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import FindingsKept, RunClosed
-from zincsmith.model.finding import Verdict
+from zincsmith.model.finding import Judged, Verdict
 from zincsmith.report.html import render
 
 Command = Callable[..., CompletedProcess[str]]
@@ -79,7 +80,7 @@ def test_a_convention_says_what_it_would_turn_before_it_is_chosen(finished_book:
         run = judge_run(reader)
     by = {}
     for over in ("Vnom", "Vfl"):
-        other = judge_again(run, conventions_named(over))
+        other = judge_again(run, conventions_of(regulation_over=over))
         by[over] = next(j.finding for j in other.judged if j.finding.name == "load_regulation")
     assert by["Vnom"].value is not None
     assert by["Vfl"].value is not None
@@ -89,11 +90,52 @@ def test_a_convention_says_what_it_would_turn_before_it_is_chosen(finished_book:
     claim = StatedClaim("load_regulation", high=high, source="requirement sheet")
     unit = replace(run.unit, nameplate=replace(run.unit.nameplate, claims=(*run.unit.nameplate.claims, claim)))
     held = judge_again(replace(run, unit=unit), run.conventions)
-    would = turned(held, conventions_named("Vfl"))
+    would = turned(held, conventions_of(regulation_over="Vfl"))
     assert any("Load regulation" in line and "holds -> too close to call" in line for line in would)
     assert turned(held, run.conventions) == []
-    with pytest.raises(InputError, match="none of them"):
-        conventions_named("Vmax")
+    with pytest.raises(InputError, match="not 'Vmax'"):
+        conventions_of(regulation_over="Vmax")
+
+
+def test_coverage_and_guard_band_are_chosen_and_told(finished_book: Path, command: Command) -> None:
+    """A limit 1.8 u beyond the value: inside w = 1.645 u, not inside w = 2 u."""
+    with BookReader(finished_book) as reader:
+        run = judge_run(reader)
+    finding = next(j.finding for j in run.judged if j.finding.name == "efficiency")
+    assert finding.value is not None
+    assert finding.u is not None
+    at = finding.conditions
+    line = (at["input_voltage_V"], at["input_voltage_V"])
+    claim = StatedClaim(
+        finding.name, low=finding.value - 1.8 * finding.u, source="requirement sheet",
+        condition=Condition(line, at["frequency_Hz"], (at["load_percent"], at["load_percent"])),
+    )  # fmt: skip
+    held = replace(run, unit=replace(run.unit, nameplate=replace(run.unit.nameplate, claims=(claim,))))
+
+    def verdict(**chosen: str) -> Judged:
+        return next(
+            j for j in judge_again(held, conventions_of(**chosen)).judged
+            if j.claim is not None and j.claim.required and j.finding.name == finding.name
+        )  # fmt: skip
+
+    assert verdict().verdict is Verdict.TOO_CLOSE
+    assert verdict(guard="1.645u").verdict is Verdict.HOLDS
+    assert verdict(guard="none").verdict is Verdict.HOLDS
+    assert verdict(coverage="99").verdict is Verdict.TOO_CLOSE
+    usual, wide = verdict().finding, verdict(coverage="99").finding
+    assert wide.k == pytest.approx(coverage_factor(usual.dof, 99.0))
+    assert wide.u == usual.u
+    page = render(judge_again(run, conventions_of(guard="1.645u", coverage="95")))
+    assert "w = 1.645 u (JCGM 106)" in page
+    assert "95 %, k = 1.96" in page
+    assert command("findings", finished_book, "--guard", "half").returncode == 2
+
+
+def test_coverage_factors_of_few_degrees_of_freedom() -> None:
+    """JCGM 100:2008, table G.2 (value from memory): t for 9 degrees of freedom, 95 %, 95.45 % and 99 %."""
+    for percent, t in ((95.0, 2.26), (95.45, 2.32), (99.0, 3.25)):
+        assert coverage_factor(9.0, percent) == pytest.approx(t, abs=0.005)
+    assert coverage_factor(None, 95.0) == pytest.approx(1.96, abs=0.001)
 
 
 def test_a_signed_run_is_amended_and_never_changed(command: Command, book: Path) -> None:

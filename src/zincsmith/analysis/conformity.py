@@ -13,14 +13,22 @@ def simple_verdict(value: float, low: float | None, high: float | None) -> Verdi
     return Verdict.HOLDS if inside else Verdict.FAILS
 
 
-def guarded_verdict(value: float, expanded: float | None, low: float | None, high: float | None) -> Verdict:
-    """Guarded acceptance with w = U: holds when value +/- U lies wholly inside, fails when wholly outside.
+def guard_band(u: float | None, k: float | None, guard: str) -> float | None:
+    """The guard band w: ``U`` is k u (ISO 14253-1, from memory), ``1.645u`` leaves a worst chance of false acceptance
+    of 5 %, ``none`` is simple acceptance. None where the uncertainty is not known, whatever the rule."""
+    if u is None or k is None:
+        return None
+    return {"U": k * u, "1.645u": 1.645 * u, "none": 0.0}[guard]
+
+
+def guarded_verdict(value: float, width: float | None, low: float | None, high: float | None) -> Verdict:
+    """Guarded acceptance with w = ``width``: holds when value +/- w lies wholly inside, fails when wholly outside.
 
     An uncertainty that is not known (None) decides nothing.
     """
-    if expanded is None:
+    if width is None:
         return Verdict.TOO_CLOSE
-    lower, upper = value - expanded, value + expanded
+    lower, upper = value - width, value + width
     if (low is None or lower >= low) and (high is None or upper <= high):
         return Verdict.HOLDS
     if (low is not None and upper < low) or (high is not None and lower > high):

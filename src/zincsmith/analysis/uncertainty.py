@@ -95,15 +95,19 @@ def covariance(a: Estimate, b: Estimate) -> float:
     return sum(effects.get(c.source, 0.0) * c.effect for c in b.contributions)
 
 
-def coverage_factor(dof: float | None) -> float:
-    """k for about 95.45 %: 2 from 30 effective degrees of freedom up, Student's t below (truncated as in G.6.4).
+NORMAL_K = {95.45: 2.0, 95.0: 1.959964, 99.0: 2.575829}  # of a normal distribution, two-sided
+
+
+def coverage_factor(dof: float | None, percent: float = 95.45) -> float:
+    """k for this probability in percent: of a normal distribution from 30 effective degrees of freedom up (2 for
+    95.45 %), Student's t below (truncated as in G.6.4).
 
     Raises ValueError below one degree of freedom, where no factor exists.
     """
     if dof is None or dof >= 30.0:
-        return 2.0
+        return NORMAL_K[percent]
     if dof < 1.0:
         raise ValueError(f"no coverage factor for {dof:.2g} degrees of freedom")
     from scipy.special import stdtrit  # costs a second to import, seldom needed
 
-    return float(stdtrit(math.floor(dof), 0.5 + 0.9545 / 2.0))
+    return float(stdtrit(math.floor(dof), 0.5 + percent / 200.0))

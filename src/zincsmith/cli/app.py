@@ -22,16 +22,20 @@ RunOption = Annotated[int | None, typer.Option("--run", help="number of the run;
 OverOption = Annotated[
     str, typer.Option("--regulation-over", help="Vnom, Vfl or Vnl: what load regulation is taken over")
 ]
+CoverageOption = Annotated[str, typer.Option("--coverage", help="95.45, 95 or 99: percent that k is taken for")]
+GuardOption = Annotated[str, typer.Option("--guard", help="U, 1.645u or none: the guard band of a verdict")]
 JsonOption = Annotated[bool, typer.Option("--json", help="print JSON")]
 
 
-def judged_run(book: Path, number: int | None, over: str = "Vnom"):  # type: ignore[no-untyped-def]
+def judged_run(  # type: ignore[no-untyped-def]
+    book: Path, number: int | None, over: str = "Vnom", coverage: str = "95.45", guard: str = "U"
+):
     from zincsmith.book.reader import BookReader
-    from zincsmith.judge.conventions import conventions_named
+    from zincsmith.judge.conventions import conventions_of
     from zincsmith.judge.judging import judge_run
 
     with BookReader(book) as reader:
-        return judge_run(reader, number, conventions_named(over))
+        return judge_run(reader, number, conventions_of(regulation_over=over, coverage=coverage, guard=guard))
 
 
 def print_rows(title: str, headings: tuple[str, ...], rows: Sequence[tuple[str, ...]]) -> None:

@@ -8,7 +8,17 @@ from typing import Annotated
 
 import typer
 
-from zincsmith.cli.app import BookArgument, OverOption, RunOption, app, judged_run, print_rows, print_table
+from zincsmith.cli.app import (
+    BookArgument,
+    CoverageOption,
+    GuardOption,
+    OverOption,
+    RunOption,
+    app,
+    judged_run,
+    print_rows,
+    print_table,
+)
 
 
 @app.command()
@@ -17,6 +27,8 @@ def findings(
     as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False,
     run: RunOption = None,
     over: OverOption = "Vnom",
+    coverage: CoverageOption = "95.45",
+    guard: GuardOption = "U",
     against: Annotated[int | None, typer.Option(help="an earlier run of the same unit: what changed since")] = None,
     recompute: Annotated[
         bool, typer.Option("--recompute", help="judge the old evidence again, and say what reads otherwise and why")
@@ -26,24 +38,24 @@ def findings(
     from zincsmith.judge.findings_json import as_json as to_json
 
     if recompute:
-        _recompute(book, run, as_json, over)
+        _recompute(book, run, as_json, (over, coverage, guard))
         return
-    judged = judged_run(book, run, over)
+    judged = judged_run(book, run, over, coverage, guard)
     if against is not None:
-        _print_changes(judged, judged_run(book, against, over), as_json)
+        _print_changes(judged, judged_run(book, against, over, coverage, guard), as_json)
     elif as_json:
         print(json.dumps(to_json(judged), indent=2, ensure_ascii=False))
     else:
         print_table(judged)
 
 
-def _recompute(book: Path, number: int | None, as_json: bool, over: str) -> None:
+def _recompute(book: Path, number: int | None, as_json: bool, chosen: tuple[str, str, str]) -> None:
     """Compare with what was kept; what has never been kept is kept now, so that there is something to compare with."""
     from zincsmith.book.reader import BookReader
     from zincsmith.book.writer import BookWriter
     from zincsmith.judge.kept import changes, kept_of, snapshot
 
-    run = judged_run(book, number, over)
+    run = judged_run(book, number, *chosen)
     with BookReader(book) as reader:
         before = kept_of(reader, run.row.id)
     now = snapshot(run)
@@ -115,12 +127,14 @@ def report(
     out: Annotated[Path, typer.Option("-o", "--out", help="the file to write, .html or .pdf")],
     run: RunOption = None,
     over: OverOption = "Vnom",
+    coverage: CoverageOption = "95.45",
+    guard: GuardOption = "U",
 ) -> None:
     """Write the report of a run: one self-contained HTML file, or PDF when the name ends in .pdf."""
     from zincsmith.book.reader import BookReader
     from zincsmith.report.html import write_report
 
-    judged = judged_run(book, run, over)
+    judged = judged_run(book, run, over, coverage, guard)
     with BookReader(book) as reader:
         write_report(reader, judged, out)
     print(out)
@@ -132,12 +146,14 @@ def export(
     out: Annotated[Path, typer.Option("-o", "--out", help="the folder to write into; it is made")],
     run: RunOption = None,
     over: OverOption = "Vnom",
+    coverage: CoverageOption = "95.45",
+    guard: GuardOption = "U",
 ) -> None:
     """Write readings, findings and log of a run as CSV and JSON files."""
     from zincsmith.book.reader import BookReader
     from zincsmith.report.folder import write_folder
 
-    judged = judged_run(book, run, over)
+    judged = judged_run(book, run, over, coverage, guard)
     with BookReader(book) as reader:
         for file in write_folder(reader, judged, out):
             print(file)

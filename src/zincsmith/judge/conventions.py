@@ -2,19 +2,55 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, fields, replace
+
 from zincsmith.judge.judging import JudgedRun, judge_again
 from zincsmith.judge.words import condition_words
 from zincsmith.model.errors import InputError
 from zincsmith.procedures.base import Conventions
 
-OVER = {"Vnom": "nominal volts", "Vfl": "full-load volts", "Vnl": "no-load volts"}
+
+@dataclass(frozen=True)
+class Choosable:
+    """One convention: its words, and the words of each choice."""
+
+    words: str
+    choices: dict[str, str]
 
 
-def conventions_named(over: str) -> Conventions:
-    """Conventions with this denominator of the load regulation. InputError for one that is none."""
-    if over not in OVER:
-        raise InputError(f"regulation is taken over {', '.join(OVER)}; {over!r} is none of them", key="regulation_over")
-    return Conventions(regulation_over=over)
+CHOICES: dict[str, Choosable] = {
+    "regulation_over": Choosable(
+        "regulation over", {"Vnom": "nominal volts", "Vfl": "full-load volts", "Vnl": "no-load volts"}
+    ),
+    "coverage": Choosable("coverage", {"95.45": "95.45 %, k = 2", "95": "95 %, k = 1.96", "99": "99 %, k = 2.58"}),
+    "guard": Choosable("guard band", {"U": "w = U", "1.645u": "w = 1.645 u", "none": "none"}),
+}
+GUARD_WORDS = {
+    "U": "Guarded acceptance with w = U (JCGM 106): a claim holds when value ± U lies wholly inside the limit, fails "
+    "when wholly outside, and is too close to call otherwise.",
+    "1.645u": "Guarded acceptance with w = 1.645 u (JCGM 106), a worst chance of false acceptance of 5 %: a claim "
+    "holds when value ± w lies wholly inside the limit, fails when wholly outside, and is too close to call otherwise.",
+    "none": "Simple acceptance (JCGM 106), no guard band: the value alone decides, where its uncertainty is known.",
+}
+
+
+def conventions_of(**chosen: str) -> Conventions:
+    """Conventions with these choices, the rest as usual. InputError for a choice that is none."""
+    for name, value in chosen.items():
+        if value not in CHOICES[name].choices:
+            one = CHOICES[name]
+            raise InputError(f"{one.words} is one of {', '.join(one.choices)}, not {value!r}", key=name)
+    return Conventions(**chosen)
+
+
+def convention_words(conventions: Conventions) -> list[tuple[str, str]]:
+    """(what, choice) of every convention in force."""
+    return [(one.words, one.choices[getattr(conventions, name)]) for name, one in CHOICES.items()]
+
+
+def as_options(conventions: Conventions) -> list[str]:
+    """The conventions as the command line takes them."""
+    return [x for f in fields(conventions) for x in (f"--{f.name.replace('_', '-')}", getattr(conventions, f.name))]
 
 
 def turned(run: JudgedRun, other: Conventions) -> list[str]:
@@ -28,3 +64,8 @@ def turned(run: JudgedRun, other: Conventions) -> list[str]:
                 f"{now.finding.title}{f', {where}' if where else ''}: {now.verdict.value} -> {then.verdict.value}"
             )
     return out
+
+
+def would_turn(run: JudgedRun, name: str) -> dict[str, list[str]]:
+    """By choice of one convention, the claims that it would turn."""
+    return {value: turned(run, replace(run.conventions, **{name: value})) for value in CHOICES[name].choices}

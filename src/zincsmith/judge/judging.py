@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 
-from zincsmith.analysis.conformity import conformance_probability, guarded_verdict, simple_verdict
+from zincsmith.analysis.conformity import conformance_probability, guard_band, guarded_verdict, simple_verdict
+from zincsmith.analysis.uncertainty import coverage_factor
 from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.evidence import evidence_of, findings_of
@@ -100,7 +101,8 @@ def judge_again(run: JudgedRun, conventions: Conventions) -> JudgedRun:
 
 def _judged(unit: Unit, evidence: Evidence, conventions: Conventions, faults: Sequence[Fault]) -> tuple[Judged, ...]:
     findings = findings_of(evidence.procedures, evidence, unit.nameplate, conventions)
-    return tuple(_with_rig(j, faults) for j in judge(findings, claims_of(unit.nameplate), evidence, unit))
+    judged = judge(findings, claims_of(unit.nameplate), evidence, unit, conventions)
+    return tuple(_with_rig(j, faults) for j in judged)
 
 
 def _with_rig(judged: Judged, faults: Sequence[Fault]) -> Judged:
@@ -112,8 +114,15 @@ def _with_rig(judged: Judged, faults: Sequence[Fault]) -> Judged:
     return replace(judged, finding=replace(judged.finding, doubts=doubts))
 
 
-def judge(findings: list[Finding], claims: list[Claim], evidence: Evidence, unit: Unit) -> list[Judged]:
+def judge(
+    findings: Sequence[Finding],
+    claims: list[Claim],
+    evidence: Evidence,
+    unit: Unit,
+    conventions: Conventions = Conventions(),  # noqa: B008 - frozen
+) -> list[Judged]:
     """Each claim with the findings that test it, then what nobody claimed."""
+    findings = [_covered(f, float(conventions.coverage)) for f in findings]
     out: list[Judged] = []
     used: set[int] = set()
     for claim in claims:
@@ -122,20 +131,24 @@ def judge(findings: list[Finding], claims: list[Claim], evidence: Evidence, unit
             out.append(_untested(claim, evidence))
         for n, finding in matching:
             used.add(n)
-            out.append(_compare(finding, claim, evidence, unit))
+            out.append(_compare(finding, claim, evidence, unit, conventions.guard))
     for n, finding in enumerate(findings):
         if n not in used:
             out.append(Judged(finding, None, Verdict.NO_CLAIM, Verdict.NO_CLAIM))
     return out
 
 
+def _covered(finding: Finding, percent: float) -> Finding:
+    """The finding with the coverage factor of this probability."""
+    return finding if finding.k is None else replace(finding, k=coverage_factor(finding.dof, percent))
+
+
 def _fits(finding: Finding, claim: Claim) -> bool:
     return all(finding.conditions.get(key) == value for key, value in claim.conditions.items())
 
 
-def _compare(finding: Finding, claim: Claim, evidence: Evidence, unit: Unit) -> Judged:
+def _compare(finding: Finding, claim: Claim, evidence: Evidence, unit: Unit, guard: str) -> Judged:
     assert finding.value is not None
-    expanded = finding.u * finding.k if finding.u is not None and finding.k is not None else None
     chance = None
     if finding.u is not None:
         chance = conformance_probability(finding.value, finding.u, claim.low, claim.high)
@@ -143,7 +156,7 @@ def _compare(finding: Finding, claim: Claim, evidence: Evidence, unit: Unit) -> 
     return Judged(
         replace(finding, doubts=doubts),
         claim,
-        guarded_verdict(finding.value, expanded, claim.low, claim.high),
+        guarded_verdict(finding.value, guard_band(finding.u, finding.k, guard), claim.low, claim.high),
         simple_verdict(finding.value, claim.low, claim.high),
         chance,
     )

@@ -14,9 +14,11 @@ from zincsmith.judge.words import condition_words
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import Amended, FindingsKept, KeptRow, Signed
 from zincsmith.model.finding import Judged
+from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.catalogue import procedure
 
 SAME = 1e-9
+USUAL = asdict(Conventions())  # what was in force before there was a choice
 
 
 @dataclass(frozen=True)
@@ -122,7 +124,7 @@ def _why(before: FindingsKept, now: FindingsKept) -> list[str]:
     if before.evidence != now.evidence:
         why.append("the evidence is another: points were taken, rejected or corrected since")
     for name in dict.fromkeys((*before.conventions, *now.conventions)):
-        a, b = before.conventions.get(name, "none"), now.conventions.get(name, "none")
+        a, b = (one.conventions.get(name, USUAL.get(name, "none")) for one in (before, now))
         if a != b:
             why.append(f"convention {name.replace('_', ' ')}: {a} -> {b}")
     why += [f"rule set no longer in force: {r}" for r in _only(before.rules, now.rules)]

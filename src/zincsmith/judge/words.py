@@ -10,7 +10,10 @@ from zincsmith.model.finding import Finding
 
 NARROW = " "
 UNIT_WORDS = {"degC": "°C", "ohm": "Ω", "1": ""}
-PERCENT_FINDINGS = {"efficiency", "average_active_efficiency", "load_regulation", "line_regulation"}
+PERCENT_FINDINGS = {
+    "efficiency", "average_active_efficiency", "load_regulation", "line_regulation", "current_thd",
+    "harmonics_class_a", "harmonics_class_d",
+}  # fmt: skip
 SMALL = {"ohm": (1000.0, "mΩ")}
 
 

@@ -50,9 +50,14 @@ class Context:
 
 @dataclass(frozen=True)
 class Conventions:
-    """Choices that schools differ in; printed with the figures they touch."""
+    """Choices that schools differ in; printed with the figures they touch.
+
+    ``coverage`` is the probability in percent that k is taken for; ``guard`` the guard band w: U, 1.645u or none.
+    """
 
     regulation_over: str = "Vnom"
+    coverage: str = "95.45"
+    guard: str = "U"
 
 
 class Procedure(Protocol):

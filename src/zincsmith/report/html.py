@@ -13,6 +13,7 @@ from markupsafe import Markup
 
 from zincsmith.book.reader import BookReader
 from zincsmith.judge.budget import grouped
+from zincsmith.judge.conventions import GUARD_WORDS, convention_words
 from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.instrument_words import accuracy_words
 from zincsmith.judge.judging import JudgedRun
@@ -73,6 +74,8 @@ def render(run: JudgedRun, seals: Sequence[Seal] = (), amendments: Sequence[tupl
         plots=[(title, Markup(svg)) for title, svg in plots(run)],
         wiring=wiring_words(run.rig),
         grouped=grouped,
+        guard=GUARD_WORDS[run.conventions.guard],
+        conventions=convention_words(run.conventions),
         seals=seals,
         amendments=amendments,
         local_time=local_time,

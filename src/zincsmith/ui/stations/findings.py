@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 from zincsmith.book.codec import dump
 from zincsmith.engine.composer import retest
 from zincsmith.judge.against import against
-from zincsmith.judge.conventions import OVER, conventions_named, turned
+from zincsmith.judge.conventions import turned
 from zincsmith.judge.curves import Curves, all_curves
 from zincsmith.judge.judging import JudgedRun, judge_again
 from zincsmith.judge.kept import snapshot
@@ -18,6 +18,7 @@ from zincsmith.judge.reading_words import reading_words
 from zincsmith.judge.words import local_time
 from zincsmith.model.errors import InputError, ZincsmithError
 from zincsmith.model.finding import Verdict
+from zincsmith.procedures.base import Conventions
 from zincsmith.ui.file_intake import FileIntake
 from zincsmith.ui.leaving import Leaving
 from zincsmith.ui.session import Session
@@ -25,6 +26,7 @@ from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.claim_list import ClaimList
+from zincsmith.ui.widgets.conventions_bar import ConventionsBar
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, key_button, label
 from zincsmith.ui.widgets.plot import Curve, Plot
 from zincsmith.ui.widgets.say_line import Saying, SayLine
@@ -42,6 +44,7 @@ class FindingsStation(Station):
         self._chosen = 0
         self._points: list[int] = []
         self._signed = False
+        self._under: Conventions | None = None
         self.leaving = Leaving(self)
         self.intake = FileIntake(session)
         self.filter = VerdictFilter()
@@ -50,17 +53,12 @@ class FindingsStation(Station):
         self.plot = Plot("Efficiency against load", "output", "A", "efficiency", "%")
         self.message = label("", 13, 400, "second")
         self.save = button("Save report…  Ctrl+S", "main")
-        self.over, self.shown = Choice(), Choice()
-        self.over.setAccessibleName("What load regulation is taken over")
+        self.conventions = ConventionsBar()
+        self.conventions.chosen.connect(self._judge_under)
+        self.shown = Choice()
         self.shown.setAccessibleName("Plot")
-        for choice in (self.over, self.shown):
-            choice.setFont(font(13))
-            choice.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToContents)
-        for over, words in OVER.items():
-            self.over.addItem(words, over)
-        self.over.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.over.setMinimumContentsLength(11)
-        self.over.view().setMinimumWidth(340)  # with what each would turn
+        self.shown.setFont(font(13))
+        self.shown.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToContents)
         self._curves: list[Curves] = []
         self.files = key_button("Files…  F7", self.intake.begin, self)
         self.intake.left.connect(self.take_focus)
@@ -72,8 +70,6 @@ class FindingsStation(Station):
         self.say.said.connect(self._said)
         self.say.left.connect(self.take_focus)
         self._lay_out()
-        self.over.opening.connect(self._offer_conventions)
-        self.over.activated.connect(lambda at: self._judge_over(str(self.over.itemData(at))))
         self.shown.activated.connect(self._show_plot)
         self.filter.chosen.connect(lambda _verdict: self._show_list())
         self.claims.rows.chosen.connect(self._choose)
@@ -116,8 +112,7 @@ class FindingsStation(Station):
         self.claim_panel = Panel("Claims", "")
         self.claim_panel.body.setContentsMargins(0, 10, 0, 0)
         self.claim_panel.head.setContentsMargins(16, 0, 16, 0)
-        self.claim_panel.head.addWidget(label("regulation over", 12, 400, "second"))
-        self.claim_panel.head.addWidget(self.over)
+        self.claim_panel.head.addWidget(self.conventions)
         self.claim_panel.body.addWidget(self.claims, 1)
         legend = label("hatched: no call; line: limit; whisker: ±U", 12, 400, "second")
         legend.setContentsMargins(16, 3, 16, 7)
@@ -148,8 +143,8 @@ class FindingsStation(Station):
         self._seen = seen
         try:
             self.run = self.session.judged()
-            if self.run is not None and self.over.currentData() not in (None, self.run.conventions.regulation_over):
-                self.run = judge_again(self.run, conventions_named(self.over.currentData()))
+            if self.run is not None and self._under not in (None, self.run.conventions):
+                self.run = judge_again(self.run, self._under)
             self.empty.setText(
                 "No run yet. Findings are worked out from readings: go to Run and start one, or take in recorded "
                 "files with F7."
@@ -165,6 +160,7 @@ class FindingsStation(Station):
         if run is None:
             return
         self.filter.show_counts({v: run.count(v) for v in Verdict})
+        self.conventions.show_run(run)
         self._show_seal()
         self._offer_plots()
         end = "" if run.evidence.complete else ", not complete"
@@ -196,27 +192,15 @@ class FindingsStation(Station):
             ]
         )
 
-    def _offer_conventions(self) -> None:
-        """Each denominator with the claims it would turn, worked out when somebody looks."""
+    def _judge_under(self, conventions: Conventions) -> None:
+        """Judge the same evidence under other conventions, and tell which claims turned."""
         if self.run is None:
             return
-        for at in range(self.over.count()):
-            over = str(self.over.itemData(at))
-            would = turned(self.run, conventions_named(over))
-            extra = (
-                f", turns {would[0] if len(would) == 1 else f'{len(would)} claims'}" if would else ", turns no claim"
-            )
-            now = over == self.run.conventions.regulation_over
-            self.over.setItemText(at, f"{OVER[over]}{'' if now else extra}")
-
-    def _judge_over(self, over: str) -> None:
-        if self.run is None or over == self.run.conventions.regulation_over:
-            return
-        would = turned(self.run, conventions_named(over))
-        self.run = judge_again(self.run, conventions_named(over))
-        for at in range(self.over.count()):
-            self.over.setItemText(at, OVER[str(self.over.itemData(at))])
+        would = turned(self.run, conventions)
+        self._under = conventions
+        self.run = judge_again(self.run, conventions)
         self.message.setText(f"Turned: {'; '.join(would)}" if would else "No verdict turned.")
+        self.conventions.show_run(self.run)
         self.filter.show_counts({v: self.run.count(v) for v in Verdict})
         self._show_list()
 
