@@ -63,7 +63,7 @@ def compose(unit: Unit, rig: Rig) -> tuple[Plan, list[LeftOut]]:
         RigCheckOptions(when="before", line=first),
         BringUpOptions(school=school_for(unit, rig), first_line=first),
         RigCheckOptions(when="live", line=first),
-        GridOptions(lines=lines or LINES),
+        GridOptions(lines=lines or LINES, cold=True),
         *([RegimeOptions(line=line) for line in lines[:1]] if corrected(unit) else []),
         *([DisplayOptions(line=first)] if rig.instrument("panel_voltmeter") is not None else []),
         HarmonicOptions(lines=standby_lines(unit, lines)),

@@ -9,6 +9,7 @@ from zincsmith.judge.live import point_efficiency
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.procedures.display_accuracy import display_error
 from zincsmith.procedures.harmonics import CLASSES, orders_against
+from zincsmith.procedures.static_grid import COLD
 from zincsmith.rules.harmonics import load_harmonics
 
 Line = tuple[str, list[float], list[float]]
@@ -42,7 +43,7 @@ def efficiency_by_line(points: Sequence[Point]) -> list[Line]:
 
 def all_curves(evidence: Evidence) -> list[Curves]:
     """Every plot that the evidence allows, those of the grid first."""
-    grid = [p for p in evidence.by(STATIC_GRID).points if "load_percent" in p.conditions]
+    grid = [p for p in evidence.by(STATIC_GRID).points if "load_percent" in p.conditions and COLD not in p.conditions]
     idle = [p for p in evidence.by(STANDBY).points if "elapsed_s" in p.conditions]
     grid = [p for p in grid if "elapsed_s" not in p.conditions]
     regimes = evidence.by(REGIMES).points

@@ -96,7 +96,7 @@ class Evidence:
     procedures: tuple[str, ...] = ()
     ended: tuple[int, ...] = ()
     earlier: tuple[Point, ...] = ()
-    samples: Mapping[str, bytes] = field(default_factory=dict)
+    samples: Mapping[str, bytes] = field(default_factory=dict, repr=False)
 
     def of_part(self, part: int) -> Evidence:
         """What one part of the plan contributes."""

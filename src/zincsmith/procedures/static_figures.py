@@ -15,21 +15,23 @@ from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.finding_of import Rows, finding_of
+from zincsmith.procedures.loss_figures import POWER, loss_findings
+from zincsmith.procedures.static_grid import COLD
 from zincsmith.procedures.sweep_doubts import difference_doubts, odd_ones, sag_doubts
 
 ACTIVE_LOADS = (100.0, 75.0, 50.0, 25.0)
 EFFICIENCIES = ("efficiency", "average_active_efficiency")
-POWER = ("input_power", "output_voltage", "output_current")
 
 
 def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
     """All figures the points allow; a figure whose points are missing is not made up."""
+    warm = [p for p in evidence.points if COLD not in p.conditions]
     by_line: dict[tuple[float, float], list[Point]] = {}
-    for point in evidence.points:
+    for point in warm:
         c = point.conditions
         by_line.setdefault((c["input_voltage_V"], c["frequency_Hz"]), []).append(point)
     found: list[Finding] = []
-    found += _output_voltage(evidence.points)
+    found += _output_voltage(warm)
     for line, points in by_line.items():
         found += _load_regulation(line, points, nameplate, conventions)
     found += _line_regulation(list(by_line.values()), nameplate)
@@ -43,7 +45,29 @@ def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) 
         found += _full_load(line, points)
         found += _resistance(line, points)
         found += _single_efficiencies(line, points)
+        found += loss_findings(_line(line), _with(points, POWER))
+    found += _drift([p for p in evidence.points if COLD in p.conditions], warm)
     return [_with_sweep_doubts(f, odd, sags) for f in found]
+
+
+def _drift(cold: Rows, warm: Rows) -> list[Finding]:
+    """How far the output moves while it warms up: the same load at the same line, first and when it is steady."""
+    out = []
+    for first in _with(cold, ["output_voltage"]):
+        place = {k: first.conditions[k] for k in ("input_voltage_V", "frequency_Hz", "load_percent")}
+        later = [p for p in _with(warm, ["output_voltage"]) if place.items() <= p.conditions.items()]
+        if not later:
+            continue
+        then = later[0]
+        minutes = (then.bench_s - first.bench_s) / 60.0
+        case = [r.value for p in (first, then) if (r := p.get("case_temperature")) is not None and r.value is not None]
+        note = f"{minutes:.0f} min between" + (f"; case {case[0]:.1f} to {case[1]:.1f} °C" if len(case) > 1 else "")
+        finding = finding_of(
+            "warm_up_drift", "Output drift from cold to warm", "V", [first, then], ["output_voltage"],
+            lambda v: float(v["output_voltage"][1] - v["output_voltage"][0]), "V warm − V cold", place, note,
+        )  # fmt: skip
+        out.append(_about_a_difference(finding, first, then))
+    return out
 
 
 def _with_sweep_doubts(

@@ -35,6 +35,7 @@ LEAST_KNOWN = 3  # points before a curve can be refined
 LEAST_GAP_PERCENT = 1.0
 RAMP_PERCENT = (10.0, 25.0, 50.0, 75.0, 100.0)
 
+COLD, COLD_S = "cold", 2.0  # the point before the warm-up, and how long after the load came on
 NAME = "static_grid"
 SAFETY_CHECKS = "safety_checks"
 CAUTIONS = (
@@ -62,7 +63,7 @@ def grid_options(ctx: Context) -> GridOptions:
 class StaticGrid:
     name = NAME
     title = "Static grid"
-    version = 3
+    version = 4
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
     serves = "efficiency, power factor, load and line regulation, static accuracy, output resistance"
 
@@ -93,6 +94,9 @@ class StaticGrid:
             low = STOPPED * output.voltage_V
             yield Watch("output_voltage", low, None, "half the nameplate's output voltage: it has stopped", count=4)
         yield from self._ramp(ctx)
+        if options.cold:
+            yield Dwell(COLD_S, "before it warms up")
+            yield self._measure(ctx, first, 100.0, {COLD: 1.0})
         yield Dwell(options.warm_up_s, "warm-up at full load", warms=True)
         for line in lines:
             yield Stage("Grid", line.words)
@@ -146,22 +150,26 @@ class StaticGrid:
             window_s=options.settled_window_s,
             at_most_s=options.settle_at_most_s,
         )
+        return (yield self._measure(ctx, line, load_percent, {}))
+
+    @staticmethod
+    def _measure(ctx: Context, line: Line, load_percent: float, more: dict[str, float]) -> Measure:
+        options = grid_options(ctx)
         wanted = ["input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current"]
         if (
             load_percent in options.temperature_loads_percent and "case_temperature" in ctx.measured
         ) or "case_temperature" in ctx.polled:
             wanted.append("case_temperature")
-        return (
-            yield Measure(
-                tuple(wanted),
-                options.average_s,
-                {
-                    "input_voltage_V": line.voltage_V,
-                    "frequency_Hz": line.frequency_Hz,
-                    "load_percent": load_percent,
-                    "load_A": load_percent / 100.0 * ctx.nameplate.output.current_A,
-                },
-            )
+        return Measure(
+            tuple(wanted),
+            options.average_s,
+            {
+                "input_voltage_V": line.voltage_V,
+                "frequency_Hz": line.frequency_Hz,
+                "load_percent": load_percent,
+                "load_A": load_percent / 100.0 * ctx.nameplate.output.current_A,
+                **more,
+            },
         )
 
     def tidy(self, ctx: Context) -> Steps:
