@@ -10,11 +10,16 @@ import numpy as np
 import pytest
 from tests.engine.scripted import Actor, Scene
 
+from zincsmith.analysis.expectation import POWER_FACTOR
+from zincsmith.analysis.expected_record import expected_record
+from zincsmith.analysis.power import power_of
 from zincsmith.analysis.waves import recorded_power
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.composer import compose
+from zincsmith.engine.foreseen import foresee
 from zincsmith.judge.curves import all_curves
+from zincsmith.judge.decide import decide
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.judge.kept import snapshot
 from zincsmith.model.claim import RuleChoice
@@ -151,3 +156,19 @@ def _bridge() -> Rectifier:
     from zincsmith.simbench.adapter import Adapter
 
     return Adapter.read(ROOT / "examples" / "standins" / "tarnbrook-tb2425.toml").mains
+
+
+def test_what_a_rig_can_decide_is_told_of_harmonics_before_any_run(unit: Unit, rig: Rig) -> None:
+    """The expected record has the power factor that the rehearsal counts with, and the claim gets its uncertainty."""
+    volts, amps, step_s = expected_record(230.0, 50.0, 0.5)
+    power = power_of(volts, amps, step_s)
+    assert power.current_rms == pytest.approx(0.5)
+    assert power.power_factor == pytest.approx(POWER_FACTOR, abs=0.01)
+    held = replace(unit, nameplate=replace(unit.nameplate, rules=(RuleChoice("iec-61000-3-2", "A"),)))
+    found = foresee(held, rig, Plan("Harmonics", (OPTIONS,)))
+    assert found.problem == ""
+    decision = next(d for d in decide(held, rig, found.wired, found.moved) if d.claim.figure == "harmonics_class_a")
+    assert decision.verdict == "decides"
+    assert decision.expanded is not None
+    assert 0.0 < decision.expanded < 0.05
+    assert decision.blame == "Calderwick P2"

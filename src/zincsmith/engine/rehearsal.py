@@ -43,7 +43,8 @@ HAND_S = 20.0  # a setting that a person makes
 
 @dataclass(frozen=True)
 class PlannedPoint:
-    """One point of the grid with what is expected there; ``typed`` lists quantities a person reads."""
+    """One point of the grid with what is expected there; ``typed`` lists quantities a person reads, ``recorded`` says
+    that volts and amps are recorded there."""
 
     number: int
     begins_s: float
@@ -53,6 +54,7 @@ class PlannedPoint:
     expected: dict[str, Expected]
     typed: tuple[str, ...]
     part: int = 0
+    recorded: bool = False
 
 
 @dataclass
@@ -232,6 +234,7 @@ class _Rehearsal:
                 expectation,
                 typed,
                 self.part,
+                action.record_s > 0.0,
             )
         )
         readings = tuple(

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import replace
 
+from zincsmith.analysis.expected_record import expected_record
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.engine.entries import reading_of
-from zincsmith.engine.rehearsal import Itinerary
+from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.reading import Evidence, Point
+from zincsmith.model.reading import Evidence, Point, Wave
 from zincsmith.model.rig import Rig
 
 
@@ -17,6 +19,7 @@ def rehearsed_evidence(itinerary: Itinerary, rig: Rig, ambient_degC: float = 23.
     lead = rig.lead("unit load")
     drop_ohm = lead_resistance(lead) if lead is not None and rig.sense == "load" else 0.0
     points = []
+    samples: dict[str, bytes] = {}
     for planned in itinerary.points:
         readings = []
         for name, expectation in planned.expected.items():
@@ -25,10 +28,31 @@ def rehearsed_evidence(itinerary: Itinerary, rig: Rig, ambient_degC: float = 23.
                 continue
             value = expectation.value - (planned.load_A * drop_ohm if name == "output_voltage" else 0.0)
             readings.append(reading_of(f"{one.name}, {name}, point {planned.number}", name, value, one))
+        waves = _record(planned, rig, samples) if planned.recorded else ()
         points.append(
-            Point(planned.number, dict(planned.conditions), tuple(readings), planned.begins_s, True, planned.part)
-        )
-    return Evidence(tuple(points), True, ambient_degC, itinerary.procedures)
+            Point(
+                planned.number, dict(planned.conditions), tuple(readings), planned.begins_s, True, planned.part,
+                waves=waves,
+            )
+        )  # fmt: skip
+    return Evidence(tuple(points), True, ambient_degC, itinerary.procedures, samples=samples)
+
+
+def _record(planned: PlannedPoint, rig: Rig, samples: dict[str, bytes]) -> tuple[Wave, ...]:
+    """Volts and amps as the nameplate lets expect them; ``samples`` takes them up."""
+    c = planned.conditions
+    amps = planned.expected["input_current"].value
+    volts, current, step_s = expected_record(c["input_voltage_V"], c["frequency_Hz"], amps)
+    meter = rig.instrument("power_meter")
+    waves = []
+    for quantity, record in (("input_voltage", volts), ("input_current", current)):
+        data = record.astype("<f8").tobytes()
+        sha256 = hashlib.sha256(data).hexdigest()
+        samples[sha256] = data
+        name = meter.name if meter is not None else "rehearsal"
+        unit = QUANTITIES[quantity].unit
+        waves.append(Wave(quantity, unit, step_s, len(record), 1.0, sha256, "power_meter", name, "f8"))
+    return tuple(waves)
 
 
 def at_the_unit(rig: Rig) -> Rig:
