@@ -13,6 +13,7 @@ import pytest
 from tests.conftest import bench_log
 from tests.engine.windowless import HANG_GUARD_S, Window, children_of, polls
 
+from zincsmith.book.codec import dump
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.client import EngineClient
@@ -20,8 +21,10 @@ from zincsmith.engine.desk import Command
 from zincsmith.engine.guardian_record import record_path
 from zincsmith.engine.session import Session
 from zincsmith.engine.states import State
+from zincsmith.judge.judging import judge_run
+from zincsmith.judge.kept import snapshot
 from zincsmith.judge.zero import at_zero
-from zincsmith.model.events import GuardianSaid, PointTaken, RunClosed, SafeStep
+from zincsmith.model.events import Amended, GuardianSaid, PointTaken, RunClosed, SafeStep, Signed
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
@@ -283,3 +286,39 @@ def test_nothing_is_tried_while_a_run_goes_on(window: Window, unit: Unit) -> Non
     window.client.send("abort")
     window.until(lambda: window.state == "safe")
     assert not any(m.get("tried") for m in window.said)
+
+
+def test_a_run_is_signed_and_amended_only_where_somebody_can_answer_for_it(window: Window, unit: Unit) -> None:
+    """Refused, with the reason and nothing written: without a name, an amendment before any signature, a file that is
+    not there."""
+
+    def said_after(do: str, text: str = "", **body: object) -> str:
+        window.said.clear()
+        window.client.send(do, text=text, **body)
+        window.until(lambda: any(m.get("refused") for m in window.said))
+        return str(next(m["refused"] for m in window.said if m.get("refused")))
+
+    window.start_run(unit)
+    window.until(lambda: len(polls(window.client.book, window.seq)) >= 2)
+    window.client.send("make safe")
+    window.until(lambda: window.state == "safe")
+    with BookReader(window.client.book) as reader:
+        kept = dump(snapshot(judge_run(reader)))
+        before = reader.last_seq()
+    assert "carries a name" in said_after("sign", run=1, by="  ", kept=kept)
+    assert "is not signed" in said_after("amend", "the meter was recalibrated", run=1, by="Elin Ward")
+    missing = {"kind": "points", "files": ["none.csv"], "operator": "Elin Ward", "load_percent": 100.0}
+    assert "no such file" in said_after("take in", unit=unit.tag, **missing)
+    with BookReader(window.client.book) as reader:
+        assert reader.last_seq() == before
+        assert len(reader.runs()) == 1
+    window.client.send("sign", run=1, by="Elin Ward", kept=kept)
+    window.client.send("amend", text="the meter was recalibrated", run=1, by="Elin Ward")
+
+    def amended() -> bool:
+        with BookReader(window.client.book) as reader:
+            return bool(list(reader.events(kinds=(Amended,))))
+
+    window.until(amended)
+    with BookReader(window.client.book) as reader:
+        assert len(list(reader.events(run=1, kinds=(Signed,)))) == 1

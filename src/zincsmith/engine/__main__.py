@@ -170,7 +170,7 @@ class Service:
             elif command.do == "mark":
                 self.session.journal.append(Marked(command.text, {}))
         except ZincsmithError as error:
-            if command.do not in {"try", "scan", "take in"}:  # trying leaves no trace in the book
+            if command.do not in {"try", "scan", "take in", "sign", "amend"}:  # what was refused left the run as it was
                 self.session.journal.try_append(Failed(str(error)))
             self.desk.say(refused=str(error), do=command.do)
 
