@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from zincsmith.book.reader import BookReader
-from zincsmith.judge.curves import Curves
+from zincsmith.judge.curves import Curves, apart
 from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.judging import JudgedRun, _with_rig, judge_run
 from zincsmith.judge.words import value_words
@@ -16,7 +16,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.events import RunClosed
 from zincsmith.model.finding import Verdict
 from zincsmith.model.intake import SafetyRecord
-from zincsmith.report.figures import _apart, curves_svg, ruler_svg
+from zincsmith.report.figures import curves_svg, ruler_svg
 from zincsmith.report.html import render, write_report
 from zincsmith.report.pdf import own_file, pdf_of
 from zincsmith.suitability.check import check
@@ -187,8 +187,8 @@ def test_a_pdf_never_reaches_out() -> None:
     assert pdf_of("<p>plain</p><img src='http://192.0.2.1/pixel.png'>").startswith(b"%PDF-")
 
 
-def test_names_that_end_near_each_other_are_set_apart() -> None:
+def test_names_that_end_near_each_other_are_setapart() -> None:
     curves = Curves("Efficiency", "output", "A", "efficiency", "%", "efficiency",
                     (("240 V", [0.5, 2.5], [89.0, 89.3]), ("230 V", [0.5, 2.5], [89.1, 89.301])))  # fmt: skip
-    assert _apart([89.3, 89.301], 0.2) == pytest.approx([89.2005, 89.4005])
+    assert apart([89.3, 89.301], 0.2) == pytest.approx([89.2005, 89.4005])
     assert "240 V" in re.sub(r"<!--|-->", "", curves_svg(curves)) or '<g id="text' in curves_svg(curves)

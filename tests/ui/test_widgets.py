@@ -1,15 +1,19 @@
 """Plots and the folded view of a run."""
 
 from collections.abc import Callable
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
 import pytest
+from pyqtgraph import TextItem
+from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.ui.run_view import RunView
+from zincsmith.ui.theme import DARK, use_theme
 from zincsmith.ui.widgets.plot import Curve, Plot
 
 
@@ -76,3 +80,34 @@ def test_the_face_of_a_meter_without_a_cable_shows_its_reading(
     face.update()
     assert face.grab().toImage() != before, "the reading is painted"
     face.reading.close()
+
+
+def test_numbers_stand_in_the_unit_of_the_axis_after_small_ones(plot: Plot) -> None:
+    """A plot of milliwatts and then one of percent, in the other theme: its axis is not scaled by what was there."""
+    x = np.array([1.0, 2.0])
+    plot.show_axes("Standby power", "time", "min", "input", "W")
+    plot.show_curves([Curve("230 V", x, np.array([1e-3, 2e-3]), "power")])
+    QApplication.processEvents()
+    plot.show_axes("Harmonics against class A", "order", "", "of the limit", "%")
+    plot.show_curves([Curve("230 V", np.array([3.0, 5.0]), np.array([25.0, 40.0]), "current", bars=True)])
+    use_theme(DARK)
+    plot.restyle()
+    QApplication.processEvents()
+    axis = plot.widget.getAxis("left")
+    assert axis.tickStrings([0.0, 50.0], axis.autoSIPrefixScale * axis.scale, 50.0) == ["0", "50"]
+    assert axis.range[1] >= 100.0, "the limit is in sight"
+
+
+def test_names_of_curves_that_end_together_are_apart_and_inside(plot: Plot) -> None:
+    x = np.array([0.0, 1.0])
+    ends = (9.6, 8.9, 7.2, 7.15)
+    plot.show_curves([Curve(f"{n} V", x, np.array([0.0, y]), "power", n % 4) for n, y in enumerate(ends)])
+    QApplication.processEvents()
+    middles = sorted(
+        t.mapRectToScene(t.boundingRect()).center().y()
+        for t in plot.widget.getPlotItem().items
+        if isinstance(t, TextItem)
+    )
+    assert len(middles) == 4
+    assert all(below - above >= 14.0 for above, below in pairwise(middles)), "letters of 12 px do not touch"
+    assert middles[0] >= 8.0

@@ -39,5 +39,5 @@ def _shared_words(source: str) -> str:
 
 def _own_words(source: str) -> str:
     identity, _, what = source.partition(" ")
-    quantity = identity.rsplit("/", 1)[-1].replace("_", " ")
+    quantity = identity.rsplit("/", 1)[-1].partition(".")[0].replace("_", " ")
     return f"rest of {quantity}" if what == "data sheet" else f"repeats of {quantity}"

@@ -137,3 +137,12 @@ def _standby(points: Sequence[Point]) -> list[Line]:
 def _columns(rows: list[tuple[float, float]]) -> tuple[list[float], list[float]]:
     rows.sort()
     return [x for x, _ in rows], [y for _, y in rows]
+
+
+def apart(values: list[float], gap: float) -> list[float]:
+    """Places for names beside rising values, none nearer than ``gap`` to the next, their middle kept."""
+    placed: list[float] = []
+    for value in values:
+        placed.append(max(value, placed[-1] + gap) if placed else value)
+    shift = (sum(values) - sum(placed)) / max(1, len(values))
+    return [p + shift for p in placed]

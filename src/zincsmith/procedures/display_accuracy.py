@@ -40,8 +40,8 @@ class Shown:
 
 
 SHOWN = (
-    Shown("display_voltage_error", "Display of the volts, error", "panel_voltage", "output_voltage", "V"),
-    Shown("display_current_error", "Display of the amps, error", "panel_current", "output_current", "A"),
+    Shown("display_voltage_error", "Display, volts", "panel_voltage", "output_voltage", "V"),
+    Shown("display_current_error", "Display, amps", "panel_current", "output_current", "A"),
 )
 WANTED = ("input_voltage", "output_voltage", "output_current", "panel_voltage", "panel_current")
 

@@ -128,9 +128,7 @@ class Seen:
         """Parts of the current as readings of the range it was read on: its data sheet is taken to hold for each."""
         base = self.point.get("input_current")
         plain = base or Reading(f"record of point {self.point.number}", "input_current", None, "A", "", "", "")
-        return [
-            replace(plain, id=f"{plain.id} part {n}", value=v, spread=None, count=1) for n, v in enumerate(values, 1)
-        ]
+        return [replace(plain, id=f"{plain.id}.{n}", value=v, spread=None, count=1) for n, v in enumerate(values, 1)]
 
 
 def _seen(point: Point, samples: Mapping[str, bytes]) -> Seen | None:
@@ -159,7 +157,7 @@ def _distortion(seen: Seen) -> Finding:
         return float(v["input_current"][0] / v["input_current"][1])
 
     return _finding(
-        seen, "current_thd", "Total harmonic distortion of the current", readings, formula,
+        seen, "current_thd", "Distortion of the current, THD", readings, formula,
         "orders 2 to 40 over the fundamental", _rows(seen, {}), ("order", "I / A", "of the first / %"),
     )  # fmt: skip
 
@@ -176,8 +174,8 @@ def _against(seen: Seen, limits: HarmonicLimits, name: str) -> Finding:
         return float(v["input_current"][0]) * share
 
     finding = _finding(
-        seen, CLASSES[name], f"Harmonics, share of the class {name} limit", readings,
-        formula if worst else lambda v: 0.0, f"worst order over its limit, IEC 61000-3-2 class {name}",
+        seen, CLASSES[name], f"Harmonics, class {name}", readings,
+        formula if worst else lambda v: 0.0, f"worst order over its limit, class {name}",
         _rows(seen, by_order), ("order", "I / A", "limit / A", "of it / %"), _words(judged),
     )  # fmt: skip
     return replace(finding, doubts=(*finding.doubts, *_of_the_record(seen)))

@@ -37,7 +37,7 @@ def loss_findings(conditions: dict[str, float], points: Sequence[Point]) -> list
 
     found = [
         finding_of(
-            "fixed_loss", "Losses that do not depend on the load", "W", points, POWER, formula,
+            "fixed_loss", "Fixed losses", "W", points, POWER, formula,
             "fixed part of Pin − V I, least squares", conditions, f"losses = {words}",
             lambda p: {"loss / W": loss[p.number], "off the fit / W": rest[p.number]},
         )

@@ -106,7 +106,7 @@ def _background(point: Point, evidence: Evidence) -> list[Finding]:
     return [
         finding_of(
             "background_after" if after else "background_before",
-            f"Input watts with the unit off, {'after' if after else 'before'}",
+            f"Background watts, {'after' if after else 'before'}",
             "W",
             [point],
             ["input_power"],

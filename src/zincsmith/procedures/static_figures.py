@@ -63,7 +63,7 @@ def _drift(cold: Rows, warm: Rows) -> list[Finding]:
         case = [r.value for p in (first, then) if (r := p.get("case_temperature")) is not None and r.value is not None]
         note = f"{minutes:.0f} min between" + (f"; case {case[0]:.1f} to {case[1]:.1f} °C" if len(case) > 1 else "")
         finding = finding_of(
-            "warm_up_drift", "Output drift from cold to warm", "V", [first, then], ["output_voltage"],
+            "warm_up_drift", "Drift, cold to warm", "V", [first, then], ["output_voltage"],
             lambda v: float(v["output_voltage"][1] - v["output_voltage"][0]), "V warm − V cold", place, note,
         )  # fmt: skip
         out.append(_about_a_difference(finding, first, then))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import re
 
-from zincsmith.judge.curves import Curves, all_curves
+from zincsmith.judge.curves import Curves, all_curves, apart
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.judge.ruler_scale import Scale, scale_for
 from zincsmith.judge.words import number, shown
@@ -53,26 +53,18 @@ def curves_svg(curves: Curves) -> str:
         axes.set_ylabel(", ".join(w for w in (curves.y, curves.y_unit) if w))
         axes.ticklabel_format(useOffset=False)
         if curves.bars:
+            axes.axhline(100.0, color=INK, linewidth=0.9)
             axes.legend(frameon=False, fontsize=8.5)
         axes.margins(x=0.02 if curves.bars else 0.09)
         low, high = axes.get_ylim()
         ends = sorted((y[-1], x[-1], name) for name, x, y in curves.lines if not curves.bars)
-        for (_, at, name), place in zip(ends, _apart([e[0] for e in ends], 0.09 * (high - low)), strict=True):
+        for (_, at, name), place in zip(ends, apart([e[0] for e in ends], 0.09 * (high - low)), strict=True):
             axes.text(at + 0.02 * (axes.get_xlim()[1] - axes.get_xlim()[0]), place, name, va="center", fontsize=8.5)
         axes.grid(color=LINE, linewidth=0.5)
         axes.spines[["top", "right"]].set_visible(False)
         out = io.StringIO()
         figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None})
     return re.sub(r"^.*?(?=<svg)", "", out.getvalue(), flags=re.DOTALL)
-
-
-def _apart(values: list[float], gap: float) -> list[float]:
-    """Places for labels beside rising values, none nearer than ``gap`` to the next, their middle kept."""
-    placed: list[float] = []
-    for value in values:
-        placed.append(max(value, placed[-1] + gap) if placed else value)
-    shift = (sum(values) - sum(placed)) / max(1, len(values))
-    return [p + shift for p in placed]
 
 
 def ruler_svg(judged: Judged, width: float = 230.0) -> str:

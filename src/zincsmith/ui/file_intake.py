@@ -77,6 +77,7 @@ class FileIntake(Panel):
         grid.addWidget(self.named, 1, 2)
         grid.addWidget(self.leave_button, 3, 5)
         grid.setColumnStretch(2, 1)
+        grid.setColumnMinimumWidth(4, 240)
         self.body.addLayout(grid)
         self.body.addWidget(self.problem)
 
@@ -93,6 +94,7 @@ class FileIntake(Panel):
         opened = self.session.view.opened
         if opened is not None and not self.operator.text():
             self.operator.setText(opened.operator)
+            self.operator.setCursorPosition(0)
         self.problem.setText("")
         self.show()
         self.choose.setFocus()
@@ -119,7 +121,7 @@ class FileIntake(Panel):
         """What the file says itself need not be said."""
         kind = self.holds.currentData()
         self.load.setEnabled(kind == "power")
-        self.line.setPlaceholderText("where its volts are none of the unit's lines" if kind == "points" else "230 50")
+        self.line.setPlaceholderText("for volts that are no line of the unit" if kind == "points" else "230 50")
 
     def take_in(self) -> None:
         """Hand it to the engine; what is wrong with what was typed is said here, nothing is lost."""

@@ -60,8 +60,8 @@ class FindingsStation(Station):
         self.shown.setFont(font(13))
         self.shown.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToContents)
         self._curves: list[Curves] = []
-        self.files = key_button("Files…  F7", self.intake.begin, self)
-        self.intake.left.connect(self.take_focus)
+        self.files = key_button("Files…  F7", self._ask_for_files, self)
+        self.intake.left.connect(self._files_left)
         session.taken_in.connect(self._taken)
         self.seal = key_button("Sign  F9", self._answer_for, self)
         self.sealed = label("", 13, 600)
@@ -69,6 +69,7 @@ class FindingsStation(Station):
         self.say = SayLine()
         self.say.said.connect(self._said)
         self.say.left.connect(self.take_focus)
+        self.of_run = label("", 12, 400, "second")
         self._lay_out()
         self.shown.activated.connect(self._show_plot)
         self.filter.chosen.connect(lambda _verdict: self._show_list())
@@ -115,10 +116,14 @@ class FindingsStation(Station):
         self.claim_panel.head.addWidget(self.conventions)
         self.claim_panel.body.addWidget(self.claims, 1)
         legend = label("hatched: no call; line: limit; whisker: ±U", 12, 400, "second")
-        legend.setContentsMargins(16, 3, 16, 7)
-        self.claim_panel.body.addWidget(legend)
+        foot = QHBoxLayout()
+        foot.setContentsMargins(16, 3, 16, 7)
+        foot.addWidget(legend)
+        foot.addStretch()
+        foot.addWidget(self.of_run)
+        self.claim_panel.body.addLayout(foot)
         self.left.addWidget(self.claim_panel, 5)
-        plot = Panel()
+        plot = self.plot_panel = Panel()
         self.plot.head.insertWidget(0, self.shown)
         self.plot.heading.hide()
         plot.body.addWidget(self.plot, 1)
@@ -165,7 +170,7 @@ class FindingsStation(Station):
         self._offer_plots()
         end = "" if run.evidence.complete else ", not complete"
         # Readings belong to the configuration the unit was in, whatever it is in now.
-        self.claim_panel.remark.setText(f"run {run.row.id}{end}: {run.unit.tag}, {run.unit.configuration}")
+        self.of_run.setText(f"run {run.row.id}{end}: {run.unit.tag}, {run.unit.configuration}")
         self._show_list()
 
     def _offer_plots(self) -> None:
@@ -260,6 +265,14 @@ class FindingsStation(Station):
             holds = "" if seals[-1].holds else "; the evidence is another now"
             self.sealed.setText(f"Signed by {seals[-1].by}, {local_time(seals[-1].at, date=True)}{holds}")
         self.sealed.setVisible(bool(seals))
+
+    def _ask_for_files(self) -> None:
+        self.plot_panel.hide()  # its room is needed
+        self.intake.begin()
+
+    def _files_left(self) -> None:
+        self.plot_panel.show()
+        self.take_focus()
 
     def _taken(self, run: int) -> None:
         self.intake.taken()

@@ -47,7 +47,7 @@ class ClaimRows(QWidget):
         self._groups = []
         for source, rows in sources.items():
             if source:
-                title = "Label and manual" if source == "label" else source
+                title = "Label and manual" if source == "label" else source[:1].upper() + source[1:]
                 published = rows[0][1].claim is not None and rows[0][1].claim.published
                 remark = "published limit, no guard band in it: both verdicts" if published else ""
             else:

@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QFont, QGuiApplication, QPainter, QPen
+from PySide6.QtGui import QFont, QGuiApplication, QPainter
 from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
+from zincsmith.judge.curves import apart
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.panel import button, label
 
+NEVER = ((0.0, 0.0),)  # numbers stand in the unit that the axis names, even when the axis is laid out anew
 DASHES = (None, [6, 3], [1.5, 2.5], [8, 3, 2, 3])
 
 
@@ -32,10 +33,10 @@ class Curve:
     marks: bool = True
     anchor: tuple[float, float] = (0.0, 0.5)
     named_at: int = -1
-    bars: bool = False  # single values: a bar from nought to each, beside those of the other curves
+    bars: bool = False  # single values in percent of a limit: a bar from nought to each, beside those of the others
 
 
-BESIDE = 0.24  # of an order, between bars of neighbouring curves
+BESIDE, BAR = 0.36, 0.34  # of an order: between bars of neighbouring curves, and their width
 
 
 class Plot(QWidget):
@@ -95,8 +96,9 @@ class Plot(QWidget):
             axis.setPen(pg.mkPen(t.line))
             axis.setTextPen(pg.mkPen(t.ink2))
             axis.setTickFont(_tick_font())
+            look = {"color": t.ink2, "font-size": "12px"}
+            axis.setLabel(f"{words}, {unit}" if unit else words, siPrefixEnableRanges=NEVER, **look)
             axis.enableAutoSIPrefix(False)
-            axis.setLabel(f"{words}, {unit}" if unit else words, **{"color": t.ink2, "font-size": "12px"})
             axis.setGrid(40)
         self.reading_line.setPen(pg.mkPen(t.ink, width=1))
         self.show_curves(self._curves)
@@ -107,21 +109,21 @@ class Plot(QWidget):
         self.widget.clear()
         self.widget.addItem(self.reading_line, ignoreBounds=True)
         self.reading_line.hide()
-        beside = _beside_each_other(curves)
+        names = _names(curves, float(self.widget.height()))
         for at, curve in enumerate(curves):
             color = t.of(curve.kind) if curve.kind != "rehearsed" else t.color("edge")
             pen = pg.mkPen(color, width=1)
             if DASHES[curve.dash] is not None:
                 pen.setDashPattern(DASHES[curve.dash])
             if curve.bars:
-                self._draw_bars(curve, pen, (at - (len(curves) - 1) / 2.0) * BESIDE, at / max(1, len(curves)))
+                self._draw_bars(at)
                 continue
             marks = {"symbol": "o", "symbolSize": 6, "symbolPen": pg.mkPen(color), "symbolBrush": t.paper}
             self.widget.plot(curve.x, curve.y, pen=pen, **(marks if curve.marks else {}))
-            if len(curve.x) and curve.name:
-                text = pg.TextItem(curve.name, color=t.text_of(curve.kind), anchor=beside.get(curve.name, curve.anchor))
+            if at in names:
+                text = pg.TextItem(curve.name, color=t.text_of(curve.kind), anchor=curve.anchor)
                 text.setFont(font(12, 600))
-                text.setPos(float(curve.x[curve.named_at]), float(curve.y[curve.named_at]))
+                text.setPos(float(curve.x[curve.named_at]), names[at])
                 self.widget.addItem(text, ignoreBounds=True)
         drawn = [c for c in curves if len(c.x)]
         if drawn:
@@ -132,17 +134,25 @@ class Plot(QWidget):
             self.widget.setXRange(low - room, high + (high - low or 1.0) * share / (1.0 - share), padding=0)
             self.widget.enableAutoRange(axis="y")
 
-    def _draw_bars(self, curve: Curve, pen: QPen, aside: float, down: float) -> None:
-        """Bars, and the name at the top right, one curve below the other."""
-        x = curve.x + aside
-        feet = np.column_stack((np.zeros(len(x)), curve.y)).ravel()
-        pen.setWidth(4 if pen.style() == Qt.PenStyle.SolidLine else 3)
-        self.widget.plot(np.repeat(x, 2), feet, pen=pen, connect="pairs")
-        text = pg.TextItem(curve.name, color=theme().text_of(curve.kind), anchor=(1.0, 0.0))
+    def _draw_bars(self, at: int) -> None:
+        """Bars from nought, solid for the first curve and hollow for the next, and the names at the top right."""
+        curve, t = self._curves[at], theme()
+        hue = t.of(curve.kind)
+        aside = (at - (len(self._curves) - 1) / 2.0) * BESIDE
+        brush = hue if at % 2 == 0 else t.color("paper")
+        bars = pg.BarGraphItem(x=curve.x + aside, height=curve.y, width=BAR, pen=pg.mkPen(hue, width=1), brush=brush)
+        self.widget.addItem(bars)
+        name = f"{'■' if at % 2 == 0 else '□'} {curve.name}"
+        text = pg.TextItem(name, color=t.text_of(curve.kind), anchor=(1.0, 0.0))
         text.setFont(font(12, 600))
-        highest = max(float(c.y.max()) for c in self._curves if len(c.y))
-        text.setPos(float(curve.x.max()), highest * (1.0 - 0.5 * down))
+        top = max(100.0, *(float(c.y.max()) for c in self._curves if len(c.y)))
+        gap = top * NAME_PX / max(60.0, float(self.widget.height()) - 60.0)
+        text.setPos(float(curve.x.max()), 0.98 * top - at * gap)
         self.widget.addItem(text, ignoreBounds=True)
+        if at == 0:
+            words = {"position": 0.03, "color": t.ink, "anchors": [(0, 0), (0, 0)]}
+            limit = pg.InfiniteLine(100.0, angle=0, pen=pg.mkPen(t.ink, width=1), label="limit", labelOpts=words)
+            self.widget.addItem(limit)
 
     def _moved(self, position: QPointF) -> None:
         if not self._curves or not self.widget.sceneBoundingRect().contains(position):
@@ -207,19 +217,22 @@ def _tick_font() -> QFont:
     return font(12)
 
 
-NEAR_SHARE = 0.08  # of the height: names of curves that end nearer to each other would overlap
+NAME_PX = 16.0  # from one name to the next
 
 
-def _beside_each_other(curves: list[Curve]) -> dict[str, tuple[float, float]]:
-    """Anchors for the names of curves that end close together: the upper one above its end, the lower one below."""
-    ends = sorted((float(c.y[c.named_at]), c.name) for c in curves if len(c.x) and c.name and c.marks)
-    values = [float(v) for c in curves if len(c.x) for v in (c.y.min(), c.y.max())]
-    if len(ends) < 2 or max(values) == min(values):
-        return {}
-    near = NEAR_SHARE * (max(values) - min(values))
-    found: dict[str, tuple[float, float]] = {}
-    for (low, lower), (high, upper) in pairwise(ends):
-        if high - low < near:
-            found.setdefault(lower, (0.0, 0.0))
-            found[upper] = (0.0, 1.0)
-    return found
+def _names(curves: list[Curve], height_px: float) -> dict[int, float]:
+    """Where the names of curves stand, by place in the list: beside the ends, apart from each other and inside the
+    plot. In the unit of the y axis."""
+    named = [(n, c) for n, c in enumerate(curves) if len(c.x) and c.name and not c.bars]
+    drawn = [(n, c) for n, c in named if c.marks]
+    inside = {n: float(c.y[c.named_at]) for n, c in named if not c.marks}
+    values = [float(v) for _, c in drawn for v in (c.y.min(), c.y.max())]
+    if not values:
+        return inside
+    low, high = min(values), max(values)
+    gap = (high - low) * NAME_PX / max(60.0, height_px - 60.0)
+    ends = sorted((float(c.y[c.named_at]), n) for n, c in drawn)
+    placed = apart([y for y, _ in ends], gap)
+    down = max(0.0, placed[-1] - high)
+    up = max(0.0, low - placed[0])
+    return inside | {n: y - down + up for (_, n), y in zip(ends, placed, strict=True)}
