@@ -84,11 +84,20 @@ def test_every_finding_stands_in_it_with_value_and_verdict(run: JudgedRun) -> No
     assert "The bench is simulated" in text
 
 
-def test_doubts_and_untested_claims_come_first(run: JudgedRun) -> None:
+def test_verdicts_come_first_and_the_first_lines_tell_of_doubts_and_what_was_not_tested(run: JudgedRun) -> None:
     text = render(run)
     order = [
         text.index(heading)
-        for heading in ("Open doubts", "<h2>Not tested", "Claims and findings", "Workings", "<h2>Rig")
+        for heading in (
+            "Open doubts:",
+            "Not tested:",
+            "<h2>Claims and findings",
+            "Open doubts</h2>",
+            "<h2>Not tested",
+            "<h2>Workings",
+            "<h2>Single readings",
+            "<h2>Rig",
+        )
     ]
     assert order == sorted(order)
 

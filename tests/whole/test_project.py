@@ -14,7 +14,7 @@ from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.claims import claims_of
 from zincsmith.model.events import EVENTS
 from zincsmith.simbench.adapter import Adapter
-from zincsmith.simbench.instruments import METERS
+from zincsmith.simbench.instruments import METERS, OF_THE_UNIT
 
 EXAMPLES = ROOT / "examples"
 STANDINS = sorted(f.stem for f in (EXAMPLES / "standins").glob("*.toml"))
@@ -43,7 +43,7 @@ def test_every_stand_in_is_an_example_unit_and_can_do_what_it_claims(name: str) 
 def test_example_rigs_state_what_the_stand_in_really_does(name: str) -> None:
     """The rig's data sheets are those that the stand-in draws its errors from, each known on its own side."""
     rig = read_rig(EXAMPLES / "rigs" / f"{name}.toml")
-    for role, functions in METERS.items():
+    for role, functions in ((r, f) for r, f in METERS.items() if r not in OF_THE_UNIT):
         one = rig.instrument(role)
         assert one is not None
         for function in functions:

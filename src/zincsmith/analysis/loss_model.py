@@ -18,8 +18,9 @@ WORTH = 10.0  # by how much the information criterion has to fall before a mode 
 @dataclass(frozen=True)
 class LossModel:
     """P = fixed + linear I + square I^2, in W, V and ohm. ``rest`` (n,) are the residuals in W, ``deleted`` (n,) those
-    against a fit without the point itself: a fit of few points follows an outlier and hides it. ``scatter`` is the
-    residual standard deviation, None without degrees of freedom to spare.
+    against a fit without the point itself: a fit of few points follows an outlier and hides it. ``spread`` (n,) is the
+    standard deviation of a deleted residual over that of one point: the fit without it is uncertain where it stood.
+    ``scatter`` is the residual standard deviation, None without degrees of freedom to spare.
     """
 
     fixed_W: float
@@ -27,6 +28,7 @@ class LossModel:
     square_ohm: float
     rest: Array
     deleted: Array
+    spread: Array
     scatter: float | None
 
 
@@ -41,9 +43,10 @@ def fit_losses(current_A: Array, loss_W: Array) -> LossModel:
     own = np.clip(np.sum(q * q, axis=1), 0.0, 1.0)  # leverage: how far a point draws the fit to itself
     with np.errstate(divide="ignore", invalid="ignore"):
         deleted = np.where(own < 1.0 - 1e-9, rest / (1.0 - own), np.nan)
+        spread = np.where(own < 1.0 - 1e-9, 1.0 / np.sqrt(1.0 - own), np.nan)
     spare = len(current_A) - TERMS
     scatter = math.sqrt(float(np.dot(rest, rest)) / spare) if spare > 0 else None
-    return LossModel(float(fit[0]), float(fit[1]), float(fit[2]), rest, deleted, scatter)
+    return LossModel(float(fit[0]), float(fit[1]), float(fit[2]), rest, deleted, spread, scatter)
 
 
 def mode_change(current_A: Array, loss_W: Array, u_W: float) -> tuple[float, float] | None:

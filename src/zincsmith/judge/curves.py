@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
@@ -139,10 +140,13 @@ def _columns(rows: list[tuple[float, float]]) -> tuple[list[float], list[float]]
     return [x for x, _ in rows], [y for _, y in rows]
 
 
-def apart(values: list[float], gap: float) -> list[float]:
-    """Places for names beside rising values, none nearer than ``gap`` to the next, their middle kept."""
+def apart(values: list[float], gap: float, low: float = -math.inf, high: float = math.inf) -> list[float]:
+    """Places for names beside rising values, none nearer than ``gap`` to the next, their middle kept as far as all of
+    them stay between ``low`` and ``high``."""
     placed: list[float] = []
     for value in values:
         placed.append(max(value, placed[-1] + gap) if placed else value)
     shift = (sum(values) - sum(placed)) / max(1, len(values))
+    if placed:
+        shift = max(min(shift, high - placed[-1]), low - placed[0])
     return [p + shift for p in placed]

@@ -40,6 +40,7 @@ def loss_findings(conditions: dict[str, float], points: Sequence[Point]) -> list
             "fixed_loss", "Fixed losses", "W", points, POWER, formula,
             "fixed part of Pin − V I, least squares", conditions, f"losses = {words}",
             lambda p: {"loss / W": loss[p.number], "off the fit / W": rest[p.number]},
+            doubts_of=lambda p, q: [],  # each point tells its own doubts with its efficiency
         )
     ]  # fmt: skip
     return [*found, *_change(conditions, points, amps, losses)]

@@ -72,8 +72,9 @@ def odd_ones(points: Sequence[Point]) -> dict[int, Doubt]:
         return {}
     watts = np.array([_value(p, "input_power") for p in rows])
     losses = watts - np.array([_value(p, "output_voltage") for p in rows]) * amps
-    deleted = fit_losses(amps, losses).deleted
-    worst = int(np.nanargmax(np.abs(deleted)))
+    model = fit_losses(amps, losses)
+    deleted, wide = model.deleted, model.spread
+    worst = int(np.nanargmax(np.abs(deleted) / wide))
     others = np.delete(np.arange(len(rows)), worst)
     rest = fit_losses(amps[others], losses[others])
     reading = rows[worst].get("input_power")
@@ -81,7 +82,7 @@ def odd_ones(points: Sequence[Point]) -> dict[int, Doubt]:
     own = shared_and_own(reading)[1] if reading.known else 0.0
     spread = (reading.spread or 0.0) / max(1, reading.count) ** 0.5
     sigma = max(rest.scatter or 0.0, float(np.hypot(own, spread)), LEAST_ODD / SIGMAS * float(watts[worst]))
-    if abs(deleted[worst]) <= SIGMAS * sigma:
+    if abs(deleted[worst]) <= SIGMAS * sigma * wide[worst]:
         return {}
     at = rows[worst]
     return {

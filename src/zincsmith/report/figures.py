@@ -57,8 +57,11 @@ def curves_svg(curves: Curves) -> str:
             axes.legend(frameon=False, fontsize=8.5)
         axes.margins(x=0.02 if curves.bars else 0.09)
         low, high = axes.get_ylim()
+        gap = 0.09 * (high - low)
         ends = sorted((y[-1], x[-1], name) for name, x, y in curves.lines if not curves.bars)
-        for (_, at, name), place in zip(ends, apart([e[0] for e in ends], 0.09 * (high - low)), strict=True):
+        for (_, at, name), place in zip(
+            ends, apart([e[0] for e in ends], gap, low + gap / 2.0, high - gap / 2.0), strict=True
+        ):
             axes.text(at + 0.02 * (axes.get_xlim()[1] - axes.get_xlim()[0]), place, name, va="center", fontsize=8.5)
         axes.grid(color=LINE, linewidth=0.5)
         axes.spines[["top", "right"]].set_visible(False)

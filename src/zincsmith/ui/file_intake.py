@@ -35,6 +35,7 @@ class FileIntake(Panel):
         self.files: tuple[Path, ...] = ()
         self.accuracy: Path | None = None
         self.holds = Choice()
+        self.holds.setAccessibleName("What the file holds")
         for words, kind in HOLDS:
             self.holds.addItem(words, kind)
         self.holds.activated.connect(self._fit)

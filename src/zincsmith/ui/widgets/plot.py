@@ -232,7 +232,5 @@ def _names(curves: list[Curve], height_px: float) -> dict[int, float]:
     low, high = min(values), max(values)
     gap = (high - low) * NAME_PX / max(60.0, height_px - 60.0)
     ends = sorted((float(c.y[c.named_at]), n) for n, c in drawn)
-    placed = apart([y for y, _ in ends], gap)
-    down = max(0.0, placed[-1] - high)
-    up = max(0.0, low - placed[0])
-    return inside | {n: y - down + up for (_, n), y in zip(ends, placed, strict=True)}
+    placed = apart([y for y, _ in ends], gap, low, high)
+    return inside | {n: y for (_, n), y in zip(ends, placed, strict=True)}
