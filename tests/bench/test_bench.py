@@ -208,3 +208,65 @@ def test_without_a_voltmeter_it_bleeds_for_the_whole_time(rig: Rig, standin: Sta
     assert safety.confirmed, "source and load were read back"
     assert again.clock.now_s - before == pytest.approx(5.0)
     again.close()
+
+
+class Told:
+    """A line that answers from a table and takes whatever is written."""
+
+    address = "told"
+
+    def __init__(self, answers: dict[str, str]) -> None:
+        self.answers = {"SYST:ERR?": '0,"No error"', **answers}
+
+    def write(self, command: str) -> None:
+        pass
+
+    def query(self, command: str) -> str:
+        return self.answers[command]
+
+    def close(self) -> None:
+        pass
+
+    open = close
+
+
+SAMPLES = ",".join(["7"] * 16)
+RECORD = {"REC:POIN?": "16", "REC:RATE?": "10000", "REC:VOLT?": SAMPLES, "REC:CURR?": SAMPLES,
+          "REC:VOLT:STEP?": "0.01", "REC:CURR:STEP?": "0.001"}  # fmt: skip
+
+
+def test_a_record_is_volts_and_amps_of_the_same_moments() -> None:
+    meter = ScpiInstrument(Told(RECORD), dialect_for("power_meter"))  # type: ignore[arg-type]
+    found = meter.record(16, ("input_voltage", "input_current"))
+    assert found.step_s == 1e-4
+    assert found.channels["input_voltage"] == ([7] * 16, 0.01)
+    assert found.channels["input_current"] == ([7] * 16, 0.001)
+
+
+@pytest.mark.parametrize(
+    ("query", "answer", "says"),
+    [
+        ("REC:VOLT?", "1,2,3", "16 samples were asked for, 3 came"),
+        ("REC:CURR?", ",".join(["7.5"] * 16), "no 16-bit integer"),
+        ("REC:CURR?", ",".join(["99999"] * 16), "no 16-bit integer"),
+        ("REC:RATE?", "0", "above zero"),
+        ("REC:VOLT:STEP?", "9.91E37", "above zero"),
+        ("REC:VOLT?", "volts", "no number"),
+    ],
+)
+def test_a_record_that_cannot_be_one_is_garbled_and_names_the_question(query: str, answer: str, says: str) -> None:
+    meter = ScpiInstrument(Told({**RECORD, query: answer}), dialect_for("power_meter"))  # type: ignore[arg-type]
+    with pytest.raises(Garbled, match=says) as refused:
+        meter.record(16, ("input_voltage", "input_current"))
+    assert refused.value.role == "power_meter"
+
+
+def test_the_stand_in_records_what_it_reads(rig: Rig, standin: StartStandIn) -> None:
+    bench = powered(rig, standin().addresses)
+    values = bench.poll()
+    record = bench.record(0.1)
+    codes, scale = record.channels["input_voltage"]
+    assert len(codes) == round(0.1 / record.step_s)
+    rms = (sum((c * scale) ** 2 for c in codes) / len(codes)) ** 0.5
+    assert rms == pytest.approx(values["input_voltage"], rel=5e-3)
+    bench.close()

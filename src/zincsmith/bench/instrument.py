@@ -129,7 +129,7 @@ class ScpiInstrument:
         operation = self.dialect.operation["set_record"]
         assert operation.command is not None
         self._set(operation.command.format(value=samples), operation.settle_s, "record", samples)
-        step_s = 1.0 / self._ask("get_record_rate")[0]
+        rate = self._positive("get_record_rate")
         channels = {}
         for quantity in quantities:
             during = f"record_{quantity}"
@@ -138,8 +138,14 @@ class ScpiInstrument:
                 raise Garbled(f"{samples} samples were asked for, {len(codes)} came", **self._where(during))
             if any(abs(c) > LARGEST_CODE or c != int(c) for c in codes):
                 raise Garbled("a record holds what is no 16-bit integer", **self._where(during))
-            channels[quantity] = ([int(c) for c in codes], self._ask(f"get_step_{quantity}")[0])
-        return Record(step_s, channels)
+            channels[quantity] = ([int(c) for c in codes], self._positive(f"get_step_{quantity}"))
+        return Record(1.0 / rate, channels)
+
+    def _positive(self, name: str) -> float:
+        found = self._ask(name)[0]
+        if not 0.0 < found < NOT_A_NUMBER:
+            raise Garbled(f"answered {found:g} where a number above zero is needed", **self._where(name))
+        return found
 
     def _read(self) -> dict[str, float]:
         operation = self.dialect.operation["read"]

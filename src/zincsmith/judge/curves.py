@@ -7,10 +7,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from zincsmith.judge.live import point_efficiency
-from zincsmith.model.reading import Evidence, Point
+from zincsmith.model.reading import COLD, Evidence, Point
 from zincsmith.procedures.display_accuracy import display_error
 from zincsmith.procedures.harmonics import CLASSES, orders_against
-from zincsmith.procedures.static_grid import COLD
 from zincsmith.rules.harmonics import load_harmonics
 
 Line = tuple[str, list[float], list[float]]

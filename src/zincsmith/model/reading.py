@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 WORKED_OUT = "worked out"  # from other readings of the same moment
+COLD = "cold"  # a condition: taken before the warm-up
 FROM_FILE = "from a file"  # recorded elsewhere and taken in
 
 

@@ -60,6 +60,16 @@ class Conventions:
     guard: str = "U"
 
 
+def at_point(line: Line, load_percent: float, load_A: float) -> dict[str, float]:
+    """The conditions of a point at a line and a load, as they stand with its readings."""
+    return {
+        "input_voltage_V": line.voltage_V,
+        "frequency_Hz": line.frequency_Hz,
+        "load_percent": load_percent,
+        "load_A": load_A,
+    }
+
+
 class Procedure(Protocol):
     """``steps`` is deterministic and touches nothing; ``tidy`` is run when it is over or was skipped; ``findings``
     can be run again on an old run. ``needs`` names the roles it cannot do without, ``serves`` what it is for.

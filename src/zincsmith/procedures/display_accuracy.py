@@ -19,7 +19,7 @@ from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.plan import DisplayOptions
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.point_doubts import point_doubts
 from zincsmith.procedures.static_grid import CAUTIONS, SAFETY_CHECKS
@@ -80,12 +80,7 @@ class DisplayAccuracy:
             yield Measure(
                 tuple(q for q in WANTED if q in ctx.measured),
                 options.average_s,
-                {
-                    "input_voltage_V": line.voltage_V,
-                    "frequency_Hz": line.frequency_Hz,
-                    "load_percent": load,
-                    "load_A": amps,
-                },
+                at_point(line, load, amps),
             )
 
     def tidy(self, ctx: Context) -> Steps:

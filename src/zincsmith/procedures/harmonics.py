@@ -23,7 +23,7 @@ from zincsmith.model.finding import Doubt, Finding, Working
 from zincsmith.model.plan import HarmonicOptions
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
 from zincsmith.procedures.point_doubts import point_doubts
 from zincsmith.procedures.static_grid import CAUTIONS, RAMP_PERCENT, SAFETY_CHECKS
 from zincsmith.rules.harmonics import HarmonicLimits, load_harmonics
@@ -72,12 +72,7 @@ class Harmonics:
                 yield Measure(
                     tuple(q for q in WANTED if q in ctx.measured),
                     options.average_s,
-                    {
-                        "input_voltage_V": line.voltage_V,
-                        "frequency_Hz": line.frequency_Hz,
-                        "load_percent": load,
-                        "load_A": amps,
-                    },
+                    at_point(line, load, amps),
                     options.record_s,
                 )
 

@@ -16,7 +16,7 @@ from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.plan import Line, RegimeOptions
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
 from zincsmith.procedures.point_doubts import point_doubts
 from zincsmith.procedures.search import bisect
 from zincsmith.procedures.static_grid import CAUTIONS, SAFETY_CHECKS
@@ -96,13 +96,7 @@ class PowerFactorRegimes:
         answer = yield Measure(
             tuple(q for q in WANTED if q in ctx.polled or q == "power_factor"),
             options.average_s,
-            {
-                "input_voltage_V": line.voltage_V,
-                "frequency_Hz": line.frequency_Hz,
-                "load_percent": load,
-                "load_A": amps,
-                "way": way,
-            },
+            {**at_point(line, load, amps), "way": way},
         )
         return _factor(answer.point) if isinstance(answer, Measured) else None
 

@@ -11,12 +11,11 @@ from zincsmith.analysis.efficiency import average_active_efficiency, efficiency
 from zincsmith.analysis.regulation import line_regulation, load_regulation, output_resistance
 from zincsmith.analysis.uncertainty import Values
 from zincsmith.model.finding import Doubt, Finding
-from zincsmith.model.reading import Evidence, Point
+from zincsmith.model.reading import COLD, Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.finding_of import Rows, finding_of
 from zincsmith.procedures.loss_figures import POWER, loss_findings
-from zincsmith.procedures.static_grid import COLD
 from zincsmith.procedures.sweep_doubts import difference_doubts, odd_ones, sag_doubts
 
 ACTIVE_LOADS = (100.0, 75.0, 50.0, 25.0)

@@ -21,9 +21,9 @@ from zincsmith.model.actions import (
 )
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.plan import GridOptions, Line
-from zincsmith.model.reading import Evidence, Point
+from zincsmith.model.reading import COLD, Evidence, Point
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
 from zincsmith.procedures.point_doubts import point_doubts
 from zincsmith.procedures.search import refine
 
@@ -35,7 +35,7 @@ LEAST_KNOWN = 3  # points before a curve can be refined
 LEAST_GAP_PERCENT = 1.0
 RAMP_PERCENT = (10.0, 25.0, 50.0, 75.0, 100.0)
 
-COLD, COLD_S = "cold", 2.0  # the point before the warm-up, and how long after the load came on
+COLD_S = 2.0  # after the load came on, before the warm-up
 NAME = "static_grid"
 SAFETY_CHECKS = "safety_checks"
 CAUTIONS = (
@@ -163,13 +163,7 @@ class StaticGrid:
         return Measure(
             tuple(wanted),
             options.average_s,
-            {
-                "input_voltage_V": line.voltage_V,
-                "frequency_Hz": line.frequency_Hz,
-                "load_percent": load_percent,
-                "load_A": load_percent / 100.0 * ctx.nameplate.output.current_A,
-                **more,
-            },
+            {**at_point(line, load_percent, load_percent / 100.0 * ctx.nameplate.output.current_A), **more},
         )
 
     def tidy(self, ctx: Context) -> Steps:
