@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -110,3 +111,36 @@ def _drawn(evidence: Evidence) -> list[Point]:
     """The points whose amps stand on the efficiency curve."""
     xs = {x for c in all_curves(evidence) if c.title.startswith("Efficiency") for _, line, _ in c.lines for x in line}
     return [p for p in evidence.points if (r := p.get("output_current")) is not None and r.value in xs]
+
+
+def volts_of(rows: list[tuple[float, float]]) -> Evidence:
+    """Points of (amps, volts) at one line."""
+    points = []
+    for number, (amps, volts) in enumerate(rows, 1):
+        c = {"input_voltage_V": 230.0, "frequency_Hz": 50.0, "load_percent": round(100.0 * amps / 2.5, 1)}
+        read = tuple(
+            Reading(
+                f"1/{number}/{q}", q, v, u, "role", "Meter", "simulated", range=60.0, range_percent=0.01, known=True
+            )
+            for q, v, u in (("output_voltage", volts, "V"), ("output_current", amps, "A"))
+        )
+        points.append(Point(number, c, read, 0.0))
+    return Evidence(tuple(points), True)
+
+
+def test_a_supply_out_of_its_band_at_light_load_has_a_minimum_load(unit: Unit) -> None:
+    """24 V ±2 %: outside at 0 and 0.1 A, inside from 0.3 A on; a plate that asks for a load is judged from there."""
+    rows = [(0.0, 26.1), (0.1, 24.9), (0.3, 24.2), (1.0, 24.1), (2.5, 24.0)]
+    plate = replace(unit.nameplate, outputs=(replace(unit.nameplate.output, tolerance_percent=2.0),))
+    found = found_in(volts_of(rows), replace(unit, nameplate=plate))
+    least = found["minimum_load"]
+    assert least.value == pytest.approx(0.2)
+    assert least.u == pytest.approx(0.1 / 3.0**0.5)
+    assert found["output_voltage_max"].value == 26.1
+    asked = replace(plate, outputs=(replace(plate.output, minimum_A=0.25),))
+    from_there = found_in(volts_of(rows), replace(unit, nameplate=asked))
+    assert from_there["output_voltage_max"].value == 24.2, "nothing is promised below the least load"
+    assert from_there["load_regulation"].value == pytest.approx((24.2 - 24.0) / 24.0)
+    assert "minimum_load" not in found_in(volts_of(rows[2:]), replace(unit, nameplate=plate)), "inside everywhere"
+    low = [(0.0, 24.0), (2.5, 22.0)]
+    assert "minimum_load" not in found_in(volts_of(low), replace(unit, nameplate=plate)), "out of it at full load"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -13,8 +14,9 @@ import pytest
 from tests.conftest import RIG, ROOT, UNIT
 
 from zincsmith.model.actions import Action, Confirm, Done, Measure, Measured, Outcome, SetLoad, SetSource
+from zincsmith.model.finding import Finding
 from zincsmith.model.plan import Line, StandbyOptions
-from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.reading import Evidence, Point, Reading, Wave
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, Conventions
 from zincsmith.procedures.standby import StandbyPower
@@ -133,3 +135,33 @@ def test_a_run_agrees_with_the_units_own_physics(command: Command, tmp_path: Pat
     assert idle["verdict"] in ("holds", "too close to call")
     readings = idle["working"]["rows"][0]["readings"]
     assert len(readings) == 10, "the blocks of the last two thirds"
+
+
+def test_the_uncertainty_allowed_grows_with_crest_over_power_factor(unit: Unit) -> None:
+    """IEC 62301 (value from memory): at a maximum current ratio of 60, 0.02 (1 + 0.08 x 50) = 10 % of 0.5 W are
+    allowed, 50 mW, where 20 mW would be without it. 40 mW are doubted only without a record."""
+    x = 2.0 * np.pi * 50.0 * np.arange(10_000) / 10_000.0
+    volts, amps = 325.0 * np.sin(x), np.where(np.abs(np.sin(x + 1.2)) > 0.9995, np.sign(np.sin(x + 1.2)), 0.0)
+    waves, samples = [], {}
+    for quantity, record in (("input_voltage", volts), ("input_current", amps)):
+        samples[quantity] = record.astype("<f8").tobytes()
+        waves.append(Wave(quantity, "V", 1e-4, len(x), 1.0, quantity, "power_meter", "Meter", "f8"))
+
+    def found(with_record: bool) -> Finding:
+        points = []
+        for n in range(1, 16):
+            watts = Reading(
+                f"1/{n}/input_power", "input_power", 0.5, "W", "power_meter", "Meter", "simulated", range=10.0,
+                offset=0.02 * 3.0**0.5, known=True,
+            )  # fmt: skip
+            c = {"input_voltage_V": 230.0, "frequency_Hz": 50.0, "load_percent": 0.0, "elapsed_s": 60.0 * n}
+            points.append(Point(n, c, (watts,), 0.0, waves=tuple(waves) if with_record and n == 1 else ()))
+        evidence = Evidence(tuple(points), True, samples=samples)
+        return StandbyPower().findings(evidence, unit.nameplate, Conventions())[0]
+
+    plain, recorded = found(False), found(True)
+    assert any(d.code == "standby_uncertainty" for d in plain.doubts)
+    ratio = re.search(r"\(MCR\) (\d+)", recorded.working.note)
+    assert ratio is not None
+    assert float(ratio.group(1)) > 50.0
+    assert not any(d.code == "standby_uncertainty" for d in recorded.doubts)

@@ -46,6 +46,7 @@ FIGURES = {
         Figure("load_regulation", "Load regulation", "1", "voltage", "band", "output", ("load_regulation",), GRID, OUT),
         Figure("line_regulation", "Line regulation", "1", "voltage", "most", "output", ("line_regulation",), GRID, OUT),
         Figure("cross_regulation", "Cross regulation", "1", "voltage", "band", roles=OUT),
+        Figure("minimum_load", "Minimum load", "A", "current", "most", "output", ("minimum_load",), GRID, OUT),
         Figure("output_resistance", "Output resistance", "ohm", "plain", "most", "output",
                ("output_resistance",), GRID, OUT),
         Figure("output_current", "Output current", "A", "current", "least", roles=("load", "thermometer")),

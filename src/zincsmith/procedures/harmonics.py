@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from zincsmith.analysis.accuracy import column
 from zincsmith.analysis.harmonic_limits import JudgedOrders, judge_orders
 from zincsmith.analysis.power import ORDERS, Power, smoothed_orders, window_words
+from zincsmith.analysis.record_quality import clipped_share
 from zincsmith.analysis.uncertainty import Values, propagate
 from zincsmith.analysis.waves import recorded_power
 from zincsmith.model.actions import Confirm, Dwell, Measure, SetLoad, SetSource, Stage
@@ -113,6 +114,7 @@ class Seen:
     power: Power
     orders_A: NDArray[np.float64]
     windows_A: NDArray[np.float64] | None
+    clipped: float  # share of the amps
 
     @property
     def conditions(self) -> dict[str, float]:
@@ -134,7 +136,7 @@ def _seen(point: Point, samples: Mapping[str, bytes]) -> Seen | None:
     power, volts, amps, step_s = recorded
     if power.current is None or len(power.current) <= ORDERS:
         return None
-    return Seen(point, power, np.abs(power.current), smoothed_orders(volts, amps, step_s, power))
+    return Seen(point, power, np.abs(power.current), smoothed_orders(volts, amps, step_s, power), clipped_share(amps))
 
 
 def orders_against(point: Point, samples: Mapping[str, bytes]) -> tuple[NDArray[np.float64], float, float] | None:
@@ -193,6 +195,14 @@ def _of_the_record(seen: Seen) -> list[Doubt]:
                 "source_out_of_tolerance",
                 f"At {seen.point.conditions['input_voltage_V']:g} V the volts are distorted by {100 * thd:.1f} %.",
                 "Use a cleaner source: what it is distorted by draws current of its own.",
+            )
+        )
+    if seen.clipped:
+        found.append(
+            Doubt(
+                "clipped",
+                f"The recorded amps stand at the end of their range for {100.0 * seen.clipped:.1f} % of the time.",
+                "Take the next range: a record without its peaks has other orders.",
             )
         )
     if seen.windows_A is None:

@@ -6,13 +6,14 @@ take is stated and stands in the budget.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
 
 from zincsmith.analysis.standby import Standby, allowed_W, limit_W_per_h, standby
 from zincsmith.analysis.uncertainty import coverage_factor
+from zincsmith.analysis.waves import recorded_power
 from zincsmith.model.actions import Confirm, Dwell, Measure, Measured, SetLoad, SetSource, Stage
 from zincsmith.model.finding import Contribution, Doubt, Finding
 from zincsmith.model.plan import Line, StandbyOptions
@@ -26,6 +27,7 @@ NAME = "standby"
 PERIOD_S = 600.0  # of the average method, each
 SETTLES_S = 1800.0
 LEAST_BLOCKS = 6
+RECORD_S = 1.0  # of volts and amps in the first block, for the maximum current ratio
 LIVE = ("input_power", "input_voltage", "input_current", "power_factor", "output_voltage")
 CAUTIONS = (
     "The input stays live with nothing at the output: do not touch the output terminals.",
@@ -36,7 +38,7 @@ CAUTIONS = (
 class StandbyPower:
     name = NAME
     title = "Standby power"
-    version = 1
+    version = 2
     needs: tuple[str, ...] = ("ac_source", "power_meter")
     serves = "no-load power, steady after IEC 62301, with its own uncertainty"
 
@@ -86,7 +88,8 @@ class StandbyPower:
         elapsed = 0.0
         while elapsed < options.at_most_s:
             elapsed += options.block_s
-            answer = yield _measure(ctx, line, options.block_s, elapsed)
+            record_s = RECORD_S if ctx.records and not times else 0.0
+            answer = yield _measure(ctx, line, options.block_s, elapsed, record_s)
             reading = answer.point.get("input_power") if isinstance(answer, Measured) else None
             if reading is None or reading.value is None:
                 if not isinstance(answer, Measured):
@@ -113,7 +116,7 @@ class StandbyPower:
             if reading is not None and reading.value is not None and "elapsed_s" in point.conditions:
                 c = point.conditions
                 by_line.setdefault((c["input_voltage_V"], c["frequency_Hz"]), []).append(point)
-        return [_finding(line, points) for line, points in by_line.items()]
+        return [_finding(line, points, _mcr(points, evidence.samples)) for line, points in by_line.items()]
 
 
 def _options(ctx: Context) -> StandbyOptions:
@@ -121,7 +124,7 @@ def _options(ctx: Context) -> StandbyOptions:
     return ctx.options
 
 
-def _measure(ctx: Context, line: Line, seconds: float, elapsed: float) -> Measure:
+def _measure(ctx: Context, line: Line, seconds: float, elapsed: float, record_s: float = 0.0) -> Measure:
     wanted = tuple(q for q in LIVE if q in ctx.polled or q == "input_power")
     leakage = _options(ctx).leakage_W if _options(ctx).leads == "connected" else 0.0
     return Measure(
@@ -134,6 +137,7 @@ def _measure(ctx: Context, line: Line, seconds: float, elapsed: float) -> Measur
             "elapsed_s": elapsed,
             **({"leakage_W": leakage} if leakage else {}),
         },
+        record_s,
     )
 
 
@@ -147,7 +151,16 @@ def _watts(point: Point) -> Reading:
     return reading
 
 
-def _finding(line: tuple[float, float], points: list[Point]) -> Finding:
+def _mcr(points: list[Point], samples: Mapping[str, bytes]) -> float | None:
+    """Maximum current ratio, crest factor over power factor, of the first record of a line; None without one."""
+    for point in points:
+        recorded = recorded_power(point, samples)
+        if recorded is not None and recorded[0].current_crest and recorded[0].power_factor:
+            return recorded[0].current_crest / recorded[0].power_factor
+    return None
+
+
+def _finding(line: tuple[float, float], points: list[Point], mcr: float | None) -> Finding:
     values = [float(_watts(p).value or 0.0) for p in points]
     times = [p.conditions["elapsed_s"] for p in points]
     conditions = {"input_voltage_V": line[0], "frequency_Hz": line[1]}
@@ -178,14 +191,15 @@ def _finding(line: tuple[float, float], points: list[Point]) -> Finding:
         lambda v: float(v["input_power"][0]),
         f"P, {words}",
         conditions,
-        f"{len(used)} blocks; slope {1000.0 * slope:+.2f} mW/h, {1000.0 * limit:.3g} mW/h allowed",
+        f"{len(used)} blocks; slope {1000.0 * slope:+.2f} mW/h, {1000.0 * limit:.3g} mW/h allowed"
+        + (f"; crest over power factor (MCR) {mcr:.0f}" if mcr is not None else ""),
         doubts_of=lambda p, q: point_doubts(replace(p, settled=None), q),
     )
     readings = [_watts(p).id for p in used]
     rows = ({**finding.working.rows[0], "readings": readings},)
     finding = replace(finding, working=replace(finding.working, rows=rows))
     finding = _with_leakage(finding, used[0])
-    return replace(finding, doubts=(*finding.doubts, *_doubts(finding, stable, len(points), row)))
+    return replace(finding, doubts=(*finding.doubts, *_doubts(finding, stable, mcr, row)))
 
 
 def _of_two(times: Sequence[float], values: Sequence[float]) -> tuple[float, float, bool]:
@@ -209,7 +223,7 @@ def _with_leakage(finding: Finding, point: Point) -> Finding:
     return replace(finding, u=u, dof=dof, k=coverage_factor(dof), contributions=(*finding.contributions, part))
 
 
-def _doubts(finding: Finding, stable: bool, blocks: int, point: Point) -> list[Doubt]:
+def _doubts(finding: Finding, stable: bool, mcr: float | None, point: Point) -> list[Doubt]:
     found = []
     where = f"{point.conditions['input_voltage_V']:g} V"
     if not stable:
@@ -221,7 +235,7 @@ def _doubts(finding: Finding, stable: bool, blocks: int, point: Point) -> list[D
             )
         )
     if finding.u is not None and finding.k is not None and finding.value is not None:
-        most = allowed_W(finding.value)
+        most = allowed_W(finding.value, mcr)
         if finding.u * finding.k > most:
             found.append(
                 Doubt(

@@ -9,8 +9,8 @@ import numpy as np
 
 from zincsmith.analysis.efficiency import average_active_efficiency, efficiency
 from zincsmith.analysis.regulation import line_regulation, load_regulation, output_resistance
-from zincsmith.analysis.uncertainty import Values
-from zincsmith.model.finding import Doubt, Finding
+from zincsmith.analysis.uncertainty import Values, coverage_factor
+from zincsmith.model.finding import Contribution, Doubt, Finding
 from zincsmith.model.reading import COLD, Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
@@ -30,9 +30,10 @@ def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) 
         c = point.conditions
         by_line.setdefault((c["input_voltage_V"], c["frequency_Hz"]), []).append(point)
     found: list[Finding] = []
-    found += _output_voltage(warm)
+    loaded = _from_minimum(warm, nameplate)
+    found += _output_voltage(loaded)
     for line, points in by_line.items():
-        found += _load_regulation(line, points, nameplate, conventions)
+        found += _load_regulation(line, _from_minimum(points, nameplate), nameplate, conventions)
     found += _line_regulation(list(by_line.values()), nameplate)
     odd: dict[int, Doubt] = {}
     sags: dict[tuple[float, float], list[Doubt]] = {}
@@ -44,6 +45,7 @@ def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) 
         found += _full_load(line, points)
         found += _resistance(line, points)
         found += _single_efficiencies(line, points)
+        found += _minimum_load(line, points, nameplate)
         found += loss_findings(_line(line), _with(points, POWER))
     found += _drift([p for p in evidence.points if COLD in p.conditions], warm)
     return [_with_sweep_doubts(f, odd, sags) for f in found]
@@ -107,6 +109,46 @@ def _load(point: Point) -> float:
 
 def _line(line: tuple[float, float]) -> dict[str, float]:
     return {"input_voltage_V": line[0], "frequency_Hz": line[1]}
+
+
+def _from_minimum(points: Rows, plate: Nameplate) -> list[Point]:
+    """The points from the least load that the plate asks for; nothing is promised below it."""
+    least = plate.output.minimum_A
+    if not least:
+        return list(points)
+    return [p for p in points if (r := p.get("output_current")) is not None and (r.value or 0.0) >= 0.99 * least]
+
+
+def _minimum_load(line: tuple[float, float], points: Rows, plate: Nameplate) -> list[Finding]:
+    """The load from which on the output stays in its band: between the last point outside and the next, a rectangle.
+
+    Nothing where the plate states no band, the output is out of it at full load, or the lightest point is inside.
+    """
+    percent = plate.output.tolerance_percent
+    rows = sorted(_with(points, ["output_voltage", "output_current"]), key=_amps)
+    if percent is None or not rows:
+        return []
+    half = abs(plate.output.voltage_V) * percent / 100.0
+    outside = [n for n, p in enumerate(rows) if abs(_volts(p) - plate.output.voltage_V) > half]
+    if not outside or outside[-1] == len(rows) - 1:
+        return []
+    pair = rows[outside[-1] : outside[-1] + 2]
+    below, above = (_amps(p) for p in pair)
+    part = Contribution("between the two loads", (above - below) / 2.0 / 3.0**0.5, True)
+    band = f"{plate.output.voltage_V:g} V ±{percent:g} %"
+    shown = finding_of(
+        "minimum_load", "Minimum load", "A", pair, ["output_voltage", "output_current"],
+        lambda v: float(np.mean(v["output_current"])), "middle of the two loads", _line(line),
+        f"outside {band} at {below:.3g} A, inside from {above:.3g} A on",
+    )  # fmt: skip
+    return [replace(shown, u=part.effect, k=coverage_factor(None), dof=None, contributions=(part,))]
+
+
+def _amps(point: Point) -> float:
+    reading = point.get("output_current")
+    assert reading is not None
+    assert reading.value is not None
+    return reading.value
 
 
 def _output_voltage(points: Rows) -> list[Finding]:

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from zincsmith.analysis.harmonic_limits import judge_orders
 from zincsmith.analysis.power import ORDERS, Power, power_of, smoothed_orders, window_words
+from zincsmith.analysis.record_quality import clipped_share, coarse_steps
 from zincsmith.formats.table_file import Columns
 from zincsmith.model.errors import InputError
 from zincsmith.recorded.even import Even, evenly, rising_times
@@ -17,11 +18,6 @@ Array = NDArray[np.float64]
 
 FEW_PERIODS = 5
 FEW_SAMPLES = 10  # a period
-CLIPPED = 0.02  # of all samples at one end
-ZERO = 0.02  # of the span: a plateau so near to nought is no end of a range
-FLAT = 6.0  # times as many samples at the top as just below it
-SQUARE = 8  # levels: with fewer a record is switched
-COARSE = 20.0  # steps of quantization from end to end
 DISTORTED, OFF = 0.02, 0.01  # a source beyond these does not serve compliance work (IEC 62301, from memory)
 UNLIKE_ONE = 1.0005
 
@@ -118,36 +114,12 @@ def _doubts(out: Analysed, p: Power, even: Even) -> None:
 
 def _quantized(out: Analysed, name: str, record: Array) -> None:
     """Steps of the converter that are too few, and a record that stands at its end."""
-    low, high = float(np.min(record)), float(np.max(record))
-    levels = np.unique(record[:200_000])
-    if high <= low or len(levels) < 2:
-        return
-    step = (high - low) / 256.0
-    if len(levels) < len(record) / 8:
-        step = float(np.min(np.diff(levels)))
-        if len(levels) > SQUARE and (high - low) / step < COARSE:
-            steps = round((high - low) / step)
-            out.doubt("coarse", f"The {name} fill {steps} steps of the converter.", "Choose a more sensitive range.")
-    if len(levels) <= SQUARE:
-        return  # a switched record has flat tops
-    shares = [_flat(record, high, step), _flat(-record, -low, step)]
-    if max(shares) > CLIPPED:
-        words = f"The {name} stand at their greatest value for {100.0 * max(shares):.1f} % of the record."
+    steps, clipped = coarse_steps(record), clipped_share(record)
+    if steps is not None:
+        out.doubt("coarse", f"The {name} fill {steps} steps of the converter.", "Choose a more sensitive range.")
+    if clipped:
+        words = f"The {name} stand at their greatest value for {100.0 * clipped:.1f} % of the record."
         out.doubt("clipped", words, "Check the range: a clipped record loses its peaks.")
-
-
-def _flat(record: Array, high: float, step: float) -> float:
-    """The share of samples at the top, where the top is a plateau: nearly nothing lies just below it, and it lasts.
-
-    The rounded top of a sine fills its highest step for about twice as long as the one below.
-    """
-    if abs(high) < ZERO * (high - float(np.min(record))):
-        return 0.0  # rests at nought, as a rectified current does
-    top = record > high - 0.5 * step
-    below = int(np.count_nonzero(~top & (record > high - 1.5 * step)))
-    lasts = int(np.count_nonzero(top[3:] & top[2:-1] & top[1:-2] & top[:-3]))
-    count = int(np.count_nonzero(top))
-    return count / len(record) if lasts and count > FLAT * below else 0.0
 
 
 def _against_limits(out: Analysed, p: Power, even: Even) -> None:
