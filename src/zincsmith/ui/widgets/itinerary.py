@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.engine.rehearsal import Itinerary, PlannedStage
-from zincsmith.judge.words import duration
+from zincsmith.judge.words import counted, duration
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 
@@ -190,7 +190,7 @@ class ItineraryView(QWidget):
         ink.write(p, row.adjusted(8, 0, -62, 0), stage.title, 13, 600)
         left = 8 + ink.width(stage.title, 13, 600) + 10
         typed = sum(len(x.typed) for x in stage.points)
-        words = f"{len(stage.points)} points, {typed} to type" if typed else stage.detail
+        words = f"{counted(len(stage.points), 'point')}, {typed} to type" if typed else stage.detail
         ink.write(p, row.adjusted(left, 0, -62, 0), words, 12, 400, t.color("ink2"))
         ink.write(p, row, duration(stage.seconds), 13, 600, align=ink.RIGHT)
 

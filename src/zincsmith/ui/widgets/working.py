@@ -40,7 +40,7 @@ class Working(QWidget):
         self.setAccessibleName(f"Working of {judged.finding.title}" if judged else "Working")
         self.setAccessibleDescription(earlier)
         if judged is not None:
-            rows = sum(len(r.get("readings", ())) for r in judged.finding.working.rows)
+            rows = len(_ids(judged.finding))
             doubts = 76 * len(judged.finding.doubts)
             lines = len(judged.finding.working.rows) + 2 * min(rows, 60) + 6
             self.setMinimumHeight(300 + 3 * LINE * bool(earlier) + LINE * lines + 24 * 7 + doubts)
@@ -66,14 +66,18 @@ class Working(QWidget):
     def _headline(self, p: QPainter, judged: Judged) -> float:
         t = theme()
         value, expanded, unit = value_words(judged.finding)
-        ink.write(p, self._box(0, 38), value, 32, t.large_weight, t.of(kind_of(judged)))
-        at = 2 + ink.width(value, 32, t.large_weight) + 6
-        ink.write(p, QRectF(at, 8, 50, 28), unit, 18, 400, t.of(kind_of(judged)))
-        ink.write(p, QRectF(at + ink.width(unit, 18) + 14, 8, 120, 28), expanded, 15, 400, t.color("ink2"))
         right = self._box(0, 18)
         rows = [(judged.verdict, "guarded"), (judged.verdict_simple, "simple")]
         if judged.claim is None or judged.verdict is Verdict.NOT_TESTED:
             rows = [(judged.verdict, "")]
+        verdicts = max(ink.width(v.value, 13, 600) + (62 if words else 0) for v, words in rows) + 20
+        beside = ink.width(unit, 18) + ink.width(expanded, 15) + 22
+        room = right.width() - verdicts - beside
+        size = next((s for s in (32, 28, 24) if ink.width(value, s, t.large_weight) <= room), 20)
+        ink.write(p, self._box(0, 38), value, size, t.large_weight, t.of(kind_of(judged)))
+        at = 2 + ink.width(value, size, t.large_weight) + 6
+        ink.write(p, QRectF(at, 8, 50, 28), unit, 18, 400, t.of(kind_of(judged)))
+        ink.write(p, QRectF(at + ink.width(unit, 18) + 14, 8, 120, 28), expanded, 15, 400, t.color("ink2"))
         for at_row, (verdict, words) in enumerate(rows):
             y = 3 + 19 * at_row
             text_w = ink.width(verdict.value, 13, 600)
@@ -105,8 +109,9 @@ class Working(QWidget):
             y += LINE
         note = "; ".join(x for x in (where, working.note) if x)
         if note:
-            ink.write(p, self._box(y, LINE), note, 12, 400, t.color("ink2"))
-            y += LINE
+            box = self._box(y, max(LINE, ink.wrapped_height(note, self._box(y, 0).width(), 12) + 4))
+            ink.write(p, box, note, 12, 400, t.color("ink2"), WRAP, wrap=True)
+            y += box.height()
         if finding.k is not None:
             dof = "infinite" if finding.dof is None or finding.dof > 9999 else f"{finding.dof:.0f}"
             ink.write(p, self._box(y, LINE), f"k = {finding.k:.3g}, {dof} degrees of freedom", 12, 400, t.color("ink2"))
@@ -144,7 +149,7 @@ class Working(QWidget):
         _, expanded, _ = value_words(finding)
         ink.write(p, self._box(y, LINE), f"Where the {expanded} {unit} comes from".replace("  ", " "), 14, 700)
         y += LINE
-        remark = "whole bars: shared by all points; parted: each its own; added in squares"
+        remark = "whole bars: shared by all points; parted: each its own"
         ink.write(p, self._box(y, 18), remark, 12, 400, t.color("ink2"))
         y += 20
         most = parts[0].u
@@ -181,7 +186,7 @@ class Working(QWidget):
 
     def _singles(self, p: QPainter, y: float, finding: Finding) -> None:
         t = theme()
-        ids = [i for row in finding.working.rows for i in row.get("readings", ())]
+        ids = _ids(finding)
         if not ids:
             return
         ink.write(p, self._box(y, LINE), "Single readings", 14, 700)
@@ -194,6 +199,11 @@ class Working(QWidget):
                 p, QRectF(108, y + 16, self.width() - 120, LINE), f"{how}; {_place(one)}", 12, 400, t.color("ink2")
             )
             y += LINE + 18
+
+
+def _ids(finding: Finding) -> list[str]:
+    """The readings behind a finding, each once."""
+    return list(dict.fromkeys(i for row in finding.working.rows for i in row.get("readings", ())))
 
 
 def _place(identity: str) -> str:
