@@ -232,3 +232,30 @@ def test_the_report_command_writes_one_file(command: Command, finished_book: Pat
     assert out.read_text().startswith("<!DOCTYPE html>")
     assert [f.name for f in tmp_path.iterdir()] == ["out.html"]
     assert command("report", finished_book, "-o", tmp_path / "no" / "out.html").returncode == 2
+
+
+def test_a_file_is_taken_in_judged_signed_and_judged_again(command: Command, tmp_path: Path) -> None:
+    """From nothing but a unit, a rig and a table of points: 60 W out for 68 W in are 88.2 %."""
+    file = tmp_path / "sweep.csv"
+    file.write_text(
+        "load_percent;input_voltage_V;input_power_W;output_voltage_V;output_current_A\n"
+        "100;230,1;68;24,0;2,5\n75;230,1;51;24,0;1,875\n50;230,1;34,2;24,0;1,25\n25;230,1;17,4;24,0;0,625\n"
+    )
+    book = tmp_path / "files.zbook"
+    refused = command("take-in", book, "points", file, "--operator", "M. Hale")
+    assert (refused.returncode, "a new one needs --unit and --rig" in refused.stderr) == (2, True)
+    bad = command("take-in", book, "power", file, "--operator", "M. Hale", "--unit", UNIT, "--rig", RIG)
+    assert (bad.returncode, book.exists()) == (2, False), "nothing is left of what was refused"
+    done = command("take-in", book, "points", file, "--operator", "M. Hale", "--unit", UNIT, "--rig", RIG)
+    assert done.returncode == 0, done.stderr
+    found = json.loads(command("findings", book, "--json").stdout)["findings"]
+    full = next(f for f in found if f["name"] == "efficiency" and f["conditions"]["load_percent"] == 100.0)
+    assert full["value"] == pytest.approx(60.0 / 68.0)
+    assert full["u"] > 0.0, "the accuracy is that of the rig's instruments"
+    again = json.loads(command("findings", book, "--recompute", "--json").stdout)
+    assert again["same"] is True
+    assert command("sign", book, "--by", "M. Hale").returncode == 0
+    wrong = command("take-in", book, "standby", file, "--operator", "M. Hale", "--line", "230;50")
+    assert wrong.returncode == 2
+    assert "is no line" in wrong.stderr
+    assert "Traceback" not in wrong.stderr

@@ -113,7 +113,15 @@ def test_a_record_of_bursts_gives_its_mean_over_whole_bursts(tmp_path: Path, uni
     run = taken(path, unit, FileRequest("standby", (file,), "M. Hale", line=AT))
     found = next(j for j in run.judged if j.finding.name == "no_load_power" and j.finding.value is not None)
     assert found.finding.value == pytest.approx(0.02 + 0.48 / 5.0, rel=0.01)
-    assert not any(d.code == "not_stable" for d in found.finding.doubts)
+    assert not any(d.code in ("not_stable", "read_with_a_note") for d in found.finding.doubts)
+    holed = (t < 700.0) | (t > 760.0)
+    gap = table(
+        tmp_path / "gap.csv", ["time_s", "power_W"], [[a, b] for a, b in zip(t[holed], watts[holed], strict=True)]
+    )
+    run = taken(path, unit, FileRequest("standby", (gap,), "M. Hale", line=AT))
+    found = next(j for j in run.judged if j.finding.name == "no_load_power" and j.finding.value is not None)
+    told = next(d for d in found.finding.doubts if d.code == "read_with_a_note")
+    assert "nothing was recorded for 6" in told.text
 
 
 def test_waveforms_from_elsewhere_are_judged_by_their_own_instrument(tmp_path: Path, unit: Unit, rig: Rig) -> None:

@@ -185,7 +185,7 @@ class BookReader:
         key = key if key is not None else self.current_key(kind)
         with clear_errors(self.path):
             query = (
-                "SELECT d.body FROM document d JOIN head h ON h.kind = d.kind AND h.key = d.key "
+                "SELECT d.body FROM document d LEFT JOIN head h ON h.kind = d.kind AND h.key = d.key "
                 "WHERE d.kind = ? AND d.key = ? AND d.n = coalesce(?, h.n)"
             )
             row = self._db.execute(query, (kind, key, n)).fetchone()

@@ -66,3 +66,12 @@ def print_table(run) -> None:  # type: ignore[no-untyped-def]
             one.finding.title, condition_words(one.finding.conditions), value, expanded, unit, claim, one.verdict.value
         )
     Console(width=None if sys.stdout.isatty() else 140).print(table)
+
+
+def keep_findings(book: Path, judged) -> None:  # type: ignore[no-untyped-def]
+    """The findings as they are told at the end of a run, to be compared with when old evidence is judged again."""
+    from zincsmith.book.writer import BookWriter
+    from zincsmith.judge.kept import snapshot
+
+    with BookWriter(book) as writer:
+        writer.append(snapshot(judged), run=judged.row.id)

@@ -10,7 +10,7 @@ from typing import Annotated, NoReturn
 
 import typer
 
-from zincsmith.cli.app import BookArgument, app, judged_run, print_rows, print_table
+from zincsmith.cli.app import BookArgument, app, judged_run, keep_findings, print_rows, print_table
 
 
 @app.command()
@@ -84,18 +84,9 @@ def _tell_end(end, book: Path) -> NoReturn:  # type: ignore[no-untyped-def]
     from zincsmith.model.finding import Verdict
 
     judged = judged_run(book, None)
-    _keep(book, judged)
+    keep_findings(book, judged)
     print_table(judged)
     raise typer.Exit(1 if judged.count(Verdict.FAILS) else 0)
-
-
-def _keep(book: Path, judged) -> None:  # type: ignore[no-untyped-def]
-    """The findings as they are told at the end of a run, to be compared with when old evidence is judged again."""
-    from zincsmith.book.writer import BookWriter
-    from zincsmith.judge.kept import snapshot
-
-    with BookWriter(book) as writer:
-        writer.append(snapshot(judged), run=judged.row.id)
 
 
 @app.command("plan")

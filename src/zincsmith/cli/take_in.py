@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from zincsmith.cli.analyse import AnalysisKind
-from zincsmith.cli.app import BookArgument, app, judged_run, print_table
+from zincsmith.cli.app import BookArgument, app, judged_run, keep_findings, print_table
 
 
 @app.command("take-in")
@@ -30,12 +30,10 @@ def take_in_files(
     power: Annotated[str, typer.Option(help="column of watts")] = "power_W",
 ) -> None:
     """Take recorded files in as evidence: they become a run of the book, and are judged like any other."""
-    from zincsmith.book.reader import BookReader
-    from zincsmith.book.writer import BookWriter
-    from zincsmith.engine.taking_in import FileRequest, take_in
+    from zincsmith.engine.taking_in import FileRequest
     from zincsmith.formats.rig_file import read_rig
     from zincsmith.formats.unit_file import read_unit
-    from zincsmith.model.errors import InputError
+    from zincsmith.model.errors import InputError, ZincsmithError
 
     the_unit = read_unit(unit) if unit is not None else None
     the_rig = read_rig(rig) if rig is not None else None
@@ -45,6 +43,24 @@ def take_in_files(
         kind.value, tuple(files), operator, ambient, _line(line), load, instrument, accuracy, time, voltage, current,
         power,
     )  # fmt: skip
+    new = not book.exists()
+    try:
+        number = _take_in(book, the_unit, the_rig, asked)
+    except ZincsmithError:
+        if new:  # of what is refused nothing is left behind
+            book.unlink(missing_ok=True)
+        raise
+    judged = judged_run(book, number)
+    keep_findings(book, judged)
+    print_table(judged)
+
+
+def _take_in(book: Path, the_unit, the_rig, asked) -> int:  # type: ignore[no-untyped-def]
+    from zincsmith.book.reader import BookReader
+    from zincsmith.book.writer import BookWriter
+    from zincsmith.engine.taking_in import take_in
+    from zincsmith.model.errors import InputError
+
     with BookWriter(book) as writer:
         if the_unit is not None:
             writer.revise("unit", the_unit.tag, the_unit, "from a unit file")
@@ -54,8 +70,7 @@ def take_in_files(
             key = the_unit.tag if the_unit is not None else reader.current_key("unit")
         if key is None:
             raise InputError("the book has no unit yet: name one with --unit", file=str(book))
-        number = take_in(writer, key, asked)
-    print_table(judged_run(book, number))
+        return take_in(writer, key, asked)
 
 
 def _line(text: str):  # type: ignore[no-untyped-def]

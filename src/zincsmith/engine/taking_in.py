@@ -62,7 +62,7 @@ class FileRequest:
 
 
 def take_in(book: BookWriter, unit_key: str, asked: FileRequest) -> int:
-    """Write a run of what the files hold; returns its number. InputError, with nothing written, for what is refused."""
+    """Write a run of what the files hold; returns its number. InputError, with nothing written, when refused."""
     unit, rig = book.document("unit", unit_key), book.document("rig", "bench")
     assert isinstance(unit, Unit)
     assert isinstance(rig, Rig)
@@ -72,7 +72,7 @@ def take_in(book: BookWriter, unit_key: str, asked: FileRequest) -> int:
     if not asked.operator.strip():
         raise InputError("somebody answers for a file that is taken in: name them", key="operator")
     found = _columns(asked)
-    points, options = _points(found, asked, unit, rig)
+    points, options, notes = _points(found, asked, unit, rig)
     accuracy = read_accuracy(asked.accuracy, tuple(BASES)) if asked.accuracy is not None else {}
     run = book.next_run()
     taken = [_point(one, n, run, rig, asked, accuracy, found) for n, one in enumerate(points, 1)]
@@ -83,7 +83,7 @@ def take_in(book: BookWriter, unit_key: str, asked: FileRequest) -> int:
         data = file.read_bytes()
         sha256 = hashlib.sha256(data).hexdigest()
         book.keep_source(sha256, file.name, data)
-        events.append(FileTaken(file.name, sha256, asked.kind, asked.instrument, found.notes))
+        events.append(FileTaken(file.name, sha256, asked.kind, asked.instrument, (*found.notes, *notes)))
     for one in points:
         book.keep_waves(one.samples)
     done = procedure(options.procedure)
@@ -109,7 +109,9 @@ def _columns(asked: FileRequest) -> Columns:
     return joined(found, read_columns(asked.files[1]), asked.time) if len(asked.files) == 2 else found
 
 
-def _points(found: Columns, asked: FileRequest, unit: Unit, rig: Rig) -> tuple[list[FilePoint], Options]:
+def _points(
+    found: Columns, asked: FileRequest, unit: Unit, rig: Rig
+) -> tuple[list[FilePoint], Options, tuple[str, ...]]:
     unfit = procedure({"points": "static_grid", "standby": "standby", "power": "harmonics"}[asked.kind]).suits(
         unit.nameplate
     )
@@ -127,14 +129,17 @@ def _points(found: Columns, asked: FileRequest, unit: Unit, rig: Rig) -> tuple[l
         at = {(p.conditions["input_voltage_V"], p.conditions["frequency_Hz"], p.conditions["load_percent"])
               for p in points}  # fmt: skip
         every = [(x.voltage_V, x.frequency_Hz, load) for x in lines for load in loads]
-        return points, GridOptions(lines=lines, loads_percent=loads, dropped=tuple(k for k in every if k not in at))
+        return points, GridOptions(lines=lines, loads_percent=loads, dropped=tuple(k for k in every if k not in at)), ()
     if asked.line is None:
         raise InputError("the file does not say at which line it was recorded: name it, such as 230 50", key="line")
     if asked.kind == "standby":
-        return points_of_standby(found, asked.time, asked.power, asked.line), StandbyOptions(lines=(asked.line,))
+        blocks, notes = points_of_standby(found, asked.time, asked.power, asked.line)
+        return blocks, StandbyOptions(lines=(asked.line,)), notes
     source = asked.instrument or _meter_name(rig)
-    point = point_of_waves(found, asked.time, asked.voltage, asked.current, asked.line, asked.load_percent, source)
-    return [point], HarmonicOptions(lines=(asked.line,), loads_percent=(asked.load_percent,))
+    point, notes = point_of_waves(
+        found, asked.time, asked.voltage, asked.current, asked.line, asked.load_percent, source
+    )
+    return [point], HarmonicOptions(lines=(asked.line,), loads_percent=(asked.load_percent,)), notes
 
 
 def _meter_name(rig: Rig) -> str:

@@ -76,10 +76,10 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
         limits = load_harmonics()
         rules += (f"Limits for harmonic currents ({limits.edition}), {limits.digest}",)
     faults = tuple(check(unit, rig, plan, date.fromisoformat(row.began[:10]))) if _on_this_rig(evidence, rig) else ()
-    judged = _judged(unit, evidence, conventions, faults)
+    files = tuple(w.event for w in book.events(run=row.id, kinds=(FileTaken,)) if isinstance(w.event, FileTaken))
+    judged = _judged(unit, evidence, conventions, faults, files)
     stops = stops_of(book.events(run=row.id, kinds=STOPPING))
     deviations = deviations_of(book.events(run=row.id, kinds=DEVIATING))
-    files = tuple(w.event for w in book.events(run=row.id, kinds=(FileTaken,)) if isinstance(w.event, FileTaken))
     return JudgedRun(
         row, unit, rig, plan, opened, closed, evidence, conventions, judged, faults, rules, stops, deviations, files
     )
@@ -96,13 +96,31 @@ def _on_this_rig(evidence: Evidence, rig: Rig) -> bool:
 
 def judge_again(run: JudgedRun, conventions: Conventions) -> JudgedRun:
     """The same evidence under other conventions."""
-    return replace(run, conventions=conventions, judged=_judged(run.unit, run.evidence, conventions, run.faults))
+    return replace(
+        run, conventions=conventions, judged=_judged(run.unit, run.evidence, conventions, run.faults, run.files)
+    )
 
 
-def _judged(unit: Unit, evidence: Evidence, conventions: Conventions, faults: Sequence[Fault]) -> tuple[Judged, ...]:
+def _judged(
+    unit: Unit, evidence: Evidence, conventions: Conventions, faults: Sequence[Fault], files: Sequence[FileTaken]
+) -> tuple[Judged, ...]:
     findings = findings_of(evidence.procedures, evidence, unit.nameplate, conventions)
     judged = judge(findings, claims_of(unit.nameplate), evidence, unit, conventions)
-    return tuple(_with_rig(j, faults) for j in judged)
+    return tuple(_with_notes(_with_rig(j, faults), files) for j in judged)
+
+
+def _with_notes(judged: Judged, files: Sequence[FileTaken]) -> Judged:
+    """What was passed over when a file was read goes with every figure that was worked out of it."""
+    if judged.finding.value is None:
+        return judged
+    notes = tuple(
+        Doubt("read_with_a_note", f"{f.name}: {note}.", "See whether it matters, or record it again.")
+        for f in files
+        for note in f.notes
+    )
+    return (
+        replace(judged, finding=replace(judged.finding, doubts=(*judged.finding.doubts, *notes))) if notes else judged
+    )
 
 
 def _with_rig(judged: Judged, faults: Sequence[Fault]) -> Judged:

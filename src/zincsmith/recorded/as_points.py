@@ -15,7 +15,7 @@ from zincsmith.formats.table_file import Columns
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Wave
-from zincsmith.recorded.even import evenly, refuse_falling, rising_times
+from zincsmith.recorded.even import evenly, longest_gap_s, refuse_falling, rising_times
 from zincsmith.recorded.points import BASES, NEAR_PERCENT, SAME_INPUT
 
 Array = NDArray[np.float64]
@@ -81,8 +81,9 @@ def points_of_table(
     return out
 
 
-def points_of_standby(found: Columns, time: str, power: str, line: Line) -> list[FilePoint]:
-    """A record of watts as means of about a minute, whole bursts each. InputError for what is no such record."""
+def points_of_standby(found: Columns, time: str, power: str, line: Line) -> tuple[list[FilePoint], tuple[str, ...]]:
+    """A record of watts as means of about a minute, whole bursts each, and notes about it. InputError for what is no
+    such record."""
     times, watts = rising_times(found, time), found.find(power, "W")
     if watts is None:
         heads = ", ".join(list(found.values)[:12])
@@ -120,13 +121,15 @@ def points_of_standby(found: Columns, time: str, power: str, line: Line) -> list
         )  # fmt: skip
     if not out:
         raise InputError(f"it is shorter than a mean of {block:g} s: record for 15 min", file=str(found.file))
-    return out
+    gap = longest_gap_s(t)
+    return out, () if gap is None else (f"nothing was recorded for {gap:.3g} s; a burst may lie there",)
 
 
 def point_of_waves(
     found: Columns, time: str, voltage: str, current: str, line: Line, load_percent: float, source: str
-) -> FilePoint:
-    """A record of volts and amps. InputError for one that does not show order 40, or is no record of the mains."""
+) -> tuple[FilePoint, tuple[str, ...]]:
+    """A record of volts and amps, and notes about it. InputError for one that does not show order 40, or is no record
+    of the mains."""
     times = rising_times(found, time)
     columns = []
     for wanted, base in ((voltage, "V"), (current, "A")):
@@ -162,12 +165,13 @@ def point_of_waves(
         "input_power": power.real_power,
         "power_factor": power.power_factor or 0.0,
     }
-    return FilePoint(
+    point = FilePoint(
         {"input_voltage_V": line.voltage_V, "frequency_Hz": line.frequency_Hz, "load_percent": load_percent},
         {name: Value(value, place) for name, value in values.items()},
         tuple(waves),
         samples,
     )
+    return point, even.notes
 
 
 def _line(found: Columns, row: int) -> int | None:

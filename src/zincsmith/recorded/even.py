@@ -15,6 +15,7 @@ Array = NDArray[np.float64]
 SLIGHT = 1e-3  # of a step: times that are off by less are even
 ROUNDED = 0.6  # of a step: times off by less are rounded or jittery, but one a step
 GAP = 3  # samples that may be missing in a row
+LONG_GAP = 5.0  # times the usual step
 GAPS = 0.01  # of all samples
 
 
@@ -40,6 +41,13 @@ def rising_times(found: Columns, wanted: str) -> Array:
     if len(known) < 2:
         raise InputError("fewer than two rows have a time", file=str(found.file), key=wanted)
     return times
+
+
+def longest_gap_s(times: Array) -> float | None:
+    """The longest time between two samples where it is far beyond the usual step; None where the record has no gap."""
+    steps = np.diff(times)
+    longest = float(np.max(steps))
+    return longest if longest > LONG_GAP * float(np.median(steps)) else None
 
 
 def refuse_falling(found: Columns, times: Array, wanted: str) -> None:

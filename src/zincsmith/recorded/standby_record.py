@@ -4,16 +4,13 @@ from __future__ import annotations
 
 from typing import Literal
 
-import numpy as np
-
 from zincsmith.analysis.standby import allowed_W, standby
 from zincsmith.formats.table_file import Columns
 from zincsmith.model.errors import InputError
-from zincsmith.recorded.even import refuse_falling, rising_times
+from zincsmith.recorded.even import longest_gap_s, refuse_falling, rising_times
 from zincsmith.recorded.result import Analysed, Figure
 
 NEGATIVE_W = -1e-3
-GAP = 5.0  # times the usual step
 
 
 def analyse_standby(found: Columns, time: str, power: str, method: Literal["sampling", "average"]) -> Analysed:
@@ -51,9 +48,8 @@ def analyse_standby(found: Columns, time: str, power: str, method: Literal["samp
         out.facts["bursts"] = f"{seen.bursts} whole bursts of {seen.burst_s:.4g} s"
     for note in found.notes:
         out.doubt("read_with_a_note", f"{note[:1].upper()}{note[1:]}.")
-    steps = np.diff(times[whole])
-    longest = float(np.max(steps))
-    if longest > GAP * float(np.median(steps)):
+    longest = longest_gap_s(times[whole])
+    if longest is not None:
         words = f"Nothing was recorded for {longest:.3g} s; the mean goes straight across."
         out.doubt("record_gap", words, "Record without gaps: a burst may lie in one.")
     if seen.short:
