@@ -78,7 +78,8 @@ def rules(
 ) -> None:
     """List the published rules that units can be held to, or check a rule set of your own."""
     from zincsmith.model.errors import InputError
-    from zincsmith.rules.loader import load, names, own_folder, read_rules
+    from zincsmith.rules.loader import load, names, read_rules
+    from zincsmith.rules.own import own_folder
 
     if file is not None:
         try:

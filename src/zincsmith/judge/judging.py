@@ -47,6 +47,7 @@ class JudgedRun:
     rule_sets: tuple[str, ...]
     stops: tuple[tuple[str, str, str], ...] = ()  # time, what, why: whatever stopped or broke the run
     deviations: tuple[tuple[str, str, str], ...] = ()  # likewise: what did not go as planned
+    provenance: tuple[str, ...] = ()  # of each rule set: who has its values from where
     files: tuple[FileTaken, ...] = ()  # recorded files that the evidence was taken from
 
     @property
@@ -71,18 +72,19 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
     unit, rig, plan = book.unit(row.unit, row.unit_n), book.rig(row.rig_n), book.plan(row.plan_n)
     opened, closed = book.opened(row.id), book.closed(row.id)
     evidence = evidence_of(book, row.id)
-    rules = tuple(f"{r.title} ({r.document}), {r.digest}" for _, r in supply_rules(unit.nameplate.rules))
+    rules = [(f"{r.title} ({r.document}), {r.digest}", r.provenance) for _, r in supply_rules(unit.nameplate.rules)]
     if HARMONICS_PROCEDURE in evidence.procedures:
         limits = load_harmonics()
-        rules += (f"Limits for harmonic currents ({limits.edition}), {limits.digest}",)
+        rules.append((f"Limits for harmonic currents ({limits.edition}), {limits.digest}", limits.provenance))
     faults = tuple(check(unit, rig, plan, date.fromisoformat(row.began[:10]))) if _on_this_rig(evidence, rig) else ()
     files = tuple(w.event for w in book.events(run=row.id, kinds=(FileTaken,)) if isinstance(w.event, FileTaken))
     judged = _judged(unit, evidence, conventions, faults, files)
     stops = stops_of(book.events(run=row.id, kinds=STOPPING))
     deviations = deviations_of(book.events(run=row.id, kinds=DEVIATING))
     return JudgedRun(
-        row, unit, rig, plan, opened, closed, evidence, conventions, judged, faults, rules, stops, deviations, files
-    )
+        row, unit, rig, plan, opened, closed, evidence, conventions, judged, faults, tuple(r for r, _ in rules), stops,
+        deviations, tuple(p for _, p in rules), files,
+    )  # fmt: skip
 
 
 def _on_this_rig(evidence: Evidence, rig: Rig) -> bool:

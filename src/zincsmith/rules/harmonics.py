@@ -12,8 +12,10 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
+from zincsmith.rules.own import own_folder
 
 NAME = "iec-61000-3-2"
+NEEDED = ("A", "D")  # classes that every file of limits has
 
 
 class _Row(BaseModel):
@@ -67,12 +69,21 @@ class HarmonicLimits:
 
 
 def load_harmonics() -> HarmonicLimits:
-    """The limits that ship with the program. InputError when their file is wrong."""
-    raw = (resources.files("zincsmith.rules") / "limits" / f"{NAME}.toml").read_bytes()
+    """A person's own limits where there is a file of that name among the rule sets, else those that ship with the
+    program. InputError, with key and reason, when the file is wrong."""
+    mine = own_folder() / f"{NAME}.toml"
+    shipped = resources.files("zincsmith.rules") / "limits" / f"{NAME}.toml"
+    raw = (mine if mine.is_file() else shipped).read_bytes()
     try:
         data = _File.model_validate(tomllib.loads(raw.decode("utf-8")))
-    except (ValidationError, tomllib.TOMLDecodeError) as error:
-        raise InputError(str(error), file=f"{NAME}.toml") from error
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise InputError(first["msg"], file=f"{NAME}.toml", key=".".join(map(str, first["loc"]))) from None
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise InputError(str(error), file=f"{NAME}.toml") from None
+    for name in NEEDED:
+        if name not in data.classes:
+            raise InputError(f"has no class {name}", file=f"{NAME}.toml", key="class")
     plain = {name: _amps(one) for name, one in data.classes.items()}
     return HarmonicLimits(
         edition=f"{data.document}, edition {data.edition}",

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import hashlib
 import math
-import os
 import tomllib
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -21,9 +20,9 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
+from zincsmith.rules.harmonics import NAME as HARMONICS
 from zincsmith.rules.harmonics import harmonic_class
-
-FOLDER = "ZINCSMITH_RULES"
+from zincsmith.rules.own import own_folder
 
 
 class Band(BaseModel):
@@ -100,8 +99,8 @@ class RuleSet:
 
 
 def names() -> list[str]:
-    """The rule sets there are, a person's own among them."""
-    return sorted({f.name.removesuffix(".toml") for folder in _folders() for f in _files(folder)})
+    """The rule sets for efficiency and standby that there are, a person's own among them."""
+    return sorted({f.name.removesuffix(".toml") for folder in _folders() for f in _files(folder)} - {HARMONICS})
 
 
 def load(name: str) -> RuleSet:
@@ -149,16 +148,6 @@ def read_rules(name: str, raw: bytes, own: bool) -> RuleSet:
         scope_W=data.scope_W,
         own=own,
     )
-
-
-def own_folder() -> Path:
-    """Where a person's own rule sets lie; it need not be there."""
-    named = os.environ.get(FOLDER)
-    if named:
-        return Path(named)
-    import platformdirs
-
-    return platformdirs.user_config_path("zincsmith") / "rules"
 
 
 def _folders() -> list[Path | Traversable]:
