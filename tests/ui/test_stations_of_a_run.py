@@ -17,9 +17,10 @@ from zincsmith.engine.composer import compose
 from zincsmith.engine.states import State
 from zincsmith.judge.log_words import Kind
 from zincsmith.model.events import EntryCorrected, HandSet, Marked, Noted, Passed, PointRejected, PointTaken
-from zincsmith.model.plan import GridOptions, Line, Plan, PlanWatch
+from zincsmith.model.plan import GridOptions, Line, Plan, PlanWatch, StandbyOptions
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.ui.widgets.tick_box import TickBox
 
 Open = Callable[[Path], Hands]
 Make = Callable[..., Path]
@@ -279,6 +280,31 @@ def test_a_plan_is_composed_moved_and_edited(open_window: Open, make_book: Make,
     hands.press(Qt.Key.Key_Space)
     hands.until(lambda: session.plan.grid is not None and session.plan.grid.dropped == ((115.0, 60.0, 50.0),))
     hands.until(lambda: "5 points" in hands.words())
+
+
+def test_the_plot_is_that_of_the_procedure_under_way(open_window: Open, make_book: Make) -> None:
+    """Standby power over time while it is recorded; the efficiency is for the grid."""
+    book = make_book(by_hand=False)
+    with BookWriter(book) as writer:
+        writer.revise("plan", "plan", Plan("Standby", (StandbyOptions(lines=(Line(115.0, 60.0),)),)), "test")
+    hands = open_window(book)
+    session = hands.window.session
+    start(hands, "Take the load off")
+    dashboard = hands.window.stations["Run"].dashboard
+    assert dashboard.plot.title == "Efficiency against load"
+    for gate in ("Take the load off", "Put the load back"):
+        hands.until(lambda gate=gate: session.view.gate is not None and session.view.gate.title == gate)
+        hands.until(lambda: isinstance(hands.focus(), TickBox))
+        hands.press(Qt.Key.Key_Space)
+        hands.until(hands.button("Go on").isEnabled)
+        hands.press(Qt.Key.Key_Return, CTRL)
+        hands.until(lambda gate=gate: session.view.gate is None or session.view.gate.title != gate)
+    hands.until(lambda: session.state is State.SAFE)
+    assert dashboard.plot.title == "Standby power"
+    assert len(session.view.points) >= 15
+    x, y = dashboard.plot.widget.getPlotItem().listDataItems()[0].getData()
+    assert list(x) == pytest.approx([float(n) for n in range(1, len(session.view.points) + 1)]), "minutes"
+    assert max(y) < 1.0, "watts of a unit at rest"
 
 
 def test_the_log_shows_finds_and_folds(open_window: Open, four_points: Path) -> None:

@@ -19,7 +19,7 @@ DISPLAY = "display_accuracy"
 
 @dataclass(frozen=True)
 class Curves:
-    """Curves on one pair of axes; ``kind`` is the quantity that colours them."""
+    """Curves on one pair of axes; ``kind`` is the quantity that colours them, ``procedure`` whose points they show."""
 
     title: str
     x: str
@@ -29,6 +29,7 @@ class Curves:
     kind: str
     lines: tuple[Line, ...]
     bars: bool = False  # single values rather than a curve
+    procedure: str = STATIC_GRID
 
 
 def efficiency_by_line(points: Sequence[Point]) -> list[Line]:
@@ -55,11 +56,13 @@ def all_curves(evidence: Evidence) -> list[Curves]:
                tuple(_by_line(grid, lambda p: _value(p, "output_voltage")))),
         Curves("Power factor against load", "output", "A", "power factor", "", "plain",
                tuple(_by_line(grid, lambda p: _value(p, "power_factor")))),
-        Curves("Power-factor regimes", "output", "A", "power factor", "", "plain", tuple(_ways(regimes))),
-        Curves("Display less reference, volts", "output", "A", "error", "mV", "voltage", tuple(_display(evidence))),
+        Curves("Power-factor regimes", "output", "A", "power factor", "", "plain", tuple(_ways(regimes)),
+               procedure=REGIMES),
+        Curves("Display less reference, volts", "output", "A", "error", "mV", "voltage", tuple(_display(evidence)),
+               procedure=DISPLAY),
         *(Curves(f"Harmonics against class {name}", "order", "", "of the limit", "%", "current",
-                 tuple(_harmonics(evidence, name)), bars=True) for name in CLASSES),
-        Curves("Standby power", "time", "min", "input", "W", "power", tuple(_standby(idle))),
+                 tuple(_harmonics(evidence, name)), bars=True, procedure=HARMONICS) for name in CLASSES),
+        Curves("Standby power", "time", "min", "input", "W", "power", tuple(_standby(idle)), procedure=STANDBY),
     ]  # fmt: skip
     return [c for c in found if any(len(x) > 1 for _, x, _ in c.lines)]
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
@@ -28,7 +27,7 @@ from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.claim_list import ClaimList
 from zincsmith.ui.widgets.conventions_bar import ConventionsBar
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, key_button, label
-from zincsmith.ui.widgets.plot import Curve, Plot
+from zincsmith.ui.widgets.plot import Plot, drawn
 from zincsmith.ui.widgets.say_line import Saying, SayLine
 from zincsmith.ui.widgets.verdict_filter import VerdictFilter
 from zincsmith.ui.widgets.working import Working
@@ -190,12 +189,7 @@ class FindingsStation(Station):
         self.shown.setCurrentIndex(at)
         one = self._curves[at]
         self.plot.show_axes(one.title, one.x, one.x_unit, one.y, one.y_unit)
-        self.plot.show_curves(
-            [
-                Curve(name, np.array(x), np.array(y), one.kind, dash % 4, bars=one.bars)
-                for dash, (name, x, y) in enumerate(one.lines)
-            ]
-        )
+        self.plot.show_curves(drawn(one))
 
     def _judge_under(self, conventions: Conventions) -> None:
         """Judge the same evidence under other conventions, and tell which claims turned."""

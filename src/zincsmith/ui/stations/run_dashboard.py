@@ -10,11 +10,11 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
 from zincsmith.engine.states import State
-from zincsmith.judge.curves import efficiency_by_line
+from zincsmith.judge.curves import all_curves, efficiency_by_line
 from zincsmith.judge.live import live_figures, point_efficiency
 from zincsmith.judge.words import duration
 from zincsmith.model.finding import Doubt
-from zincsmith.model.reading import Point
+from zincsmith.model.reading import COLD, Evidence, Point
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.static_grid import NAME as GRID
@@ -23,10 +23,12 @@ from zincsmith.ui.session import Session
 from zincsmith.ui.widgets.figures import Figure, Figures
 from zincsmith.ui.widgets.operating_map import Cell, OperatingMap
 from zincsmith.ui.widgets.panel import Panel, button, label
-from zincsmith.ui.widgets.plot import Curve, Plot
+from zincsmith.ui.widgets.plot import Curve, Plot, drawn
 from zincsmith.ui.widgets.strip_chart import StripChart
 from zincsmith.ui.widgets.tape import Tape
 from zincsmith.ui.widgets.your_turn import YourTurn
+
+EFFICIENCY = ("Efficiency against load", "output", "A", "efficiency", "%")
 
 
 class Dashboard(QWidget):
@@ -41,7 +43,7 @@ class Dashboard(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._points_drawn: tuple[int | None, int, int, int] = (None, -1, 0, 0)
+        self._points_drawn: tuple[int | None, int, int, int, int] = (None, 0, -1, 0, 0)
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(9)
@@ -66,7 +68,7 @@ class Dashboard(QWidget):
         map_panel.body.addWidget(self.map, 1)
         grid.addWidget(map_panel, 3, 0)
         plot_panel = Panel()
-        self.plot = Plot("Efficiency against load", "output", "A", "efficiency", "%", tools=False)
+        self.plot = Plot(*EFFICIENCY, tools=False)
         plot_panel.body.addWidget(self.plot, 1)
         grid.addWidget(plot_panel, 3, 1)
         self.your_turn = YourTurn()
@@ -121,9 +123,9 @@ class Dashboard(QWidget):
             [Figure(f.words, f.value, f.expanded, f.unit, f.kind, f.side) for f in live_figures(view.now, rig)]
         )
         self.strip.show_history(view.history)
-        drawn = (view.run, len(view.points), sum(p.take for p in view.points), len(view.corrected))
-        if drawn != self._points_drawn:
-            self._points_drawn = drawn
+        seen = (view.run, view.part, len(view.points), sum(p.take for p in view.points), len(view.corrected))
+        if seen != self._points_drawn:
+            self._points_drawn = seen
             self._show_points(view.points, itinerary)
             self.your_turn.show_entries(view.entries, {k: e.first for k, e in view.corrected.items()})
         self.map.choose(_grid_number(view, itinerary) + 1)
@@ -171,7 +173,7 @@ class Dashboard(QWidget):
 
     def _show_points(self, points: list[Point], itinerary: Itinerary) -> None:
         planned = itinerary.of(GRID)
-        grid = [p for p in points if _is_grid(p, itinerary)]
+        grid = [p for p in points if _is_grid(p, itinerary) and COLD not in p.conditions]
         taken = {_key(p.conditions): p for p in grid}
         etas = {key: e for key, p in taken.items() if (e := point_efficiency(p)) is not None}
         low, high = (min(etas.values()), max(etas.values())) if etas else (0.0, 1.0)
@@ -184,8 +186,21 @@ class Dashboard(QWidget):
             doubtful = done and bool(self._doubts_of(taken[key], itinerary))
             cells[key] = Cell(text, share if not done or eta is not None else 0.0, bool(one.typed), at, doubtful)
         self.map.show_grid(cells, {}, "efficiency")
-        self.plot.show_curves([*_rehearsed(planned), *efficiency_curves(grid)])
+        self._show_plot(points, itinerary, [*_rehearsed(planned), *efficiency_curves(grid)])
         self._show_doubts(points, itinerary)
+
+    def _show_plot(self, points: list[Point], itinerary: Itinerary, efficiency: list[Curve]) -> None:
+        """The plot that belongs to the procedure under way, as soon as it has two points; else the efficiency."""
+        part = self.session.view.part
+        under_way = itinerary.procedures[part] if part < len(itinerary.procedures) else GRID
+        evidence = Evidence(tuple(points), False, procedures=itinerary.procedures)
+        own = next((c for c in all_curves(evidence) if c.procedure == under_way), None) if under_way != GRID else None
+        title, axes = EFFICIENCY[0], EFFICIENCY[1:]
+        if own is not None:
+            title, axes = own.title, (own.x, own.x_unit, own.y, own.y_unit)
+        if title != self.plot.title:
+            self.plot.show_axes(title, *axes)
+        self.plot.show_curves(efficiency if own is None else drawn(own))
 
     @staticmethod
     def _doubts_of(point: Point, itinerary: Itinerary) -> list[Doubt]:
@@ -213,7 +228,7 @@ class Dashboard(QWidget):
     def restyle(self) -> None:
         self.plot.restyle()
         self.strip.restyle()
-        self._points_drawn = (None, -1, 0, 0)
+        self._points_drawn = (None, 0, -1, 0, 0)
 
 
 def terminals(unit: Unit) -> tuple[tuple[str, ...], tuple[str, ...]]:

@@ -13,7 +13,7 @@ from PySide6.QtGui import QFont, QGuiApplication, QPainter
 from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
-from zincsmith.judge.curves import apart
+from zincsmith.judge.curves import Curves, apart
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.panel import button, label
 
@@ -211,6 +211,14 @@ class Plot(QWidget):
         painter = QPainter(drawing)
         self.widget.render(painter)
         painter.end()
+
+
+def drawn(curves: Curves) -> list[Curve]:
+    """Curves of one pair of axes as the plot takes them, told apart by dash."""
+    return [
+        Curve(name, np.array(x), np.array(y), curves.kind, dash % 4, bars=curves.bars)
+        for dash, (name, x, y) in enumerate(curves.lines)
+    ]
 
 
 def _tick_font() -> QFont:
