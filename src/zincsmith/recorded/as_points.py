@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +16,7 @@ from zincsmith.formats.table_file import Columns
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Wave
-from zincsmith.recorded.even import evenly, longest_gap_s, refuse_falling, rising_times
+from zincsmith.recorded.even import LONG_GAP, evenly, longest_gap_s, refuse_falling, rising_times
 from zincsmith.recorded.points import BASES, NEAR_PERCENT, SAME_INPUT
 
 Array = NDArray[np.float64]
@@ -25,6 +26,7 @@ QUANTITY = {name: name.rpartition("_")[0] for name in BASES if name not in ("loa
 }
 USUAL_LOADS = (110.0, 100.0, 75.0, 50.0, 25.0, 10.0, 0.0)
 BLOCK_S = 60.0
+MOST_ROWS = 2000  # of a table of points
 MOST_SAMPLES = 2_000_000
 
 
@@ -60,8 +62,14 @@ def points_of_table(
     if missing:
         heads = ", ".join(list(found.values)[:12])
         raise InputError(f"there is no column {' and no '.join(missing)}; there are: {heads}", file=str(found.file))
+    count = len(columns["input_voltage_V"])
+    if count > MOST_ROWS:
+        raise InputError(
+            f"{count} rows are more than {MOST_ROWS}: a record over time is taken in as standby or power",
+            file=str(found.file),
+        )
     out = []
-    for row in range(len(columns["input_voltage_V"])):
+    for row in range(count):
         place = f"{found.file.name}, row {row + 1}"
         values = {
             QUANTITY[n]: Value(float(c[row]), place, row=row)
@@ -101,13 +109,14 @@ def points_of_standby(found: Columns, time: str, power: str, line: Line) -> tupl
     out = []
     step = float(np.median(np.diff(t)))
     count = int((float(t[-1] - t[0]) + 1.5 * step) / block)
-    for n in range(count):
-        begin = float(t[0]) + n * block
-        inside = (t >= begin - 0.25 * step) & (t < begin + block - 0.25 * step)
-        if np.count_nonzero(inside) < 2:
+    # Each sample stands until the next one comes, but not for a gap.
+    stand = np.minimum(np.diff(t, append=float(t[-1]) + step), LONG_GAP * step)
+    edges = np.searchsorted(t, float(t[0]) + block * np.arange(count + 1) - 0.25 * step)
+    for n, (first, last) in enumerate(pairwise(edges)):
+        if last - first < 2:
             continue
-        part = p[inside]
-        stands = np.diff(t, append=float(t[-1]) + step)[inside]  # each sample until the next one comes
+        begin = float(t[0]) + n * block
+        part, stands = p[first:last], stand[first:last]
         place = f"{found.file.name}, {begin:g} to {begin + block:g} s"
         mean = Value(float(np.dot(stands, part) / np.sum(stands)), place, float(np.std(part, ddof=1)), len(part))
         out.append(
