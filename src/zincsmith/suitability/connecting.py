@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from datetime import date
 
 from zincsmith.analysis.parts import line_peak_V
+from zincsmith.model.quantities import OF_THE_UNIT
 from zincsmith.suitability.case import Case, Fault, Severity
 
 DAYS_A_MONTH = 30.44
@@ -191,6 +192,8 @@ def probe_ready(case: Case) -> Iterator[Fault]:
 def calibration(case: Case) -> Iterator[Fault]:
     for one in case.rig.instruments:
         if not one.accuracy:
+            continue
+        if one.role in OF_THE_UNIT:
             continue
         if not one.calibrated:
             yield Fault(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from zincsmith.model.quantities import OF_THE_RIG, QUANTITIES, ROLES
+from zincsmith.model.quantities import OF_THE_RIG, OF_THE_UNIT, QUANTITIES, ROLES
 from zincsmith.suitability.case import Case, Fault, Severity
 
 LOW_SHARE = 0.05  # of range
@@ -229,8 +229,8 @@ def accuracy_stated(case: Case) -> Iterator[Fault]:
         one = case.rig.instrument(quantity.role)
         if quantity.name == "power_factor" and not case.mains:
             continue  # there is none on DC
-        if quantity.name in OF_THE_RIG:
-            continue
+        if quantity.name in OF_THE_RIG or quantity.role in OF_THE_UNIT:
+            continue  # a display of the unit is what is tested, no meter of the rig
         if one is not None and one.dummy is None and one.accuracy_of(quantity.name) is None:
             yield Fault(
                 "accuracy_unstated",

@@ -9,12 +9,11 @@ from PySide6.QtCore import QRectF
 from zincsmith.analysis.expectation import expected
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.model.errors import ZincsmithError
+from zincsmith.model.quantities import OF_THE_UNIT
 from zincsmith.model.rig import Lead, Rig
 from zincsmith.model.unit import Unit
 
-BOTTOM = (
-    "voltmeter", "scope", "thermometer", "panel_voltmeter", "panel_ammeter", "sink_controller", "lcr_meter",
-)  # fmt: skip
+BOTTOM = ("voltmeter", "scope", "thermometer", "sink_controller", "lcr_meter")
 MARGIN, BOX_W, BOX_H = 12.0, 120.0, 84.0
 
 
@@ -41,7 +40,8 @@ class Layout:
 
 
 def lay_out(width: float, height: float, rig: Rig, source: str) -> Layout:
-    """Upper row in the order the current flows, load and meters of the output below, the unit across both."""
+    """Upper row in the order the current flows, load and meters of the output below, the unit across both,
+    with its own displays in it."""
     divide = max(128.0, height * 0.40)
     unit = QRectF(width - 168.0 - MARGIN, 28.0, 168.0, height - 28.0 - MARGIN)
     chain = [source, *(["gear"] if rig.gear else []), "power_meter"]
@@ -58,6 +58,8 @@ def lay_out(width: float, height: float, rig: Rig, source: str) -> Layout:
     each = min(136.0, (unit.left() - 18.0 - left) / max(1, len(shown)) - 10.0)
     for k, role in enumerate(shown):
         boxes[role] = QRectF(left + k * (each + 10.0), low, each, 66.0)
+    for k, role in enumerate(r for r in OF_THE_UNIT if rig.instrument(r) is not None):
+        boxes[role] = QRectF(unit.left() + 12.0 + 74.0 * k, unit.bottom() - 98.0, 68.0, 50.0)
     callout = QRectF(MARGIN, low - 22.0, 200.0, 88.0)
     return Layout(boxes, divide, callout)
 

@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.analysis.leads import lead_resistance
-from zincsmith.model.quantities import ROLES
+from zincsmith.model.quantities import OF_THE_UNIT, QUANTITIES, ROLES
 from zincsmith.model.rig import Instrument, Rig
 from zincsmith.model.unit import Unit
 from zincsmith.suitability.case import Fault, Severity
@@ -75,7 +75,7 @@ class WiringSheet(QWidget):
         layout = self._layout()
         hit = [n for n, box in layout.boxes.items() if box.contains(event.position())] if layout is not None else []
         if hit:
-            self.chosen.emit(hit[0])
+            self.chosen.emit(hit[-1])  # a display lies in the unit
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         layout = self._layout()
@@ -113,6 +113,8 @@ class WiringSheet(QWidget):
                 self._unit_face(p, box, flow)
             elif name == "gear":
                 self._gear(p, box, self._rig)
+            elif name in OF_THE_UNIT:
+                self._display(p, box, name, self._rig)
             else:
                 self._box(p, box, name, self._rig)
         self._mark_faults(p, layout)
@@ -159,6 +161,17 @@ class WiringSheet(QWidget):
         more = f" +{len(rig.gear) - 3}" if len(rig.gear) > 3 else ""
         body = QRectF(inside.left(), inside.top() + 20, inside.width(), inside.height() - 20)
         ink.write(p, body, words + more, 12, 400, theme().color("ink2"), TOP_LEFT, wrap=True)
+
+    def _display(self, p: QPainter, box: QRectF, role: str, rig: Rig) -> None:
+        """A window of the unit itself, with what it shows."""
+        one = rig.instrument(role)
+        assert one is not None
+        self._frame(p, box, role, True)
+        unit = next(q.unit for q in QUANTITIES.values() if q.role == role)
+        kind = next(q.kind for q in QUANTITIES.values() if q.role == role)
+        ink.write(p, box.adjusted(8, 4, -8, -18), unit, 18, 700, theme().text_of(kind))
+        ink.write(p, box.adjusted(8, 28, -4, -4), "display", 12, 400, theme().color("ink2"))
+        self._how(p, QPointF(box.right() - 10, box.top() + 12), one.how)
 
     @staticmethod
     def _how(p: QPainter, centre: QPointF, how: str) -> None:

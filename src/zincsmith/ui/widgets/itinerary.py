@@ -177,7 +177,7 @@ class ItineraryView(QWidget):
         ink.write(p, detail, stage.detail, 13, 400, t.color("ink2"))
         points, typed = len(stage.points), sum(len(x.typed) for x in stage.points)
         if points:
-            words = f"{points} points" + (f", {typed} reading to type" if typed else "")
+            words = counted(points, "point") + (f", {counted(typed, 'reading')} to type" if typed else "")
             ink.write(p, detail.translated(0, 18), words, 13, 400, t.color("ink2"))
         elif stage.gates:
             ink.write(p, detail.translated(0, 18), "a gate: your hands are needed", 13, 400, t.color("ink2"))

@@ -82,6 +82,7 @@ class OperatingMap(QWidget):
         for key, cell in self._cells.items():
             self._paint_cell(p, self._rect(key), cell, len(self._crossed) > 1 and key in self._crossed)
         if not lines:
+            ink.write(p, QRectF(0, 0, self.width(), 20), "no grid in this plan", 13, 400, t.color("ink2"))
             return
         below = self._rect((*lines[-1], loads[0])).bottom() + 3
         ink.write(p, QRectF(0, below, 86, 18), "load, %", 12, 400, t.color("ink2"), ink.RIGHT)

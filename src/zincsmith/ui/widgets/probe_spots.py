@@ -65,7 +65,7 @@ class ProbeSpots(QWidget):
             )
             whole = QRectF(box.left() + 8, box.top(), 60, 18) if left else QRectF(box.right() - 68, box.top(), 60, 18)
             ink.write(p, whole, side, 12, 400, t.color("ink2"), ink.LEFT if left else ink.RIGHT)
-            for at, name in enumerate(names[:2]):
+            for at, name in enumerate(names[:2] if not display else ()):
                 y = box.top() + (24 if at == 0 else 48)
                 inner = QPointF(box.left() if left else box.right(), y)
                 outer = QPointF(inner.x() + (-LEAD if left else LEAD), y)
