@@ -7,13 +7,19 @@ from pathlib import Path
 import numpy as np
 import pytest
 from pyqtgraph import TextItem
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
+from zincsmith.judge.conventions import would_turn
+from zincsmith.judge.judging import judge_again, judge_run
+from zincsmith.procedures.base import Conventions
 from zincsmith.ui.run_view import RunView
 from zincsmith.ui.theme import DARK, use_theme
+from zincsmith.ui.widgets.conventions_bar import ConventionsBar
 from zincsmith.ui.widgets.plot import Curve, Plot
 
 
@@ -111,3 +117,29 @@ def test_names_of_curves_that_end_together_are_apart_and_inside(plot: Plot) -> N
     assert len(middles) == 4
     assert all(below - above >= 14.0 for above, below in pairwise(middles)), "letters of 12 px do not touch"
     assert middles[0] >= 8.0
+
+
+def test_a_convention_is_chosen_with_keys_and_says_before_what_it_would_turn(qtbot: QtBot, finished_book: Path) -> None:
+    with BookReader(finished_book) as reader:
+        run = judge_run(reader)
+    bar = ConventionsBar()
+    qtbot.addWidget(bar)
+    bar.show()
+    bar.show_run(run)
+    asked: list[Conventions] = []
+    bar.chosen.connect(asked.append)
+    guard = bar.choices["guard"]
+    bar.offer("guard")
+    would = would_turn(run, "guard")
+    for at, value in enumerate(("U", "1.645u", "none")):
+        if value != run.conventions.guard:
+            many = len(would[value])
+            said = "turns no claim" if not many else would[value][0] if many == 1 else f"turns {many} claims"
+            assert said in guard.itemText(at)
+    guard.setFocus()
+    QTest.keyClick(guard, Qt.Key.Key_Down)
+    assert asked == [Conventions(guard="1.645u")]
+    assert guard.itemText(0) == "w = U", "once chosen, the words are short again"
+    bar.show_run(judge_again(run, asked[0]))
+    assert guard.currentData() == "1.645u"
+    assert bar.choices["coverage"].currentData() == "95.45"
