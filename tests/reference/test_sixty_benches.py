@@ -22,7 +22,7 @@ from zincsmith.book.reader import BookReader
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.claim import Condition, StatedClaim
 from zincsmith.model.finding import Verdict
-from zincsmith.model.plan import GridOptions, Line, Plan
+from zincsmith.model.plan import GridOptions, Line, Plan, StandbyOptions
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.simbench.adapter import Adapter
@@ -34,8 +34,9 @@ LINE = Line(230.0, 50.0)
 LOADS = (100.0, 75.0, 50.0, 25.0, 0.0)
 OPTIONS = GridOptions(
     lines=(LINE,), loads_percent=LOADS, warm_up_s=5.0, settle_s=4.0, settled_window_s=4.0, settle_at_most_s=12.0,
-    settled_percent=0.5, average_s=4.0,
+    settled_percent=0.5, average_s=4.0, cold=True,
 )  # fmt: skip
+STANDBY = StandbyOptions(lines=(LINE,), warm_up_s=10.0)
 SHIFTS = (-2.0, -1.0, -0.4, 0.4, 1.0, 2.0)  # of the standard uncertainty: claims on both sides of the truth
 
 
@@ -69,7 +70,11 @@ def truth(physics: Path) -> dict[tuple[str, float], float]:
     volts = np.array([at[load].output_voltage_V for load in LOADS])
     amps = np.array([at[load].output_current_A for load in LOADS])
     full = at[100.0]
+    losses = np.array([at[load].input_power_W for load in LOADS]) - volts * amps
     return {
+        ("no_load_power", -1.0): at[0.0].input_power_W,
+        ("fixed_loss", -1.0): float(np.polyfit(amps, losses, 2)[-1]),
+        ("warm_up_drift", 100.0): 0.0,
         **{("efficiency", load): at[load].efficiency for load in LOADS[:-1]},
         ("average_active_efficiency", -1.0): float(np.mean([at[load].efficiency for load in LOADS[:-1]])),
         ("load_regulation", -1.0): (at[0.0].output_voltage_V - full.output_voltage_V) / 24.0,
@@ -108,7 +113,7 @@ def test_intervals_cover_and_verdicts_are_as_often_wrong_as_they_say(
         folder = tmp_path / f"seed-{seed}"
         folder.mkdir()
         bench = standin(file=str(physics), seed=seed)
-        scene = Scene.set_up(folder, held, rig, Plan("Flat", (OPTIONS,)), bench.addresses)
+        scene = Scene.set_up(folder, held, rig, Plan("Flat", (OPTIONS, STANDBY)), bench.addresses)
         assert scene.run(Actor()).outcome == "complete"
         bench.stop()
         with BookReader(scene.path) as book:
