@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import shutil
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -15,14 +16,18 @@ from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.taking_in import FileRequest, take_in
-from zincsmith.judge.judging import JudgedRun, judge_run
+from zincsmith.judge.judging import JudgedRun, judge_again, judge_run
 from zincsmith.judge.log_words import LogBook
+from zincsmith.judge.reading_words import reading_words
+from zincsmith.judge.words import where_words
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Judged, Verdict
+from zincsmith.model.intake import Configuration
 from zincsmith.model.plan import GridOptions, Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.base import Conventions
 from zincsmith.report.html import render
 
 StartStandIn = Callable[..., RunningStandIn]
@@ -207,3 +212,37 @@ def test_nobody_takes_a_file_in_without_a_name(tmp_path: Path, unit: Unit, rig: 
     path = a_book(tmp_path, unit, rig)
     with pytest.raises(InputError, match="name them"):
         taken(path, unit, FileRequest("points", (tmp_path / "none.csv",), "  "))
+
+
+def test_what_a_run_did_not_test_comes_from_an_earlier_one_of_the_same_configuration_and_says_so(
+    finished_book: Path, tmp_path: Path
+) -> None:
+    """A record of standby power beside a grid that was run before: the grid's claims stand, each with its run."""
+    path = Path(shutil.copy(finished_book, tmp_path / "two.zbook"))
+    with BookReader(path) as book:
+        unit, first = book.unit(), judge_run(book)
+    rows = [[float(n), 0.15] for n in range(1000)]
+    file = table(tmp_path / "standby.csv", ["time_s", "power_W"], rows)
+    run = taken(path, unit, FileRequest("standby", (file,), "M. Hale", line=AT))
+    assert first.closed is not None
+    lent = {j.finding.name: j for j in run.judged if j.run == first.row.id}
+    assert {"output_voltage_min", "load_regulation", "line_regulation", "average_active_efficiency"} <= lent.keys()
+    own = next(j for j in run.judged if j.finding.name == "no_load_power" and j.finding.value is not None)
+    assert (own.run, own.finding.value) == (None, pytest.approx(0.15))
+    before = next(j for j in first.judged if j.finding.name == "line_regulation")
+    assert lent["line_regulation"].finding.value == before.finding.value
+    assert lent["line_regulation"].verdict is before.verdict
+    assert where_words(lent["line_regulation"]).endswith("run 1")
+    assert set(lent["line_regulation"].finding.working.rows[0]["readings"]) <= reading_words(run).keys()
+    page = render(run)
+    assert "run 1, " in page
+    over = judge_again(run, Conventions(regulation_over="Vfl"))
+    assert any(j.run == 1 for j in over.judged), "under other conventions too"
+    with BookReader(path) as book:
+        assert not any(j.run for j in judge_run(book, 1).judged), "an earlier run borrows nothing from a later one"
+    opened = replace(unit, configuration="case open", configurations=(*unit.configurations, Configuration("case open")))
+    with BookWriter(path) as writer:
+        writer.revise("unit", unit.tag, opened, "opened")
+    other = taken(path, opened, FileRequest("standby", (file,), "M. Hale", line=AT))
+    assert not any(j.run for j in other.judged), "another configuration is another thing"
+    assert other.count(Verdict.NOT_TESTED) > run.count(Verdict.NOT_TESTED)

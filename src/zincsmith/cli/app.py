@@ -54,7 +54,7 @@ def print_table(run) -> None:  # type: ignore[no-untyped-def]
     from rich.console import Console
     from rich.table import Table
 
-    from zincsmith.judge.words import condition_words, value_words
+    from zincsmith.judge.words import value_words, where_words
 
     table = Table(title=f"{run.unit.maker} {run.unit.model}, {run.unit.tag}, run {run.row.id}", title_justify="left")
     for heading in ("figure", "conditions", "value", "±U", "unit", "claim", "verdict"):
@@ -62,9 +62,7 @@ def print_table(run) -> None:  # type: ignore[no-untyped-def]
     for one in run.judged:
         value, expanded, unit = value_words(one.finding)
         claim = one.claim.text if one.claim else ""
-        table.add_row(
-            one.finding.title, condition_words(one.finding.conditions), value, expanded, unit, claim, one.verdict.value
-        )
+        table.add_row(one.finding.title, where_words(one), value, expanded, unit, claim, one.verdict.value)
     Console(width=None if sys.stdout.isatty() else 140).print(table)
 
 

@@ -63,6 +63,8 @@ def against(now: JudgedRun, then: JudgedRun) -> dict[int, Change]:
             known[_key(one)].append(one)
     out = {}
     for at, one in enumerate(now.judged):
+        if one.run is not None:
+            continue  # it comes from an earlier run itself
         rows = known[_key(one)]
         if one.verdict is Verdict.NOT_TESTED:
             found = rows[0] if rows else None

@@ -27,6 +27,7 @@ def _finding_json(judged: Judged) -> dict[str, Any]:
         "u": f.u,
         "k": f.k,
         "conditions": dict(f.conditions),
+        "run": judged.run,
         "claim": f"{judged.claim.title} {judged.claim.text}" if judged.claim else None,
         "verdict": judged.verdict.value,
         "verdict_simple": judged.verdict_simple.value,

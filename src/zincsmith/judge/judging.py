@@ -31,6 +31,16 @@ from zincsmith.suitability.check import check
 
 
 @dataclass(frozen=True)
+class Earlier:
+    """What an earlier run of the same configuration can lend: its evidence, the rig's faults then, its files."""
+
+    run: int
+    evidence: Evidence
+    faults: tuple[Fault, ...]
+    files: tuple[FileTaken, ...]
+
+
+@dataclass(frozen=True)
 class JudgedRun:
     """Everything that screens, report and command line show of a run."""
 
@@ -49,6 +59,7 @@ class JudgedRun:
     deviations: tuple[tuple[str, str, str], ...] = ()  # likewise: what did not go as planned
     provenance: tuple[str, ...] = ()  # of each rule set: who has its values from where
     files: tuple[FileTaken, ...] = ()  # recorded files that the evidence was taken from
+    earlier: tuple[Earlier, ...] = ()  # runs that lend findings for claims that this one did not test, latest first
 
     @property
     def doubts(self) -> dict[Doubt, list[str]]:
@@ -71,20 +82,70 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
     row = book.run(number)
     unit, rig, plan = book.unit(row.unit, row.unit_n), book.rig(row.rig_n), book.plan(row.plan_n)
     opened, closed = book.opened(row.id), book.closed(row.id)
-    evidence = evidence_of(book, row.id)
+    own = _earlier(book, row, unit)
+    evidence, faults, files = own.evidence, own.faults, own.files
     rules = [(f"{r.title} ({r.document}), {r.digest}", r.provenance) for _, r in supply_rules(unit.nameplate.rules)]
     if HARMONICS_PROCEDURE in evidence.procedures:
         limits = load_harmonics()
         rules.append((f"Limits for harmonic currents ({limits.edition}), {limits.digest}", limits.provenance))
-    faults = tuple(check(unit, rig, plan, date.fromisoformat(row.began[:10]))) if _on_this_rig(evidence, rig) else ()
-    files = tuple(w.event for w in book.events(run=row.id, kinds=(FileTaken,)) if isinstance(w.event, FileTaken))
     judged = _judged(unit, evidence, conventions, faults, files)
+    lenders = _lenders(book, row, unit, judged) if closed is not None else ()
     stops = stops_of(book.events(run=row.id, kinds=STOPPING))
     deviations = deviations_of(book.events(run=row.id, kinds=DEVIATING))
     return JudgedRun(
-        row, unit, rig, plan, opened, closed, evidence, conventions, judged, faults, tuple(r for r, _ in rules), stops,
-        deviations, tuple(p for _, p in rules), files,
+        row, unit, rig, plan, opened, closed, evidence, conventions, _lent(judged, unit, conventions, lenders), faults,
+        tuple(r for r, _ in rules), stops, deviations, tuple(p for _, p in rules), files, lenders,
     )  # fmt: skip
+
+
+def _earlier(book: BookReader, row: RunRow, unit: Unit) -> Earlier:
+    """The evidence of a run, what was wrong with its rig on its day, and the files it was taken from."""
+    rig, plan = book.rig(row.rig_n), book.plan(row.plan_n)
+    evidence = evidence_of(book, row.id)
+    on_the_day = date.fromisoformat(row.began[:10])
+    faults = tuple(check(unit, rig, plan, on_the_day)) if _on_this_rig(evidence, rig) else ()
+    files = tuple(w.event for w in book.events(run=row.id, kinds=(FileTaken,)) if isinstance(w.event, FileTaken))
+    return Earlier(row.id, evidence, faults, files)
+
+
+def _lenders(book: BookReader, row: RunRow, unit: Unit, judged: Sequence[Judged]) -> tuple[Earlier, ...]:
+    """Earlier ended runs of this unit in the same configuration, as far back as claims are left that a procedure
+    tests but this run did not; the latest first."""
+    wanted = {c.procedure for c in _untold(judged)}
+    found: list[Earlier] = []
+    for one in reversed(book.runs()):
+        if one.id >= row.id or one.unit != row.unit or one.outcome is None or not wanted:
+            continue
+        if book.unit(one.unit, one.unit_n).configuration != unit.configuration:
+            continue
+        tests = {TESTS[words] for words in wanted if words in TESTS}
+        if tests & set(one.procedure.split()):
+            found.append(_earlier(book, one, unit))
+            wanted -= {words for words in wanted if found[-1].evidence.by(TESTS[words]).points}
+    return tuple(found)
+
+
+def _untold(judged: Sequence[Judged]) -> list[Claim]:
+    """Claims that were not tested though there is a procedure for them."""
+    return [j.claim for j in judged if j.claim and j.verdict is Verdict.NOT_TESTED and j.claim.procedure in TESTS]
+
+
+def _lent(
+    judged: tuple[Judged, ...], unit: Unit, conventions: Conventions, lenders: Sequence[Earlier]
+) -> tuple[Judged, ...]:
+    """With the findings of earlier runs in the place of claims that were not tested, each saying so."""
+    for lender in lenders:
+        known: dict[str, list[Judged]] = {}
+        for one in _judged(unit, lender.evidence, conventions, lender.faults, lender.files):
+            if one.claim is not None and one.verdict is not Verdict.NOT_TESTED:
+                known.setdefault(one.claim.key, []).append(replace(one, run=lender.run))
+        open_keys = {c.key for c in _untold(judged)} & known.keys()
+        judged = tuple(
+            new
+            for one in judged
+            for new in (known[one.claim.key] if one.claim and one.claim.key in open_keys else (one,))
+        )
+    return judged
 
 
 def _on_this_rig(evidence: Evidence, rig: Rig) -> bool:
@@ -98,9 +159,8 @@ def _on_this_rig(evidence: Evidence, rig: Rig) -> bool:
 
 def judge_again(run: JudgedRun, conventions: Conventions) -> JudgedRun:
     """The same evidence under other conventions."""
-    return replace(
-        run, conventions=conventions, judged=_judged(run.unit, run.evidence, conventions, run.faults, run.files)
-    )
+    judged = _judged(run.unit, run.evidence, conventions, run.faults, run.files)
+    return replace(run, conventions=conventions, judged=_lent(judged, run.unit, conventions, run.earlier))
 
 
 def _judged(

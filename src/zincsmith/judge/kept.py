@@ -10,7 +10,7 @@ from zincsmith import __version__
 from zincsmith.book.reader import BookReader
 from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.judging import JudgedRun
-from zincsmith.judge.words import condition_words
+from zincsmith.judge.words import where_words
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import Amended, FindingsKept, KeptRow, Signed
 from zincsmith.model.finding import Judged
@@ -50,7 +50,7 @@ def _versions(run: JudgedRun) -> tuple[tuple[str, int], ...]:
 def _row(judged: Judged) -> KeptRow:
     f, claim = judged.finding, judged.claim
     return KeptRow(
-        f.name, condition_words(f.conditions), f"{claim.title} {claim.text}" if claim else "", f.value, f.u,
+        f.name, where_words(judged), f"{claim.title} {claim.text}" if claim else "", f.value, f.u,
         judged.verdict.value, judged.verdict_simple.value,
     )  # fmt: skip
 

@@ -9,7 +9,8 @@ from zincsmith.model.reading import FROM_FILE, WORKED_OUT, Reading
 
 def reading_words(run: JudgedRun) -> dict[str, tuple[str, str, str]]:
     """Id of each reading -> (what it says, who gave it on which range, how)."""
-    return {r.id: (_says(r), _who(r), _how(r)) for point in run.evidence.points for r in point.readings}
+    every = (run.evidence, *(e.evidence for e in run.earlier))
+    return {r.id: (_says(r), _who(r), _how(r)) for e in every for point in e.points for r in point.readings}
 
 
 def _says(reading: Reading) -> str:

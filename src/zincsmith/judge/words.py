@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from datetime import datetime, timedelta
 
-from zincsmith.model.finding import Finding
+from zincsmith.model.finding import Finding, Judged
 
 NARROW = " "
 UNIT_WORDS = {"degC": "°C", "ohm": "Ω", "1": ""}
@@ -61,6 +61,12 @@ def condition_words(conditions: Mapping[str, float]) -> str:
     if "load_percent" in conditions:
         parts.append(f"{conditions['load_percent']:g} % load")
     return ", ".join(parts)
+
+
+def where_words(judged: Judged) -> str:
+    """The conditions of a finding, and the earlier run that it comes from."""
+    parts = [condition_words(judged.finding.conditions), f"run {judged.run}" if judged.run is not None else ""]
+    return ", ".join(p for p in parts if p)
 
 
 def local_time(at: str, date: bool = False, seconds: bool = False) -> str:

@@ -66,10 +66,12 @@ class Finding:
 
 @dataclass(frozen=True)
 class Judged:
-    """A finding against a claim. ``probability`` is that of conformity (normal, flat prior), None without one."""
+    """A finding against a claim. ``probability`` is that of conformity (normal, flat prior), None without one;
+    ``run`` an earlier run of the same configuration that it comes from, None for the run that is told of."""
 
     finding: Finding
     claim: Claim | None
     verdict: Verdict
     verdict_simple: Verdict
     probability: float | None = None
+    run: int | None = None

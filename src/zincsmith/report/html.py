@@ -22,7 +22,7 @@ from zincsmith.judge.label_doubts import label_doubts
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.judge.safety import safety_reading, safety_words
 from zincsmith.judge.wiring_words import wiring_words
-from zincsmith.judge.words import condition_words, duration, local_time, number, value_words
+from zincsmith.judge.words import condition_words, duration, local_time, number, value_words, where_words
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import Amended
 from zincsmith.model.finding import Judged, Verdict
@@ -50,7 +50,7 @@ def verdict_mark(verdict: Verdict) -> Markup:
 def render(run: JudgedRun, seals: Sequence[Seal] = (), amendments: Sequence[tuple[str, Amended]] = ()) -> str:
     """The report as HTML text, with the signatures under the run and what was added after them."""
     environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
-    environment.filters.update(conditions=condition_words, duration=duration)
+    environment.filters.update(conditions=condition_words, duration=duration, where=where_words)
     template = environment.from_string(
         (resources.files("zincsmith.report") / "templates" / "report.html").read_text("utf-8")
     )

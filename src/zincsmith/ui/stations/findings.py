@@ -223,7 +223,8 @@ class FindingsStation(Station):
         change = against(self.run, earlier).get(at) if earlier is not None else None
         before = f"{change.words[:1].upper()}{change.words[1:]}." if change is not None else ""
         self.working.show_judged(judged, reading_words(self.run), before)
-        self._points = sorted({row["point"] for row in judged.finding.working.rows if "point" in row})
+        rows = judged.finding.working.rows if judged.run is None else ()  # points of an earlier run are not repeated
+        self._points = sorted({row["point"] for row in rows if "point" in row})
         live = self.session.view.active and self.run.row.id == self.session.view.run
         repeatable = live and self._points and self.session.allowed("repeat")
         self.again.setText(

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QScrollArea, QSizePolicy, QWidget
 
-from zincsmith.judge.words import condition_words, value_words
+from zincsmith.judge.words import value_words, where_words
 from zincsmith.model.finding import Judged, Verdict
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
@@ -102,7 +102,7 @@ class ClaimRows(QWidget):
         ink.hairline(p, box.bottomLeft(), box.bottomRight())
         value, expanded, unit = value_words(one.finding)
         claim = one.claim.text if one.claim else one.finding.working.formula
-        where = condition_words(one.finding.conditions) or (one.claim.condition_text if one.claim else "")
+        where = where_words(one) or (one.claim.condition_text if one.claim else "")
         value_right = 0.455 * box.width()
         ruler_left = value_right + 22
         verdict_left = box.width() - 182

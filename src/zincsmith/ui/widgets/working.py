@@ -7,7 +7,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.judge.budget import grouped
-from zincsmith.judge.words import condition_words, decimals_for, number, shown, value_words
+from zincsmith.judge.words import decimals_for, number, shown, value_words, where_words
 from zincsmith.model.finding import Finding, Judged, Verdict
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
@@ -54,7 +54,7 @@ class Working(QWidget):
             return
         y = self._headline(p, self._judged)
         y = self._before(p, y)
-        y = self._formula(p, y, self._judged.finding)
+        y = self._formula(p, y, self._judged)
         y = self._table(p, y, self._judged.finding)
         y = self._budget(p, y, self._judged)
         y = self._doubts(p, y, self._judged.finding)
@@ -101,9 +101,10 @@ class Working(QWidget):
         ink.write(p, box, self._earlier, 13, 400, theme().color("ink"), WRAP, wrap=True)
         return y + box.height() + 6
 
-    def _formula(self, p: QPainter, y: float, finding: Finding) -> float:
-        t, working = theme(), finding.working
-        where = condition_words(finding.conditions)
+    def _formula(self, p: QPainter, y: float, judged: Judged) -> float:
+        t, finding = theme(), judged.finding
+        working = finding.working
+        where = where_words(judged)
         if working.formula:
             ink.write(p, self._box(y, LINE), working.formula, 14, 700)
             y += LINE
