@@ -13,6 +13,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import NOT_NEEDED, QUANTITIES
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 
+MOST_SAMPLES = 200_000  # of a record; what comes as text takes its time
 SWITCHING = ("ac_source", "load")
 MEASURING = ("power_meter", "voltmeter", "load", "thermometer")
 REACHED = ("ac_source", "power_meter", "load", "voltmeter", "thermometer")  # what a run speaks to
@@ -141,7 +142,7 @@ class Bench:
         return values
 
     def record(self, seconds: float) -> Record:
-        """Volts and amps of the input, recorded together by the power meter, and the time they take.
+        """Volts and amps of the input, recorded together by the power meter, for so long as MOST_SAMPLES allow.
 
         InputError when it cannot.
         """
@@ -149,7 +150,7 @@ class Bench:
         if meter is None or not meter.dialect.records:
             raise InputError("the power meter gives no waveforms", key="instrument.power_meter.dialect")
         rate = meter.get("record_rate")
-        return meter.record(round(seconds * rate), RECORDED)
+        return meter.record(min(round(seconds * rate), MOST_SAMPLES), RECORDED)
 
     def close(self) -> None:
         for instrument in self.instruments.values():
