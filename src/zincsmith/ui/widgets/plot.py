@@ -150,7 +150,7 @@ class Plot(QWidget):
         text.setPos(float(curve.x.max()), 0.98 * top - at * gap)
         self.widget.addItem(text, ignoreBounds=True)
         if at == 0:
-            words = {"position": 0.03, "color": t.ink, "anchors": [(0, 0), (0, 0)]}
+            words = {"position": 0.995, "color": t.ink, "anchors": [(1, 0), (1, 0)]}
             limit = pg.InfiniteLine(100.0, angle=0, pen=pg.mkPen(t.ink, width=1), label="limit", labelOpts=words)
             self.widget.addItem(limit)
 
