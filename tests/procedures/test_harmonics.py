@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -13,7 +14,7 @@ from tests.engine.scripted import Actor, Scene
 from zincsmith.analysis.expectation import POWER_FACTOR
 from zincsmith.analysis.expected_record import expected_record
 from zincsmith.analysis.power import power_of
-from zincsmith.analysis.waves import recorded_power
+from zincsmith.analysis.waves import recorded_of
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.composer import compose
@@ -55,9 +56,9 @@ def test_the_orders_are_those_of_the_current_that_the_bridge_takes(run: JudgedRu
     """The record agrees with what the meter reads beside it, and its distortion with the spectrum of the bridge's own
     current, worked out here by a plain Fourier sum over one period."""
     for point in run.evidence.points:
-        recorded = recorded_power(point, run.evidence.samples)
+        recorded = recorded_of(point, run.evidence.samples)
         assert recorded is not None
-        power = recorded[0]
+        power = recorded.power
         read = {q: r.value for q in ("input_voltage", "input_current", "input_power") if (r := point.get(q))}
         assert power.voltage_rms == pytest.approx(read["input_voltage"], rel=2e-3)
         assert power.current_rms == pytest.approx(read["input_current"], rel=5e-3)
@@ -126,8 +127,9 @@ def test_a_distorted_source_and_a_short_record_are_doubted(
         ("input_current", np.sin(x) + 0.3 * np.sin(3.0 * x)),
     ):
         data = wave.astype("<f8").tobytes()
-        waves.append(Wave(quantity, "V", 1e-4, len(x), 1.0, quantity, "power_meter", "Meter", "f8"))
-        samples[quantity] = data
+        sha256 = hashlib.sha256(data).hexdigest()
+        waves.append(Wave(quantity, "V", 1e-4, len(x), 1.0, sha256, "power_meter", "Meter", "f8"))
+        samples[sha256] = data
     at = {"input_voltage_V": 230.0, "frequency_Hz": 50.0, "load_percent": 100.0}
     found = Harmonics().findings(
         Evidence((Point(1, at, (), 0.0, waves=tuple(waves)),), True, samples=samples), unit.nameplate, Conventions()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import re
 from collections.abc import Callable
@@ -144,8 +145,10 @@ def test_the_uncertainty_allowed_grows_with_crest_over_power_factor(unit: Unit) 
     volts, amps = 325.0 * np.sin(x), np.where(np.abs(np.sin(x + 1.2)) > 0.9995, np.sign(np.sin(x + 1.2)), 0.0)
     waves, samples = [], {}
     for quantity, record in (("input_voltage", volts), ("input_current", amps)):
-        samples[quantity] = record.astype("<f8").tobytes()
-        waves.append(Wave(quantity, "V", 1e-4, len(x), 1.0, quantity, "power_meter", "Meter", "f8"))
+        data = record.astype("<f8").tobytes()
+        sha256 = hashlib.sha256(data).hexdigest()
+        samples[sha256] = data
+        waves.append(Wave(quantity, "V", 1e-4, len(x), 1.0, sha256, "power_meter", "Meter", "f8"))
 
     def found(with_record: bool) -> Finding:
         points = []

@@ -80,8 +80,8 @@ def fundamental(values: Array, step_s: float) -> float | None:
 
 
 def _averaged(values: Array, block: int) -> Array:
-    whole = len(values) // block
-    return np.asarray(values[: whole * block].reshape(whole, block).mean(axis=1))
+    whole = values.shape[-1] // block
+    return np.asarray(values[..., : whole * block].reshape(*values.shape[:-1], whole, block).mean(axis=-1))
 
 
 def _coarse(values: Array, step_s: float) -> float:
@@ -134,39 +134,41 @@ def _refine(values: Array, step_s: float, frequency_Hz: float) -> tuple[float, f
 def harmonics(values: Array, step_s: float, frequency_Hz: float, orders: int) -> NDArray[np.complex128]:
     """Complex rms of orders 0 to ``orders`` at a known frequency, phase against a cosine at the first sample.
 
-    (orders + 1,) complex; the mean is the real part of order 0. Raises ValueError where the record cannot show an
-    order, by its rate or by its length.
+    ``values`` (..., n) may be several records of one length; (..., orders + 1) complex, the mean is the real part of
+    order 0. Raises ValueError where a record cannot show an order, by its rate or by its length.
     """
     if orders * frequency_Hz * step_s >= 0.5:
         raise ValueError(f"order {orders} lies above half the sample rate")
     record = thin(values, step_s, frequency_Hz, max(A_PERIOD, 6 * orders))
-    n = len(record.values)
+    n = record.values.shape[-1]
     if n * record.step_s * frequency_Hz < LEAST_PERIODS * 0.999 or n < 2 * orders + 1:
         raise ValueError("the record is shorter than one period")
     product = _products(record.values, 2.0 * math.pi * frequency_Hz * record.step_s, orders)
-    full = np.concatenate([np.conj(product[:0:-1]), product])  # orders -K to K
+    full = np.concatenate([np.conj(product[..., :0:-1]), product], axis=-1)  # orders -K to K
     gap = np.arange(-2 * orders, 2 * orders + 1)
     angle: Array = np.asarray(2.0 * math.pi * frequency_Hz * record.step_s * gap, dtype=np.float64)
     sums = _geometric(angle, n)
     at = np.arange(2 * orders + 1)
     matrix = sums[(at[None, :] - at[:, None]) + 2 * orders]
-    found = np.linalg.solve(matrix, full)[orders:]
+    found = np.linalg.solve(matrix, np.moveaxis(full, -1, 0).reshape(2 * orders + 1, -1))[orders:]
+    found = np.moveaxis(found.reshape(orders + 1, *full.shape[:-1]), 0, -1)
     angular: Array = np.asarray(2.0 * math.pi * frequency_Hz * np.arange(orders + 1), dtype=np.float64)
     found = found * np.exp(-1j * angular * record.delay_s) / record.droop(angular)
-    found[1:] *= math.sqrt(2.0)  # both halves of the line, as rms
+    found[..., 1:] *= math.sqrt(2.0)  # both halves of the line, as rms
     return np.asarray(found)
 
 
 def _products(values: Array, angle: float, orders: int) -> NDArray[np.complex128]:
-    """Sums of values[m] exp(-j k angle m) for k = 0 ... orders: the turns within a block are worked out once."""
-    block = min(len(values), 2048)
-    rows, k = len(values) // block, np.arange(orders + 1)
+    """Sums of values[..., m] exp(-j k angle m) for k = 0 ... orders: the turns within a block are worked out once."""
+    n = values.shape[-1]
+    block = min(n, 2048)
+    rows, k = n // block, np.arange(orders + 1)
     inside = np.exp(-1j * angle * np.outer(np.arange(block), k))
-    cut = values[: rows * block].reshape(rows, block)
+    cut = values[..., : rows * block].reshape(*values.shape[:-1], rows, block)
     part = cut @ inside.real + 1j * (cut @ inside.imag)
-    total = np.sum(part * np.exp(-1j * angle * block * np.outer(np.arange(rows), k)), axis=0)
-    rest = values[rows * block :]
-    total = total + np.exp(-1j * angle * rows * block * k) * (rest @ inside[: len(rest)])
+    total = np.sum(part * np.exp(-1j * angle * block * np.outer(np.arange(rows), k)), axis=-2)
+    rest = values[..., rows * block :]
+    total = total + np.exp(-1j * angle * rows * block * k) * (rest @ inside[: rest.shape[-1]])
     return np.asarray(total)
 
 

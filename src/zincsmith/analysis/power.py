@@ -169,10 +169,6 @@ def smoothed_orders(volts: Array, amps: Array, step_s: float, power: Power) -> N
     length = wanted / (power.frequency * step_s)
     orders = len(power.current) - 1
     begins = [round(k * length) for k in range((power.periods or 0) // wanted)]
-    ends = [b + math.ceil(length) for b in begins]
-    rows = [
-        np.abs(harmonics(amps[b:e], step_s, power.frequency, orders))
-        for b, e in zip(begins, ends, strict=True)
-        if e <= len(amps)
-    ]
-    return np.array(rows) if rows else None
+    whole = math.ceil(length)
+    windows = [amps[b : b + whole] for b in begins if b + whole <= len(amps)]
+    return np.abs(harmonics(np.array(windows), step_s, power.frequency, orders)) if windows else None

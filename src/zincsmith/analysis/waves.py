@@ -1,14 +1,31 @@
-"""Waveforms out of the bytes that a book or a file holds."""
+"""Waveforms out of the bytes that a book or a file holds, and what they show."""
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Mapping
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from zincsmith.analysis.power import Power, power_of
+from zincsmith.analysis.power import ORDERS, Power, power_of, smoothed_orders
+from zincsmith.analysis.record_quality import clipped_share
 from zincsmith.model.reading import Point, Wave
+
+KEPT = 200  # records whose figures are kept at hand
+
+
+@dataclass(frozen=True)
+class Recorded:
+    """What a record of volts and amps shows. ``orders_A`` (41,) is rms by order, None where it does not reach order 40;
+    ``windows_A`` (windows, 41) those of each window of IEC 61000-4-7; ``clipped`` the share of amps at the end of
+    their range."""
+
+    power: Power
+    orders_A: NDArray[np.float64] | None
+    windows_A: NDArray[np.float64] | None
+    clipped: float
 
 
 def samples_of(wave: Wave, samples: Mapping[str, bytes]) -> NDArray[np.float64]:
@@ -19,19 +36,35 @@ def samples_of(wave: Wave, samples: Mapping[str, bytes]) -> NDArray[np.float64]:
     return np.asarray(codes * wave.scale, dtype=np.float64)
 
 
-def recorded_power(
-    point: Point, samples: Mapping[str, bytes]
-) -> tuple[Power, NDArray[np.float64], NDArray[np.float64], float] | None:
-    """(power, volts, amps, step in s) of the record of a point; None where it has none, or one that shows no period."""
+def recorded_of(point: Point, samples: Mapping[str, bytes]) -> Recorded | None:
+    """What the record of a point shows; None where it has none, or one that shows no period.
+
+    It takes tens of milliseconds and is asked for by every figure and plot: the samples are named by what they are, so
+    what they show is kept by their names.
+    """
     by_name = {w.quantity: w for w in point.waves}
-    if not {"input_voltage", "input_current"} <= by_name.keys():
+    volts, amps = by_name.get("input_voltage"), by_name.get("input_current")
+    if volts is None or amps is None or not {volts.sha256, amps.sha256} <= samples.keys():
         return None
-    if any(w.sha256 not in samples for w in by_name.values()):
-        return None  # whoever looks at points alone has no samples
-    volts, amps = (samples_of(by_name[q], samples) for q in ("input_voltage", "input_current"))
-    step_s = by_name["input_current"].step_s
+    key = (volts, amps)
+    if key not in _kept:
+        _kept[key] = _recorded(samples_of(volts, samples), samples_of(amps, samples), amps.step_s)
+        while len(_kept) > KEPT:
+            _kept.popitem(last=False)
+    return _kept[key]
+
+
+_kept: OrderedDict[tuple[Wave, Wave], Recorded | None] = OrderedDict()
+
+
+def _recorded(volts: NDArray[np.float64], amps: NDArray[np.float64], step_s: float) -> Recorded | None:
     try:
         power = power_of(volts, amps, step_s)
     except ValueError:
         return None
-    return (power, volts, amps, step_s) if not power.is_dc else None
+    if power.is_dc:
+        return None
+    reaches = power.current is not None and len(power.current) > ORDERS
+    orders = np.abs(power.current) if reaches and power.current is not None else None
+    windows = smoothed_orders(volts, amps, step_s, power) if reaches else None
+    return Recorded(power, orders, windows, clipped_share(amps))

@@ -20,7 +20,7 @@ from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
 from zincsmith.model.plan import Plan
 from zincsmith.model.reading import FROM_FILE, Evidence
 from zincsmith.model.rig import Rig
-from zincsmith.model.unit import Unit
+from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.harmonics import NAME as HARMONICS_PROCEDURE
 from zincsmith.procedures.static_grid import NAME as GRID_PROCEDURE
@@ -31,13 +31,22 @@ from zincsmith.suitability.check import check
 
 
 @dataclass(frozen=True)
-class Earlier:
-    """What an earlier run of the same configuration can lend: its evidence, the rig's faults then, its files."""
+class Known:
+    """What is known of a run before it is judged: its evidence, the rig's faults then, its files, and its figures under
+    one denominator of the load regulation, which is all that they depend on among the conventions."""
 
     run: int
     evidence: Evidence
     faults: tuple[Fault, ...]
     files: tuple[FileTaken, ...]
+    over: str
+    findings: tuple[Finding, ...]
+
+    def under(self, conventions: Conventions, plate: Nameplate) -> Known:
+        """The same with its figures under these conventions."""
+        if self.over == conventions.regulation_over:
+            return self
+        return replace(self, over=conventions.regulation_over, findings=_figures(self.evidence, plate, conventions))
 
 
 @dataclass(frozen=True)
@@ -59,7 +68,8 @@ class JudgedRun:
     deviations: tuple[tuple[str, str, str], ...] = ()  # likewise: what did not go as planned
     provenance: tuple[str, ...] = ()  # of each rule set: who has its values from where
     files: tuple[FileTaken, ...] = ()  # recorded files that the evidence was taken from
-    earlier: tuple[Earlier, ...] = ()  # runs that lend findings for claims that this one did not test, latest first
+    known: Known | None = None  # what it was judged from
+    earlier: tuple[Known, ...] = ()  # runs that lend findings for claims that this one did not test, latest first
 
     @property
     def doubts(self) -> dict[Doubt, list[str]]:
@@ -82,37 +92,40 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
     row = book.run(number)
     unit, rig, plan = book.unit(row.unit, row.unit_n), book.rig(row.rig_n), book.plan(row.plan_n)
     opened, closed = book.opened(row.id), book.closed(row.id)
-    own = _earlier(book, row, unit)
+    own = _known(book, row, unit, conventions)
     evidence, faults, files = own.evidence, own.faults, own.files
     rules = [(f"{r.title} ({r.document}), {r.digest}", r.provenance) for _, r in supply_rules(unit.nameplate.rules)]
     if HARMONICS_PROCEDURE in evidence.procedures:
         limits = load_harmonics()
         rules.append((f"Limits for harmonic currents ({limits.edition}), {limits.digest}", limits.provenance))
-    judged = _judged(unit, evidence, conventions, faults, files)
-    lenders = _lenders(book, row, unit, judged) if closed is not None else ()
+    judged = _judged(unit, own, conventions)
+    lenders = _lenders(book, row, unit, conventions, judged) if closed is not None else ()
     stops = stops_of(book.events(run=row.id, kinds=STOPPING))
     deviations = deviations_of(book.events(run=row.id, kinds=DEVIATING))
     return JudgedRun(
         row, unit, rig, plan, opened, closed, evidence, conventions, _lent(judged, unit, conventions, lenders), faults,
-        tuple(r for r, _ in rules), stops, deviations, tuple(p for _, p in rules), files, lenders,
+        tuple(r for r, _ in rules), stops, deviations, tuple(p for _, p in rules), files, own, lenders,
     )  # fmt: skip
 
 
-def _earlier(book: BookReader, row: RunRow, unit: Unit) -> Earlier:
+def _known(book: BookReader, row: RunRow, unit: Unit, conventions: Conventions) -> Known:
     """The evidence of a run, what was wrong with its rig on its day, and the files it was taken from."""
     rig, plan = book.rig(row.rig_n), book.plan(row.plan_n)
     evidence = evidence_of(book, row.id)
     on_the_day = date.fromisoformat(row.began[:10])
     faults = tuple(check(unit, rig, plan, on_the_day)) if _on_this_rig(evidence, rig) else ()
     files = tuple(w.event for w in book.events(run=row.id, kinds=(FileTaken,)) if isinstance(w.event, FileTaken))
-    return Earlier(row.id, evidence, faults, files)
+    found = _figures(evidence, unit.nameplate, conventions)
+    return Known(row.id, evidence, faults, files, conventions.regulation_over, found)
 
 
-def _lenders(book: BookReader, row: RunRow, unit: Unit, judged: Sequence[Judged]) -> tuple[Earlier, ...]:
+def _lenders(
+    book: BookReader, row: RunRow, unit: Unit, conventions: Conventions, judged: Sequence[Judged]
+) -> tuple[Known, ...]:
     """Earlier ended runs of this unit in the same configuration, as far back as claims are left that a procedure
     tests but this run did not; the latest first."""
     wanted = {c.procedure for c in _untold(judged)}
-    found: list[Earlier] = []
+    found: list[Known] = []
     for one in reversed(book.runs()):
         if one.id >= row.id or one.unit != row.unit or one.outcome is None or not wanted:
             continue
@@ -120,7 +133,7 @@ def _lenders(book: BookReader, row: RunRow, unit: Unit, judged: Sequence[Judged]
             continue
         tests = {TESTS[words] for words in wanted if words in TESTS}
         if tests & set(one.procedure.split()):
-            found.append(_earlier(book, one, unit))
+            found.append(_known(book, one, unit, conventions))
             wanted -= {words for words in wanted if found[-1].evidence.by(TESTS[words]).points}
     return tuple(found)
 
@@ -131,12 +144,12 @@ def _untold(judged: Sequence[Judged]) -> list[Claim]:
 
 
 def _lent(
-    judged: tuple[Judged, ...], unit: Unit, conventions: Conventions, lenders: Sequence[Earlier]
+    judged: tuple[Judged, ...], unit: Unit, conventions: Conventions, lenders: Sequence[Known]
 ) -> tuple[Judged, ...]:
     """With the findings of earlier runs in the place of claims that were not tested, each saying so."""
     for lender in lenders:
         known: dict[str, list[Judged]] = {}
-        for one in _judged(unit, lender.evidence, conventions, lender.faults, lender.files):
+        for one in _judged(unit, lender, conventions):
             if one.claim is not None and one.verdict is not Verdict.NOT_TESTED:
                 known.setdefault(one.claim.key, []).append(replace(one, run=lender.run))
         open_keys = {c.key for c in _untold(judged)} & known.keys()
@@ -159,15 +172,26 @@ def _on_this_rig(evidence: Evidence, rig: Rig) -> bool:
 
 def judge_again(run: JudgedRun, conventions: Conventions) -> JudgedRun:
     """The same evidence under other conventions."""
-    judged = _judged(run.unit, run.evidence, conventions, run.faults, run.files)
-    return replace(run, conventions=conventions, judged=_lent(judged, run.unit, conventions, run.earlier))
+    assert run.known is not None
+    plate = run.unit.nameplate
+    known = run.known
+    if known.evidence is not run.evidence:  # somebody looks at other evidence: its figures are worked out anew
+        known = replace(known, evidence=run.evidence, over="")
+    own = known.under(conventions, plate)
+    lenders = tuple(lender.under(conventions, plate) for lender in run.earlier)
+    judged = _judged(run.unit, own, conventions)
+    return replace(
+        run, conventions=conventions, judged=_lent(judged, run.unit, conventions, lenders), known=own, earlier=lenders
+    )
 
 
-def _judged(
-    unit: Unit, evidence: Evidence, conventions: Conventions, faults: Sequence[Fault], files: Sequence[FileTaken]
-) -> tuple[Judged, ...]:
-    findings = findings_of(evidence.procedures, evidence, unit.nameplate, conventions)
-    judged = judge(findings, claims_of(unit.nameplate), evidence, unit, conventions)
+def _figures(evidence: Evidence, plate: Nameplate, conventions: Conventions) -> tuple[Finding, ...]:
+    return tuple(findings_of(evidence.procedures, evidence, plate, conventions))
+
+
+def _judged(unit: Unit, known: Known, conventions: Conventions) -> tuple[Judged, ...]:
+    evidence, faults, files = known.evidence, known.faults, known.files
+    judged = judge(known.findings, claims_of(unit.nameplate), evidence, unit, conventions)
     return tuple(_with_notes(_with_rig(j, faults), files) for j in judged)
 
 

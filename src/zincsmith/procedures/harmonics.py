@@ -14,10 +14,9 @@ from numpy.typing import NDArray
 
 from zincsmith.analysis.accuracy import column
 from zincsmith.analysis.harmonic_limits import JudgedOrders, judge_orders
-from zincsmith.analysis.power import ORDERS, Power, smoothed_orders, window_words
-from zincsmith.analysis.record_quality import clipped_share
+from zincsmith.analysis.power import ORDERS, Power, window_words
 from zincsmith.analysis.uncertainty import Values, propagate
-from zincsmith.analysis.waves import recorded_power
+from zincsmith.analysis.waves import recorded_of
 from zincsmith.model.actions import Confirm, Dwell, Measure, SetLoad, SetSource, Stage
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Doubt, Finding, Working
@@ -130,13 +129,10 @@ class Seen:
 
 def _seen(point: Point, samples: Mapping[str, bytes]) -> Seen | None:
     """None where no record shows order 40."""
-    recorded = recorded_power(point, samples)
-    if recorded is None:
+    recorded = recorded_of(point, samples)
+    if recorded is None or recorded.orders_A is None:
         return None
-    power, volts, amps, step_s = recorded
-    if power.current is None or len(power.current) <= ORDERS:
-        return None
-    return Seen(point, power, np.abs(power.current), smoothed_orders(volts, amps, step_s, power), clipped_share(amps))
+    return Seen(point, recorded.power, recorded.orders_A, recorded.windows_A, recorded.clipped)
 
 
 def orders_against(point: Point, samples: Mapping[str, bytes]) -> tuple[NDArray[np.float64], float, float] | None:

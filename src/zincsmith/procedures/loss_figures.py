@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincsmith.analysis.accuracy import shared_and_own
-from zincsmith.analysis.loss_model import TERMS, fit_losses, mode_change
+from zincsmith.analysis.loss_model import TERMS, fit_losses, fixed_loss, mode_change
 from zincsmith.analysis.uncertainty import Values, coverage_factor
 from zincsmith.model.finding import Contribution, Finding, Working
 from zincsmith.model.reading import Point
@@ -33,7 +33,7 @@ def loss_findings(conditions: dict[str, float], points: Sequence[Point]) -> list
 
     def formula(v: Values) -> float:
         lost = v["input_power"] - v["output_voltage"] * v["output_current"]
-        return fit_losses(v["output_current"], lost).fixed_W
+        return fixed_loss(v["output_current"], lost)
 
     found = [
         finding_of(

@@ -13,7 +13,7 @@ import numpy as np
 
 from zincsmith.analysis.standby import Standby, allowed_W, limit_W_per_h, standby
 from zincsmith.analysis.uncertainty import coverage_factor
-from zincsmith.analysis.waves import recorded_power
+from zincsmith.analysis.waves import recorded_of
 from zincsmith.model.actions import Confirm, Dwell, Measure, Measured, SetLoad, SetSource, Stage
 from zincsmith.model.finding import Contribution, Doubt, Finding
 from zincsmith.model.plan import Line, StandbyOptions
@@ -154,9 +154,9 @@ def _watts(point: Point) -> Reading:
 def _mcr(points: list[Point], samples: Mapping[str, bytes]) -> float | None:
     """Maximum current ratio, crest factor over power factor, of the first record of a line; None without one."""
     for point in points:
-        recorded = recorded_power(point, samples)
-        if recorded is not None and recorded[0].current_crest and recorded[0].power_factor:
-            return recorded[0].current_crest / recorded[0].power_factor
+        recorded = recorded_of(point, samples)
+        if recorded is not None and recorded.power.current_crest and recorded.power.power_factor:
+            return recorded.power.current_crest / recorded.power.power_factor
     return None
 
 
