@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from zincsmith.analysis.loss_model import fit_losses, mode_change
+from zincsmith.analysis.loss_model import fit_losses, fixed_weights, mode_change
 
 AMPS = np.linspace(0.0, 2.5, 12)
 LOSS = 0.8 + 0.9 * AMPS + 0.32 * AMPS**2
@@ -18,6 +18,7 @@ def test_the_parts_are_found_and_an_outlier_cannot_hide() -> None:
     assert np.argmax(np.abs(model.deleted)) == len(AMPS) - 1
     assert model.deleted[-1] == pytest.approx(0.5, rel=1e-9), "against the others it is all there"
     assert model.rest[-1] < 0.25
+    assert np.dot(fixed_weights(AMPS), LOSS) == pytest.approx(0.8), "the fixed part alone"
     with pytest.raises(ValueError, match="three different"):
         fit_losses(np.array([1.0, 1.0, 2.0]), np.ones(3))
 

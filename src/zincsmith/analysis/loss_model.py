@@ -49,10 +49,10 @@ def fit_losses(current_A: Array, loss_W: Array) -> LossModel:
     return LossModel(float(fit[0]), float(fit[1]), float(fit[2]), rest, deleted, spread, scatter)
 
 
-def fixed_loss(current_A: Array, loss_W: Array) -> float:
-    """The fixed part alone, as in fit_losses, for many slightly different records in turn."""
+def fixed_weights(current_A: Array) -> Array:
+    """(n,): the fixed part of fit_losses is their sum with the losses, W."""
     base = np.stack([np.ones_like(current_A), current_A, current_A**2], axis=1)
-    return float(np.linalg.lstsq(base, loss_W, rcond=None)[0][0])
+    return np.asarray(np.linalg.pinv(base)[0])
 
 
 def mode_change(current_A: Array, loss_W: Array, u_W: float) -> tuple[float, float] | None:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincsmith.analysis.accuracy import shared_and_own
-from zincsmith.analysis.loss_model import TERMS, fit_losses, fixed_loss, mode_change
+from zincsmith.analysis.loss_model import TERMS, fit_losses, fixed_weights, mode_change
 from zincsmith.analysis.uncertainty import Values, coverage_factor
 from zincsmith.model.finding import Contribution, Finding, Working
 from zincsmith.model.reading import Point
@@ -31,9 +31,12 @@ def loss_findings(conditions: dict[str, float], points: Sequence[Point]) -> list
     rest = {p.number: float(r) for p, r in zip(points, model.rest, strict=True)}
     loss = {p.number: float(x) for p, x in zip(points, losses, strict=True)}
 
+    # A point whose amps are off moves along the curve: to first order as if its losses were off by the slope there.
+    weights, slope = fixed_weights(amps), model.linear_V + 2.0 * model.square_ohm * amps
+
     def formula(v: Values) -> float:
         lost = v["input_power"] - v["output_voltage"] * v["output_current"]
-        return fixed_loss(v["output_current"], lost)
+        return float(np.dot(weights, lost - slope * (v["output_current"] - amps)))
 
     found = [
         finding_of(
