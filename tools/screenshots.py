@@ -87,6 +87,13 @@ def main() -> int:
         while "too close" not in rows.accessibleDescription():  # the one that shows what the working is for
             QTest.keyClick(rows, Qt.Key.Key_Down)
         camera.keep("findings")
+        findings = window.stations["Findings"]
+        titles = [c.title for c in findings._curves]
+        findings._show_plot(titles.index("Harmonics against class A"))
+        findings._choose(next(n for n, j in enumerate(findings.run.judged) if j.finding.name == "harmonics_class_a"))
+        use_theme(DARK)
+        camera.keep("findings-harmonics")
+        use_theme(LIGHT)
         session.revise_plan(STATIC_GRID, "the grid alone")
         camera.station("Run", "run-start")
         run = window.stations["Run"]
