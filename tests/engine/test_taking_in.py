@@ -22,6 +22,7 @@ from zincsmith.judge.reading_words import reading_words
 from zincsmith.judge.words import where_words
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
+from zincsmith.model.events import RunClosed
 from zincsmith.model.finding import Judged, Verdict
 from zincsmith.model.intake import Configuration
 from zincsmith.model.plan import GridOptions, Line, Plan
@@ -240,6 +241,12 @@ def test_what_a_run_did_not_test_comes_from_an_earlier_one_of_the_same_configura
     assert any(j.run == 1 for j in over.judged), "under other conventions too"
     with BookReader(path) as book:
         assert not any(j.run for j in judge_run(book, 1).judged), "an earlier run borrows nothing from a later one"
+    with BookWriter(path) as writer:  # brought up anew, after a repair for instance
+        earlier = run.opened
+        again = replace(earlier, procedures=(("bring_up", 1),), plan_n=1)
+        writer.write_run(again, [RunClosed("complete", "every step was carried out", True)])
+    over_again = taken(path, unit, FileRequest("standby", (file,), "M. Hale", line=AT))
+    assert not any(j.run == 1 for j in over_again.judged), "what was before that is not lent"
     opened = replace(unit, configuration="case open", configurations=(*unit.configurations, Configuration("case open")))
     with BookWriter(path) as writer:
         writer.revise("unit", unit.tag, opened, "opened")

@@ -22,6 +22,7 @@ from zincsmith.model.reading import FROM_FILE, Evidence
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import Conventions
+from zincsmith.procedures.bring_up import NAME as BRING_UP
 from zincsmith.procedures.harmonics import NAME as HARMONICS_PROCEDURE
 from zincsmith.procedures.static_grid import NAME as GRID_PROCEDURE
 from zincsmith.rules.harmonics import load_harmonics
@@ -123,11 +124,18 @@ def _lenders(
     book: BookReader, row: RunRow, unit: Unit, conventions: Conventions, judged: Sequence[Judged]
 ) -> tuple[Known, ...]:
     """Earlier ended runs of this unit in the same configuration, as far back as claims are left that a procedure
-    tests but this run did not; the latest first."""
+    tests but this run did not; the latest first. A unit that was brought up anew, after a repair for instance, starts
+    over: nothing from before that is lent."""
     wanted = {c.procedure for c in _untold(judged)}
     found: list[Known] = []
+    brought_up = BRING_UP in row.procedure.split()
     for one in reversed(book.runs()):
-        if one.id >= row.id or one.unit != row.unit or one.outcome is None or not wanted:
+        if one.id >= row.id or one.unit != row.unit:
+            continue
+        if brought_up or not wanted:
+            break
+        brought_up = BRING_UP in one.procedure.split()
+        if one.outcome is None:
             continue
         if book.unit(one.unit, one.unit_n).configuration != unit.configuration:
             continue

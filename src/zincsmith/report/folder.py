@@ -24,7 +24,7 @@ READINGS = (
     "count", "source", "range", "how", "text", "id",
 )  # fmt: skip
 FINDINGS = (
-    "figure", "title", *CONDITIONS, "value", "unit", "u", "k", "dof", "claim", "low", "high", "verdict",
+    "figure", "title", *CONDITIONS, "value", "unit", "u", "k", "dof", "from_run", "claim", "low", "high", "verdict",
     "verdict_simple", "probability", "doubts",
 )  # fmt: skip
 LOG = ("time", "kind", "text", "detail", "kept_not_counted")
@@ -83,6 +83,7 @@ def _findings(run: JudgedRun) -> Iterator[dict[str, Any]]:
             "title": f.title,
             **{name: f.conditions.get(name) for name in CONDITIONS},
             **{name: getattr(f, name) for name in ("value", "unit", "u", "k", "dof")},
+            "from_run": one.run if one.run is not None else run.row.id,
             "claim": f"{claim.title} {claim.text}" if claim else "",
             "low": claim.low if claim else None,
             "high": claim.high if claim else None,
