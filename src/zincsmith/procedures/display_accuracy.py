@@ -14,15 +14,15 @@ import numpy as np
 from zincsmith.analysis.regulation import output_resistance
 from zincsmith.analysis.uncertainty import Values
 from zincsmith.formats.entry import last_digit
-from zincsmith.model.actions import Confirm, Dwell, Measure, SetLoad, SetSource, Stage
+from zincsmith.model.actions import Dwell, Measure, SetLoad
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.plan import DisplayOptions
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
+from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.point_doubts import point_doubts
-from zincsmith.procedures.static_grid import CAUTIONS, SAFETY_CHECKS
 
 NAME = "display_accuracy"
 LEAST_LOADS = 3  # for what grows with the current
@@ -61,18 +61,12 @@ class DisplayAccuracy:
         """Each load in turn; the display is read while the reference has just been averaged."""
         options = _options(ctx)
         line = ctx.reachable((options.line,))[0]
-        if SAFETY_CHECKS not in ctx.before:
-            yield Stage("Safety gate", "nothing is live")
-            yield Confirm(
-                "Before power",
-                "The load and the reference meter are at the output terminals, the display can be read from where "
-                "you stand.",
-                CAUTIONS,
-            )
-        yield Stage("Display", line.words)
-        yield SetLoad(0.0, False)
-        yield SetSource(line.voltage_V, line.frequency_Hz, True)
-        yield Dwell(5.0, "output comes up")
+        yield from gate(
+            ctx,
+            "The load and the reference meter are at the output terminals, the display can be read from where "
+            "you stand.",
+        )
+        yield from feed("Display", line.words, line)
         for load in options.loads_percent:
             amps = load / 100.0 * ctx.nameplate.output.current_A
             yield SetLoad(amps, load > 0.0)

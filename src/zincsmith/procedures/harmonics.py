@@ -17,15 +17,16 @@ from zincsmith.analysis.harmonic_limits import JudgedOrders, judge_orders
 from zincsmith.analysis.power import ORDERS, Power, window_words
 from zincsmith.analysis.uncertainty import Values, propagate
 from zincsmith.analysis.waves import recorded_of
-from zincsmith.model.actions import Confirm, Dwell, Measure, SetLoad, SetSource, Stage
+from zincsmith.model.actions import Dwell, Measure, SetLoad
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Doubt, Finding, Working
 from zincsmith.model.plan import HarmonicOptions
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
+from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.point_doubts import point_doubts
-from zincsmith.procedures.static_grid import CAUTIONS, RAMP_PERCENT, SAFETY_CHECKS
+from zincsmith.procedures.static_grid import RAMP_PERCENT
 from zincsmith.rules.harmonics import HarmonicLimits, load_harmonics
 
 NAME = "harmonics"
@@ -51,16 +52,9 @@ class Harmonics:
         if not ctx.records:
             raise InputError(NO_RECORD, key="instrument.power_meter.dialect")
         options = _options(ctx)
-        if SAFETY_CHECKS not in ctx.before:
-            yield Stage("Safety gate", "nothing is live")
-            yield Confirm(
-                "Before power", "The load is at the output, the source is wired through the power meter.", CAUTIONS
-            )
+        yield from gate(ctx)
         for line in ctx.reachable(options.lines):
-            yield Stage("Harmonics", line.words)
-            yield SetLoad(0.0, False)
-            yield SetSource(line.voltage_V, line.frequency_Hz, True)
-            yield Dwell(5.0, "output comes up")
+            yield from feed("Harmonics", line.words, line)
             for percent in RAMP_PERCENT:
                 if percent < options.loads_percent[0]:
                     yield SetLoad(percent / 100.0 * ctx.nameplate.output.current_A, True)

@@ -11,15 +11,15 @@ from collections.abc import Generator, Sequence
 from itertools import pairwise
 
 from zincsmith.analysis.uncertainty import coverage_factor
-from zincsmith.model.actions import Action, Confirm, Dwell, Measure, Measured, Outcome, SetLoad, SetSource, Stage
+from zincsmith.model.actions import Action, Dwell, Measure, Measured, Outcome, SetLoad, Stage
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.plan import Line, RegimeOptions
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
+from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.point_doubts import point_doubts
 from zincsmith.procedures.search import bisect
-from zincsmith.procedures.static_grid import CAUTIONS, SAFETY_CHECKS
 
 NAME = "power_factor_regimes"
 LEAST_PERCENT = 5.0
@@ -45,16 +45,9 @@ class PowerFactorRegimes:
         """Up, down, then closer to each jump."""
         options = _options(ctx)
         line = ctx.reachable((options.line,))[0]
-        if SAFETY_CHECKS not in ctx.before:
-            yield Stage("Safety gate", "nothing is live")
-            yield Confirm(
-                "Before power", "The load is at the output, the source is wired through the power meter.", CAUTIONS
-            )
+        yield from gate(ctx)
         loads = _loads(options.step_percent)
-        yield Stage("Power factor, rising", line.words)
-        yield SetLoad(0.0, False)
-        yield SetSource(line.voltage_V, line.frequency_Hz, True)
-        yield Dwell(5.0, "output comes up")
+        yield from feed("Power factor, rising", line.words, line)
         rising = yield from self._sweep(ctx, line, loads, UP)
         yield Stage("Power factor, falling", line.words)
         falling = yield from self._sweep(ctx, line, loads[::-1], DOWN)

@@ -9,7 +9,6 @@ from collections.abc import Generator
 
 from zincsmith.model.actions import (
     Action,
-    Confirm,
     Dwell,
     Measure,
     Measured,
@@ -24,6 +23,7 @@ from zincsmith.model.plan import GridOptions, Line
 from zincsmith.model.reading import COLD, Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
+from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.point_doubts import point_doubts
 from zincsmith.procedures.search import refine
 
@@ -37,13 +37,6 @@ RAMP_PERCENT = (10.0, 25.0, 50.0, 75.0, 100.0)
 
 COLD_S = 2.0  # after the load came on, before the warm-up
 NAME = "static_grid"
-SAFETY_CHECKS = "safety_checks"
-CAUTIONS = (
-    "Mains can kill. Only people trained for it; never alone; one hand; no jewellery; an emergency stop in reach.",
-    "Local rules and licensed practice come first.",
-    "The case and the load get hot: mind your hands.",
-    "Safe output is not a safe unit: its bulk capacitor may hold a dangerous charge after switch-off.",
-)
 
 
 def efficiency_of(answer: Outcome) -> float | None:
@@ -76,20 +69,14 @@ class StaticGrid:
         options, output = grid_options(ctx), ctx.nameplate.output
         lines = [x for x in ctx.reachable(options.lines) if options.loads_at(x)]
         first = lines[0]
-        if SAFETY_CHECKS not in ctx.before:  # else its gates were passed already
-            yield Stage("Safety gate", "nothing is live")
-            yield Confirm(
-                "Before power",
-                f"The unit is closed and stands free. The source is wired through the power meter to its input, the "
-                f"load to its {output.voltage_V:g} V output with the voltmeter at the unit's terminals, polarity "
-                "checked. The range selector, if it has one, stands right.",
-                CAUTIONS,
-            )
+        yield from gate(
+            ctx,
+            f"The unit is closed and stands free. The source is wired through the power meter to its input, the "
+            f"load to its {output.voltage_V:g} V output with the voltmeter at the unit's terminals, polarity "
+            "checked. The range selector, if it has one, stands right.",
+        )
         yield from self._watches(ctx)
-        yield Stage("Warm-up", f"{first.words}, full load")
-        yield SetLoad(0.0, False)
-        yield SetSource(first.voltage_V, first.frequency_Hz, True)
-        yield Dwell(5.0, "output comes up")
+        yield from feed("Warm-up", f"{first.words}, full load", first)
         if "output_voltage" in ctx.polled:
             low = STOPPED * output.voltage_V
             yield Watch("output_voltage", low, None, "half the nameplate's output voltage: it has stopped", count=4)
