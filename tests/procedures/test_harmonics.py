@@ -24,7 +24,7 @@ from zincsmith.judge.decide import decide
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.judge.kept import snapshot
 from zincsmith.model.claim import RuleChoice
-from zincsmith.model.finding import Verdict
+from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.plan import HarmonicOptions, Line, Plan, SafetyOptions
 from zincsmith.model.reading import Evidence, Point, Wave
 from zincsmith.model.rig import Rig
@@ -113,6 +113,27 @@ def test_the_plots_and_the_hash_know_the_record(run: JudgedRun) -> None:
     assert snapshot(other).evidence != kept.evidence
 
 
+def findings_of_record(unit: Unit, volts: np.ndarray, amps: np.ndarray) -> list[Finding]:
+    """What the procedure finds in a record of 10 kHz, by an instrument that states no accuracy."""
+    waves, samples = [], {}
+    for quantity, wave in (("input_voltage", volts), ("input_current", amps)):
+        data = wave.astype("<f8").tobytes()
+        sha256 = hashlib.sha256(data).hexdigest()
+        waves.append(Wave(quantity, "V", 1e-4, len(wave), 1.0, sha256, "power_meter", "Meter", "f8"))
+        samples[sha256] = data
+    at = {"input_voltage_V": 230.0, "frequency_Hz": 50.0, "load_percent": 100.0}
+    evidence = Evidence((Point(1, at, (), 0.0, waves=tuple(waves)),), True, samples=samples)
+    return Harmonics().findings(evidence, unit.nameplate, Conventions())
+
+
+def test_a_record_whose_peaks_were_cut_off_is_doubted(unit: Unit) -> None:
+    x = 2.0 * np.pi * 50.0 * np.arange(10_000) / 1e4
+    whole = np.sin(x)
+    for amps, told in ((whole, False), (np.clip(whole, -0.9, 0.9), True)):
+        codes = {d.code for d in findings_of_record(unit, 325.0 * np.sin(x), amps)[1].doubts}
+        assert ("clipped" in codes) is told
+
+
 @pytest.mark.parametrize(
     ("fifth", "seconds", "codes"),
     [(0.0, 1.0, set()), (0.05, 1.0, {"source_out_of_tolerance"}), (0.0, 0.1, {"record_short"})],
@@ -121,19 +142,8 @@ def test_a_distorted_source_and_a_short_record_are_doubted(
     unit: Unit, fifth: float, seconds: float, codes: set[str]
 ) -> None:
     x = 2.0 * np.pi * 50.0 * np.arange(round(seconds * 1e4)) / 1e4
-    waves, samples = [], {}
-    for quantity, wave in (
-        ("input_voltage", 325.0 * (np.sin(x) + fifth * np.sin(5.0 * x))),
-        ("input_current", np.sin(x) + 0.3 * np.sin(3.0 * x)),
-    ):
-        data = wave.astype("<f8").tobytes()
-        sha256 = hashlib.sha256(data).hexdigest()
-        waves.append(Wave(quantity, "V", 1e-4, len(x), 1.0, sha256, "power_meter", "Meter", "f8"))
-        samples[sha256] = data
-    at = {"input_voltage_V": 230.0, "frequency_Hz": 50.0, "load_percent": 100.0}
-    found = Harmonics().findings(
-        Evidence((Point(1, at, (), 0.0, waves=tuple(waves)),), True, samples=samples), unit.nameplate, Conventions()
-    )
+    volts = 325.0 * (np.sin(x) + fifth * np.sin(5.0 * x))
+    found = findings_of_record(unit, volts, np.sin(x) + 0.3 * np.sin(3.0 * x))
     thd, class_a = found[0], found[1]
     assert thd.value == pytest.approx(0.3, rel=1e-6)
     # Third order 0.3 A / sqrt 2 of 2.30 A (IEC 61000-3-2, class A, value from memory).
