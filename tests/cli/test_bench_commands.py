@@ -48,6 +48,23 @@ def test_procedures_say_what_they_need(command: Command) -> None:
     assert "bring_up" in command("procedures").stdout
 
 
+def test_rules_are_listed_and_a_file_of_ones_own_is_checked(command: Command, tmp_path: Path) -> None:
+    """Harmonics among them: a unit can be held to a class of them like to a class of supplies."""
+    found = {r["name"]: r for r in json.loads(command("rules", "--json").stdout)["rules"]}
+    assert {"us-doe-level-vi", "eu-2019-1782", "eu-coc-tier-2", "iec-61000-3-2"} <= found.keys()
+    assert found["iec-61000-3-2"]["classes"] == ["A", "D"]
+    assert not found["iec-61000-3-2"]["own"]
+    assert "memory" in found["iec-61000-3-2"]["provenance"]
+    shipped = ROOT / "src" / "zincsmith" / "rules" / "limits" / "iec-61000-3-2.toml"
+    mine = tmp_path / shipped.name
+    mine.write_text(shipped.read_text())
+    checked = json.loads(command("rules", mine, "--json").stdout)["rules"]
+    assert [(r["name"], r["own"]) for r in checked] == [("iec-61000-3-2", True)]
+    mine.write_text(shipped.read_text().replace("class.D", "class.E"))
+    refused = command("rules", mine)
+    assert (refused.returncode, "has no class D" in refused.stderr) == (2, True)
+
+
 def test_a_run_that_was_stopped_is_checked_and_resumed(command: Command, tmp_path: Path) -> None:
     plan, book = tmp_path / "tiny.toml", tmp_path / "a.zbook"
     plan.write_text(TINY)

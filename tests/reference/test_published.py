@@ -230,6 +230,7 @@ def test_limits_for_harmonics_of_ones_own_stand_in_the_place_of_the_shipped(
     for wrong, why in (
         (shipped.replace("amps = 2.30", 'amps = "much"'), "valid number"),
         (shipped.replace("class.D", "class.E"), "no class D"),
+        (shipped.replace('not_above = "A"', 'not_above = "Z"'), "no class Z"),
         ("title = ", "Invalid"),
     ):
         mine.write_text(wrong)

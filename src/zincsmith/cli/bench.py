@@ -78,16 +78,20 @@ def rules(
 ) -> None:
     """List the published rules that units can be held to, or check a rule set of your own."""
     from zincsmith.model.errors import InputError
-    from zincsmith.rules.loader import load, names, read_rules
+    from zincsmith.rules.harmonics import NAME as HARMONICS
+    from zincsmith.rules.harmonics import HarmonicLimits, load_harmonics, read_harmonics
+    from zincsmith.rules.loader import RuleSet, load, names, read_rules
     from zincsmith.rules.own import own_folder
 
+    found: list[RuleSet | HarmonicLimits]
     if file is not None:
         try:
-            found = [read_rules(file.stem, file.read_bytes(), True)]
+            raw = file.read_bytes()
+            found = [read_harmonics(raw, True) if file.stem == HARMONICS else read_rules(file.stem, raw, True)]
         except OSError as error:
             raise InputError(f"cannot be read ({error.strerror})", file=str(file)) from None
     else:
-        found = [load(name) for name in names()]
+        found = [*(load(name) for name in names()), load_harmonics()]
     if as_json:
         rows = [
             {"name": r.name, "title": r.title, "edition": r.edition, "classes": list(r.classes), "digest": r.digest,

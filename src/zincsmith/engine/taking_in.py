@@ -38,7 +38,6 @@ from zincsmith.recorded.joined import joined
 from zincsmith.recorded.points import BASES
 
 Kind = Literal["points", "standby", "power"]
-KINDS: tuple[Kind, ...] = ("points", "standby", "power")
 MOST_BYTES = 200_000_000
 
 

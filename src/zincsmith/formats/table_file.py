@@ -72,6 +72,16 @@ class Columns:
             )
         return self.values[head] * unit[1] if unit[1] != 1.0 else self.values[head]
 
+    def need(self, wanted: str, base: str, option: str) -> Array:
+        """As find; InputError, with what there is and the ``option`` that names another, when there is none."""
+        found = self.find(wanted, base)
+        if found is None:
+            heads = ", ".join(list(self.values)[:12])
+            raise InputError(
+                f"there is no column {wanted!r}; there are: {heads}. Name it with {option}", file=str(self.file)
+            )
+        return found
+
 
 def read_columns(file: Path) -> Columns:
     """Read a file by its suffix, else as text. InputError with line and column for whatever is refused."""

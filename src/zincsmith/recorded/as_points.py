@@ -10,14 +10,15 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from zincsmith.analysis.power import ORDERS, power_of
-from zincsmith.analysis.standby import standby
+from zincsmith.analysis.power import ORDERS
 from zincsmith.formats.table_file import Columns
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Wave
-from zincsmith.recorded.even import LONG_GAP, evenly, longest_gap_s, refuse_falling, rising_times
+from zincsmith.recorded.even import LONG_GAP, longest_gap_s
 from zincsmith.recorded.points import BASES, NEAR_PERCENT, SAME_INPUT
+from zincsmith.recorded.standby_record import watts_over_time
+from zincsmith.recorded.waveforms import pair_of_records
 
 Array = NDArray[np.float64]
 
@@ -92,19 +93,7 @@ def points_of_table(
 def points_of_standby(found: Columns, time: str, power: str, line: Line) -> tuple[list[FilePoint], tuple[str, ...]]:
     """A record of watts as means of about a minute, whole bursts each, and notes about it. InputError for what is no
     such record."""
-    times, watts = rising_times(found, time), found.find(power, "W")
-    if watts is None:
-        heads = ", ".join(list(found.values)[:12])
-        raise InputError(
-            f"there is no column {power!r}; there are: {heads}. Name it with --power", file=str(found.file)
-        )
-    whole = (times == times) & (watts == watts)
-    refuse_falling(found, times[whole], time)
-    t, p = times[whole], watts[whole]
-    try:
-        seen = standby(t, p)
-    except ValueError as error:
-        raise InputError(f"{error}: record longer", file=str(found.file)) from None
+    t, p, seen = watts_over_time(found, time, power)
     block = seen.burst_s * max(1, round(BLOCK_S / seen.burst_s)) if seen.bursts and seen.burst_s else BLOCK_S
     out = []
     step = float(np.median(np.diff(t)))
@@ -139,22 +128,10 @@ def point_of_waves(
 ) -> tuple[FilePoint, tuple[str, ...]]:
     """A record of volts and amps, and notes about it. InputError for one that does not show order 40, or is no record
     of the mains."""
-    times = rising_times(found, time)
-    columns = []
-    for wanted, base in ((voltage, "V"), (current, "A")):
-        column = found.find(wanted, base)
-        if column is None:
-            heads = ", ".join(list(found.values)[:12])
-            raise InputError(f"there is no column {wanted!r}; there are: {heads}", file=str(found.file))
-        columns.append(column)
-    even = evenly(found, times, (columns[0], columns[1]), time)
+    even, power = pair_of_records(found, time, voltage, current)
     volts, amps = even.columns
     if len(volts) > MOST_SAMPLES:
         raise InputError(f"{len(volts)} samples are more than {MOST_SAMPLES}: two seconds do", file=str(found.file))
-    try:
-        power = power_of(volts, amps, even.step_s)
-    except ValueError as error:
-        raise InputError(f"{error}: record more, or check the columns", file=str(found.file)) from None
     if power.is_dc or power.current is None or len(power.current) <= ORDERS:
         why = "its volts do not alternate" if power.is_dc else f"it does not show order {ORDERS}"
         raise InputError(f"{why}: harmonics need volts and amps of the mains, 5000 samples a second or more",

@@ -31,12 +31,7 @@ class Even:
 
 def rising_times(found: Columns, wanted: str) -> Array:
     """The column of times in s. InputError with the line where they do not rise."""
-    times = found.find(wanted, "s")
-    if times is None:
-        raise InputError(
-            f"there is no column {wanted!r}; there are: {', '.join(list(found.values)[:12])}. Name it with --time",
-            file=str(found.file),
-        )
+    times = found.need(wanted, "s", "--time")
     known = times[times == times]
     if len(known) < 2:
         raise InputError("fewer than two rows have a time", file=str(found.file), key=wanted)

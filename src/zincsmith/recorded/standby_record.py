@@ -2,32 +2,35 @@
 
 from __future__ import annotations
 
-from typing import Literal
+import numpy as np
+from numpy.typing import NDArray
 
-from zincsmith.analysis.standby import allowed_W, standby
+from zincsmith.analysis.standby import Method, Standby, allowed_W, standby
 from zincsmith.formats.table_file import Columns
 from zincsmith.model.errors import InputError
 from zincsmith.recorded.even import longest_gap_s, refuse_falling, rising_times
 from zincsmith.recorded.result import Analysed, Figure
 
+Array = NDArray[np.float64]
+
 NEGATIVE_W = -1e-3
 
 
-def analyse_standby(found: Columns, time: str, power: str, method: Literal["sampling", "average"]) -> Analysed:
-    """Is it stable, and what is its mean? InputError for what is no such record."""
-    times = rising_times(found, time)
-    watts = found.find(power, "W")
-    if watts is None:
-        heads = ", ".join(list(found.values)[:12])
-        raise InputError(
-            f"there is no column {power!r}; there are: {heads}. Name it with --power", file=str(found.file)
-        )
+def watts_over_time(found: Columns, time: str, power: str, method: Method = "sampling") -> tuple[Array, Array, Standby]:
+    """(times in s, watts, what they show) of the rows that are whole. InputError for what is no such record."""
+    times, watts = rising_times(found, time), found.need(power, "W", "--power")
     whole = (times == times) & (watts == watts)
-    refuse_falling(found, times[whole], time)
+    times, watts = times[whole], watts[whole]
+    refuse_falling(found, times, time)
     try:
-        seen = standby(times[whole], watts[whole], method)
+        return times, watts, standby(times, watts, method)
     except ValueError as error:
         raise InputError(f"{error}: record longer", file=str(found.file)) from None
+
+
+def analyse_standby(found: Columns, time: str, power: str, method: Method) -> Analysed:
+    """Is it stable, and what is its mean? InputError for what is no such record."""
+    times, _, seen = watts_over_time(found, time, power, method)
     out = Analysed(
         "standby",
         {
@@ -48,7 +51,7 @@ def analyse_standby(found: Columns, time: str, power: str, method: Literal["samp
         out.facts["bursts"] = f"{seen.bursts} whole bursts of {seen.burst_s:.4g} s"
     for note in found.notes:
         out.doubt("read_with_a_note", f"{note[:1].upper()}{note[1:]}.")
-    longest = longest_gap_s(times[whole])
+    longest = longest_gap_s(times)
     if longest is not None:
         words = f"Nothing was recorded for {longest:.3g} s; the mean goes straight across."
         out.doubt("record_gap", words, "Record without gaps: a burst may lie in one.")

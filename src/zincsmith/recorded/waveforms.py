@@ -22,24 +22,20 @@ DISTORTED, OFF = 0.02, 0.01  # a source beyond these does not serve compliance w
 UNLIKE_ONE = 1.0005
 
 
-def analyse_power(found: Columns, time: str, voltage: str, current: str) -> Analysed:
-    """Everything about one pair of records. InputError for what is no such record."""
+def pair_of_records(found: Columns, time: str, voltage: str, current: str) -> tuple[Even, Power]:
+    """Volts and amps at even times, and what they show together. InputError for what is no such record."""
     times = rising_times(found, time)
-    columns = []
-    for wanted, base, option in ((voltage, "V", "--voltage"), (current, "A", "--current")):
-        column = found.find(wanted, base)
-        if column is None:
-            heads = ", ".join(list(found.values)[:12])
-            raise InputError(
-                f"there is no column {wanted!r}; there are: {heads}. Name it with {option}", file=str(found.file)
-            )
-        columns.append(column)
-    even = evenly(found, times, (columns[0], columns[1]), time)
-    volts, amps = even.columns
+    columns = found.need(voltage, "V", "--voltage"), found.need(current, "A", "--current")
+    even = evenly(found, times, columns, time)
     try:
-        power = power_of(volts, amps, even.step_s)
+        return even, power_of(even.columns[0], even.columns[1], even.step_s)
     except ValueError as error:
         raise InputError(f"{error}: record more, or check the columns", file=str(found.file)) from None
+
+
+def analyse_power(found: Columns, time: str, voltage: str, current: str) -> Analysed:
+    """Everything about one pair of records. InputError for what is no such record."""
+    even, power = pair_of_records(found, time, voltage, current)
     out = Analysed("power", _figures(power), _facts(power, even))
     for note in (*found.notes, *even.notes):
         out.doubt("read_with_a_note", f"{note[:1].upper()}{note[1:]}.")

@@ -54,11 +54,21 @@ def harmonic_class(choice: RuleChoice) -> str | None:
 class HarmonicLimits:
     """Limits by class, in A and, where a class goes by power, in A/W; ``digest`` identifies the file in force."""
 
+    title: str
     edition: str
     provenance: str
     amps: dict[str, dict[int, float]]
     amps_a_watt: dict[str, dict[int, float]]
     digest: str
+    own: bool
+
+    @property
+    def name(self) -> str:
+        return NAME
+
+    @property
+    def classes(self) -> tuple[str, ...]:
+        return tuple(self.amps)
 
     def limits_A(self, name: str, power_W: float) -> dict[int, float]:
         """The limit of each order that has one, for a class and an active input power."""
@@ -72,25 +82,34 @@ def load_harmonics() -> HarmonicLimits:
     """A person's own limits where there is a file of that name among the rule sets, else those that ship with the
     program. InputError, with key and reason, when the file is wrong."""
     mine = own_folder() / f"{NAME}.toml"
-    shipped = resources.files("zincsmith.rules") / "limits" / f"{NAME}.toml"
-    raw = (mine if mine.is_file() else shipped).read_bytes()
+    own = mine.is_file()
+    return read_harmonics(
+        (mine if own else resources.files("zincsmith.rules") / "limits" / f"{NAME}.toml").read_bytes(), own
+    )
+
+
+def read_harmonics(raw: bytes, own: bool) -> HarmonicLimits:
+    """Limits from the text of their file. InputError, with key and reason, when it is wrong."""
+    file = f"{NAME}.toml"
     try:
         data = _File.model_validate(tomllib.loads(raw.decode("utf-8")))
     except ValidationError as error:
         first = error.errors()[0]
-        raise InputError(first["msg"], file=f"{NAME}.toml", key=".".join(map(str, first["loc"]))) from None
+        raise InputError(first["msg"], file=file, key=".".join(map(str, first["loc"]))) from None
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise InputError(str(error), file=f"{NAME}.toml") from None
-    for name in NEEDED:
+        raise InputError(str(error), file=file) from None
+    for name in (*NEEDED, *(one.not_above for one in data.classes.values() if one.not_above)):
         if name not in data.classes:
-            raise InputError(f"has no class {name}", file=f"{NAME}.toml", key="class")
+            raise InputError(f"has no class {name}", file=file, key="class")
     plain = {name: _amps(one) for name, one in data.classes.items()}
     return HarmonicLimits(
+        title=data.title,
         edition=f"{data.document}, edition {data.edition}",
         provenance=data.provenance,
         amps={name: plain[one.not_above or name] for name, one in data.classes.items()},
         amps_a_watt={name: _amps_a_watt(one) for name, one in data.classes.items()},
         digest=hashlib.sha256(raw).hexdigest()[:16],
+        own=own,
     )
 
 
