@@ -7,11 +7,13 @@ import logging
 import os
 import subprocess
 import sys
+import tempfile
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
+os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="zincsmith-state-")  # what was confirmed on this computer
 
 import pytest
 from hypothesis import settings

@@ -19,6 +19,7 @@ from zincsmith.bench.make_safe import make_safe
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.bench.trial import try_dialect
 from zincsmith.formats.dialect_file import parse_dialect
+from zincsmith.formats.rig_file import carry_dialect
 from zincsmith.model.errors import InputError, LimitError, Refused
 from zincsmith.model.events import Event, SafeStep
 from zincsmith.model.rig import Rig
@@ -115,7 +116,8 @@ def test_a_dialect_of_a_persons_own_plays_in_a_rig(
     mine.write_text(LOAD.replace('role = "load"', 'role = "load"\nlimits = { current = [0, 1] }'))
     load = rig.instrument("load")
     assert load is not None
-    own = replace(load, dialect=str(mine))
+    own = carry_dialect(replace(load, dialect="mine.toml"), tmp_path)
+    mine.unlink()  # its text goes with the rig from here on
     bench = Bench(
         replace(rig, instruments=tuple(own if i is load else i for i in rig.instruments)), standin().addresses
     )
@@ -125,18 +127,18 @@ def test_a_dialect_of_a_persons_own_plays_in_a_rig(
         bench.instruments["load"].set("current", 2.5)
     bench.close()
     with pytest.raises(InputError, match="is a dialect of the load"):
-        dialect_for("voltmeter", str(mine))
-    with pytest.raises(InputError, match="cannot be read"):
-        dialect_for("load", str(tmp_path / "nowhere.toml"))
+        dialect_for("voltmeter", own.dialect, own.dialect_text)
+    for path in (str(tmp_path / "nowhere.toml"), "../../../../etc/passwd"):
+        with pytest.raises(InputError, match="does not carry its text"):
+            dialect_for("load", path)
 
 
 def own_load(rig: Rig, text: str, folder: Path) -> Rig:
     """The rig with a load that is spoken to in a dialect of its own."""
     mine = folder / "mine.toml"
     mine.write_text(text)
-    return replace(
-        rig, instruments=tuple(replace(i, dialect=str(mine)) if i.role == "load" else i for i in rig.instruments)
-    )
+    own = [carry_dialect(replace(i, dialect=mine.name), folder) if i.role == "load" else i for i in rig.instruments]
+    return replace(rig, instruments=tuple(own))
 
 
 def test_a_limit_never_keeps_the_bench_from_being_made_safe(
@@ -154,8 +156,8 @@ def test_a_limit_never_keeps_the_bench_from_being_made_safe(
     make_safe(bench, steps.append)
     bench.close()
     told = {s.step: s.confirmed for s in steps if isinstance(s, SafeStep)}
-    assert told["source output off"]
-    assert told["load off"]
+    assert told["AC source off"]
+    assert told["Load off"]
     assert told["bleed through the load"] is False
     last = bench_log(tmp_path / "bench.log")[-1]
     assert (last["source_on"], last["load_on"]) == (False, False)

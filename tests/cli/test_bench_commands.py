@@ -126,7 +126,8 @@ def test_a_run_that_loses_its_terminal_is_made_safe(command: Command, tmp_path: 
     os.close(terminal)
     child.wait()
     found = json.loads(command("book", "check", book, "--json").stdout)
-    assert "the guardian made the bench safe" in found["runs"][0]["end"]
+    assert child.returncode == 3
+    assert "the terminal was closed); switched off by the program: AC source off" in found["runs"][0]["end"]
     last = json.loads(log.read_text().rpartition("\n")[0].splitlines()[-1])
     assert (last["source_on"], last["load_on"]) == (False, False)
 
@@ -207,4 +208,4 @@ def test_a_real_address_wants_an_operator(command: Command, tmp_path: Path) -> N
         "run", "--unit", UNIT, "--rig", rig, "--plan", "static-grid", "--book", tmp_path / "a.zbook", "--yes"
     )
     assert done.returncode == 2
-    assert "real instrument: say who runs it" in done.stderr
+    assert "TCPIP::192.0.2.7::5025::SOCKET. Confirm that they are yours" in done.stderr

@@ -148,10 +148,10 @@ def test_a_source_that_cannot_be_confirmed_off_is_4(
             text = text.replace(old, f'[instrument.{role}]\nhow = "connected"\naddress = "{address}"')
         rig = tmp_path / "silent.toml"
         rig.write_text(text)
-        done = run(command, tiny, tmp_path / "a.zbook", "--yes", rig=rig)
+        done = run(command, tiny, tmp_path / "a.zbook", "--yes", "--operator", "Tester", rig=rig, typed="yes\n")
     assert done.returncode == 4
-    assert "NOT CONFIRMED SAFE" in done.stderr
-    assert "ac source Brackmere A5" in done.stderr
+    assert "NOT CONFIRMED TO BE OFF" in done.stderr
+    assert "AC source Brackmere A5" in done.stderr
     assert "pull its plug" in done.stderr
 
 

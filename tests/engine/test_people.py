@@ -340,7 +340,7 @@ def test_a_wall_outlet_is_used_as_it_is_and_unplugged_by_a_person(
     assert said[0].startswith("Plug the unit in at the wall outlet")
     assert "pull its plug" in said[-1]
     off = next(w.event for w in scene.events(SafeStep) if w.event.role == "ac_source")
-    assert off.readback == "the power meter reads no input"
+    assert off.readback == "the power meter reads no input any more"
     assert {p.conditions["input_voltage_V"] for p in (w.event.point for w in scene.events(PointTaken))} == {118.0}
 
 
@@ -389,6 +389,6 @@ def test_nobody_vouches_for_a_plug_after_an_interrupted_run(
         book.open_run(RunOpened(unit.tag, 1, 1, 1, (("static_grid", 1),), "Tester", 23.0, False, "test"))
     with BookWriter(scene.path) as book:
         session = Session(book, Actor())
-        with pytest.raises(InputError, match="could not be confirmed safe"):
+        with pytest.raises(InputError, match="could not be confirmed to be off"):
             session.after_interruption(scene.addresses)
         assert session.make_safe(scene.addresses), "somebody pressed Make safe"

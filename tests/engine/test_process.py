@@ -65,7 +65,7 @@ def test_killing_the_engine_loses_no_reading_that_was_shown(window: Window, unit
     assert closed is not None
     assert (closed.outcome, closed.safe, closed.unconfirmed) == ("interrupted", True, ())
     assert said == ["the engine ended"]
-    assert next(s.step for s in steps) == "source output off"
+    assert next(s.step for s in steps) == "AC source off"
     assert all(s.confirmed for s in steps)
     assert not record_path(window.client.book).exists(), "taken into the book"
     log = bench_log(tmp_path / "bench.log")

@@ -113,7 +113,7 @@ def test_a_run_is_written_intent_first_and_ends_safe(bench: Bench, tmp_path: Pat
     assert gate < first_on, "nothing is switched on before the gate is passed"
     assert isinstance(events[-1].event, StateChanged)
     assert events[-1].event.state == "safe"
-    assert next(w.event.step for w in events if isinstance(w.event, SafeStep)) == "source output off"
+    assert next(w.event.step for w in events if isinstance(w.event, SafeStep)) == "AC source off"
     points = [w.event.point for w in events if isinstance(w.event, PointTaken)]
     assert [point.conditions["load_percent"] for point in points] == [100.0, 0.0]
     assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
@@ -198,7 +198,8 @@ def test_a_fault_during_any_kind_of_action_ends_safe(
     assert closed.outcome == "failed"
     log = bench_log(tmp_path / "bench.log")
     assert log[-1]["source_on"] is False
-    assert closed.safe or any("load" in line for line in closed.unconfirmed)
+    missing = {"load": "Load Osmary L3: switch its input off", "power_meter": "not seen: input gone (the power meter"}
+    assert closed.safe or all(line.startswith(missing[role]) for line in closed.unconfirmed)
     with BookReader(bench.path) as reader:
         kept = [w.seq for w in reader.events(run=1)]
     assert kept == list(range(kept[0], kept[0] + len(kept))), "nothing that was written is lost"
@@ -243,10 +244,11 @@ def test_a_failing_instrument_ends_the_run_safe_as_far_as_it_answers(
     else:
         assert closed.outcome == "failed"
         assert role.replace("_", " ") in closed.why
-    assert closed.safe is (role not in ("ac_source", "load"))
+    assert closed.safe is (role == "voltmeter"), "the load shows too that the output fell"
     if not closed.safe:
-        assert len(closed.unconfirmed) == 1
-        assert closed.unconfirmed[0].startswith(role.replace("_", " "))
+        named = {"ac_source": "AC source", "load": "Load", "power_meter": "not seen: input gone (the power meter"}
+        assert closed.unconfirmed[0].startswith(named[role])
+        assert len(closed.unconfirmed) == (3 if role == "ac_source" else 1)
     last = bench_log(tmp_path / "bench.log")[-1]
     if role != "ac_source":
         assert last["source_on"] is False

@@ -62,7 +62,7 @@ def test_a_folded_run_shows_what_the_book_holds(finished_book: Path) -> None:
     assert view.state == "safe"
     assert not view.active
     assert len(view.points) == 12
-    assert view.safe_steps[0].step == "source output off"
+    assert view.safe_steps[0].step == "AC source off"
     assert view.now == {}, "a figure nobody reads any more shows a dash"
     assert not view.source_on
     times = [t for t, _ in view.history]

@@ -8,15 +8,14 @@ from zincsmith.bench.clock import Clock, SimulatedClock, WallClock
 from zincsmith.bench.dialect import dialect_for
 from zincsmith.bench.instrument import Record, ScpiInstrument
 from zincsmith.bench.link import Link, refuse_real_address
+from zincsmith.bench.roles import FEEDING, MEASURING, REACHED, SWITCHED
+from zincsmith.bench.signs import Seen, fallen_below_V, seen_of
 from zincsmith.model.dialect import RECORDED
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import NOT_NEEDED, QUANTITIES
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 
 MOST_SAMPLES = 200_000  # of a record; what comes as text takes its time
-SWITCHING = ("ac_source", "load")
-MEASURING = ("power_meter", "voltmeter", "load", "thermometer")
-REACHED = ("ac_source", "power_meter", "load", "voltmeter", "thermometer")  # what a run speaks to
 
 
 class Bench:
@@ -24,24 +23,34 @@ class Bench:
 
     ``beat`` is called before each thing an instrument is asked: whoever watches over this process sees it work.
     ``guarded``: somebody switches off when this process dies, so that instruments beyond this computer are reached.
+    ``output_V`` is the rated output of the unit (0: not known), by which ``seen`` tells a running output from none.
     InputError when the rig cannot be armed: a role is missing, an address is real and nobody guards.
     """
 
     def __init__(
-        self, rig: Rig, addresses: Mapping[str, str], beat: Callable[[], None] = lambda: None, guarded: bool = False
+        self,
+        rig: Rig,
+        addresses: Mapping[str, str],
+        beat: Callable[[], None] = lambda: None,
+        guarded: bool = False,
+        output_V: float = 0.0,
     ) -> None:
         self.rig, self.addresses, self.beat = rig, addresses, beat
         self.instruments: dict[str, ScpiInstrument] = {}
         self.clock: Clock = WallClock()
         self.in_use: dict[str, Accuracy] = {}  # the range each quantity is read on
         self._clock_instrument: ScpiInstrument | None = None
-        self.switched = {role: _needed(rig, role) for role in SWITCHING}
+        self.seen: Seen = seen_of(rig, output_V)
+        self.fallen_V = fallen_below_V(output_V)
+        if all(rig.instrument(role) is None for role in FEEDING):
+            _needed(rig, FEEDING[0])
+        _needed(rig, "load")
         for one in rig.instruments:
             if one.how != "by hand" and one.role in REACHED:
                 if one.how == "connected" and not guarded:
                     refuse_real_address(one.role, one.address)
                 self.instruments[one.role] = reach(one, addresses)
-        for role in SWITCHING:
+        for role in (s.role for s in SWITCHED):
             if role in self.instruments and not self.instruments[role].dialect.quirks.reads_back:
                 raise InputError(
                     f"the {role.replace('_', ' ')} cannot say whether it is off, so nobody could call the bench safe; "
@@ -51,7 +60,8 @@ class Bench:
         if rig.clock == "simulated":
             if "clock" not in addresses:
                 raise InputError("the clock is simulated but no stand-in bench is running", key="clock")
-            self._clock_instrument = _reach("clock", addresses["clock"], "")
+            clock = dialect_for("clock")
+            self._clock_instrument = ScpiInstrument(Link("clock", addresses["clock"]), clock)
         for quantity in QUANTITIES.values():
             if rig.instrument(quantity.role) is None and quantity.role not in NOT_NEEDED:
                 _needed(rig, quantity.role)
@@ -161,16 +171,14 @@ class Bench:
 
 def reach(one: Instrument, addresses: Mapping[str, str]) -> ScpiInstrument:
     """An instrument behind its address, not opened yet. InputError when it has none."""
+    spoken = dialect_for(one.role, one.dialect, one.dialect_text)
     if one.how == "connected":
-        return _reach(one.role, one.address, one.dialect)
+        link = Link(one.role, one.address, spoken.quirks.termination)
+        link.expected = one.serial
+        return ScpiInstrument(link, spoken)
     if one.role not in addresses:
         raise InputError(f"no stand-in plays the {one.role.replace('_', ' ')}", key=f"instrument.{one.role}.how")
-    return _reach(one.role, addresses[one.role], one.dialect)
-
-
-def _reach(role: str, address: str, dialect: str) -> ScpiInstrument:
-    spoken = dialect_for(role, dialect)
-    return ScpiInstrument(Link(role, address, spoken.quirks.termination), spoken)
+    return ScpiInstrument(Link(one.role, addresses[one.role], spoken.quirks.termination), spoken)
 
 
 def _needed(rig: Rig, role: str) -> Instrument:

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from typing import Protocol
 
 from zincsmith.bench.instrument import ScpiInstrument
+
+SLEEP_S = 0.25  # the longest stretch without a sign of life
 
 
 class Clock(Protocol):
@@ -19,9 +22,16 @@ class Clock(Protocol):
     def advance(self, seconds: float) -> None: ...
 
 
-def let_pass(clock: Clock, seconds: float) -> None:
-    """Let bench time pass with nobody to ask meanwhile: for making safe."""
-    time.sleep(clock.wall_s(seconds))
+def let_pass(clock: Clock, seconds: float, beat: Callable[[], None]) -> None:
+    """Let bench time pass with nobody to ask meanwhile: for making safe. ``beat`` is called in between, so that whoever
+    watches over this process sees it work."""
+    left = clock.wall_s(seconds)
+    while True:
+        beat()
+        time.sleep(min(left, SLEEP_S))
+        left -= SLEEP_S
+        if left <= 0.0:
+            break
     clock.advance(seconds)
 
 

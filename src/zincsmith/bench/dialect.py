@@ -1,25 +1,32 @@
-"""Which dialect an instrument is spoken to in: one that ships, or a file of a person's own."""
+"""Which dialect an instrument is spoken to in: one that ships, or one of a person's own whose text the rig carries.
+
+A name that a rig carries is never opened as a path: a rig may have come with a book from somewhere else.
+"""
 
 from __future__ import annotations
 
+import re
 from functools import cache
 from importlib import resources
-from pathlib import Path
 
-from zincsmith.formats.dialect_file import parse_dialect, read_dialect
+from zincsmith.formats.dialect_file import parse_dialect
 from zincsmith.model.dialect import Dialect
 from zincsmith.model.errors import InputError
 
 
 @cache
-def dialect_for(role: str, name: str = "") -> Dialect:
-    """The dialect of a name, of a file (a name ending in .toml), or the plain one of the role.
+def dialect_for(role: str, name: str = "", text: str = "") -> Dialect:
+    """The dialect that ``text`` describes, else the one that ships under a name, else the plain one of the role.
 
     InputError when there is none, it is wrong, or it is one of another role.
     """
     key = f"instrument.{role}.dialect"
-    if name.endswith(".toml"):
-        found = read_dialect(Path(name))
+    if text:
+        found = parse_dialect(text, name)
+    elif name and not re.fullmatch(r"[a-z0-9_-]+", name):
+        raise InputError(
+            f"the rig names the dialect {name[:80]!r} and does not carry its text: pick the file again at Rig", key=key
+        )
     else:
         file = resources.files("zincsmith.bench") / "dialects" / f"{name or role}.toml"
         if not file.is_file():

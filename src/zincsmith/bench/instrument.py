@@ -15,6 +15,7 @@ from zincsmith.model.errors import Garbled, InstrumentError, Late, LimitError, L
 T = TypeVar("T")
 
 LARGEST_CODE = 32768
+PARSED_AT_ONCE = 50_000  # numbers between two signs of life
 NOT_A_NUMBER = 9.9e37  # SCPI: 9.91E+37 is not-a-number, 9.9E+37 infinity
 
 
@@ -65,7 +66,7 @@ class ScpiInstrument:
         if not quirks.reads_back:
             return float(value)
         found = self._ask(f"get_{what}")[0]
-        if abs(found - float(value)) > 1e-3 * max(1.0, abs(float(value))):
+        if not abs(found - float(value)) <= 1e-3 * max(1.0, abs(float(value))):  # what is no number agrees with nothing
             raise Refused(f"was set to {value:g} but reads back {found:g}", **self._where(command))
         return found
 
@@ -136,7 +137,7 @@ class ScpiInstrument:
             codes = self._ask(during)
             if len(codes) != samples:
                 raise Garbled(f"{samples} samples were asked for, {len(codes)} came", **self._where(during))
-            if any(abs(c) > LARGEST_CODE or c != int(c) for c in codes):
+            if any(not abs(c) <= LARGEST_CODE or c != int(c) for c in codes):
                 raise Garbled("a record holds what is no 16-bit integer", **self._where(during))
             channels[quantity] = ([int(c) for c in codes], self._positive(f"get_step_{quantity}"))
         return Record(1.0 / rate, channels)
@@ -160,10 +161,15 @@ class ScpiInstrument:
         operation = self.dialect.operation[name]
         assert operation.query is not None
         answer = self.link.query(operation.query)
+        parts = re.split("[,;]", answer)
+        found: list[float] = []
         try:
-            return [float(part) for part in re.split("[,;]", answer)]
+            for start in range(0, len(parts), PARSED_AT_ONCE):
+                self.link.beat()
+                found += [float(part) for part in parts[start : start + PARSED_AT_ONCE]]
         except ValueError:
             raise Garbled(f"answered {answer[:40]!r}, which is no number", **self._where(operation.query)) from None
+        return found
 
     def _check_errors(self, command: str) -> None:
         operation = self.dialect.operation.get("next_error")

@@ -8,14 +8,19 @@ from __future__ import annotations
 
 import logging
 import re
+import select
 import socket
+import time
 from collections.abc import Callable
 from functools import cache
 from typing import Any
 
-from zincsmith.model.errors import InputError, InstrumentError, Late, Lost
+from zincsmith.model.errors import Garbled, InputError, InstrumentError, Late, Lost
 
 TIMEOUT_MS = 900
+WAIT_S = 0.25  # the longest wait for an answer without a sign of life
+PIECE = 1 << 16  # bytes read between two signs of life
+LONGEST_ANSWER = 16_000_000  # bytes: nothing that is asked for here is longer
 _LOOPBACK = re.compile(
     r"TCPIP\d*::(?:127(?:\.\d{1,3}){3}|localhost|\[?::1\]?)"
     r"(?:::\d+::SOCKET|(?:,\d+)?(?:::[a-z]+\d*(?:,\d+)?)?::INSTR)",
@@ -83,6 +88,7 @@ class Link:
     def __init__(self, role: str, address: str, termination: str = "LF") -> None:
         self.role, self.address, self._ends = role, address, ENDS[termination]
         self.identity = ""
+        self.expected = ""  # a serial number that has to stand in its identity
         self.beat: Callable[[], None] = lambda: None
         self._resource: Any = None
 
@@ -113,13 +119,58 @@ class Link:
                 address=self.address,
                 during="*IDN?",
             ) from error
+        if self.expected and self.expected.casefold() not in self.identity.casefold():
+            self.close()
+            raise Lost(
+                f"answers as {self.identity[:80]!r}, but the rig says serial {self.expected[:40]!r}: another "
+                "instrument is at this address. Nothing was set",
+                role=self.role,
+                address=self.address,
+                during="*IDN?",
+            )
 
     def write(self, command: str) -> None:
         self._guarded(command, lambda resource: resource.write(command))
 
     def query(self, command: str) -> str:
-        answer: str = self._guarded(command, lambda resource: resource.query(command))
-        return answer.strip()
+        """Ask and hear the whole answer, in pieces, with signs of life in between. Garbled beyond LONGEST_ANSWER."""
+        self._guarded(command, lambda resource: resource.write(command))
+        self._await(command)
+        heard = bytearray()
+        while True:
+            piece, whole = self._guarded(command, self._piece)
+            heard += piece
+            if whole:
+                return heard.decode("latin-1").strip()
+            if len(heard) > LONGEST_ANSWER:
+                self.close()
+                message = (
+                    f"goes on sending after {LONGEST_ANSWER / 1e6:.0f} million bytes; nothing asked for is as long"
+                )
+                raise Garbled(message, role=self.role, address=self.address, during=command)
+
+    def _piece(self, resource: Any) -> tuple[bytes, bool]:
+        import pyvisa
+
+        piece, status = resource.visalib.read(resource.session, PIECE)
+        return piece, status != pyvisa.constants.StatusCode.success_max_count_read
+
+    def _await(self, command: str) -> None:
+        """Until something can be read, where that can be told. Late after TIMEOUT_MS."""
+        session = self._resource.visalib.sessions.get(self._resource.session)
+        interface = getattr(session, "interface", None)
+        if not isinstance(interface, socket.socket) or getattr(session, "_pending_buffer", None):
+            return
+        until = time.monotonic() + TIMEOUT_MS / 1000.0
+        while not select.select([interface], [], [], WAIT_S)[0]:
+            self.beat()
+            if time.monotonic() >= until:
+                self.close()
+                raise self._late(command)
+
+    def _late(self, command: str) -> Late:
+        message = f"no answer within {TIMEOUT_MS / 1000:g} s; check that it is not busy, locked or switched off"
+        return Late(message, role=self.role, address=self.address, during=command)
 
     def _guarded(self, command: str, action: Any) -> Any:
         if self._resource is None:
@@ -133,8 +184,7 @@ class Link:
             late = error.error_code == pyvisa.constants.StatusCode.error_timeout and not self._has_left()
             self.close()
             if late:
-                message = f"no answer within {TIMEOUT_MS / 1000:g} s; check that it is not busy, locked or switched off"
-                raise Late(message, role=self.role, address=self.address, during=command) from None
+                raise self._late(command) from None
             raise Lost("the connection broke", role=self.role, address=self.address, during=command) from None
         except Exception as error:  # noqa: BLE001 - each protocol of the backend leaks errors of its own kinds
             self.close()

@@ -1,6 +1,7 @@
-"""The one way a bench is made safe: source off and read back, output bled through the load, load off.
+"""The one way a bench is made safe: what feeds off and read back, output bled through the load, load off.
 
-It claims that the *output* is safe. Capacitors inside the unit may still hold a dangerous charge.
+What it claims is what was seen, each by itself: *source off*, *output fallen*, *input gone*. It never claims that the
+unit is safe: capacitors inside it may still hold a dangerous charge.
 """
 
 from __future__ import annotations
@@ -13,25 +14,27 @@ from dataclasses import dataclass, field
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.clock import let_pass
 from zincsmith.bench.instrument import ScpiInstrument
+from zincsmith.bench.roles import SWITCHED, Switched, off_words
+from zincsmith.bench.signs import CLAIM_OF, INPUT, OUTPUT, Channel, zero_span
 from zincsmith.model.errors import InstrumentError, LimitError
-from zincsmith.model.events import Event, Intended, SafeStep
+from zincsmith.model.events import Emptied, Event, Intended, SafeStep
+from zincsmith.model.quantities import QUANTITIES, ROLES
 
-TOUCH_LIMIT_V = 30.0  # treat anything above about 30 to 40 V as able to hurt (common practice, no source)
-BLEED_TO_V = 2.0
 BLEED_A = 0.2
-BLEED_AT_MOST_S = 5.0
 SLICE_S = 0.25
-FALLEN = "output below the touch limit"
-OFF = {"ac_source": "switch it off, or pull its plug", "load": "switch its input off"}
 RETRY_PAUSE_S = 0.1
 SOURCE_HEAD_START_S = 1.5  # how long the load waits for a source that does not answer at once
+MOST_MISSES = 2  # of a meter in a row, before it is left alone: each may cost a second
+BLEED = "bleed through the load"
 
 
 @dataclass(frozen=True)
 class Safety:
-    """``unconfirmed`` says what a person has to switch off by hand; empty when everything was read back."""
+    """``seen`` tells what was seen, a claim each; ``unconfirmed`` what a person has to switch off or measure by hand,
+    empty when nothing is missing and nothing contradicts."""
 
     unconfirmed: tuple[str, ...]
+    seen: tuple[str, ...] = ()
 
     @property
     def confirmed(self) -> bool:
@@ -46,9 +49,9 @@ def make_safe(
 ) -> Safety:
     """Make the bench safe, whatever state it is in; instruments that fail do not stop it.
 
-    ``record`` writes events and must not raise. ``by_hand`` has a person switch a role off that the program cannot,
-    and returns how that was confirmed, or nothing. Instruments that do not answer are tried once more, then for
-    ``patience_s``; one dead source does not delay the load.
+    ``record`` writes events and must not raise. ``by_hand`` has a person switch off or measure what the program
+    cannot, and returns how that was confirmed, or nothing. Instruments that do not answer are tried once more, then
+    for ``patience_s``; one dead source does not delay the load. ``bench.seen`` says which signs have been seen live.
     """
     return _Way(bench, record, by_hand, patience_s).go()
 
@@ -60,44 +63,50 @@ class _Way:
     by_hand: Callable[[str, str], str]
     patience_s: float
     unconfirmed: list[str] = field(default_factory=list)
+    seen: list[str] = field(default_factory=list)
 
     def go(self) -> Safety:
-        source = threading.Thread(target=self._source_off, daemon=True)
+        feeding = [s for s in SWITCHED if s.feeds]
+        threads = [threading.Thread(target=self._off, args=(s,), daemon=True) for s in feeding]
         if self.patience_s > 0.0:
-            source.start()
-            source.join(SOURCE_HEAD_START_S)
+            for thread in threads:
+                thread.start()
+            until = time.monotonic() + SOURCE_HEAD_START_S
+            for thread in threads:
+                thread.join(max(0.0, until - time.monotonic()))
         else:
-            self._source_off()
+            for one in feeding:
+                self._off(one)
         self._output_down()
-        if source.is_alive():
-            source.join()
-        return Safety(tuple(self.unconfirmed))
+        for one in SWITCHED:
+            if not one.feeds:
+                self._off(one)
+        if self.patience_s > 0.0:
+            for thread in threads:
+                thread.join()
+        return Safety(tuple(self.unconfirmed), tuple(self.seen))
 
-    def _source_off(self) -> None:
-        self._off("ac_source", "source output off", lambda x: x.set("output", False))
-
-    def _output_down(self) -> None:
-        voltmeter = self.bench.instruments.get("voltmeter")
-        volts: float | None = None
-        if "load" in self.bench.instruments and self._step("bleed through the load", "load", _bleed):
-            volts = self._let_fall()
-        elif voltmeter is not None:  # nothing empties it: what it holds now has to be told
-            volts = self._volts(voltmeter)
-        if volts is not None and abs(volts) >= TOUCH_LIMIT_V:
-            self.unconfirmed.append(f"output still at {volts:.1f} V: do not touch it, wait and measure again")
-        self._off("load", "load off", lambda x: x.set("input", False))
-
-    def _off(self, role: str, words: str, action: Callable[[ScpiInstrument], float]) -> None:
-        one = self.bench.rig.instrument(role)
+    def _off(self, switched: Switched) -> None:
+        role, one = switched.role, self.bench.rig.instrument(switched.role)
         if role in self.bench.instruments:
-            if not self._step(words, role, action):
-                address = self.bench.instruments[role].link.address
-                self.unconfirmed.append(f"{_named(role, one)} at {address}: {OFF[role]}")
+            if self._step(switched.step, role, lambda x: x.set(switched.switch, False)):
+                self.seen.append(f"{switched.step}, read back")
+            else:
+                words = off_words(one, switched)
+                self.unconfirmed.append(f"{words} (at {self.bench.instruments[role].link.address})")
         elif one is not None:
-            how = self.by_hand(role, f"{_named(role, one)}: {OFF[role]}")
-            self.record(SafeStep(words, role, how or "nobody confirmed it", bool(how)))
-            if not how:
-                self.unconfirmed.append(f"{_named(role, one)}: {OFF[role]}")
+            how = self._ask(role, off_words(one, switched))
+            self.record(SafeStep(switched.step, role, how or "nobody confirmed it", bool(how)))
+            if how:
+                self.seen.append(f"{switched.step}, {how}")
+            else:
+                self.unconfirmed.append(off_words(one, switched))
+
+    def _ask(self, role: str, words: str) -> str:
+        try:
+            return self.by_hand(role, words)
+        except Exception:  # noqa: BLE001 - whoever cannot be asked has not confirmed; the next step matters more
+            return ""
 
     def _step(self, words: str, role: str, action: Callable[[ScpiInstrument], float]) -> bool:
         instrument = self.bench.instruments[role]
@@ -106,6 +115,7 @@ class _Way:
         tries = 0
         while True:
             tries += 1
+            self.bench.beat()
             try:
                 if tries > 1:  # over a fresh connection: a late answer may have shifted the old one
                     instrument.reopen()
@@ -124,42 +134,155 @@ class _Way:
             self.record(SafeStep(words, role, f"{found:g}", True))
             return True
 
-    def _let_fall(self) -> float | None:
-        """Bleed until the output is low or the time is over; the last volts read, None when nobody can read them."""
-        voltmeter = self.bench.instruments.get("voltmeter")
-        volts: float | None = None
-        waited = 0.0
-        try:
-            while waited < BLEED_AT_MOST_S:
-                let_pass(self.bench.clock, SLICE_S)
-                waited += SLICE_S
-                if voltmeter is not None:
-                    volts = self._volts(voltmeter)
-                    if volts is None:
-                        voltmeter = None  # it does not answer: bleed for the whole time instead
-                    elif abs(volts) < BLEED_TO_V:
-                        break
-        except InstrumentError as error:  # the clock of the bench: no time can pass any more
-            self.record(SafeStep(FALLEN, error.role, str(error), False))
-            return volts
-        if volts is not None:
-            self.record(SafeStep(FALLEN, "voltmeter", f"{round(volts, 2) + 0.0:.2f} V", abs(volts) < TOUCH_LIMIT_V))
-        return volts
+    # Signs
 
-    def _volts(self, voltmeter: ScpiInstrument) -> float | None:
+    def _output_down(self) -> None:
+        """Bleed the output, if something can, and wait for every sign the rig has."""
+        if "load" in self.bench.instruments:
+            self._step(BLEED, "load", _bleed)
+        signs = _Signs(self.bench, self.record)
         try:
-            if not voltmeter.link.is_open:
-                voltmeter.reopen()
-            return voltmeter.read().get("output_voltage")
-        except InstrumentError as error:
-            self.record(SafeStep(FALLEN, "voltmeter", str(error), False))
-            return None
+            signs.wait()
+        except InstrumentError as error:  # the clock of the bench: no time can pass any more
+            self.record(SafeStep("waiting for the signs", error.role, str(error), False))
+        for claim in (INPUT, OUTPUT):
+            self._claim(claim, signs)
+        if signs.emptied_s is not None:
+            seen = self.bench.seen
+            seen.emptied_s = max(seen.emptied_s or 0.0, signs.emptied_s)
+            self.record(Emptied("output", signs.emptied_s))
+
+    def _claim(self, claim: str, signs: _Signs) -> None:
+        """A claim is made when a sign of it counts and none contradicts; what contradicts or is missing is said."""
+        due, seen = self.bench.seen.due(claim), self.bench.seen.channels
+        mine = {name: channel for name, channel in seen.items() if CLAIM_OF[name] == claim}
+        against = [words for name in mine if (words := signs.against(name))]
+        counting = [name for name in mine if signs.counts(name)]
+        role = QUANTITIES[next(iter(mine))].role if mine else ("voltmeter" if claim == OUTPUT else "power_meter")
+        if against:
+            self._missing(claim, role, against)
+        elif due and counting:
+            words = ", ".join(signs.words(name) for name in counting)
+            role = QUANTITIES[counting[0]].role
+            self.record(SafeStep(claim, role, words, True))
+            self.seen.append(f"{claim}: {words}")
+        elif mine and due:
+            self._missing(claim, role, [signs.why_not(name) for name in mine])
+        elif not mine and due and claim == OUTPUT:
+            self._by_eye(role)
+
+    def _missing(self, claim: str, role: str, why: list[str]) -> None:
+        self.record(SafeStep(claim, role, "; ".join(why), False))
+        self.unconfirmed.append(f"not seen: {claim} ({'; '.join(why)}). Do not touch it; measure it dead")
+
+    def _by_eye(self, role: str) -> None:
+        """Nobody but a person can read the output."""
+        low = self.bench.fallen_V
+        words = f"measure the output: it has to read below {low:g} V, with a meter that was tried on something live"
+        how = self._ask(role, words)
+        self.record(SafeStep(OUTPUT, role, how or "nobody confirmed it", bool(how)))
+        if how:
+            self.seen.append(f"{OUTPUT}, {how}")
+        else:
+            self.unconfirmed.append(words)
+
+
+@dataclass
+class _Signs:
+    """Reads the signs after the switch-off until all of them have stayed low, or the time for it is over."""
+
+    bench: Bench
+    record: Callable[[Event], None]
+    waited_s: float = 0.0
+    emptied_s: float | None = None
+    last: dict[str, float] = field(default_factory=dict)
+    _low_from: dict[str, float] = field(default_factory=dict)
+    _misses: dict[str, int] = field(default_factory=dict)
+
+    def wait(self) -> None:
+        seen = self.bench.seen
+        while self.waited_s < seen.wait_s:
+            let_pass(self.bench.clock, SLICE_S, self.bench.beat)
+            self.waited_s += SLICE_S
+            self._read()
+            if not self._answering() or all(self._steady(name) for name in self._answering()):
+                break
+        name = "output_voltage"
+        if name in self._low_from and seen.channels[name].lived:
+            self.emptied_s = self._low_from[name]
+
+    def _answering(self) -> list[str]:
+        return [n for n in self.bench.seen.channels if self._misses.get(QUANTITIES[n].role, 0) < MOST_MISSES]
+
+    def _read(self) -> None:
+        channels = self.bench.seen.channels
+        values: dict[str, float] = {}
+        for role in dict.fromkeys(QUANTITIES[name].role for name in channels):
+            if self._misses.get(role, 0) >= MOST_MISSES:
+                continue
+            try:
+                instrument = self.bench.instruments[role]
+                if not instrument.link.is_open:
+                    instrument.reopen()
+                values.update(instrument.read())
+                self._misses[role] = 0
+            except InstrumentError as error:
+                self._misses[role] = self._misses.get(role, 0) + 1
+                if self._misses[role] >= MOST_MISSES:
+                    self.record(SafeStep("reading the signs", role, str(error), False))
+        self.last = {**{n: v for n, v in self.last.items() if n in self._low_from}, **values}
+        for name in channels:
+            if name not in values:
+                self._low_from.pop(name, None)
+                self.last.pop(name, None)
+            elif abs(values[name]) < self._low(name):
+                self._low_from.setdefault(name, self.waited_s)
+            else:
+                self._low_from.pop(name, None)
+
+    def _steady(self, name: str) -> bool:
+        since = self._low_from.get(name)
+        return since is not None and self.waited_s - since >= self.bench.seen.hold_s
+
+    def _low(self, name: str) -> float:
+        """On a wide range a meter may show more of nothing."""
+        row = self.bench.in_use.get(name)
+        span = zero_span(row) if row is not None and CLAIM_OF[name] == INPUT else 0.0
+        return max(self._channel(name).low, span)
+
+    def _channel(self, name: str) -> Channel:
+        return self.bench.seen.channels[name]
+
+    def counts(self, name: str) -> bool:
+        return self._channel(name).lived and self._steady(name)
+
+    def against(self, name: str) -> str:
+        """What contradicts, in words; empty when nothing does."""
+        value = self.last.get(name)
+        if value is None or abs(value) < self._low(name):
+            return ""
+        return f"{self._who(name)} still reads {_figure(name, value)}"
+
+    def why_not(self, name: str) -> str:
+        """Why a sign that does not contradict does not count either."""
+        if name not in self.last:
+            return f"{self._who(name)} does not answer"
+        if not self._channel(name).lived:
+            return f"{self._who(name)} never read anything live in this run, so its {_figure(name, 0.0)} proves nothing"
+        return f"{self._who(name)} did not stay low for {self.bench.seen.hold_s:.3g} s, as long as the unit pauses"
+
+    def words(self, name: str) -> str:
+        return _figure(name, self.last[name])
+
+    def _who(self, name: str) -> str:
+        info = QUANTITIES[name]
+        return f"the {ROLES[info.role].lower()} ({info.words.lower()})"
+
+
+def _figure(name: str, value: float) -> str:
+    return f"{round(value, 2) + 0.0:.2f} {QUANTITIES[name].unit}"
 
 
 def _bleed(load: ScpiInstrument) -> float:
     load.set("current", BLEED_A)
     return load.set("input", True)
-
-
-def _named(role: str, one: object) -> str:
-    return f"{role.replace('_', ' ')} {getattr(one, 'name', role)}"

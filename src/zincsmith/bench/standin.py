@@ -14,6 +14,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.rig import StandIn
 
 START_S = 20.0
+STOP_S = 5.0
 
 
 class RunningStandIn:
@@ -47,7 +48,11 @@ class RunningStandIn:
         if self.process.returncode is not None:
             return
         os.close(self.keep_fd)
-        self.process.wait(timeout=10)
+        try:
+            self.process.wait(timeout=STOP_S)
+        except subprocess.TimeoutExpired:  # one that hangs is not waited for
+            self.process.kill()
+            self.process.wait()
         for pipe in (self.process.stdout, self.process.stderr):
             if pipe is not None:
                 pipe.close()

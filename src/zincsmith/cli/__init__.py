@@ -1,11 +1,13 @@
 """The command line: the same core without a window.
 
-Exit codes of ``run``: 0 complete, 1 complete and a claim fails, 2 input refused, 3 made safe early,
-4 could not be confirmed safe. Every refused input gives 2 and one line on standard error.
+Exit codes of ``run`` and ``resume``: 0 complete, 1 complete and a claim fails, 2 input refused, 3 made safe early,
+4 not confirmed to be off whatever else happened, 5 a bug of the program with the bench seen to be off. Every refused
+input gives 2 and one line on standard error.
 """
 
 from __future__ import annotations
 
+import os
 import sys
 from typing import NoReturn
 
@@ -13,6 +15,7 @@ import typer
 
 from zincsmith.cli import analyse, bench, results, runs, take_in  # noqa: F401 - each brings its commands along
 from zincsmith.cli.app import app
+from zincsmith.formats.plain_text import shown
 from zincsmith.model.errors import ZincsmithError
 
 
@@ -26,6 +29,9 @@ def main() -> None:
         sys.exit(end.exit_code)
     except typer.Abort:
         sys.exit(3)
+    except BrokenPipeError:  # whoever read the output has left
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(3)
     except Exception as error:
         if type(error).__module__.startswith(("click", "typer")) and hasattr(error, "format_message"):
             _refuse(error.format_message())
@@ -33,5 +39,5 @@ def main() -> None:
 
 
 def _refuse(message: str) -> NoReturn:
-    print(f"zincsmith: {' '.join(message.split())}", file=sys.stderr)
+    print(f"zincsmith: {shown(' '.join(message.split()), 2000)}", file=sys.stderr)
     sys.exit(2)

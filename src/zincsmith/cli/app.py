@@ -9,6 +9,8 @@ from typing import Annotated
 
 import typer
 
+from zincsmith.formats.plain_text import shown
+
 app = typer.Typer(
     name="zincsmith",
     help="Characterize power supplies on the bench and compare them with their ratings.",
@@ -39,31 +41,38 @@ def judged_run(  # type: ignore[no-untyped-def]
 
 
 def print_rows(title: str, headings: tuple[str, ...], rows: Sequence[tuple[str, ...]]) -> None:
-    from rich.console import Console
     from rich.table import Table
 
-    table = Table(title=title, title_justify="left")
+    table = Table(title=shown(title), title_justify="left")
     for heading in headings:
         table.add_column(heading)
     for row in rows:
-        table.add_row(*row)
-    Console(width=None if sys.stdout.isatty() else 160).print(table)
+        table.add_row(*map(shown, row))
+    _console(160).print(table)
+
+
+def _console(width: int):  # type: ignore[no-untyped-def]
+    """Nothing that is printed is markup: most of it was typed by somebody."""
+    from rich.console import Console
+
+    return Console(width=None if sys.stdout.isatty() else width, markup=False, emoji=False)
 
 
 def print_table(run) -> None:  # type: ignore[no-untyped-def]
-    from rich.console import Console
     from rich.table import Table
 
     from zincsmith.judge.words import value_words, where_words
 
-    table = Table(title=f"{run.unit.maker} {run.unit.model}, {run.unit.tag}, run {run.row.id}", title_justify="left")
+    title = shown(f"{run.unit.maker} {run.unit.model}, {run.unit.tag}, run {run.row.id}")
+    table = Table(title=title, title_justify="left")
     for heading in ("figure", "conditions", "value", "±U", "unit", "claim", "verdict"):
         table.add_column(heading, justify="right" if heading in {"value", "±U"} else "left")
     for one in run.judged:
         value, expanded, unit = value_words(one.finding)
         claim = one.claim.text if one.claim else ""
-        table.add_row(one.finding.title, where_words(one), value, expanded, unit, claim, one.verdict.value)
-    Console(width=None if sys.stdout.isatty() else 140).print(table)
+        row = (one.finding.title, where_words(one), value, expanded, unit, claim, one.verdict.value)
+        table.add_row(*map(shown, row))
+    _console(140).print(table)
 
 
 def keep_findings(book: Path, judged) -> None:  # type: ignore[no-untyped-def]

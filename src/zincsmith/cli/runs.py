@@ -4,13 +4,24 @@ from __future__ import annotations
 
 import json
 import sys
+from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
-from typing import Annotated, NoReturn
+from typing import TYPE_CHECKING, Annotated, NoReturn
 
 import typer
 
 from zincsmith.cli.app import BookArgument, app, judged_run, keep_findings, print_rows, print_table
+from zincsmith.formats.plain_text import shown
+
+if TYPE_CHECKING:
+    from zincsmith.model.events import RunClosed
+
+LogOption = Annotated[Path | None, typer.Option(help="log of the stand-in bench: what was switched, when")]
+OffOption = Annotated[
+    str, typer.Option(help="NAME says that the bench of an interrupted run, out of reach now, is off; kept in the book")
+]
 
 
 @app.command()
@@ -24,7 +35,8 @@ def run(
     ambient: Annotated[float, typer.Option(help="room temperature in degC")] = 23.0,
     standin: Annotated[Path | None, typer.Option(help="physics of another simulated unit (TOML)")] = None,
     seed: Annotated[int | None, typer.Option(help="draws the errors of the simulated instruments")] = None,
-    log: Annotated[Path | None, typer.Option(help="log of the stand-in bench: what was switched, when")] = None,
+    log: LogOption = None,
+    confirmed_off: OffOption = "",
 ) -> None:
     """Run a plan on a rig and write it into a book."""
     from zincsmith.engine.batch import run_batch
@@ -43,17 +55,21 @@ def run(
         changed = replace(changed, seed=seed) if seed is not None else changed
         the_rig = replace(the_rig, standin=changed)
     the_unit = read_unit(unit)
-    end = run_batch(
-        unit=the_unit,
-        rig=the_rig,
-        plan=plan_named(plan, the_unit, the_rig),
-        book_path=book,
-        operator=operator or NOBODY,
-        ambient_degC=ambient,
-        auto_gates=yes,
-        log=log,
+    the_plan = plan_named(plan, the_unit, the_rig)
+    _carry_out(
+        lambda: run_batch(
+            unit=the_unit,
+            rig=the_rig,
+            plan=the_plan,
+            book_path=book,
+            operator=operator or NOBODY,
+            ambient_degC=ambient,
+            auto_gates=yes,
+            log=log,
+            settled_by=confirmed_off,
+        ),
+        book,
     )
-    _tell_end(end, book)
 
 
 @app.command()
@@ -62,24 +78,32 @@ def resume(
     yes: Annotated[bool, typer.Option("--yes", help="pass gates without asking; recorded as such")] = False,
     operator: Annotated[str, typer.Option(help="who runs it")] = "",
     ambient: Annotated[float, typer.Option(help="room temperature in degC")] = 23.0,
-    log: Annotated[Path | None, typer.Option(help="log of the stand-in bench: what was switched, when")] = None,
+    log: LogOption = None,
+    confirmed_off: OffOption = "",
 ) -> None:
     """Go on with the latest run of a book where it stopped; what was read is kept."""
     from zincsmith.engine.batch import resume_batch
     from zincsmith.engine.session import NOBODY
 
-    _tell_end(resume_batch(book, operator or NOBODY, ambient, yes, log), book)
+    _carry_out(lambda: resume_batch(book, operator or NOBODY, ambient, yes, log, confirmed_off), book)
 
 
-def _tell_end(end, book: Path) -> NoReturn:  # type: ignore[no-untyped-def]
-    """How a run ended, in words and as exit code."""
-    if end.unconfirmed:
-        print("NOT CONFIRMED SAFE. By hand:", file=sys.stderr)
-        for line in end.unconfirmed:
-            print(f"  {line}", file=sys.stderr)
-        raise typer.Exit(4)
+def _carry_out(go: Callable[[], RunClosed], book: Path) -> NoReturn:
+    """Run, and tell how that ended: in words and as exit code."""
+    from zincsmith.engine.runner import BugInRun
+
+    try:
+        end = go()
+    except BugInRun as bug:
+        import traceback
+
+        _say("".join(traceback.format_exception(bug.__cause__)))
+        _say("This is a bug of the program; what was read up to here is in the book.")
+        _tell_bench(bug.closed)
+        raise typer.Exit(5) from None
+    _tell_bench(end)
     if end.outcome != "complete":
-        print(f"Made safe early: {end.why}", file=sys.stderr)
+        _say(f"Made safe early: {end.why}")
         raise typer.Exit(3)
     from zincsmith.model.finding import Verdict
 
@@ -87,6 +111,24 @@ def _tell_end(end, book: Path) -> NoReturn:  # type: ignore[no-untyped-def]
     keep_findings(book, judged)
     print_table(judged)
     raise typer.Exit(1 if judged.count(Verdict.FAILS) else 0)
+
+
+def _tell_bench(end: RunClosed) -> None:
+    """What was seen of the bench, and what is not confirmed; that comes before everything else."""
+    from zincsmith.judge.bench_words import end_words
+
+    if end.unconfirmed or not end.safe:
+        _say("NOT CONFIRMED TO BE OFF. By hand:")
+        for line in end.unconfirmed or ("switch everything off",):
+            _say(f"  {line}")
+        raise typer.Exit(4)
+    _say(f"{end_words(end)}.")
+
+
+def _say(text: str) -> None:
+    """To standard error; one that was closed stops nothing."""
+    with suppress(OSError):
+        print("\n".join(shown(line, 4000) for line in text.splitlines()), file=sys.stderr)
 
 
 @app.command("plan")

@@ -13,25 +13,36 @@ from types import FrameType
 
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
+from rich.text import Text
 
 from zincsmith.bench.standin import start_standin
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.desk import Command
+from zincsmith.engine.known_bench import confirm, pick_file, refuse_unknown, unknown_of
 from zincsmith.engine.rehearsal import Itinerary, rehearse
-from zincsmith.engine.session import Session, Start, check_start
+from zincsmith.engine.session import NOBODY, NotSettled, Session, Start, check_start
 from zincsmith.engine.states import State
 from zincsmith.engine.watch_over import Guardian
+from zincsmith.formats.plain_text import shown
+from zincsmith.model.errors import InputError
 from zincsmith.model.events import EntryAsked, EntryRefused, GateOpened, HandSetting, RunClosed, StageBegan
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 
+ENDING = {
+    signal.SIGINT: "Ctrl+C",
+    signal.SIGTERM: "the program was told to end",
+    signal.SIGHUP: "the terminal was closed",
+}
+LONGEST_LINE = 2000
 SHOWN = (StageBegan, GateOpened, HandSetting, EntryAsked, EntryRefused)
 
 
 class TerminalDesk:
-    """Shows progress; asks at standard input when it is a person's turn. Ctrl+C and the end of input make safe."""
+    """Shows progress; asks at standard input when it is a person's turn. Ctrl+C, the end of input and a terminal that
+    was closed make safe. What is shown comes from outside too: nothing of it is markup, nothing of it steers."""
 
     def __init__(self, book_path: Path, itinerary: Itinerary, auto_gates: bool, console: Console) -> None:
         self._reader = BookReader(book_path)
@@ -43,23 +54,28 @@ class TerminalDesk:
         self._ended = False
         self._stopped = ""
         self._progress = Progress(
-            TextColumn("{task.description}"), BarColumn(), TaskProgressColumn(), TimeRemainingColumn(), console=console
+            TextColumn("{task.description}", markup=False),
+            BarColumn(),
+            TaskProgressColumn(),
+            TimeRemainingColumn(),
+            console=console,
         )
         self._task = self._progress.add_task("starting", total=itinerary.likely_s)
 
     def __enter__(self) -> TerminalDesk:
-        self._before = {s: signal.signal(s, self._interrupt) for s in (signal.SIGINT, signal.SIGTERM)}
+        self._before = {s: signal.signal(s, self._interrupt) for s in ENDING}
         self._progress.start()
         return self
 
     def __exit__(self, *_: object) -> None:
-        self._progress.stop()
+        with suppress(OSError):  # a terminal that was closed shows nothing any more
+            self._progress.stop()
         for number, handler in self._before.items():
             signal.signal(number, handler)
         self._reader.close()
 
     def _interrupt(self, number: int, frame: FrameType | None) -> None:
-        self._stopped = "Ctrl+C" if number == signal.SIGINT else "the program was told to end"
+        self._stopped = ENDING[signal.Signals(number)]
 
     def announce(self, seq: int, state: State) -> None:
         self._state = state
@@ -72,23 +88,27 @@ class TerminalDesk:
     def _bench_s(self, seq: int) -> float | None:
         return next((w.bench_s for w in self._reader.events(after=seq - 1)), None)
 
+    def _print(self, head: str, text: str = "", style: str = "bold") -> None:
+        """A line: ``head`` set off, then ``text``. A terminal that was closed hears nothing and stops nothing."""
+        with suppress(OSError):
+            self._console.print(Text.assemble((shown(head), style), shown(text, LONGEST_LINE)), highlight=False)
+
     def _tell(self, event: object) -> None:
         match event:
             case StageBegan(title, detail):
-                self._progress.update(self._task, description=f"{title}, {detail}")
+                self._progress.update(self._task, description=shown(f"{title}, {detail}"))
             case GateOpened(title, text, cautions):
-                self._console.print(f"[bold]{title}[/]: {text}", highlight=False)
+                self._print(title, f": {text}")
                 for caution in cautions:
-                    self._console.print(f"  • {caution}", highlight=False)
-                how = "Gates are passed by --yes." if self._auto else "Type yes to go on, no to stop:"
-                self._console.print(how, highlight=False)
+                    self._print("", f"  • {caution}")
+                self._print("", "Gates are passed by --yes." if self._auto else "Type yes to go on, no to stop:")
             case EntryAsked(_, unit, what, spot, low, high):
                 hint = f", expected {low:.4g} to {high:.4g}" if low is not None and high is not None else ""
-                self._console.print(f"[bold]{what}[/] in {unit}, {spot or 'as read'}{hint}:", highlight=False)
+                self._print(what, f" in {unit}, {spot or 'as read'}{hint}:")
             case HandSetting(_, text):
-                self._console.print(f"[bold]By hand:[/] {text} Type yes when it is done:", highlight=False)
+                self._print("By hand:", f" {text} Type yes when it is done:")
             case EntryRefused(text, reason):
-                self._console.print(f"[red]{text!r} is refused: {reason}[/]", highlight=False)
+                self._print(f"{text!r} is refused: {reason}", style="red")
 
     def commands(self, wait_s: float) -> list[Command]:
         if self._stopped:
@@ -105,7 +125,7 @@ class TerminalDesk:
         return []
 
     def refuse(self, do: str, reason: str) -> None:
-        self._console.print(f"[red]{do}: {reason}[/]", highlight=False)
+        self._print(f"{do}: {reason}", style="red")
 
     def _gate_answers(self, lines: list[str]) -> list[Command]:
         for line in lines:
@@ -114,7 +134,7 @@ class TerminalDesk:
                 return [Command("pass")]
             if word in {"no", "n"}:
                 return [Command("abort", "the gate was not passed")]
-            self._console.print("Type yes or no:")
+            self._print("", "Type yes or no:")
         return self._input_gone()
 
     def _input_gone(self) -> list[Command]:
@@ -148,8 +168,12 @@ def run_batch(
     ambient_degC: float,
     auto_gates: bool,
     log: Path | None = None,
+    settled_by: str = "",
 ) -> RunClosed:
-    """Run once and return how it ended. InputError before anything is switched on when it cannot be armed."""
+    """Run once and return how it ended. InputError before anything is switched on when it cannot be armed.
+
+    ``settled_by`` says by name that the bench of an earlier, interrupted run is off.
+    """
     start = Start(operator, ambient_degC, auto_gates)
     check_start(start)
     itinerary = rehearse(unit, rig, plan, ambient_degC)
@@ -159,13 +183,27 @@ def run_batch(
         book.revise("rig", "bench", rig, "from a rig file")
         book.revise("plan", "plan", plan, "from the command line")
 
+    if rig.standin is not None:
+        pick_file(rig.standin.file)  # named by a rig file that a person picked
     return _at_terminal(
-        book_path, rig, itinerary, start, log, documents, lambda session, at: session.run(unit.tag, start, at)
+        book_path,
+        rig,
+        itinerary,
+        start,
+        log,
+        documents,
+        lambda session, at: session.run(unit.tag, start, at),
+        settled_by,
     )
 
 
 def resume_batch(
-    book_path: Path, operator: str, ambient_degC: float, auto_gates: bool, log: Path | None = None
+    book_path: Path,
+    operator: str,
+    ambient_degC: float,
+    auto_gates: bool,
+    log: Path | None = None,
+    settled_by: str = "",
 ) -> RunClosed:
     """Go on with the latest run of a book. InputError before anything is switched on when it cannot be resumed."""
     start = Start(operator, ambient_degC, auto_gates)
@@ -175,7 +213,14 @@ def resume_batch(
         unit, rig, plan = reader.unit(row.unit, row.unit_n), reader.rig(row.rig_n), reader.plan(row.plan_n)
     itinerary = rehearse(unit, rig, plan, ambient_degC)
     return _at_terminal(
-        book_path, rig, itinerary, start, log, lambda book: None, lambda session, at: session.resume(None, start, at)
+        book_path,
+        rig,
+        itinerary,
+        start,
+        log,
+        lambda book: None,
+        lambda session, at: session.resume(None, start, at),
+        settled_by,
     )
 
 
@@ -187,7 +232,9 @@ def _at_terminal(
     log: Path | None,
     documents: Callable[[BookWriter], None],
     go: Callable[[Session, Mapping[str, str]], RunClosed],
+    settled_by: str,
 ) -> RunClosed:
+    _confirm_addresses(rig, start, left_rig(book_path))
     running = start_standin(rig.standin, log) if rig.standin is not None else None
     try:
         addresses = running.addresses if running else {}
@@ -199,13 +246,60 @@ def _at_terminal(
                 for lost in session.interrupted:
                     by = session.journal.state
                     safe = (
-                        "; the guardian made the bench safe"
+                        "; the guardian switched the bench off"
                         if by is State.TAKEN_OVER
-                        else ("; the bench was not confirmed safe")
+                        else ("; the bench was not confirmed to be off")
                     )
-                    console.print(f"[bold red]Run {lost} of this book was interrupted{safe}.[/]")
-                session.after_interruption(addresses)
+                    console.print(f"Run {lost} of this book was interrupted{safe}.", style="bold red", markup=False)
+                try:
+                    session.after_interruption(addresses)
+                except NotSettled:
+                    if not settled_by:
+                        raise
+                    session.settle(settled_by)
                 return go(session, addresses)
     finally:
         if running is not None:
             running.stop()
+
+
+def left_rig(book_path: Path) -> Rig | None:
+    """The rig of a run that may have left its bench behind: it is spoken to before anything else is."""
+    if not book_path.is_file():
+        return None
+    with BookReader(book_path) as reader:
+        runs = reader.runs()
+        closed = reader.closed(runs[-1].id) if runs else None
+        return reader.rig(runs[-1].rig_n) if runs and (closed is None or not closed.safe) else None
+
+
+def _typed_line() -> str:
+    """One line of standard input and no byte more: what follows answers other questions."""
+    line = b""
+    while not line.endswith(b"\n"):
+        byte = os.read(sys.stdin.fileno(), 1)
+        if not byte:
+            break
+        line += byte
+    return line.decode("utf-8", errors="replace")
+
+
+def _confirm_addresses(rig: Rig, start: Start, left: Rig | None) -> None:
+    """Have a person confirm every address that this computer has not used before, by name; --yes does not answer.
+
+    InputError, with nothing sent, without a name or a yes.
+    """
+    rigs = [one for one in (left, rig) if one is not None]
+    found = list(dict.fromkeys(u for one in rigs for u in unknown_of(one)))
+    if not found:
+        return
+    if start.operator == NOBODY:
+        refuse_unknown(*rigs)
+    lines = ["This computer has not used these before:", *(f"  {shown(u.what)} at {shown(u.where)}" for u in found)]
+    lines.append(f"Type yes if they are yours, {shown(start.operator)}: only then is anything sent.")
+    sys.stderr.write("\n".join(lines) + "\n")
+    if _typed_line().strip().lower() not in {"yes", "y"}:
+        refuse_unknown(*rigs)
+        raise InputError("the addresses were not confirmed", key="addresses")
+    for one in rigs:
+        confirm(one, start.operator)

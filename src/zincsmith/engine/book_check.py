@@ -11,7 +11,7 @@ from zincsmith.book.file import damage_of
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.guardian_record import read_record, record_path
 from zincsmith.model.errors import BookError
-from zincsmith.model.events import GuardianSaid, RunClosed, RunOpened, RunResumed
+from zincsmith.model.events import BenchSettled, GuardianSaid, RunClosed, RunOpened, RunResumed
 
 
 @dataclass(frozen=True)
@@ -65,10 +65,14 @@ def _follow(runs: dict[int, str], run: int, event: object) -> None:
             runs[run] = "has no end: whoever ran it was interrupted, and nobody is known to have made the bench safe"
         case GuardianSaid(text):
             runs[run] = f"the guardian: {text}"
-        case RunClosed(outcome, why, safe, unconfirmed):
-            by = "the guardian made the bench safe" if "guardian" in runs.get(run, "") else "made safe by the program"
-            state = by if safe else f"NOT confirmed safe: {'; '.join(unconfirmed) or 'switch everything off'}"
-            runs[run] = f"{outcome} ({why}); {state}"
+        case RunClosed(outcome, why, safe, unconfirmed, seen):
+            # Only an interrupted run was ended by the guardian: one that was merely replaced has ended nothing.
+            by = "switched off by the guardian" if outcome == "interrupted" else "switched off by the program"
+            missing = f"NOT confirmed to be off: {'; '.join(unconfirmed) or 'switch everything off'}"
+            found = f"{by}: {'; '.join(seen) or 'source and load off'}"
+            runs[run] = f"{outcome} ({why}); {found if safe else missing}"
+        case BenchSettled(_, by, how):
+            runs[run] = f"{runs.get(run, '')}; settled: {by or 'the program'}, {how}"
         case _:
             pass
 
@@ -77,5 +81,5 @@ def _beside(path: Path, runs: dict[int, str]) -> None:
     """What a guardian wrote that nobody has taken into the book yet."""
     found = read_record(record_path(path))
     if found is not None:
-        state = "made the bench safe" if found.safe else f"could not confirm: {'; '.join(found.unconfirmed)}"
+        state = "switched the bench off" if found.safe else f"could not confirm: {'; '.join(found.unconfirmed)}"
         runs[found.run] = f"interrupted ({found.why}); the guardian {state}; opening the book for writing takes it in"

@@ -1,9 +1,13 @@
 """The guardian: makes the bench safe when the engine dies or hangs.
 
 ``python -m zincsmith.engine.guardian --engine PID --record FILE --run N``, standard input a socket to the engine. It
-takes over when the engine ends, when the socket breaks, or when nothing was heard for LEASE_S: then it ends what is
-left of the engine, because an instrument may allow one connection only, and makes the bench safe. It ignores
-signals that end programs; it ends with the run it watches over.
+takes over when the engine ends, when the socket breaks, when nothing was heard for LEASE_S, or when the engine asks it
+to: then it ends what is left of the engine, unless that asked, because an instrument may allow one connection only, and
+makes the bench safe. It ignores signals that end programs; it ends with the run it watches over.
+
+What it hears are lines: ``.`` the engine works; ``b SECONDS WHAT`` it is about to do something that cannot be sliced,
+for so long at most, which is allowed once; ``s JSON`` what the run has seen of its signs; ``t WHY`` take over; ``d``
+all is done.
 """
 
 from __future__ import annotations
@@ -17,12 +21,14 @@ import socket
 import sys
 import time
 from contextlib import suppress
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.link import warm_up
 from zincsmith.bench.make_safe import make_safe
+from zincsmith.bench.signs import Seen
 from zincsmith.book.codec import dump, load
 from zincsmith.engine.guardian_record import RecordWriter
 from zincsmith.model.errors import ZincsmithError
@@ -31,7 +37,8 @@ from zincsmith.model.rig import Rig
 
 LEASE_S = 1.2
 TICK_S = 0.05
-LONGEST_TICK_S = 0.1  # what one tick counts at most: where this process does not run, the engine does not either
+LATE_TICK_S = 0.1  # a tick that took longer was one of a stalled computer: the engine did not run either
+STALLED_MOST_S = 10.0  # how long a stall is taken as an excuse
 PATIENCE_S = 5.0  # how long an instrument is tried that does not answer
 
 
@@ -51,46 +58,99 @@ def main() -> int:
     told = _first_line(line)
     if told is None:
         return 0
-    bench = Bench(load(Rig, json.dumps(told["rig"])), told["addresses"], guarded=True)
+    bench = Bench(load(Rig, json.dumps(told["rig"])), told["addresses"], guarded=True, output_V=told["output_V"])
     warm_up()
     record = RecordWriter(arguments.record)
     line.sendall(b"r")
-    why = watch(line, engine)
+    heard = Heard(bench.seen)
+    why = watch(line, engine, arguments.engine, heard)
     if not why:
         record.discard()
         return 0
+    bench.seen = heard.seen
     record.take_over(arguments.run, why)
-    with suppress(ProcessLookupError):
-        signal.pidfd_send_signal(engine, signal.SIGKILL)
-    select.select([engine], [], [], 1.0)  # its connections are closed when it is gone
+    if not heard.asked:
+        with suppress(ProcessLookupError):
+            signal.pidfd_send_signal(engine, signal.SIGKILL)
+        select.select([engine], [], [], 1.0)  # its connections are closed when it is gone
     return take_over(bench, record)
 
 
-def watch(line: socket.socket, engine: int) -> str:
-    """Wait for the end: empty when the engine says that it is done, else why it has to be taken over."""
-    silent = 0.0
+@dataclass
+class Heard:
+    """What the engine said: what the run has seen, what it is busy with and how long that may take."""
+
+    seen: Seen
+    unread: bytes = b""
+    busy_s: float = 0.0
+    busy_with: str = ""
+    done: bool = False
+    asked: str = ""
+
+    def take(self, data: bytes) -> None:
+        *lines, self.unread = (self.unread + data).split(b"\n")
+        for line in lines:
+            self._one(line[:1], line[2:].decode("utf-8", "replace"))
+
+    def _one(self, what: bytes, text: str) -> None:
+        self.busy_s, self.busy_with = 0.0, ""
+        if what == b"b":
+            seconds, _, self.busy_with = text.partition(" ")
+            self.busy_s = float(seconds)
+        elif what == b"s":
+            self.seen = Seen.from_told(json.loads(text))
+        elif what == b"t":
+            self.asked = text or "the engine asked for it"
+        elif what == b"d":
+            self.done = True
+
+
+def watch(line: socket.socket, engine: int, pid: int, heard: Heard) -> str:
+    """Wait for the end: empty when the engine says that it is done, else why it has to be taken over. ``engine`` is the
+    descriptor of the process ``pid``."""
+    silent = stalled = 0.0
     before = time.monotonic()
     while True:
         ready, _, _ = select.select([line.fileno(), engine], [], [], TICK_S)
         if line.fileno() in ready:
             try:
-                heard = line.recv(4096)
+                data = line.recv(1 << 16)
             except OSError:
-                heard = b""
-            if b"d" in heard:
+                data = b""
+            heard.take(data)
+            if heard.done:
                 return ""
-            if not heard:
+            if heard.asked:
+                return heard.asked
+            if not data:
                 return "the engine ended"
-            silent = 0.0
+            silent = stalled = 0.0
             with suppress(OSError):
                 line.send(b".", socket.MSG_DONTWAIT)
         if engine in ready:
             return "the engine ended"
         now = time.monotonic()
-        silent += min(now - before, LONGEST_TICK_S)
-        before = now
-        if silent > LEASE_S:
-            return f"the engine did not move for {LEASE_S:g} s"
+        tick, before = now - before, now
+        if tick > LATE_TICK_S and stalled < STALLED_MOST_S:
+            stalled += tick
+        else:
+            silent += tick
+        if silent > LEASE_S and (silent > LEASE_S + heard.busy_s or _is_stopped(pid)):
+            return _silence(heard, silent)
+
+
+def _is_stopped(pid: int) -> bool:
+    """Whether somebody stopped the process: then nothing that it said it would be busy with goes on."""
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] in "Tt"
+    except (OSError, IndexError):
+        return False
+
+
+def _silence(heard: Heard, silent_s: float) -> str:
+    if heard.busy_with and silent_s > LEASE_S + heard.busy_s:
+        return f"the engine did not come back from this within {LEASE_S + heard.busy_s:g} s: {heard.busy_with}"
+    return f"the engine did not move for {LEASE_S:g} s"
 
 
 def take_over(bench: Bench, record: RecordWriter) -> int:
@@ -104,7 +164,7 @@ def take_over(bench: Bench, record: RecordWriter) -> int:
         bench.open_clock()
     safety = make_safe(bench, write, patience_s=PATIENCE_S)
     with suppress(OSError):
-        record.write(safe=safety.confirmed, unconfirmed=list(safety.unconfirmed))
+        record.write(safe=safety.confirmed, unconfirmed=list(safety.unconfirmed), seen=list(safety.seen))
     bench.close()
     return 0 if safety.confirmed else 1
 

@@ -108,6 +108,7 @@ class Pulse:
         values = self.bench.poll()
         self.journal.append(Polled(values, self.settings.source_on, self.settings.load_on))
         self.now = values
+        self.bench.seen.observe(self.bench.clock.now_s, values, self.settings.source_on)
         self.history.append((self.bench.clock.now_s, values))
         del self.history[:-HISTORY]
         self._energy_Wh += values.get("input_power", 0.0) * seconds / 3600.0

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.analysis.resistor_load import MEASURED_PERCENT, bank_ohm, bank_steps
-from zincsmith.bench.bench import MEASURING
 from zincsmith.bench.dialect import dialect_for
+from zincsmith.bench.roles import MEASURING
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import GridOptions, Line
 from zincsmith.model.quantities import QUANTITIES
@@ -23,7 +23,7 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
     for role in MEASURING:
         one = rig.instrument(role)
         if one is not None and one.how != "by hand":
-            polled |= set(dialect_for(role, one.dialect).operation["read"].quantities)
+            polled |= set(dialect_for(role, one.dialect, one.dialect_text).operation["read"].quantities)
     by_hand = {q.name for q in QUANTITIES.values() if (one := rig.instrument(q.role)) and one.how == "by hand"}
     measured = polled | by_hand
     lead = rig.lead("unit load")
@@ -43,7 +43,9 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
 def records(rig: Rig) -> bool:
     """Whether the power meter gives waveforms of volts and amps."""
     meter = rig.instrument("power_meter")
-    return meter is not None and meter.how != "by hand" and dialect_for(meter.role, meter.dialect).records
+    if meter is None or meter.how == "by hand":
+        return False
+    return dialect_for(meter.role, meter.dialect, meter.dialect_text).records
 
 
 @dataclass(frozen=True)

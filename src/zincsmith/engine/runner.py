@@ -45,7 +45,7 @@ from zincsmith.model.actions import (
     Stop,
     Watch,
 )
-from zincsmith.model.errors import BookError, InstrumentError, LimitError
+from zincsmith.model.errors import InstrumentError, ZincsmithError
 from zincsmith.model.events import (
     Event,
     Failed,
@@ -69,6 +69,15 @@ SETTLE_SLICE_S = 1.0
 MEASURE_SLICE_S = 0.5
 AGAIN_S = 5.0  # wait before a point that is taken again, where its procedure did not settle it
 COUNT_SLICE_S = 0.25
+KEEP_AT_MOST_S = 10.0
+
+
+class BugInRun(Exception):
+    """The program itself went wrong in a run. The run is closed, as ``closed`` says; the bug is the cause of this."""
+
+    def __init__(self, closed: RunClosed) -> None:
+        super().__init__(closed.why)
+        self.closed = closed
 
 
 class Runner:
@@ -102,7 +111,7 @@ class Runner:
 
     def run(self, course: Course, resumed: Replayed | None = None) -> RunClosed:
         """Carry a course out; returns how it ended, which is also the last event of the run."""
-        outcome, why = "failed", "a bug in the program"
+        bug: BaseException | None = None
         try:
             self.journal.become("start" if resumed is None else "resume run", "run started")
             for instrument in self.bench.instruments.values():
@@ -121,17 +130,22 @@ class Runner:
         except InstrumentError as error:
             outcome, why = "failed", str(error)
             self.journal.try_append(Failed(str(error), error.role, error.address))
-        except (LimitError, BookError) as error:
+        except ZincsmithError as error:
             outcome, why = "failed", str(error)
             self.journal.try_append(Failed(str(error)))
-        finally:
-            closed = self._close(outcome, why)
+        except BaseException as error:  # noqa: BLE001 - a bug: the bench comes first, then it is raised
+            bug, outcome = error, "failed"
+            why = f"a bug in the program ({type(error).__name__}: {error})"
+            self.journal.try_append(Failed(why))
+        closed = self._close(outcome, why)
+        if bug is not None:
+            raise BugInRun(closed) from bug
         return closed
 
     def _close(self, outcome: str, why: str) -> RunClosed:
         self.journal.try_become("make safe", why)
         safety = self.make_safe()
-        closed = RunClosed(outcome, why, safety.confirmed, safety.unconfirmed)
+        closed = RunClosed(outcome, why, safety.confirmed, safety.unconfirmed, safety.seen)
         self.journal.try_append(closed)
         self.journal.try_become("confirmed" if safety.confirmed else "unconfirmed", why)
         self.bench.close()
@@ -312,6 +326,7 @@ class Runner:
         """What the power meter records, its samples in the book before the point that names them."""
         self.pulse.slice(seconds)  # a record takes its time, and the watches go on
         waves, samples = waves_of(self.bench.record(seconds), self.bench.rig)
+        self.journal.busy("keeping the samples of a record", KEEP_AT_MOST_S)
         self.journal.book.keep_waves(samples)
         return waves
 

@@ -7,23 +7,36 @@ from dataclasses import dataclass
 
 from zincsmith import __version__
 from zincsmith.bench.bench import Bench
-from zincsmith.bench.link import on_this_computer
-from zincsmith.bench.make_safe import OFF, make_safe
-from zincsmith.book.reader import BookReader
+from zincsmith.bench.link import warm_up
+from zincsmith.bench.make_safe import make_safe
+from zincsmith.bench.roles import to_switch_off
+from zincsmith.bench.signs import Seen, seen_of
+from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.awake import Awake
 from zincsmith.engine.course import Course
 from zincsmith.engine.desk import Desk
 from zincsmith.engine.journal import Journal
+from zincsmith.engine.known_bench import confirm, refuse_unknown
 from zincsmith.engine.limits import Limits, whole_run
 from zincsmith.engine.rehearsal import rehearse
 from zincsmith.engine.replay import Replayed, replay, typed_readings
 from zincsmith.engine.rig_facts import context, source_kind
-from zincsmith.engine.runner import Runner
+from zincsmith.engine.runner import BugInRun, Runner
 from zincsmith.engine.states import RESUMABLE, UNSAFE, State, allowed
-from zincsmith.engine.watch_over import Guard, GuardLost, NoGuard, takeover_of
+from zincsmith.engine.watch_over import Found, Guard, GuardLost, NoGuard, takeover_of
 from zincsmith.model.errors import InputError, InstrumentError
-from zincsmith.model.events import Failed, Polled, Remarked, RunClosed, RunOpened, RunResumed, Signed
+from zincsmith.model.events import (
+    BenchSettled,
+    Emptied,
+    Failed,
+    Polled,
+    Remarked,
+    RunClosed,
+    RunOpened,
+    RunResumed,
+    Signed,
+)
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
@@ -36,17 +49,23 @@ RESERVE_BYTES = 20e6
 SLOW_S, HOPELESS_S = 0.1, 2.0  # of one commit
 
 
+class NotSettled(InputError):
+    """An earlier run's bench has not been confirmed to be off: nothing else is begun."""
+
+
 @dataclass(frozen=True)
 class Start:
     """What a person states when starting. ``auto_gates``: gates are passed without one, which is recorded.
 
     ``unattended``: the run goes on when the window is gone, as far as the program can switch everything.
+    ``confirmed``: this person confirms the addresses that the rig names, before anything is sent to them.
     """
 
     operator: str
     ambient_degC: float
     auto_gates: bool = False
     unattended: bool = False
+    confirmed: bool = False
 
 
 class Session:
@@ -60,8 +79,10 @@ class Session:
         self.guard: Guard = guard or NoGuard()
         self.journal = Journal(book, desk)
         self.awake = Awake()
+        self.missing = ""
         self._commit_s = 0.0
         self.interrupted = self._close_interrupted()
+        self.left = self._left()
 
     def _close_interrupted(self) -> list[int]:
         """A run without an end was killed. The guardian's record says whether anybody switched off."""
@@ -69,14 +90,13 @@ class Session:
         taken_over = takeover_of(self.book.path)
         for run in runs:
             self.journal.run = run
-            if taken_over is not None and taken_over.run == run:
-                self.journal.append(*taken_over.events)
-                why = f"the program ended in the middle of the run: {taken_over.why}"
-                self.journal.append(RunClosed("interrupted", why, taken_over.safe, taken_over.unconfirmed))
-                self.journal.become("found taken over" if taken_over.safe else "found unconfirmed", why)
+            if taken_over is not None and taken_over.run in (run, 0):
+                self._take_in(taken_over, f"the program ended in the middle of the run: {taken_over.why}")
             else:
                 why = "the program ended in the middle of the run"
-                self.journal.append(RunClosed("interrupted", why, False, self._to_switch_off()))
+                with BookReader(self.book.path) as reader:
+                    rig = reader.rig(reader.run(run).rig_n)
+                self.journal.append(RunClosed("interrupted", why, False, to_switch_off(rig)))
                 self.journal.become("found interrupted", why)
             if run != runs[-1]:
                 self.journal.state = State.IDLE
@@ -85,15 +105,29 @@ class Session:
             taken_over.take_away()
         return runs
 
-    def _to_switch_off(self) -> tuple[str, ...]:
-        rig = self.book.document("rig", "bench")
-        assert isinstance(rig, Rig)
-        out = []
-        for role, what in OFF.items():
-            one = rig.instrument(role)
-            if one is not None:
-                out.append(f"{role.replace('_', ' ')} {one.name}: {what}")
-        return tuple(out)
+    def _take_in(self, found: Found, why: str) -> RunClosed:
+        """What a guardian did becomes the end of the run that it watched over."""
+        closed = RunClosed("interrupted", why, found.safe, found.unconfirmed, found.seen)
+        self.journal.append(*found.events, closed)
+        self.journal.become("found taken over" if found.safe else "found unconfirmed", why)
+        return closed
+
+    def _left(self) -> RunRow | None:
+        """The run that left a bench behind which nobody has read back, or said by name, to be off; None: none did.
+
+        Only the latest run can have: no other begins before that is settled.
+        """
+        with BookReader(self.book.path) as reader:
+            runs = reader.runs()
+            if not runs:
+                return None
+            ends = (RunClosed, BenchSettled, RunResumed)
+            last = [w.event for w in reader.events(run=runs[-1].id, kinds=ends)][-1:]
+        if not last or not isinstance(last[0], RunClosed) or last[0].safe:
+            return None
+        if self.journal.state is State.IDLE:  # left behind by an earlier session: nothing has changed since
+            self.journal.state = State.NOT_CONFIRMED
+        return runs[-1]
 
     # Runs
 
@@ -113,7 +147,7 @@ class Session:
             program=f"zincsmith {__version__}",
         )
         course = Course(unit, rig, plan, start.ambient_degC)
-        bench = self._bench(rig, addresses)
+        bench = self._bench(rig, addresses, unit)
         self.journal.run, self.journal.step, self.journal.clock = self.book.open_run(opened), None, None
         return self._carry_out(bench, unit, rig, plan, start, course, None)
 
@@ -141,7 +175,7 @@ class Session:
             stands = replay(reader, row.id, course)
             stands.typed = typed_readings(reader, row.id)
             stands.bench_s = max((w.bench_s or 0.0 for w in reader.events(run=row.id, kinds=(Polled,))), default=0.0)
-        bench = self._bench(rig, addresses)
+        bench = self._bench(rig, addresses, unit)
         self.journal.run, self.journal.step, self.journal.clock = row.id, None, None
         self.journal.append(RunResumed(start.operator, start.ambient_degC, stands.step, f"zincsmith {__version__}"))
         return self._carry_out(bench, unit, rig, plan, start, course, stands)
@@ -155,12 +189,15 @@ class Session:
                 "source or load are switched by hand: nobody can pass the gates but a person at the bench; run it "
                 "without --yes"
             )
-        real = [i for i in rig.instruments if i.how == "connected" and not on_this_computer(i.address)]
+        real = [i for i in rig.instruments if i.how == "connected"]
         if real and start.operator == NOBODY:
             raise InputError(
                 f"the {real[0].role.replace('_', ' ')} at {real[0].address} is a real instrument: say who runs it",
                 key="operator",
             )
+        if start.confirmed:
+            confirm(rig, start.operator)
+        refuse_unknown(rig)
         itinerary = rehearse(unit, rig, plan, start.ambient_degC)  # refuses what goes beyond a limit
         refuse_stops(unit, rig, plan)
         self._refuse_disk(itinerary.most_s)
@@ -180,8 +217,8 @@ class Session:
                 "it to a quicker disk"
             )
 
-    def _bench(self, rig: Rig, addresses: Mapping[str, str]) -> Bench:
-        return Bench(rig, addresses, self.guard.beat, self.guard.is_there)
+    def _bench(self, rig: Rig, addresses: Mapping[str, str], unit: Unit) -> Bench:
+        return Bench(rig, addresses, self.guard.beat, self.guard.is_there, output_volts(unit))
 
     def _carry_out(
         self,
@@ -213,32 +250,84 @@ class Session:
                 self.journal.append(Remarked(f"{words} much later. A quicker disk is better."))
             if rig.clock != "simulated" and (asleep := self.awake.hold()):
                 self.journal.append(Remarked(asleep))
-            self.guard.begin(self.book.path, self.journal.run, rig, bench.addresses, self.journal.try_append)
-            return runner.run(course, stands)
+            warm_up()
+            self.guard.begin(self.book.path, self.journal.run, bench, self.journal.try_append, output_volts(unit))
+            self.journal.busy = self.guard.busy
+            closed = runner.run(course, stands)
+            self.guard.end()  # only once make-safe has returned
         except GuardLost as error:  # only from its start: once it runs, the runner deals with its loss
             closed = RunClosed("failed", str(error), True)
             self.journal.append(Failed(str(error), error.role, error.address), closed)
-            return closed
-        finally:
             self.guard.end()
+        except BugInRun as bug:
+            self.guard.end()
+            closed = bug.closed
+            raise
+        except BaseException as error:  # make-safe itself went wrong: the guardian does it instead
+            closed = self._handed_over(bench, rig, error)
+            raise BugInRun(closed) from error
+        finally:
             self.awake.release()
+            self.journal.busy = lambda what, at_most_s: None
             self.journal.run = self.journal.step = self.journal.clock = None
+            self.left = self._left()
+        return closed
+
+    def _handed_over(self, bench: Bench, rig: Rig, error: BaseException) -> RunClosed:
+        """The way to safety did not come to its end: whoever watches over it goes it instead, and that is the end."""
+        why = f"a bug in the program, while the bench was made safe ({type(error).__name__}: {error})"
+        bench.close()
+        took_over = self.guard.hand_over(why)
+        found = takeover_of(self.book.path) if took_over else None
+        self.journal.state = State.IDLE
+        if found is None or found.run not in (self.journal.run, 0):
+            closed = RunClosed("failed", why, False, to_switch_off(rig))
+            self.journal.try_append(closed)
+            self.journal.state = State.NOT_CONFIRMED
+            return closed
+        closed = self._take_in(found, why)
+        found.take_away()
+        return closed
 
     # At rest
 
     def after_interruption(self, addresses: Mapping[str, str]) -> None:
-        """Before a new run on a book whose last run was interrupted: make the bench safe first."""
-        if self.journal.state in UNSAFE and not self.make_safe(addresses, said=""):
-            raise InputError("the bench could not be confirmed safe after an interrupted run; switch it off by hand")
+        """Before a new run on a book whose last run left a bench behind that nobody has read back: that bench, not the
+        one of the new run, is made safe first. InputError when it cannot be, or its addresses were never confirmed."""
+        if self.journal.state not in UNSAFE or self.make_safe(addresses, said=""):
+            return
+        raise NotSettled(
+            f"the bench of run {self.left.id if self.left else '?'} could not be confirmed to be off: {self.missing}. "
+            "Switch it off by hand, and say by name that it is off"
+        )
+
+    def settle(self, by: str) -> None:
+        """Somebody says by name that a bench is off which the program cannot reach any more; that stands in the book.
+        InputError without a name, or when nothing is to be settled."""
+        if not by.strip() or by == NOBODY:
+            raise InputError("whoever says that the bench is off gives a name", key="by")
+        if self.left is None:
+            raise InputError("no earlier run has left a bench behind")
+        how = "it was not reached again; said by a person"
+        self.journal.append_to(self.left.id, BenchSettled(self.left.id, by.strip(), how))
+        self.journal.try_become("make safe", f"{by.strip()} says that it is off")
+        self.journal.try_become("confirmed", f"{by.strip()} says that it is off")
+        self.left = None
 
     def make_safe(self, addresses: Mapping[str, str], said: str = "said by whoever pressed Make safe") -> bool:
         """Make an idle bench safe; True when everything was read back.
 
         ``said`` confirms what only a person can switch off: pressing Make safe does. Empty: nobody was there to.
+        The bench is that of the run which left one behind, with what that run saw of its signs, else the present one.
         """
-        rig = self.book.document("rig", "bench")
-        assert isinstance(rig, Rig)
+        rig, seen = self._to_make_safe()
+        refuse_unknown(rig)
+        if rig.clock == "simulated" and "clock" not in addresses:  # its stand-in ended with the program that began it
+            self._settled("its stand-in bench ended with the program that had started it")
+            return True
         bench = Bench(rig, addresses, guarded=True)  # switching off needs nobody to watch over it
+        if seen is not None:
+            bench.seen = seen
         self.journal.try_become("make safe", "asked for while nothing was running")
         try:
             bench.open_clock()
@@ -246,9 +335,41 @@ class Session:
             self.journal.try_append(Failed(str(error), error.role, error.address))
         safety = make_safe(bench, self.journal.try_append, lambda role, words: said)
         bench.close()
-        left = "; ".join(safety.unconfirmed)
-        self.journal.try_become("confirmed" if safety.confirmed else "unconfirmed", left or "everything was read back")
+        self.missing = "; ".join(safety.unconfirmed)
+        seen_words = "; ".join(safety.seen)
+        self.journal.try_become("confirmed" if safety.confirmed else "unconfirmed", self.missing or seen_words)
+        if safety.confirmed and self.left is not None:
+            self.journal.append_to(self.left.id, BenchSettled(self.left.id, said, f"made safe later: {seen_words}"))
+            self.left = None
         return safety.confirmed
+
+    def _settled(self, how: str) -> None:
+        self.journal.try_become("make safe", how)
+        self.journal.try_become("confirmed", how)
+        if self.left is not None:
+            self.journal.append_to(self.left.id, BenchSettled(self.left.id, "", how))
+            self.left = None
+
+    def _to_make_safe(self) -> tuple[Rig, Seen | None]:
+        """The rig to be made safe, and what its run saw of its signs."""
+        if self.left is None:
+            rig = self.book.document("rig", "bench")
+            assert isinstance(rig, Rig)
+            return rig, None
+        with BookReader(self.book.path) as reader:
+            rig = reader.rig(self.left.rig_n)
+            seen = seen_of(rig, output_volts(reader.unit(self.left.unit, self.left.unit_n)))
+            for written in reader.events(run=self.left.id, kinds=(Polled, Emptied)):
+                match written.event:
+                    case Polled(values, source_on):
+                        if source_on:
+                            seen.feeds(output_due=False)
+                        seen.observe(written.bench_s or 0.0, values, source_on)
+                    case Emptied("output", after_s):
+                        seen.emptied_s = max(seen.emptied_s or 0.0, after_s)
+                    case _:
+                        pass
+        return rig, seen
 
     def _documents(self, unit_key: str) -> tuple[Unit, Rig, Plan]:
         unit = self.book.document("unit", unit_key)
@@ -258,6 +379,11 @@ class Session:
         assert isinstance(rig, Rig)
         assert isinstance(plan, Plan)
         return unit, rig, plan
+
+
+def output_volts(unit: Unit) -> float:
+    """The rated output in V by which a running output is told from none; 0 where the plate states none."""
+    return abs(unit.nameplate.outputs[0].voltage_V) if unit.nameplate.outputs else 0.0
 
 
 def check_start(start: Start) -> None:

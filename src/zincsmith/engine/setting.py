@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from zincsmith.analysis.expectation import expected
 from zincsmith.analysis.resistor_load import bank_ohm, bank_steps
+from zincsmith.bench.roles import FEEDING
 from zincsmith.engine.limits import Limits
 from zincsmith.engine.people import People
 from zincsmith.engine.pulse import Pulse, Settings
@@ -21,7 +22,7 @@ CLIMB_S = 1.0
 COMES_UP_SLICES = 5  # of CLIMB_S, before any load is put on
 CONFIRM_AT_MOST_S = 120.0  # how long a person is awaited who has to switch something off
 CONFIRM_SLICE_S = 0.5
-DEAD_V = 5.0  # what a meter may still show of an input that was unplugged
+RUNS_FROM = 0.5  # of the lowest rated input: from here on an output may be there
 
 Body = dict[str, float | str | bool | None]
 
@@ -68,6 +69,8 @@ class Setter:
     def _source(self, action: SetSource) -> Body:
         settings = self.pulse.settings
         after = replace(settings, source_V=action.voltage_V, source_Hz=action.frequency_Hz, source_on=action.on)
+        if action.on and action.voltage_V > 0.0:
+            self.bench.seen.feeds(action.voltage_V >= RUNS_FROM * self.people.plate.input.voltage_min_V)
         if "ac_source" not in self.bench.instruments:
             self.people.set_by_hand("ac_source", source_words(self.bench.rig.instrument("ac_source"), action, settings))
             self.pulse.settings = after
@@ -101,7 +104,7 @@ class Setter:
     def switched_off_by_hand(self, role: str, words: str) -> str:
         """Tell a person to switch off what the program cannot, and wait. Empty when nobody confirmed it, else how.
 
-        A power meter that reads no input any more confirms it as well as a person does.
+        A power meter that read the input live, and no longer does, confirms it as well as a person does.
         """
         journal = self.pulse.journal
         journal.try_append(HandSetting(role, words))
@@ -116,20 +119,20 @@ class Setter:
                 return f"confirmed by {self.people.operator}"
             if any(c.do == "gone" for c in commands):
                 return ""
-            if role == "ac_source" and self._input_is_dead():
-                return "the power meter reads no input"
+            if role in FEEDING and self._input_is_dead():
+                return "the power meter reads no input any more"
         return ""
 
     def _input_is_dead(self) -> bool:
-        meter = self.bench.instruments.get("power_meter")
-        if meter is None:
+        meter, channel = self.bench.instruments.get("power_meter"), self.bench.seen.channels.get("input_voltage")
+        if meter is None or channel is None or not channel.lived:
             return False
         try:
             self.bench.clock.advance(CONFIRM_SLICE_S)
             volts = meter.read().get("input_voltage")
         except (InstrumentError, ZincsmithError):
             return False
-        return volts is not None and volts < DEAD_V
+        return volts is not None and volts < channel.low
 
 
 def source_words(one: object, action: SetSource, now: Settings) -> str:

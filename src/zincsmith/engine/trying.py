@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from zincsmith.bench.bench import MEASURING, reach
+from zincsmith.bench.bench import reach
+from zincsmith.bench.roles import MEASURING
 from zincsmith.model.errors import InputError
 from zincsmith.model.rig import Rig
 

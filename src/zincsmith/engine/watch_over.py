@@ -9,16 +9,18 @@ import socket
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
 
+from zincsmith.bench.bench import Bench
+from zincsmith.bench.signs import Seen
 from zincsmith.book.codec import dump, load_event
-from zincsmith.engine.guardian_record import Takeover, read_record, record_path
-from zincsmith.model.errors import InstrumentError
+from zincsmith.engine.guardian_record import FORGED, Takeover, read_record, record_path
+from zincsmith.model.errors import BookError, InstrumentError
 from zincsmith.model.events import Event, GuardianSaid
-from zincsmith.model.rig import Rig
 
 START_S = 20.0
 BEAT_EVERY_S = 0.1
@@ -26,8 +28,9 @@ LONGEST_BEAT_S = 0.5  # what one beat counts at most: where this process was bus
 LEAVE_S = 2.0  # how long a guardian that was told that all is done may take to end
 HUNG_S = 3.0  # how long a guardian may leave beats unanswered
 MOST_GUARDIANS = 3
-SAYS_DONE = b"d"
-BEAT = b"."
+SAYS_DONE = b"d\n"
+BEAT = b".\n"
+TAKES_AT_MOST_S = 300.0  # how long a guardian that was asked to take over is waited for
 
 
 class GuardLost(InstrumentError):
@@ -35,17 +38,25 @@ class GuardLost(InstrumentError):
 
 
 class Guard(Protocol):
-    """``beat`` is called by the thread that does the work, before each thing it asks of an instrument."""
+    """``beat`` is called by the thread that does the work, before each thing it asks of an instrument; ``busy`` before
+    something that cannot be sliced, with how long it takes at most; ``show`` with what the run has seen.
+
+    ``end`` is called once make-safe has returned; ``hand_over`` instead, when it did not.
+    """
 
     is_there: bool
 
-    def begin(
-        self, book: Path, run: int, rig: Rig, addresses: Mapping[str, str], record: Callable[[Event], None]
-    ) -> None: ...
+    def begin(self, book: Path, run: int, bench: Bench, record: Callable[[Event], None], output_V: float) -> None: ...
 
     def beat(self) -> None: ...
 
+    def busy(self, what: str, at_most_s: float) -> None: ...
+
+    def show(self, seen: Seen) -> None: ...
+
     def end(self) -> None: ...
+
+    def hand_over(self, why: str) -> bool: ...
 
 
 class NoGuard:
@@ -53,16 +64,24 @@ class NoGuard:
 
     is_there = False
 
-    def begin(
-        self, book: Path, run: int, rig: Rig, addresses: Mapping[str, str], record: Callable[[Event], None]
-    ) -> None:
+    def begin(self, book: Path, run: int, bench: Bench, record: Callable[[Event], None], output_V: float) -> None:
         """Nothing to start."""
 
     def beat(self) -> None:
         """Nobody to tell."""
 
+    def busy(self, what: str, at_most_s: float) -> None:
+        """Nobody to tell."""
+
+    def show(self, seen: Seen) -> None:
+        """Nobody to tell."""
+
     def end(self) -> None:
         """Nobody to release."""
+
+    def hand_over(self, why: str) -> bool:
+        """Nobody to take over."""
+        return False
 
 
 class Guardian:
@@ -76,23 +95,22 @@ class Guardian:
         self._socket: socket.socket | None = None
         self._last = self._silent_s = 0.0
         self._started = 0
-        self._what: tuple[Path, int, Rig, dict[str, str]] | None = None
+        self._what: tuple[Path, int, Bench, float] | None = None
         self._record: Callable[[Event], None] = lambda event: None
 
     @property
     def pid(self) -> int | None:
         return self._process.pid if self._process is not None else None
 
-    def begin(
-        self, book: Path, run: int, rig: Rig, addresses: Mapping[str, str], record: Callable[[Event], None]
-    ) -> None:
+    def begin(self, book: Path, run: int, bench: Bench, record: Callable[[Event], None], output_V: float) -> None:
         """Start the guardian and wait until it is ready. GuardLost when it does not come up."""
-        self._what, self._record, self._started = (book, run, rig, dict(addresses)), record, 0
+        self._what, self._record, self._started = (book, run, bench, output_V), record, 0
+        bench.seen.tell = self.show
         self._start()
 
     def _start(self) -> None:
         assert self._what is not None
-        book, run, rig, addresses = self._what
+        book, run, bench, output_V = self._what
         self._started += 1
         ours, theirs = socket.socketpair()
         command = [sys.executable, "-m", "zincsmith.engine.guardian", "--engine", str(os.getpid())]
@@ -100,9 +118,9 @@ class Guardian:
         keep = [] if self._keep_fd is None else [self._keep_fd]
         self._process = subprocess.Popen(command, stdin=theirs.fileno(), start_new_session=True, pass_fds=keep)
         theirs.close()
-        told = json.dumps({"rig": json.loads(dump(rig)), "addresses": addresses}).encode() + b"\n"
+        told = {"rig": json.loads(dump(bench.rig)), "addresses": dict(bench.addresses), "output_V": output_V}
         try:
-            ours.sendall(told)
+            ours.sendall(json.dumps(told).encode() + b"\n")
             ready, _, _ = select.select([ours], [], [], START_S)
             there = bool(ready) and ours.recv(1) == b"r"
         except OSError:  # it died while it started
@@ -112,6 +130,7 @@ class Guardian:
             raise GuardLost("did not start; nothing was switched on", role="guardian", address="this computer")
         ours.setblocking(False)
         self._socket, self._last, self._silent_s = ours, time.monotonic(), 0.0
+        self.show(bench.seen)
 
     def beat(self) -> None:
         """Say that the work goes on; a guardian that died is replaced. GuardLost when none can be."""
@@ -137,6 +156,36 @@ class Guardian:
             gone = True
         if gone or self._silent_s > HUNG_S:
             self._replace("died" if gone else "did not answer")
+
+    def busy(self, what: str, at_most_s: float) -> None:
+        """About to do something that cannot be sliced; allowed once, until the next sign of life."""
+        self._say(f"b {at_most_s:g} {' '.join(what.split())[:200]}\n".encode())
+
+    def show(self, seen: Seen) -> None:
+        """What the run has seen of its signs: whoever takes over goes by it."""
+        self._say(b"s " + json.dumps(seen.as_told()).encode() + b"\n")
+
+    def _say(self, line: bytes) -> None:
+        """A guardian that does not listen, or is gone, is found out by the next beat."""
+        if self._socket is not None:
+            with suppress(OSError):
+                self._socket.send(line)
+
+    def hand_over(self, why: str) -> bool:
+        """Have the guardian make the bench safe while this process lives on; True when it did what it could and wrote
+        that down. The bench has to be closed before."""
+        if self._socket is None or self._process is None:
+            return False
+        try:
+            self._socket.setblocking(True)
+            self._socket.sendall(f"t {' '.join(why.split())[:500]}\n".encode())
+            self._process.wait(TAKES_AT_MOST_S)
+        except (OSError, subprocess.TimeoutExpired):
+            return False
+        finally:
+            self._let_go()
+            self._what = None
+        return True
 
     def _replace(self, how: str) -> None:
         if self._process is not None and self._process.poll() is None:
@@ -180,6 +229,7 @@ class Found:
     why: str
     safe: bool
     unconfirmed: tuple[str, ...]
+    seen: tuple[str, ...]
     events: tuple[Event, ...]
     file: Path
 
@@ -192,5 +242,9 @@ def takeover_of(book: Path) -> Found | None:
     found: Takeover | None = read_record(record_path(book))
     if found is None:
         return None
-    events = [GuardianSaid(found.why, found.at), *(load_event(kind, body) for kind, body in found.events)]
-    return Found(found.run, found.why, found.safe, found.unconfirmed, tuple(events), record_path(book))
+    try:
+        events = [GuardianSaid(found.why, found.at), *(load_event(kind, body) for kind, body in found.events)]
+    except BookError:  # its lines are no events: nothing of what it says counts
+        said = (GuardianSaid(FORGED),)
+        return Found(found.run, f"{FORGED} (no events)", False, (FORGED,), (), said, record_path(book))
+    return Found(found.run, found.why, found.safe, found.unconfirmed, found.seen, tuple(events), record_path(book))

@@ -9,9 +9,10 @@ from pathlib import Path
 from typing import Any
 
 from zincsmith.formats.accuracy_text import parse_accuracy
+from zincsmith.formats.dialect_file import parse_dialect
 from zincsmith.formats.plate_check import Problem
 from zincsmith.formats.record_file import bind, listed, plain, raw_of, toml_text
-from zincsmith.formats.toml_file import key_text, line_of
+from zincsmith.formats.toml_file import key_text, line_of, read_text
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import OF_THE_UNIT, QUANTITIES, ROLES
 from zincsmith.model.rig import MOST_STEPS, Accuracy, Dummy, Instrument, Rig
@@ -57,14 +58,18 @@ def read_rig(file: Path) -> Rig:
         raise refuse(problem.field, problem.message)
     if rig.standin is not None:
         rig = replace(rig, standin=replace(rig.standin, file=str((file.parent / rig.standin.file).resolve())))
-    return replace(rig, instruments=tuple(_own_dialect(one, file.parent) for one in rig.instruments))
+    return replace(rig, instruments=tuple(carry_dialect(one, file.parent) for one in rig.instruments))
 
 
-def _own_dialect(one: Instrument, folder: Path) -> Instrument:
-    """A dialect that is a file of its own is named relative to the rig."""
-    if not one.dialect.endswith(".toml"):
+def carry_dialect(one: Instrument, folder: Path) -> Instrument:
+    """A dialect that is a file of its own, named relative to ``folder``, is read now, by whoever picked it: from here
+    on its text goes with the instrument and no path is opened again. InputError when it cannot be read."""
+    if not one.dialect.endswith(".toml") or one.dialect_text:
         return one
-    return replace(one, dialect=str((folder / one.dialect).resolve()))
+    file = folder / one.dialect
+    text = read_text(file)
+    parse_dialect(text, str(file))
+    return replace(one, dialect=file.name, dialect_text=text)
 
 
 def rig_text(rig: Rig) -> str:

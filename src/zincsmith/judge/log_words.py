@@ -7,10 +7,13 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from zincsmith.book.reader import Written
+from zincsmith.judge.bench_words import end_words, settled_words, step_words
 from zincsmith.judge.words import UNIT_WORDS, condition_words, local_time
 from zincsmith.model.events import (
     Amended,
+    BenchSettled,
     Effected,
+    Emptied,
     EntryCorrected,
     EntryRefused,
     EntryTaken,
@@ -75,7 +78,7 @@ class Entry:
 
 
 DEVIATING = (Passed, PointRejected, PointTaken, EntryCorrected, PartEnded)
-STOPPING = (Tripped, Failed, GuardianSaid, RunResumed, StateChanged)
+STOPPING = (Tripped, Failed, GuardianSaid, RunResumed, StateChanged, BenchSettled)
 News = tuple[Entry | None, Entry]
 
 
@@ -176,9 +179,12 @@ def _told(event: object) -> tuple[Kind, str, str] | None:
             return Kind.STOPS, "Run begins", f"{operator}; {', '.join(name for name, _ in procedures)}"
         case RunResumed(operator=operator, step=step):
             return Kind.STOPS, "Resumed", f"{operator}, at step {step}; what was read before is kept"
-        case RunClosed(outcome, why, safe, unconfirmed):
-            state = "made safe, read back" if safe else f"NOT CONFIRMED SAFE: {'; '.join(unconfirmed)}"
-            return Kind.STOPS, f"Run ends: {outcome}", f"{why}; {state}"
+        case RunClosed(outcome, why):
+            return Kind.STOPS, f"Run ends: {outcome}", f"{why}; {end_words(event)}"
+        case BenchSettled():
+            return Kind.STOPS, "Bench settled after all", settled_words(event)
+        case Emptied(what, after_s):
+            return Kind.SETTINGS, f"{what[:1].upper()}{what[1:]} emptied", f"within {after_s:.3g} s of the switch-off"
         case Tripped(quantity, value, _, _, whose):
             info = WATCHABLE[quantity]
             seen = f"{value:.4g} {UNIT_WORDS.get(info.unit, info.unit)}" if value is not None else "could not be read"
@@ -189,9 +195,8 @@ def _told(event: object) -> tuple[Kind, str, str] | None:
             return Kind.STOPS, "Failed", text
         case Retried(text, role, times):
             return Kind.CHANGED, f"{role.replace('_', ' ')} tried again ({times})", text
-        case SafeStep(step, _, readback, confirmed):
-            state = {"0": "off, read back", "1": "on, read back"}.get(readback, readback)
-            return Kind.STOPS, f"{step[:1].upper()}{step[1:]}", f"{state}{'' if confirmed else ': NOT CONFIRMED'}"
+        case SafeStep(step):
+            return Kind.STOPS, f"{step[:1].upper()}{step[1:]}", ", ".join(step_words(event))
         case StateChanged("paused", why):
             return Kind.STOPS, "Paused", why
         case StateChanged("running", "resumed by the operator"):

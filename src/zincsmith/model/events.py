@@ -278,16 +278,37 @@ class SafeStep:
 
 
 @dataclass(frozen=True)
+class Emptied:
+    """How long something took to fall after a switch-off: ``what`` is output or bulk. Later gates wait at least that
+    long."""
+
+    what: str
+    after_s: float
+
+
+@dataclass(frozen=True)
 class RunClosed:
     """``outcome``: complete, aborted, made safe, tripped, stopped, failed or interrupted.
 
-    ``unconfirmed`` lists what has to
-    be switched off by hand."""
+    ``unconfirmed`` lists what has to be switched off or measured by hand; ``seen`` tells what was seen, a claim each.
+    ``safe`` is true when nothing was missing.
+    """
 
     outcome: str
     why: str
     safe: bool
     unconfirmed: tuple[str, ...] = field(default_factory=tuple)
+    seen: tuple[str, ...] = field(default_factory=tuple)
+
+
+@dataclass(frozen=True)
+class BenchSettled:
+    """An earlier run had left the bench not confirmed off: it was made safe after all, or ``by`` says, by name and
+    without reaching it, that it is off. ``how`` tells which, and what was seen."""
+
+    run: int
+    by: str
+    how: str
 
 
 @dataclass(frozen=True)
@@ -377,7 +398,9 @@ Event = (
     | GuardianSaid
     | StateChanged
     | SafeStep
+    | Emptied
     | RunClosed
+    | BenchSettled
     | FileTaken
     | FindingsKept
     | Signed

@@ -79,7 +79,8 @@ class Instrument(Record):
     serial: str = ""
     calibrated: str = ""
     address: str = ""
-    dialect: str = ""
+    dialect: str = ""  # a name that ships, or that of a file; then dialect_text carries what stands in it
+    dialect_text: str = ""
     kind: str = ""  # by hand: what sort of meter it is
     spot: str = ""  # where its probe goes
     accuracy: tuple[Accuracy, ...] = ()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from zincsmith.bench.roles import SWITCHED
 from zincsmith.book.reader import Written
 from zincsmith.engine.states import State
 from zincsmith.model.events import (
@@ -32,6 +33,8 @@ from zincsmith.model.events import (
 from zincsmith.model.reading import Point, Reading
 
 HISTORY_S = 3600.0
+
+OFF_STEPS = {one.step: one for one in SWITCHED}
 
 
 @dataclass
@@ -123,10 +126,11 @@ class RunView:
                 self.failure = ""
             case SafeStep():
                 self.safe_steps.append(event)
-                if event.step == "source output off" and event.confirmed:
-                    self.source_on = False
-                if event.step == "load off" and event.confirmed:
-                    self.load_on = False
+                if event.confirmed and event.step in OFF_STEPS:
+                    if OFF_STEPS[event.step].feeds:
+                        self.source_on = False
+                    else:
+                        self.load_on = False
             case RunClosed():
                 self.closed = event
                 self.gate = self.asked = None

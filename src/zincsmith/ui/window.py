@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from zincsmith.engine.states import UNSAFE, State
+from zincsmith.judge.bench_words import end_words
 from zincsmith.judge.words import local_time
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
@@ -159,7 +160,7 @@ class MainWindow(QMainWindow):
         self._marks()
         self._sound()
         if session.state in UNSAFE and not session.problem and not self.alarm.isVisible():
-            self._not_confirmed("The bench could not be confirmed safe")
+            self._not_confirmed("The bench is not confirmed to be off")
         elif session.state is State.SAFE and self.alarm.isVisible() and not session.problem:
             self.alarm.hide()
 
@@ -204,12 +205,12 @@ class MainWindow(QMainWindow):
         if self.session.state is State.TAKEN_OVER:
             why = closed.why if closed is not None else ""
             self.alarm.tell(
-                f"Run {interrupted[-1]} was interrupted; the guardian made the bench safe",
-                f"{why[:1].upper()}{why[1:]}. Source off and load off, read back. Everything that was shown is in the "
-                "book. Resume the run at Run, or begin a new one.",
+                f"Run {interrupted[-1]} was interrupted; the guardian switched the bench off",
+                f"{why[:1].upper()}{why[1:]}. {end_words(closed) if closed is not None else ''}. Everything that was "
+                "shown is in the book. Resume the run at Run, or begin a new one.",
             )
         else:
-            self._not_confirmed(f"Run {interrupted[-1]} was interrupted; the bench is not confirmed safe")
+            self._not_confirmed(f"Run {interrupted[-1]} was interrupted; the bench is not confirmed to be off")
 
     def _not_confirmed(self, title: str) -> None:
         closed = self.session.view.closed

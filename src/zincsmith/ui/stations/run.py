@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from html import escape
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
@@ -19,9 +20,9 @@ from PySide6.QtWidgets import (
 from zincsmith.engine.rehearsal import Itinerary
 from zincsmith.engine.states import UNSAFE, State
 from zincsmith.formats.entry import parse_entry
+from zincsmith.judge.bench_words import end_words, step_words
 from zincsmith.judge.words import UNIT_WORDS, counted, duration
 from zincsmith.model.errors import InputError
-from zincsmith.model.events import SafeStep
 from zincsmith.model.quantities import QUANTITIES, ROLES
 from zincsmith.procedures.static_grid import NAME as GRID
 from zincsmith.ui.photo_note import PhotoNote
@@ -155,15 +156,10 @@ class StartPanel(Panel):
         """How the bench was made safe, step by step, as read back."""
         clear(self.steps)
         for at, step in enumerate(self.session.view.safe_steps if self.session.view.closed else []):
-            state = "read back" if step.confirmed else "NOT CONFIRMED"
-            texts = (step.step, ROLES[step.role], _readback_words(step), state)
+            texts = (step.step, ROLES.get(step.role, step.role), *step_words(step))
             for column, text in enumerate(texts):
                 name = "" if column == 0 else "second" if step.confirmed else "problem"
                 self.steps.addWidget(label(text, 14, 600 if column == 0 else 400, name), at, column)
-
-
-def _readback_words(step: SafeStep) -> str:
-    return {"0": "off", "1": "on"}.get(step.readback, step.readback)
 
 
 def _ended_words(session: Session) -> str:
@@ -182,10 +178,9 @@ def _ended_words(session: Session) -> str:
     text = f"<p><b>Run {view.run} {how}.</b> {counted(len(view.points), 'point')} in the book. "
     if view.closed.outcome != "complete":
         text += f"{view.closed.why[:1].upper()}{view.closed.why[1:]}. "
-    if session.state in UNSAFE:
-        text += "The bench is <b>not confirmed safe</b>: " + "; ".join(view.closed.unconfirmed)
-    elif view.closed.safe:
-        text += "Source and load are off, read back. The unit itself may still hold a charge."
+    if session.state in UNSAFE or view.closed.safe:
+        words = end_words(view.closed)
+        text += f"{escape(words[:1].upper() + words[1:])}."
     return text + "</p>"
 
 

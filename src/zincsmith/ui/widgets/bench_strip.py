@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QShortcut
 from PySide6.QtWidgets import QPushButton, QWidget
 
+from zincsmith.bench.signs import INPUT, OUTPUT
 from zincsmith.engine.states import UNSAFE, State
 from zincsmith.judge.words import local_time, number
 from zincsmith.ui import ink
@@ -68,18 +69,18 @@ class BenchStrip(QWidget):
         if self._problem:
             return "Engine not running", self._problem
         if self._state in UNSAFE:
-            return "NOT CONFIRMED SAFE", "switch the source off by hand, then make safe"
+            return "NOT CONFIRMED OFF", "switch the source off by hand, then make safe"
         if self._state is State.MAKING_SAFE:
             return "Making safe", "source off, bleeding the output, load off"
         if self._state is State.TAKEN_OVER:
-            return "Nothing energised", "made safe by the guardian; the unit may hold charge"
+            return "Switched off by the guardian", "as it read back; the inside may be charged"
         if self._state is State.PAUSED:
             return "PAUSED", view.state_why
         if not view.active:
             if self._blocked:
                 return "Nothing energised", f"Arming is refused: {self._blocked}"
             if view.closed is not None and view.closed.safe:
-                return "Nothing energised", "output safe; the unit may hold charge"
+                return "Source off", f"{_seen_words(view)}; the inside may be charged"
             return "Nothing energised", "no run under way"
         if view.source_on and view.load_on:
             return "Input and output are live", self._levels()
@@ -122,3 +123,10 @@ class BenchStrip(QWidget):
         """The time at which a hot spot was typed: it ages, a polled one does not."""
         typed = [at for at, reading in self._view.entries if reading.quantity == "case_temperature"]
         return f"at {local_time(typed[-1])}" if typed and "case_temperature" in self._view.now else ""
+
+
+def _seen_words(view: RunView) -> str:
+    """What was seen beside the source's own word, short enough for the strip."""
+    seen = view.closed.seen if view.closed is not None else ()
+    claims = [claim for claim in (OUTPUT, INPUT) if any(one.startswith(claim) for one in seen)]
+    return ", ".join(claims) or "load off"

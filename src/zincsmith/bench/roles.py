@@ -1,0 +1,64 @@
+"""The roles that are switched: which feed the unit, in which order they are switched off, how each is read back.
+
+Arming, making safe, the guardian and the gates for what a person switches all go by this one table: a role that is
+added here is switched off, read back and named to a person without a line anywhere else.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from zincsmith.model.dialect import SWITCHES
+from zincsmith.model.quantities import ROLES
+from zincsmith.model.rig import Instrument, Rig
+
+MEASURING = ("power_meter", "voltmeter", "load", "thermometer")
+
+
+@dataclass(frozen=True)
+class Switched:
+    """``feeds``: it energises the unit, so it goes off before anything else; what does not feed takes energy out.
+
+    ``by_hand`` tells a person how to switch it off. Off is read back through ``switch`` (an operation of its dialect).
+    """
+
+    role: str
+    feeds: bool
+    by_hand: str
+
+    @property
+    def switch(self) -> str:
+        return SWITCHES[self.role]
+
+    @property
+    def step(self) -> str:
+        """What switching it off is called in the book."""
+        return f"{ROLES[self.role]} off"
+
+
+# In the order in which they are switched off.
+SWITCHED = (
+    Switched("ac_source", True, "switch it off, or pull its plug"),
+    Switched("dc_source", True, "switch its output off, then open its plus lead"),
+    Switched("load", False, "switch its input off"),
+)
+FEEDING = tuple(s.role for s in SWITCHED if s.feeds)
+REACHED = tuple(dict.fromkeys((*(s.role for s in SWITCHED), *MEASURING)))  # what a run speaks to
+ANOTHER_SUPPLY = "disconnect it from the unit: a source behind an output cannot be switched off from here"
+
+
+def off_words(one: Instrument | None, switched: Switched) -> str:
+    """What a person has to do: the instrument by name, then how; a load that is a source itself is disconnected."""
+    name = one.name if one is not None else ROLES[switched.role]
+    how = ANOTHER_SUPPLY if is_a_source(one) else switched.by_hand
+    return f"{ROLES[switched.role]} {name}: {how}"
+
+
+def is_a_source(one: Instrument | None) -> bool:
+    """Whether a load can feed back: a battery or another supply is disconnected, never called off."""
+    return one is not None and one.dummy is not None and one.dummy.kind == "another supply"
+
+
+def to_switch_off(rig: Rig) -> tuple[str, ...]:
+    """Everything of a rig that a person has to switch off where nobody has read back that it is."""
+    return tuple(off_words(rig.instrument(s.role), s) for s in SWITCHED if rig.instrument(s.role) is not None)

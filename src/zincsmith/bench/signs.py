@@ -1,0 +1,138 @@
+"""What shows, apart from the source's own word, that a bench is off: volts at the output, volts and watts at the input.
+
+A sign counts only from a channel that read live in this run: a lead that fell off reads 0 V for ever. And it counts
+only once it has been low for longer than the longest pause that was seen in this run: a unit that restarts by itself
+reads 0 V between its attempts.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.rig import Accuracy, Instrument, Rig
+
+TOUCH_LIMIT_V = 30.0  # treat anything above about 30 to 40 V as able to hurt (common practice, no source)
+FALLEN_SHARE = 0.1  # of the port's volts: a running 12 or 24 V output is never below the touch limit's 30 V by much
+UNPLUGGED_V = 5.0  # what a meter may pick up on an input that was unplugged; common practice, no source
+ZERO_W = 0.5  # less than this says nothing beside volts that are gone: what a wide range may show of nothing
+HOLD_S = 0.5  # the least time a sign has to stay low
+MARGIN = 1.25  # of the longest pause between two restarts
+WAIT_S, WAIT_MOST_S = 20.0, 120.0  # for an output that nobody has seen empty itself yet; ever
+INSIDE = "the inside of the unit may be charged"
+OUTPUT, INPUT = "output fallen", "input gone"
+CLAIM_OF = {"output_voltage": OUTPUT, "load_voltage": OUTPUT, "input_voltage": INPUT, "input_power": INPUT}
+
+
+@dataclass
+class Channel:
+    """``low``: below this the quantity counts as gone. ``gap_s`` is the longest it was gone and came back by itself."""
+
+    low: float
+    lived: bool = False
+    gap_s: float = 0.0
+    gone_since_s: float | None = None
+
+    def observe(self, now_s: float, value: float, fed: bool) -> None:
+        if abs(value) >= self.low:
+            if self.lived and self.gone_since_s is not None:
+                self.gap_s = max(self.gap_s, now_s - self.gone_since_s)
+            self.lived, self.gone_since_s = True, None
+        elif not fed:  # gone because it was switched off: no restart
+            self.gone_since_s = None
+        elif self.gone_since_s is None:
+            self.gone_since_s = now_s
+
+
+@dataclass
+class Seen:
+    """What a run has seen of its signs. ``fed``: something was switched on; ``output_due``: the input was high enough
+    for an output. ``emptied_s`` is the longest an output took to fall after a switch-off of this run.
+
+    ``tell`` is called when something changed that whoever takes over has to know.
+    """
+
+    channels: dict[str, Channel] = field(default_factory=dict)
+    fed: bool = False
+    output_due: bool = False
+    emptied_s: float | None = None
+    tell: Callable[[Seen], None] = field(default=lambda seen: None, compare=False)
+
+    def feeds(self, output_due: bool) -> None:
+        """Something that energises is about to be switched on."""
+        if not self.fed or (output_due and not self.output_due):
+            self.fed, self.output_due = True, self.output_due or output_due
+            self.tell(self)
+
+    def observe(self, now_s: float, values: Mapping[str, float], fed: bool) -> None:
+        """One poll: what it shows of every sign."""
+        before = self._facts()
+        for name, channel in self.channels.items():
+            if name in values:
+                channel.observe(now_s, values[name], fed)
+        if self._facts() != before:
+            self.tell(self)
+
+    def _facts(self) -> list[tuple[bool, float]]:
+        return [(c.lived, c.gap_s) for c in self.channels.values()]
+
+    @property
+    def hold_s(self) -> float:
+        """How long a sign has to stay low before it counts."""
+        return max(HOLD_S, MARGIN * max((c.gap_s for c in self.channels.values()), default=0.0))
+
+    @property
+    def wait_s(self) -> float:
+        """How long the signs are waited for."""
+        longest = WAIT_S if self.emptied_s is None else MARGIN * self.emptied_s
+        return min(max(longest, 5.0) + self.hold_s, WAIT_MOST_S)
+
+    def due(self, claim: str) -> bool:
+        """Whether a claim has to be seen before the bench counts as off."""
+        return self.fed and (claim == INPUT or self.output_due or self._lived(OUTPUT))
+
+    def _lived(self, claim: str) -> bool:
+        return any(c.lived for name, c in self.channels.items() if CLAIM_OF[name] == claim)
+
+    def as_told(self) -> dict[str, Any]:
+        """For the guardian: plain data."""
+        return {
+            "channels": {name: asdict(c) for name, c in self.channels.items()},
+            "fed": self.fed,
+            "output_due": self.output_due,
+            "emptied_s": self.emptied_s,
+        }
+
+    @classmethod
+    def from_told(cls, told: Mapping[str, Any]) -> Seen:
+        channels = {name: Channel(**one) for name, one in told.get("channels", {}).items() if name in CLAIM_OF}
+        return cls(channels, bool(told.get("fed")), bool(told.get("output_due")), told.get("emptied_s"))
+
+
+def seen_of(rig: Rig, output_V: float) -> Seen:
+    """The signs that a rig has by wire, none of them seen yet, for a unit whose output is rated ``output_V``."""
+    found: dict[str, Channel] = {}
+    for name in CLAIM_OF:
+        one = rig.instrument(QUANTITIES[name].role)
+        if one is not None and one.how != "by hand":
+            found[name] = Channel(_low(name, one, output_V))
+    return Seen(found)
+
+
+def fallen_below_V(output_V: float) -> float:
+    """Below this an output rated ``output_V`` counts as fallen; the touch limit where its rating is not known."""
+    return min(TOUCH_LIMIT_V, FALLEN_SHARE * abs(output_V)) if output_V else TOUCH_LIMIT_V
+
+
+def _low(name: str, one: Instrument, output_V: float) -> float:
+    if CLAIM_OF[name] == OUTPUT:
+        return fallen_below_V(output_V)
+    spans = [zero_span(row) for row in one.accuracy if row.quantity == name]
+    return max(UNPLUGGED_V if name == "input_voltage" else ZERO_W, *spans)
+
+
+def zero_span(row: Accuracy) -> float:
+    """What a meter may still show of nothing on a range, in its unit: twice its limit at zero."""
+    return 2.0 * (row.offset + row.range_percent / 100.0 * row.range + row.resolution + 2.0 * row.noise)
