@@ -36,6 +36,7 @@ from zincsmith.model.events import (
     RunOpened,
     SafeStep,
     StateChanged,
+    StopRuleMet,
 )
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Dummy, Rig
@@ -181,6 +182,8 @@ def test_a_slip_of_the_typing_hand_is_kept_and_mended(
     def hands(state: State, calls: int) -> list[Command]:
         if state is State.ASKING:
             return [Command("enter", person.query("TYP?"))]
+        if state is State.GATE and scene.events(StopRuleMet):  # ten times as hot is beyond what a case may reach
+            return [Command("continue", "a slip, corrected in a moment")]
         if state is State.RUNNING and scene.events(PointTaken) and not scene.events(EntryCorrected):
             body = {"reading": "1/1/case_temperature", "reason": "slipped"}
             return [Command("correct", person.query("TYP?"), body)]

@@ -16,7 +16,16 @@ from zincsmith.book.writer import BookWriter
 from zincsmith.engine.composer import compose
 from zincsmith.engine.states import State
 from zincsmith.judge.log_words import Kind
-from zincsmith.model.events import EntryCorrected, HandSet, Marked, Noted, Passed, PointRejected, PointTaken
+from zincsmith.model.events import (
+    EntryCorrected,
+    HandSet,
+    HandSetting,
+    Marked,
+    Noted,
+    Passed,
+    PointRejected,
+    PointTaken,
+)
 from zincsmith.model.plan import GridOptions, Line, Plan, PlanWatch, StandbyOptions
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
@@ -226,14 +235,18 @@ def test_settings_by_hand_take_the_centre_and_are_confirmed(open_window: Open, m
     session = hands.window.session
     start(hands)
     pass_gate(hands)
-    hands.until(lambda: session.view.hand and hands.window.stations["Run"].gate.tick.text() == "It is done")
+    hands.until(
+        lambda: (
+            isinstance(session.view.turn, HandSetting) and hands.window.stations["Run"].gate.tick.text() == "It is done"
+        )
+    )
     assert "BY HAND" in hands.words()
     assert "Take the Osmary L3 off" in hands.words()
     hands.press(Qt.Key.Key_Space)
     hands.press(Qt.Key.Key_Return, CTRL)
     hands.until(lambda: events(book, HandSet))
     hands.press(Qt.Key.Key_F12)
-    hands.until(lambda: session.state is State.MAKING_SAFE and session.view.hand)
+    hands.until(lambda: session.state is State.MAKING_SAFE and isinstance(session.view.turn, HandSetting))
     hands.until(lambda: "switch its input off" in hands.words())
     hands.press(Qt.Key.Key_Space)
     hands.press(Qt.Key.Key_Return, CTRL)
@@ -293,12 +306,12 @@ def test_the_plot_is_that_of_the_procedure_under_way(open_window: Open, make_boo
     dashboard = hands.window.stations["Run"].dashboard
     assert dashboard.plot.title == "Efficiency against load"
     for gate in ("Take the load off", "Put the load back"):
-        hands.until(lambda gate=gate: session.view.gate is not None and session.view.gate.title == gate)
+        hands.until(lambda gate=gate: session.view.turn is not None and getattr(session.view.turn, "title", "") == gate)
         hands.until(lambda: isinstance(hands.focus(), TickBox))
         hands.press(Qt.Key.Key_Space)
         hands.until(hands.button("Go on").isEnabled)
         hands.press(Qt.Key.Key_Return, CTRL)
-        hands.until(lambda gate=gate: session.view.gate is None or session.view.gate.title != gate)
+        hands.until(lambda gate=gate: session.view.turn is None or getattr(session.view.turn, "title", "") != gate)
     hands.until(lambda: session.state is State.SAFE)
     assert dashboard.plot.title == "Standby power"
     assert len(session.view.points) >= 15

@@ -60,12 +60,12 @@ def test_a_run_by_hand_gives_the_figures_of_the_example(open_window: Callable[[P
     while session.state not in (State.SAFE, State.NOT_CONFIRMED):
         hands.until(
             lambda: (
-                session.view.gate is not None
+                session.view.turn is not None
                 or session.view.asked is not None
                 or session.state in (State.SAFE, State.NOT_CONFIRMED)
             )
         )
-        gate, asked = session.view.gate, session.view.asked
+        gate, asked = session.view.turn, session.view.asked
         if asked is not None:
             panel = hands.window.stations["Run"].dashboard.your_turn
             hands.until(lambda panel=panel: hands.focus() is panel.line)
@@ -78,7 +78,7 @@ def test_a_run_by_hand_gives_the_figures_of_the_example(open_window: Callable[[P
         elif gate is not None:
             hands.press(Qt.Key.Key_Space)
             hands.press(Qt.Key.Key_Return, CTRL)
-            hands.until(lambda gate=gate: session.view.gate is not gate)
+            hands.until(lambda gate=gate: session.view.turn is not gate)
     assert session.state is State.SAFE
     assert sorted(typed) == sorted(EXAMPLE)
     run = session.judged()

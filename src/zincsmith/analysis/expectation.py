@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from zincsmith.analysis.explained import resting_current_A, resting_power_W, running_current_A, running_power_W
 from zincsmith.model.unit import Nameplate
 
 EFFICIENCY = 0.88
 FIXED_LOSS_SHARE = 0.005  # of rated power
 POWER_FACTOR = 0.55  # of a rectifier with a bulk capacitor; common practice, no source
 STARTS_SHARE = 0.8  # of the lowest rated input
+MAY_RUN_SHARE = 0.5  # of the lowest rated input: from here on a unit may run, below it only tries to
 RESTING_W = 0.05  # of a unit that is fed and does not run, at the lower end of its input
 CASE_K_AT_FULL_LOSS = (10.0, 45.0)  # rise of a case at full load, least and most
 
@@ -33,7 +35,8 @@ def expected_input_A(plate: Nameplate) -> float:
 def expected(plate: Nameplate, input_V: float, load_A: float, ambient_degC: float) -> dict[str, Expected]:
     """What to expect at one point; used for the operating map, hand entry and limits shown beside the rehearsal.
 
-    Below STARTS_SHARE of the lowest rated input the unit is expected not to run.
+    Below STARTS_SHARE of the lowest rated input the unit is expected not to run: what it may then take is what a
+    resting unit explains, from MAY_RUN_SHARE on also what one explains that runs without load.
     """
     runs = input_V >= STARTS_SHARE * plate.input.voltage_min_V
     volts, load_A = (plate.output.voltage_V, load_A) if runs else (0.0, 0.0)
@@ -47,10 +50,17 @@ def expected(plate: Nameplate, input_V: float, load_A: float, ambient_degC: floa
     low, high = (ambient_degC + share * rise for rise in CASE_K_AT_FULL_LOSS)
     hertz = plate.input.frequency_Hz[0] if plate.input.frequency_Hz else 0.0
     out = Expected(volts, *sorted((0.95 * volts, 1.05 * volts)))
+    watts, rms = Expected(pin, 0.9 * pin, 1.25 * pin), Expected(amps, 0.5 * amps, 1.5 * amps)
+    if not runs:
+        may_run = input_V >= MAY_RUN_SHARE * plate.input.voltage_min_V
+        watts = Expected(pin, 0.0, running_power_W(plate, 0.0) if may_run else resting_power_W(plate, input_V))
+        most_A = running_current_A(plate, input_V, 0.0) if may_run else resting_current_A(plate, input_V, hertz)
+        rms = Expected(amps, 0.0, most_A)
+        out = Expected(0.0, *sorted((0.0, 1.05 * plate.output.voltage_V))) if may_run else out
     return {
         "input_voltage": Expected(input_V, 0.99 * input_V, 1.01 * input_V),
-        "input_current": Expected(amps, 0.5 * amps, 1.5 * amps),
-        "input_power": Expected(pin, 0.9 * pin, 1.25 * pin),
+        "input_current": rms,
+        "input_power": watts,
         "power_factor": Expected(factor, 0.35, 1.0),
         "input_frequency": Expected(hertz, 0.99 * hertz, 1.01 * hertz),
         "voltage_thd": Expected(0.003, 0.0, 0.02),

@@ -152,8 +152,10 @@ class Link:
     def _piece(self, resource: Any) -> tuple[bytes, bool]:
         import pyvisa
 
-        piece, status = resource.visalib.read(resource.session, PIECE)
-        return piece, status != pyvisa.constants.StatusCode.success_max_count_read
+        more = pyvisa.constants.StatusCode.success_max_count_read
+        with resource.ignore_warning(more):
+            piece, status = resource.visalib.read(resource.session, PIECE)
+        return piece, status != more
 
     def _await(self, command: str) -> None:
         """Until something can be read, where that can be told. Late after TIMEOUT_MS."""

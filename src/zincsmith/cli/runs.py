@@ -37,11 +37,13 @@ def run(
     seed: Annotated[int | None, typer.Option(help="draws the errors of the simulated instruments")] = None,
     log: LogOption = None,
     confirmed_off: OffOption = "",
+    answers: Annotated[Path | None, typer.Option(help="what would be typed, as a table (CSV: prompt, answer)")] = None,
 ) -> None:
     """Run a plan on a rig and write it into a book."""
     from zincsmith.engine.batch import run_batch
     from zincsmith.engine.composer import plan_named
     from zincsmith.engine.session import NOBODY
+    from zincsmith.formats.answers_file import read_answers
     from zincsmith.formats.rig_file import read_rig
     from zincsmith.formats.unit_file import read_unit
     from zincsmith.model.errors import InputError
@@ -67,6 +69,7 @@ def run(
             auto_gates=yes,
             log=log,
             settled_by=confirmed_off,
+            answers=read_answers(answers) if answers is not None else None,
         ),
         book,
     )

@@ -8,6 +8,7 @@ import signal
 import sys
 from collections.abc import Callable, Mapping
 from contextlib import suppress
+from dataclasses import dataclass, replace
 from pathlib import Path
 from types import FrameType
 
@@ -20,13 +21,26 @@ from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.desk import Command
 from zincsmith.engine.known_bench import confirm, pick_file, refuse_unknown, unknown_of
+from zincsmith.engine.people import SENSES as SENSES_NAMES
 from zincsmith.engine.rehearsal import Itinerary, rehearse
+from zincsmith.engine.rig_facts import source_kind
 from zincsmith.engine.session import NOBODY, NotSettled, Session, Start, check_start
 from zincsmith.engine.states import State
 from zincsmith.engine.watch_over import Guardian
+from zincsmith.formats.answers_file import GATE, LOAD, SENSES, SOURCE, Answers
 from zincsmith.formats.plain_text import shown
 from zincsmith.model.errors import InputError
-from zincsmith.model.events import EntryAsked, EntryRefused, GateOpened, HandSetting, RunClosed, StageBegan
+from zincsmith.model.events import (
+    EntryAsked,
+    EntryRefused,
+    EntryTaken,
+    GateOpened,
+    HandSetting,
+    RunClosed,
+    SensesAsked,
+    StageBegan,
+    StopRuleMet,
+)
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
@@ -37,17 +51,31 @@ ENDING = {
     signal.SIGHUP: "the terminal was closed",
 }
 LONGEST_LINE = 2000
-SHOWN = (StageBegan, GateOpened, HandSetting, EntryAsked, EntryRefused)
+STOP_RULE = "stop rule"
+SHOWN = (
+    StageBegan,
+    GateOpened,
+    HandSetting,
+    SensesAsked,
+    StopRuleMet,
+    EntryAsked,
+    EntryTaken,
+    EntryRefused,
+)
 
 
 class TerminalDesk:
     """Shows progress; asks at standard input when it is a person's turn. Ctrl+C, the end of input and a terminal that
     was closed make safe. What is shown comes from outside too: nothing of it is markup, nothing of it steers."""
 
-    def __init__(self, book_path: Path, itinerary: Itinerary, auto_gates: bool, console: Console) -> None:
+    def __init__(
+        self, book_path: Path, itinerary: Itinerary, auto_gates: bool, console: Console, answers: Answers, by_hand: bool
+    ) -> None:
         self._reader = BookReader(book_path)
         self._seq = self._reader.last_seq()
-        self._auto = auto_gates
+        self._auto, self._answers, self._by_hand = auto_gates, answers, by_hand
+        self._question: Question = Question()
+        self._entries_left = itinerary.typed
         self._console = console
         self._state = State.IDLE
         self._unread = b""
@@ -98,27 +126,48 @@ class TerminalDesk:
             case StageBegan(title, detail):
                 self._progress.update(self._task, description=shown(f"{title}, {detail}"))
             case GateOpened(title, text, cautions):
+                # Switching by hand is about power: nobody but the person at the bench answers for that.
+                automatic = self._auto and not (self._by_hand and cautions)
+                self._question = Question(GATE, automatic=automatic)
                 self._print(title, f": {text}")
                 for caution in cautions:
                     self._print("", f"  • {caution}")
-                self._print("", "Gates are passed by --yes." if self._auto else "Type yes to go on, no to stop:")
-            case EntryAsked(_, unit, what, spot, low, high):
+                self._print("", "The gate is passed by --yes." if automatic else "Type yes to go on, no to stop:")
+            case HandSetting(role, text, first, target):
+                self._question = Question(LOAD if role == "load" else SOURCE, volts=target is not None)
+                if first:
+                    self._print("SWITCH OFF FIRST, TYPE LATER", f" at {', '.join(first)}.", "bold red")
+                self._print("By hand:", f" {text}")
+                lands = target is not None
+                self._print("", "Type the volts it landed at, or no to stop:" if lands else "Type yes when it is done:")
+            case SensesAsked(title, text):
+                self._question = Question(SENSES, automatic=self._auto)
+                self._print(title, f": {text}")
+                self._print("", "Type none, not (nobody looked), or any of: glow smell sound indicator")
+            case StopRuleMet(words=words, may_continue=may):
+                self._question = Question(STOP_RULE, may_continue=may)
+                self._print("STOP:", f" {words}. Nothing is raised any further.", "bold red")
+                ways = "down to go down and switch off, again if it was mistyped"
+                self._print("", f"Type {ways}{', or because REASON to go on' if may else ''}:")
+            case EntryAsked(quantity, unit, what, spot, low, high):
+                self._question = Question(quantity)
                 hint = f", expected {low:.4g} to {high:.4g}" if low is not None and high is not None else ""
-                self._print(what, f" in {unit}, {spot or 'as read'}{hint}:")
-            case HandSetting(_, text):
-                self._print("By hand:", f" {text} Type yes when it is done:")
+                left = f"  ({self._entries_left} left)" if self._entries_left > 1 else ""
+                self._print(what, f" in {unit}, {spot or 'as read'}{hint}:{left}")
+            case EntryTaken():
+                self._entries_left -= 1
             case EntryRefused(text, reason):
                 self._print(f"{text!r} is refused: {reason}", style="red")
 
     def commands(self, wait_s: float) -> list[Command]:
         if self._stopped:
             return [Command("make safe", self._stopped)]
-        if self._state is State.GATE and self._auto:
+        if self._state is State.GATE and self._question.automatic:
             return [Command("pass", body={"automatic": True})]
         if self._state in (State.GATE, State.MAKING_SAFE):
-            return self._gate_answers(self._lines(wait_s))
+            return self._gate_answers(self._said(wait_s))
         if self._state is State.ASKING:
-            return [Command("enter", line) for line in self._lines(wait_s)[:1]] or self._input_gone()
+            return [Command("enter", line) for line in self._said(wait_s)[:1]] or self._input_gone()
         if wait_s > 0.0:
             with suppress(InterruptedError):
                 select.select([], [], [], wait_s)
@@ -127,14 +176,23 @@ class TerminalDesk:
     def refuse(self, do: str, reason: str) -> None:
         self._print(f"{do}: {reason}", style="red")
 
+    def _said(self, wait_s: float) -> list[str]:
+        """What answers the question: the file, where it may and does, else the person."""
+        one = self._question
+        if self._state is not State.MAKING_SAFE and not one.asked and one.kind != STOP_RULE:
+            self._question = replace(one, asked=True)
+            answer = self._answers.take(one.kind)
+            if answer is not None:
+                self._print("", f"  {answer}   (from {self._answers.name})")
+                return [answer]
+        return self._lines(wait_s)
+
     def _gate_answers(self, lines: list[str]) -> list[Command]:
         for line in lines:
-            word = line.strip().lower()
-            if word in {"yes", "y"}:
-                return [Command("pass")]
-            if word in {"no", "n"}:
-                return [Command("abort", "the gate was not passed")]
-            self._print("", "Type yes or no:")
+            found = _answer(self._question, line.strip())
+            if isinstance(found, Command):
+                return [found]
+            self._print("", found)
         return self._input_gone()
 
     def _input_gone(self) -> list[Command]:
@@ -159,6 +217,46 @@ class TerminalDesk:
         return [line.decode("utf-8", errors="replace")]
 
 
+@dataclass(frozen=True)
+class Question:
+    """What the person is asked: ``kind`` is that of a table of answers, or STOP_RULE. ``volts``: where a source landed.
+    ``asked``: the table of answers was looked at."""
+
+    kind: str = GATE
+    automatic: bool = False
+    volts: bool = False
+    may_continue: bool = False
+    asked: bool = False
+
+
+def _answer(question: Question, text: str) -> Command | str:
+    """The command that a line means, or what to type instead."""
+    word = text.lower()
+    if question.kind == STOP_RULE:
+        reason = text[len("because") :].strip() if word.startswith("because") else ""
+        if word in {"down", "no", "n"}:
+            return Command("go down")
+        if word == "again":
+            return Command("mistyped")
+        if reason and question.may_continue:
+            return Command("continue", reason)
+        return "Type down, again" + (", or because and the reason." if question.may_continue else ".")
+    if word in {"no", "n"}:
+        return Command("abort", "the gate was not passed")
+    if question.kind == SENSES:
+        told = set(word.replace(",", " ").split())
+        if word in {"not", "not observed"}:
+            return Command("pass")
+        if told == {"none"} or (told and told <= set(SENSES_NAMES)):
+            return Command("pass", body={"senses": {name: name in told for name in SENSES_NAMES}})
+        return f"Type none, not, or any of: {' '.join(SENSES_NAMES)}"
+    if word in {"yes", "y"}:
+        return Command("pass")
+    if question.volts and word[:1].isdigit():
+        return Command("pass", text)
+    return "Type the volts, yes or no:" if question.volts else "Type yes or no:"
+
+
 def run_batch(
     unit: Unit,
     rig: Rig,
@@ -169,12 +267,15 @@ def run_batch(
     auto_gates: bool,
     log: Path | None = None,
     settled_by: str = "",
+    answers: Answers | None = None,
 ) -> RunClosed:
     """Run once and return how it ended. InputError before anything is switched on when it cannot be armed.
 
     ``settled_by`` says by name that the bench of an earlier, interrupted run is off.
     """
-    start = Start(operator, ambient_degC, auto_gates)
+    answers = answers or Answers()
+    named = f"{answers.name}, SHA-256 {answers.sha256}" if answers.name else ""
+    start = Start(operator, ambient_degC, auto_gates, answers=named)
     check_start(start)
     itinerary = rehearse(unit, rig, plan, ambient_degC)
 
@@ -194,6 +295,7 @@ def run_batch(
         documents,
         lambda session, at: session.run(unit.tag, start, at),
         settled_by,
+        answers,
     )
 
 
@@ -233,6 +335,7 @@ def _at_terminal(
     documents: Callable[[BookWriter], None],
     go: Callable[[Session, Mapping[str, str]], RunClosed],
     settled_by: str,
+    answers: Answers | None = None,
 ) -> RunClosed:
     _confirm_addresses(rig, start, left_rig(book_path))
     running = start_standin(rig.standin, log) if rig.standin is not None else None
@@ -241,7 +344,9 @@ def _at_terminal(
         console = Console(stderr=True)
         with BookWriter(book_path) as book:
             documents(book)
-            with TerminalDesk(book_path, itinerary, start.auto_gates, console) as desk:
+            by_hand = source_kind(rig) != "settable" or rig.by_hand("load")
+            wanted = answers or Answers()
+            with TerminalDesk(book_path, itinerary, start.auto_gates, console, wanted, by_hand) as desk:
                 session = Session(book, desk, Guardian(running.keep_fd if running else None))
                 for lost in session.interrupted:
                     by = session.journal.state

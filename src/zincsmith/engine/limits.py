@@ -7,13 +7,16 @@ from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 
 from zincsmith.model.actions import SetLoad, SetSource, Watch
-from zincsmith.model.errors import LimitError
+from zincsmith.model.errors import InputError, LimitError
 from zincsmith.model.plan import Plan
+from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 
 LOAD_CEILING = 1.10  # of the rated current: the plan's own ceiling for steady-state work
 OVER_VOLTAGE = 1.15  # of nominal output
+CEILING = 1.2  # of nominal output, where no part says what it stands; common practice, no source
+CEILING_WORDS = "1.2 times the rated output"
 OVER_LINE = 1.10  # of the upper end of the rated input: what mains may reach for a while
 HOTTEST_CASE_DEGC = 90.0  # common practice, no source
 
@@ -81,11 +84,14 @@ class Limits:
             raise LimitError(f"the plan wants the {what} at {wanted:g} {unit}; {bound.whose} is {bound.value:g} {unit}")
 
 
-def whole_run(unit: Unit, rig: Rig, plan: Plan, polled: Collection[str]) -> list[Watch]:
-    """The watches of nameplate, parts, rig and plan, which stand from the first setting to the end of the run."""
+def whole_run(unit: Unit, rig: Rig, plan: Plan, polled: Collection[str], measured: Collection[str]) -> list[Watch]:
+    """The watches of nameplate, parts, rig and plan, which stand from the first setting to the end of the run: on what
+    is ``polled``, and on what else is ``measured`` as soon as it is typed. InputError for one that nothing can meet."""
     wanted = (*_nameplate(unit), *_parts(unit), *_rig(rig), *_plan(plan))
     worked_out = {"run_time", *({"input_energy"} if "input_power" in polled else ())}
-    return [w for w in wanted if w.quantity in polled or w.quantity in worked_out]
+    if {"output_voltage", "output_current"} <= set(measured):
+        worked_out.add("output_power")
+    return [w for w in wanted if w.quantity in measured or w.quantity in worked_out]
 
 
 def _nameplate(unit: Unit) -> Iterator[Watch]:
@@ -102,9 +108,14 @@ def _nameplate(unit: Unit) -> Iterator[Watch]:
 def _parts(unit: Unit) -> Iterator[Watch]:
     for part in unit.look.parts:
         if part.what == "output capacitor" and part.rated_V is not None:
-            yield Watch("output_voltage", None, part.rated_V, f"what {part.name} is marked for")
+            yield Watch("output_voltage", None, part.rated_V, f"what {part.name} is marked for", hard=True)
         elif part.what == "fuse" and part.rated_A is not None:
-            yield Watch("input_current", None, part.rated_A, f"what {part.name} of the unit is marked for")
+            yield Watch("input_current", None, part.rated_A, f"what {part.name} of the unit is marked for", hard=True)
+        elif part.what in ("X capacitor", "input capacitor") and part.rated_V is not None:
+            yield Watch("input_voltage", None, part.rated_V, f"what {part.name} is marked for", hard=True)
+    if not any(p.what == "output capacitor" and p.rated_V is not None for p in unit.look.parts):
+        ceiling = CEILING * abs(unit.nameplate.output.voltage_V)
+        yield Watch("output_voltage", None, ceiling, CEILING_WORDS, hard=True)
 
 
 def _rig(rig: Rig) -> Iterator[Watch]:
@@ -116,8 +127,16 @@ def _rig(rig: Rig) -> Iterator[Watch]:
         yield Watch("input_current", None, source.most["current_A"], f"the most {source.name} can do")
     if load is not None and "current_A" in load.most:
         yield Watch("output_current", None, load.most["current_A"], f"the most {load.name} can do")
+    if load is not None and "power_W" in load.most:
+        yield Watch("output_power", None, load.most["power_W"], f"the most {load.name} can take")
 
 
 def _plan(plan: Plan) -> Iterator[Watch]:
     for one in plan.watches:
+        if one.low is not None and one.high is not None and one.low > one.high:
+            raise InputError(
+                f"a watch on {WATCHABLE[one.quantity].words.lower()} from {one.low:g} to {one.high:g} can never be "
+                "met: its lower bound lies above its upper one",
+                key="watch",
+            )
         yield Watch(one.quantity, one.low, one.high, "the plan")

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 from zincsmith.analysis.expectation import expected
 from zincsmith.engine.desk import Command
 from zincsmith.engine.entries import EntryError, hand_reading
-from zincsmith.engine.pulse import Pulse, RunEnd, Skip
+from zincsmith.engine.pulse import Pulse, RunEnd, Skip, trip_words
 from zincsmith.engine.states import State, allowed
-from zincsmith.model.actions import Confirm
+from zincsmith.formats.entry import parse_entry
+from zincsmith.model.actions import Confirm, Observe
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
     EntryAsked,
@@ -23,12 +25,24 @@ from zincsmith.model.events import (
     HandSetting,
     Marked,
     Noted,
+    Overridden,
     PointRejected,
+    Remarked,
+    SensesAsked,
+    SensesTold,
+    StopRuleMet,
 )
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Reading
 from zincsmith.model.rig import Instrument
 from zincsmith.model.unit import Nameplate
+
+SENSES = ("glow", "smell", "sound", "indicator")  # in the order of their keys
+LEAST_EMPTYING_S = 10.0  # hands stay out at least that long after a switch-off; common practice, no source
+HANDS_IN = (
+    "Only unplugged, and proven dead there and then: try the meter on something live, measure at the terminals and at "
+    "the node you go to, try the meter again. A bleeder can fail open."
+)
 
 
 @dataclass
@@ -43,6 +57,7 @@ class People:
     typed: dict[str, Reading] = field(default_factory=dict)
     repeats: dict[int, str] = field(default_factory=dict)
     unattended: bool = False
+    part: int = 0
 
     # At any time
 
@@ -125,32 +140,128 @@ class People:
     # When asked
 
     def gate(self, action: Confirm) -> None:
-        self.pulse.journal.append(GateOpened(action.title, action.text, action.cautions))
-        automatic = self._await_pass(action.title)
-        self.pulse.journal.append(GatePassed(self.operator, automatic))
+        """A gate; where hands go in, it stays shut until what was charged has had time to empty."""
+        text = action.text
+        if action.hands_in:
+            text = f"{text} {HANDS_IN}"
+        self.pulse.journal.append(GateOpened(action.title, text, action.cautions))
+        self.pulse.journal.become("gate", action.title)
+        while True:
+            command = self._passed()
+            left = self._still_charged_s() if action.hands_in else 0.0
+            if left <= 0.0:
+                break
+            why = f"hands stay out for another {math.ceil(left)} s: that is how long it took to empty before"
+            self.pulse.desk.refuse("pass", why)
+            if command.body.get("automatic"):
+                self.pulse.slice(left)  # nobody is there to wait
+        self.pulse.journal.append(GatePassed(self.operator, bool(command.body.get("automatic"))))
         self.pulse.journal.become("pass", action.title)
 
-    def set_by_hand(self, role: str, text: str) -> None:
-        """Somebody sets or switches what the program cannot, and says so."""
-        self.pulse.journal.append(HandSetting(role, text))
-        automatic = self._await_pass(text)
-        self.pulse.journal.append(HandSet(role, self.operator, automatic))
-        self.pulse.journal.become("pass", text)
+    def _still_charged_s(self) -> float:
+        """How long hands have to stay out yet: as long as emptying took at its slowest, counted from the switch-off."""
+        if not self.pulse.bench.seen.fed:
+            return 0.0
+        since = self.pulse.off_since_s
+        longest = max(self.pulse.bench.seen.emptied_s or 0.0, LEAST_EMPTYING_S)
+        return longest if since is None else longest - (self.pulse.bench.clock.now_s - since)
 
-    def _await_pass(self, why: str) -> bool:
-        self.pulse.journal.become("gate", why)
+    def senses(self, action: Observe) -> SensesTold:
+        """What a person notices at the live unit. RunEnd for what nobody goes on with: glow, smell, sound."""
+        self.pulse.journal.append(SensesAsked(action.title, action.text))
+        self.pulse.journal.become("gate", action.title)
+        said = self._passed().body.get("senses")
+        told = SensesTold(self.operator, False)
+        if isinstance(said, dict):
+            told = SensesTold(self.operator, True, **{name: bool(said.get(name)) for name in SENSES})
+        self.pulse.journal.append(told)
+        self.pulse.journal.become("pass", action.title)
+        noticed = [name for name in SENSES if name != "indicator" and getattr(told, name)]
+        if noticed:
+            raise RunEnd("stopped", f"{' and '.join(noticed)} noticed at the unit: nobody goes on with that")
+        return told
+
+    def set_by_hand(
+        self,
+        role: str,
+        text: str,
+        switch_off_at: tuple[str, ...] = (),
+        target_V: float | None = None,
+        allowed_V: Callable[[float], None] = lambda volts: None,
+    ) -> float | None:
+        """Somebody sets or switches what the program cannot, and says so. With ``target_V`` the volts reached are
+        typed, and returned; ``allowed_V`` raises InputError for volts that nobody may stay at."""
+        self.pulse.journal.append(HandSetting(role, text, switch_off_at, target_V))
+        self.pulse.journal.become("gate", text)
+        while True:
+            command = self._passed()
+            try:
+                reached = _reached(command.text, target_V)
+                if reached is not None:
+                    allowed_V(reached)
+                break
+            except InputError as error:
+                self.pulse.journal.append(EntryRefused(command.text[:80], str(error)))
+                self.pulse.desk.refuse("pass", str(error))
+        self.pulse.journal.append(HandSet(role, self.operator, bool(command.body.get("automatic")), reached))
+        self.pulse.journal.become("pass", text)
+        return reached
+
+    def _passed(self) -> Command:
         while True:
             for command in self.pulse.wait_for_person():
                 if command.do == "pass":
-                    return bool(command.body.get("automatic"))
+                    return command
+
+    # What was typed is judged at once
+
+    def heed(self, quantity: str, value: float | None) -> bool:
+        """Hold a typed value against the watches and stop rules. False when the person says that it was mistyped.
+
+        RunEnd when they go down and switch off. Beyond a limit of a part or a ceiling nobody goes on.
+        """
+        trip = self.pulse.watches.beyond(quantity, value) if value is not None else None
+        if trip is None or value is None:
+            return True
+        watch, words = trip.watch, trip_words(trip)
+        journal = self.pulse.journal
+        may = not watch.hard
+        journal.append(StopRuleMet(quantity, value, watch.low, watch.high, watch.whose, may, words))
+        journal.become("gate", words)
+        while True:
+            for command in self.pulse.wait_for_person():
+                reason = command.text.strip()
+                if command.do == "go down":
+                    raise RunEnd("tripped", words)
+                if command.do == "mistyped":
+                    journal.append(Remarked(f"{words}: mistyped, says {self.operator}; read again"))
+                    journal.become("pass", "read again")
+                    return False
+                if command.do != "continue":
+                    self.pulse.desk.refuse(command.do, "a stop rule is met: go down and switch off, or say why not")
+                elif not may:
+                    self.pulse.desk.refuse(command.do, f"{watch.whose} is a limit that nobody goes beyond")
+                elif not reason:
+                    self.pulse.desk.refuse(command.do, "say why: going on beyond a stop rule needs a reason")
+                else:
+                    journal.append(Overridden(quantity, value, watch.whose, reason, self.operator, self.part))
+                    journal.become("pass", f"continued beyond a stop rule: {reason}")
+                    return True
 
     def ask(self, key: str, quantity: str) -> Reading:
-        """A reading of a meter without a cable. Skip when a person goes on without it."""
+        """A reading of a meter without a cable, judged as soon as it is typed. Skip when a person goes on without."""
+        while True:
+            reading = self._ask_once(key, quantity)
+            if self.heed(quantity, reading.value):
+                return reading
+
+    def _ask_once(self, key: str, quantity: str) -> Reading:
         journal, settings = self.pulse.journal, self.pulse.settings
         meter: Instrument = self.pulse.bench.by_hand()[quantity]
-        span = expected(self.plate, settings.source_V, settings.drawn_A, self.ambient_degC)[quantity]
+        volts = settings.source_V if settings.source_on else 0.0
+        span = expected(self.plate, volts, settings.drawn_A, self.ambient_degC)[quantity]
         info = QUANTITIES[quantity]
-        what = f"{info.words} at {settings.source_V:g} V, {settings.drawn_A:.3g} A"
+        what = f"{info.words} at {volts:g} V, {settings.drawn_A:.3g} A"
         journal.append(EntryAsked(quantity, info.unit, what, meter.spot, span.low, span.high))
         journal.become("ask", what)
         try:
@@ -169,6 +280,16 @@ class People:
         finally:
             if journal.state is State.ASKING:
                 journal.become("enter", what)
+
+
+def _reached(text: str, target_V: float | None) -> float | None:
+    """The volts that were typed, the target itself where only a yes was said. InputError for what is no voltage."""
+    if target_V is None:
+        return None
+    value = parse_entry(text, "V") if text.strip() else target_V
+    if value is None or value < 0.0:
+        raise InputError("type the volts it landed at, as the power meter reads them")
+    return value
 
 
 AT_ANY_TIME: dict[str, Callable[[People, Command], None]] = {

@@ -11,10 +11,10 @@ from zincsmith.engine.desk import Command, Desk
 from zincsmith.engine.journal import Journal
 from zincsmith.engine.states import State
 from zincsmith.engine.watches import Trip, Watches
-from zincsmith.model.events import Polled, Tripped
+from zincsmith.model.events import Emptied, Polled, Tripped
 from zincsmith.model.quantities import WATCHABLE
 
-WAIT_SLICE_S = 0.5  # wall time between polls while a person is awaited
+WAIT_SLICE_S = 0.25  # wall time between polls, and between signs of life, while a person is awaited
 HISTORY = 2000
 
 
@@ -66,6 +66,8 @@ class Pulse:
     history: list[tuple[float, dict[str, float]]] = field(default_factory=list)
     now: dict[str, float] = field(default_factory=dict)
     skip: Skip | None = None
+    off_since_s: float | None = None
+    _emptied: bool = False
     _energy_Wh: float = 0.0
 
     def slice(self, seconds: float) -> dict[str, float]:
@@ -85,6 +87,7 @@ class Pulse:
 
     def wait_for_person(self) -> list[Command]:
         """Bench time and watches go on while nobody answers."""
+        self.bench.beat()  # waiting for a person is life
         began = time.monotonic()
         commands = self._hear(self.desk.commands(WAIT_SLICE_S))
         waited = max(0.05, min(WAIT_SLICE_S, time.monotonic() - began))
@@ -113,12 +116,35 @@ class Pulse:
         del self.history[:-HISTORY]
         self._energy_Wh += values.get("input_power", 0.0) * seconds / 3600.0
         worked_out = {"run_time": self.bench.clock.now_s - self.began_s, "input_energy": self._energy_Wh}
+        if "output_voltage" in values and "output_current" in values:
+            worked_out["output_power"] = abs(values["output_voltage"] * values["output_current"])
+        self._note_emptied(values)
         trip = self.watches.check({**worked_out, **values})
         if trip is not None:
             watch = trip.watch
             self.journal.append(Tripped(watch.quantity, trip.value, watch.low, watch.high, watch.whose))
             raise RunEnd("tripped", trip_words(trip))
         return values
+
+    def _note_emptied(self, values: dict[str, float]) -> None:
+        """How long the output took to fall after a switch-off in the middle of a run: later gates wait as long."""
+        now = self.bench.clock.now_s
+        if self.settings.source_on:
+            self.off_since_s, self._emptied = None, False
+            return
+        channel = self.bench.seen.channels.get("output_voltage")
+        if self.off_since_s is None:
+            self.off_since_s = now
+            self._emptied = channel is None or not channel.lived
+        elif not self._emptied and channel is not None and abs(values.get("output_voltage", 1e9)) < channel.low:
+            self._emptied = True
+            self.emptied("output", now - self.off_since_s)
+
+    def emptied(self, what: str, after_s: float) -> None:
+        """Record how long something took to empty."""
+        seen = self.bench.seen
+        seen.emptied_s = max(seen.emptied_s or 0.0, after_s)
+        self.journal.append(Emptied(what, after_s))
 
 
 def trip_words(trip: Trip) -> str:

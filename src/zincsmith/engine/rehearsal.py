@@ -19,7 +19,9 @@ from zincsmith.model.actions import (
     Dwell,
     Measure,
     Measured,
+    Observe,
     Outcome,
+    Reached,
     SetLoad,
     SetSource,
     Settled,
@@ -36,6 +38,7 @@ from zincsmith.model.unit import Unit
 
 MOST_ACTIONS = 20_000
 GATE_S = 60.0
+SENSES_S = 15.0
 ENTRY_S = 20.0
 SETTING_S = 0.2
 HAND_S = 20.0  # a setting that a person makes
@@ -138,12 +141,16 @@ class _Rehearsal:
         self.plate, self.ambient = unit.nameplate, ambient_degC
         self.procedures = tuple(p.procedure for p in plan.parts)
         self.limits = Limits.of(unit, rig)
-        self.polled = context(unit, rig).polled
+        known = context(unit, rig)
+        self.polled = known.polled
         self.derived = derived(rig)
         self.hand_source, self.hand_load = source_kind(rig) != "settable", rig.by_hand("load")
+        self.reaches = source_kind(rig) == "by hand"
         self.least = self.likely = self.most = self.energy_J = 0.0
         self.stages: list[PlannedStage] = []
-        self.watches: list[tuple[int | None, Watch]] = [(None, w) for w in whole_run(unit, rig, plan, self.polled)]
+        self.watches: list[tuple[int | None, Watch]] = [
+            (None, w) for w in whole_run(unit, rig, plan, known.polled, known.measured)
+        ]
         self.cautions: list[str] = []
         self.source_V = self.load_A = 0.0
         self.point_began = 0.0
@@ -181,10 +188,16 @@ class _Rehearsal:
                 self.stages[-1].confirms.append(action)
                 self.cautions += [c for c in action.cautions if c not in self.cautions]
                 self._pass(GATE_S / 2, GATE_S, 3 * GATE_S)
+            case Observe(title, text):
+                self.stages[-1].gates.append(self.likely)
+                self.stages[-1].confirms.append(Confirm(title, text))
+                self._pass(SENSES_S / 2, SENSES_S, 3 * SENSES_S)
             case SetSource():
                 self.limits.check(action)
                 self.source_V = action.voltage_V if action.on else 0.0
                 self._setting(self.hand_source)
+                if self.reaches and action.on:
+                    return Reached(action.voltage_V)
             case SetLoad():
                 self.limits.check(action)
                 self.load_A = action.current_A if action.on else 0.0

@@ -18,6 +18,7 @@ from zincsmith.model.actions import (
     Measure,
     Measured,
     Outcome,
+    Reached,
     SetLoad,
     SetSource,
     Settled,
@@ -37,6 +38,7 @@ from zincsmith.model.events import (
     Passed,
     PointTaken,
     Remarked,
+    SensesTold,
     StageBegan,
     Waited,
     WatchSet,
@@ -84,7 +86,10 @@ def body_of(action: Action) -> dict[str, object]:
 
 def _later(action: Action) -> dict[str, object]:
     """What an action says beyond what it said in earlier versions of the program, as it was then without saying it."""
-    return {"record_s": 0.0} if isinstance(action, Measure) else {}
+    later: dict[type, dict[str, object]] = {
+        Measure: {"record_s": 0.0}, Watch: {"hard": False}, Confirm: {"hands_in": False},
+    }  # fmt: skip
+    return later.get(type(action), {})
 
 
 def replay(book: BookReader, run: int, course: Course) -> Replayed:
@@ -152,7 +157,18 @@ def _outcome(event: Event) -> Outcome | None:
             return Measured(point)
         case Passed(part=part):
             return Skipped(part)
-        case Effected() | GatePassed() | StageBegan() | PartBegan() | PartEnded() | Remarked() | WatchSet():
+        case Effected("SetSource", {"hand": True, "on": True, "voltage_V": float(volts)}):
+            return Reached(volts)
+        case (
+            Effected()
+            | GatePassed()
+            | SensesTold()
+            | StageBegan()
+            | PartBegan()
+            | PartEnded()
+            | Remarked()
+            | WatchSet()
+        ):
             return Done()
         case _:
             return None
@@ -170,7 +186,8 @@ def _follow(state: Replayed, action: Action, outcome: Outcome) -> None:
             state.watches = [w for w in state.watches if (w.quantity, w.whose) != (action.quantity, action.whose)]
             state.watches.append(action)
         case SetSource(volts, hertz, on):
-            state.settings = replace(state.settings, source_V=volts, source_Hz=hertz, source_on=on)
+            at = outcome.voltage_V if isinstance(outcome, Reached) else volts
+            state.settings = replace(state.settings, source_V=at, source_Hz=hertz, source_on=on)
             state.settle = None
         case SetLoad(amps, on):
             state.settings = replace(state.settings, load_A=amps, load_on=on)

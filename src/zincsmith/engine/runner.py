@@ -6,6 +6,7 @@ which comes first, before anything else is done.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
@@ -36,7 +37,9 @@ from zincsmith.model.actions import (
     Measure,
     Measured,
     Note,
+    Observe,
     Outcome,
+    Reached,
     SetLoad,
     SetSource,
     Settled,
@@ -70,6 +73,7 @@ MEASURE_SLICE_S = 0.5
 AGAIN_S = 5.0  # wait before a point that is taken again, where its procedure did not settle it
 COUNT_SLICE_S = 0.25
 KEEP_AT_MOST_S = 10.0
+PRODUCT = ("output_voltage", "output_current")
 
 
 class BugInRun(Exception):
@@ -96,7 +100,9 @@ class Runner:
         from_s: float = 0.0,
     ) -> None:
         self.bench, self.journal = bench, journal
-        self.pulse = Pulse(bench, journal, desk, Watches(whole_run))
+        by_hand = set(bench.by_hand())
+        typed = by_hand | ({"output_power"} if by_hand.intersection(PRODUCT) else set())
+        self.pulse = Pulse(bench, journal, desk, Watches(whole_run, typed))
         self.people = People(self.pulse, unit.nameplate, ambient_degC, operator)
         self.pulse.listen = self.people.listen
         self.setter = Setter(self.pulse, self.people, limits)
@@ -199,6 +205,7 @@ class Runner:
             return self._passed(False)
         takers: Mapping[type, Callable[[Any], Outcome]] = {
             Confirm: self._gate,
+            Observe: self._senses,
             SetSource: self._set,
             SetLoad: self._set,
             Dwell: self._dwell,
@@ -219,7 +226,7 @@ class Runner:
         match action:
             case Begin(part, procedure, version):
                 self.pulse.watches.begin_part()
-                self._part = part
+                self._part = self.people.part = part
                 return PartBegan(part, procedure, version)
             case End(part, outcome):
                 return PartEnded(part, outcome)
@@ -236,11 +243,17 @@ class Runner:
         self.people.gate(action)
         return Done()
 
+    def _senses(self, action: Observe) -> Outcome:
+        self._skipping = False
+        self.people.senses(action)
+        return Done()
+
     def _set(self, action: SetSource | SetLoad) -> Outcome:
         self._skipping = False
         self._settle = self._settled = None
-        self.setter.carry_out(action)
-        return Done()
+        found = self.setter.carry_out(action)
+        reached = found["voltage_V"] if found.get("hand") and found["on"] and isinstance(action, SetSource) else None
+        return Reached(float(reached)) if reached is not None else Done()
 
     def _stop(self, action: Stop) -> Outcome:
         raise RunEnd("stopped", action.why)
@@ -309,6 +322,7 @@ class Runner:
         readings: list[Reading] = []
         follows = derived(self.bench.rig)
         for name in (*(q for q in action.quantities if q not in follows), *follows.intersection(action.quantities)):
+            self._heed_watts(readings, by_hand)
             key = f"{self.journal.run}/{number}{f'.{take}' if take > 1 else ''}/{name}"
             if name in follows:
                 readings += resistor_current(
@@ -318,9 +332,21 @@ class Runner:
                 readings.append(self.people.ask(key, name))
             elif samples.get(name):
                 readings.append(polled_reading(key, name, samples[name], self.bench.rig, self.bench.in_use.get(name)))
+        self._heed_watts(readings, by_hand)
         waves = self._waves(action.record_s) if action.record_s else ()
         now = self.bench.clock.now_s
         return Point(number, dict(action.conditions), tuple(readings), now, self._settled, part, take, waves)
+
+    def _heed_watts(self, readings: list[Reading], by_hand: Mapping[str, object]) -> None:
+        """Volts and amps of the output belong together as soon as both are there and one of them was typed."""
+        if not readings or readings[-1].quantity not in PRODUCT or not any(name in by_hand for name in PRODUCT):
+            return
+        while True:
+            read = {r.quantity: r.value for r in readings if r.quantity in PRODUCT and r.value is not None}
+            if len(read) < len(PRODUCT) or self.people.heed("output_power", abs(math.prod(read.values()))):
+                return
+            at = max(n for n, r in enumerate(readings) if r.quantity in PRODUCT and r.quantity in by_hand)
+            readings[at] = self.people.ask(readings[at].id, readings[at].quantity)
 
     def _waves(self, seconds: float) -> tuple[Wave, ...]:
         """What the power meter records, its samples in the book before the point that names them."""
@@ -353,4 +379,4 @@ def _intended(action: Action) -> Intended:
 
 
 def _watch_set(watch: Watch, part: int | None) -> WatchSet:
-    return WatchSet(watch.quantity, watch.low, watch.high, watch.whose, watch.count, part)
+    return WatchSet(watch.quantity, watch.low, watch.high, watch.whose, watch.count, part, watch.hard)

@@ -59,6 +59,7 @@ class Start:
 
     ``unattended``: the run goes on when the window is gone, as far as the program can switch everything.
     ``confirmed``: this person confirms the addresses that the rig names, before anything is sent to them.
+    ``answers`` names the file that answers come from, if they do.
     """
 
     operator: str
@@ -66,6 +67,7 @@ class Start:
     auto_gates: bool = False
     unattended: bool = False
     confirmed: bool = False
+    answers: str = ""
 
 
 class Session:
@@ -184,11 +186,6 @@ class Session:
         if not allowed(self.journal.state, do):
             raise InputError(f"no run can be started while the bench is {self.journal.state.value}; make it safe first")
         check_start(start)
-        if start.auto_gates and (source_kind(rig) != "settable" or rig.by_hand("load")):
-            raise InputError(
-                "source or load are switched by hand: nobody can pass the gates but a person at the bench; run it "
-                "without --yes"
-            )
         real = [i for i in rig.instruments if i.how == "connected"]
         if real and start.operator == NOBODY:
             raise InputError(
@@ -230,7 +227,7 @@ class Session:
         course: Course,
         stands: Replayed | None,
     ) -> RunClosed:
-        polled = context(unit, rig).polled
+        known = context(unit, rig)
         runner = Runner(
             bench,
             self.journal,
@@ -239,7 +236,7 @@ class Session:
             unit,
             start.ambient_degC,
             start.operator,
-            whole_run(unit, rig, plan, polled),
+            whole_run(unit, rig, plan, known.polled, known.measured),
             stands.bench_s if stands is not None else 0.0,
         )
         runner.people.unattended = start.unattended and source_kind(rig) == "settable" and not rig.by_hand("load")
@@ -248,6 +245,8 @@ class Session:
             if self._commit_s > SLOW_S:
                 words = f"One commit takes {self._commit_s:.2f} s on the disk of the book: polls and watches come that"
                 self.journal.append(Remarked(f"{words} much later. A quicker disk is better."))
+            if start.answers:
+                self.journal.append(Remarked(f"Answers come from a file: {start.answers}."))
             if rig.clock != "simulated" and (asleep := self.awake.hold()):
                 self.journal.append(Remarked(asleep))
             warm_up()

@@ -12,16 +12,19 @@ from zincsmith.engine.limits import Limits
 from zincsmith.engine.people import People
 from zincsmith.engine.pulse import Pulse, Settings
 from zincsmith.engine.rig_facts import step_words
+from zincsmith.engine.watches import tightest
 from zincsmith.model.actions import SetLoad, SetSource
 from zincsmith.model.errors import BookError, InstrumentError, ZincsmithError
 from zincsmith.model.events import Effected, HandSetting
+from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.rig import Rig
 
 CLIMB_A_SHARE = 0.25  # of the load change; gradually, so that overshoot trips no overcurrent protection
 CLIMB_S = 1.0
 COMES_UP_SLICES = 5  # of CLIMB_S, before any load is put on
 CONFIRM_AT_MOST_S = 120.0  # how long a person is awaited who has to switch something off
-CONFIRM_SLICE_S = 0.5
+CONFIRM_SLICE_S = 0.25
+SEEN_FIRST = ("input_power", "input_current", "output_voltage")
 RUNS_FROM = 0.5  # of the lowest rated input: from here on an output may be there
 
 Body = dict[str, float | str | bool | None]
@@ -33,9 +36,11 @@ class Setter:
     def __init__(self, pulse: Pulse, people: People, limits: Limits) -> None:
         self.pulse, self.people, self.limits = pulse, people, limits
         self.bench = pulse.bench
+        self._arranged = ""  # how a load by hand stands, in the words of its gate
+        self._source_rests = False  # a source by hand was said to be off
 
-    def carry_out(self, action: SetSource | SetLoad) -> None:
-        """LimitError, with nothing sent, beyond a limit. The read-back is in the book when it returns."""
+    def carry_out(self, action: SetSource | SetLoad) -> Body:
+        """LimitError, with nothing sent, beyond a limit. The read-back is in the book when it returns, and returned."""
         self.limits.check(action)
         self.pulse.hear()
         found = self._source(action) if isinstance(action, SetSource) else self._load(action)
@@ -45,6 +50,7 @@ class Setter:
         plate, ambient = self.people.plate, self.people.ambient_degC
         ahead = expected(plate, settings.source_V if settings.source_on else 0.0, settings.drawn_A, ambient)
         self.bench.choose_ranges({name: one.high for name, one in ahead.items()})
+        return found
 
     def bring_to(self, wanted: Settings) -> None:
         """From whatever is set now to these settings, load off while the source changes, then up gradually."""
@@ -72,9 +78,7 @@ class Setter:
         if action.on and action.voltage_V > 0.0:
             self.bench.seen.feeds(action.voltage_V >= RUNS_FROM * self.people.plate.input.voltage_min_V)
         if "ac_source" not in self.bench.instruments:
-            self.people.set_by_hand("ac_source", source_words(self.bench.rig.instrument("ac_source"), action, settings))
-            self.pulse.settings = after
-            return {"voltage_V": action.voltage_V, "frequency_Hz": action.frequency_Hz, "on": action.on, "hand": True}
+            return self._source_by_hand(action, after)
         source = self.bench.instruments["ac_source"]
         found: Body = {
             "voltage_V": source.set("voltage", action.voltage_V),
@@ -86,10 +90,49 @@ class Setter:
         self.pulse.settings = after
         return found
 
+    def _source_by_hand(self, action: SetSource, after: Settings) -> Body:
+        """A gate with what to set and at which readings to switch off first; none where it stands so already. What is
+        set by hand lands where it lands: the volts reached are typed, and they are what counts."""
+        settings, one = self.pulse.settings, self.bench.rig.instrument("ac_source")
+        lands = action.on and getattr(one, "outlet", None) is None
+        same = (settings.source_V, settings.source_on) == (action.voltage_V, True) if action.on else self._source_rests
+        volts = action.voltage_V
+        while not same:
+            if action.on:
+                self.pulse.settings = after  # from here on it has to be taken as live
+            reached = self.people.set_by_hand(
+                "ac_source",
+                source_words(one, action, settings),
+                self._switch_off_at(action.on),
+                action.voltage_V if lands else None,
+                lambda v: self.limits.check(SetSource(v, action.frequency_Hz, True)),
+            )
+            if reached is None or self.people.heed("input_voltage", reached):
+                volts = reached if reached is not None else volts
+                break
+        self._source_rests = not action.on
+        self.pulse.settings = replace(after, source_V=volts)
+        return {"voltage_V": volts, "frequency_Hz": action.frequency_Hz, "on": action.on, "hand": True}
+
+    def _switch_off_at(self, raising: bool) -> tuple[str, ...]:
+        """The readings at which a person switches off first and types later: judging what was typed comes late."""
+        if not raising:
+            return ()
+        by_hand = self.bench.by_hand()
+        return tuple(
+            f"{info.words.lower()} above {watch.high:.3g} {info.unit}"
+            for watch in tightest(self.pulse.watches.all)
+            if watch.high is not None and watch.quantity in by_hand and watch.quantity in SEEN_FIRST
+            for info in (WATCHABLE[watch.quantity],)
+        )
+
     def _load(self, action: SetLoad) -> Body:
         after = replace(self.pulse.settings, load_A=action.current_A, load_on=action.on)
         if "load" not in self.bench.instruments:
-            self.people.set_by_hand("load", load_words(self.bench.rig, action, self.people.plate.output.voltage_V))
+            words = load_words(self.bench.rig, action, self.people.plate.output.voltage_V)
+            if words != self._arranged:  # one gate for each change that a person makes
+                self.people.set_by_hand("load", words, self._switch_off_at(action.on and self.pulse.settings.source_on))
+            self._arranged = words
             self.pulse.settings = after
             return {"current_A": action.current_A, "on": action.on, "hand": True}
         load = self.bench.instruments["load"]
@@ -155,13 +198,18 @@ def load_words(rig: Rig, action: SetLoad, output_V: float) -> str:
         return f"Take the {name} off, or switch it off."
     kind = one.dummy.kind if one is not None and one.dummy is not None else ""
     if kind == "resistor":
-        return f"Connect the {name}: its current follows from the volts across it."
+        return f"Connect the {name}: its current follows from the volts across it. It gets hot, and its ends are live."
     if kind == "binary bank" and one is not None and one.dummy is not None and one.dummy.at_V:
         steps = bank_steps(one.dummy.steps_W, one.dummy.at_V, output_V, action.current_A)
         if not steps:
             return f"Switch every step of the {name} off: its smallest is too much for {action.current_A:.3g} A."
         drawn = output_V / bank_ohm(steps, one.dummy.at_V)
         return f"Switch on {step_words(steps)} of the {name}, nothing else: about {drawn:.3g} A at {output_V:g} V."
+    if kind == "transistor":
+        return (
+            f"Turn the {name} up to {action.current_A:.3g} A and stay at it: it creeps as it warms and can run away. "
+            "Read volts and amps together, and turn it down when they climb by themselves. Its metal is hot and live."
+        )
     if kind == "lamp":
         return (
             f"Put on as many lamps of the {name} as draw about {action.current_A:.3g} A, warmed up: a cold one draws "

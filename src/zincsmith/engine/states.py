@@ -43,6 +43,7 @@ TABLE: dict[tuple[State, str], State] = {
     (State.RUNNING, "gate"): State.GATE,
     (State.RUNNING, "ask"): State.ASKING,
     (State.ASKING, "enter"): State.RUNNING,
+    **{(State.GATE, do): State.GATE for do in ("continue", "mistyped", "go down")},
     (State.RUNNING, "pause"): State.PAUSED,
     (State.PAUSED, "resume"): State.RUNNING,
     **{(state, do): state for state in (State.RUNNING, State.ASKING) for do in ("skip", "skip part")},

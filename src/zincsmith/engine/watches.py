@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 
 from zincsmith.model.actions import Watch
@@ -19,11 +19,13 @@ class Trip:
 class Watches:
     """Checked with every poll; ``count`` hits in a row trip.
 
-    Those of the whole run stay; those of a part of the plan end with it.
+    Those of the whole run stay; those of a part of the plan end with it. Quantities that nobody can poll (``typed``)
+    are judged the moment a person has typed them, by ``beyond``.
     """
 
-    def __init__(self, whole_run: Iterable[Watch] = ()) -> None:
+    def __init__(self, whole_run: Iterable[Watch] = (), typed: Collection[str] = ()) -> None:
         self._whole = list(whole_run)
+        self._typed = frozenset(typed)
         self._part: list[Watch] = []
         self._hits: dict[tuple[str, str], int] = {}
 
@@ -45,6 +47,8 @@ class Watches:
         """What tripped, the tightest first, or None."""
         trips = []
         for watch in self.all:
+            if watch.quantity in self._typed:
+                continue
             key = (watch.quantity, watch.whose)
             value = values.get(watch.quantity)
             inside = value is not None and (
@@ -54,6 +58,16 @@ class Watches:
             if self._hits[key] >= watch.count:
                 trips.append(Trip(watch, value))
         return min(trips, key=_tightness, default=None)
+
+    def beyond(self, quantity: str, value: float) -> Trip | None:
+        """What a typed value lies beyond, a limit that nobody may pass first; None when it lies within all."""
+        trips = [
+            Trip(w, value)
+            for w in self.all
+            if w.quantity == quantity
+            and ((w.low is not None and value < w.low) or (w.high is not None and value > w.high))
+        ]
+        return min(trips, key=lambda t: (not t.watch.hard, _tightness(t)), default=None)
 
 
 def tightest(watches: Iterable[Watch]) -> list[Watch]:

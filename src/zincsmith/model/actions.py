@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import get_args
 
 from zincsmith.model.reading import Point
 
@@ -39,6 +40,15 @@ class Confirm:
     title: str
     text: str
     cautions: tuple[str, ...] = ()
+    hands_in: bool = False  # hands go to the unit or its leads: not before what was charged has had time to empty
+
+
+@dataclass(frozen=True)
+class Observe:
+    """A gate at which a person says what they see, smell and hear; the unit is live meanwhile."""
+
+    title: str
+    text: str
 
 
 @dataclass(frozen=True)
@@ -103,6 +113,7 @@ class Watch:
     high: float | None
     whose: str  # where the limit comes from
     count: int = 2
+    hard: bool = False  # of a part, or a ceiling: nobody goes on beyond it, whatever the reason
 
 
 @dataclass(frozen=True)
@@ -117,10 +128,8 @@ class Stop:
     why: str
 
 
-Action = Begin | End | Stage | Confirm | SetSource | SetLoad | Dwell | Measure | Watch | Note | Stop
-ACTIONS: dict[str, type[Action]] = {
-    c.__name__: c for c in (Begin, End, Stage, Confirm, SetSource, SetLoad, Dwell, Measure, Watch, Note, Stop)
-}
+Action = Begin | End | Stage | Confirm | Observe | SetSource | SetLoad | Dwell | Measure | Watch | Note | Stop
+ACTIONS: dict[str, type[Action]] = {c.__name__: c for c in get_args(Action)}
 
 
 @dataclass(frozen=True)
@@ -146,10 +155,17 @@ class Measured:
 
 
 @dataclass(frozen=True)
+class Reached:
+    """A source that a person sets stands where it landed, in V."""
+
+    voltage_V: float
+
+
+@dataclass(frozen=True)
 class Skipped:
     """A person went on without it; ``part``: without the rest of this part of the plan."""
 
     part: bool = False
 
 
-Outcome = Done | Settled | Measured | Skipped
+Outcome = Done | Settled | Measured | Reached | Skipped

@@ -192,19 +192,72 @@ class Marked:
 
 @dataclass(frozen=True)
 class HandSetting:
-    """A person is asked to set or switch what the program cannot; the state is that of a gate."""
+    """A person is asked to set or switch what the program cannot; the state is that of a gate.
+
+    ``switch_off_at`` says at which readings to switch off first and type later; ``target_V`` is where a source is to be
+    set that lands where it lands: the volts reached are typed.
+    """
 
     role: str
     text: str
+    switch_off_at: tuple[str, ...] = ()
+    target_V: float | None = None
 
 
 @dataclass(frozen=True)
 class HandSet:
-    """A person says it is done."""
+    """A person says it is done; ``reached_V`` is where a source landed that was set by hand."""
 
     role: str
     by: str
     automatic: bool
+    reached_V: float | None = None
+
+
+@dataclass(frozen=True)
+class StopRuleMet:
+    """What a person typed lies beyond a limit: nothing is raised any further before they decide. ``may_continue`` is
+    false for limits of parts and for ceilings."""
+
+    quantity: str
+    value: float
+    low: float | None
+    high: float | None
+    whose: str
+    may_continue: bool
+    words: str
+
+
+@dataclass(frozen=True)
+class Overridden:
+    """A person went on beyond a stop rule, for a reason that stands beside every finding of the part."""
+
+    quantity: str
+    value: float
+    whose: str
+    reason: str
+    by: str
+    part: int
+
+
+@dataclass(frozen=True)
+class SensesAsked:
+    """A person is asked what they notice at the live unit."""
+
+    title: str
+    text: str
+
+
+@dataclass(frozen=True)
+class SensesTold:
+    """What a person noticed; ``observed`` is false where nobody looked."""
+
+    by: str
+    observed: bool
+    glow: bool = False
+    smell: bool = False
+    sound: bool = False
+    indicator: bool = False
 
 
 @dataclass(frozen=True)
@@ -215,6 +268,7 @@ class WatchSet:
     whose: str
     count: int = 2
     part: int | None = None  # None: for the whole run
+    hard: bool = False
 
 
 @dataclass(frozen=True)
@@ -380,6 +434,10 @@ Event = (
     | GatePassed
     | HandSetting
     | HandSet
+    | StopRuleMet
+    | Overridden
+    | SensesAsked
+    | SensesTold
     | EntryAsked
     | EntryRefused
     | EntryTaken

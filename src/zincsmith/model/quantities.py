@@ -40,6 +40,7 @@ OF_THE_RIG = ("input_frequency", "voltage_thd", "load_voltage")
 WATCHABLE = {
     **QUANTITIES,
     "run_time": Quantity("run_time", "Bench time", "s", "plain", "none", "engine"),
+    "output_power": Quantity("output_power", "Output watts", "W", "power", "output", "engine"),
     "input_energy": Quantity("input_energy", "Energy drawn", "Wh", "power", "input", "engine"),
 }
 

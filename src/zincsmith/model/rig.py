@@ -57,7 +57,7 @@ class Dummy(Record):
     ``steps_W`` are taken at ``at_V``; ``measured_ohm`` is hot, of a bank that of all steps together.
     """
 
-    kind: Literal["resistor", "binary bank", "lamp", "another supply"]
+    kind: Literal["resistor", "binary bank", "lamp", "transistor", "another supply"]
     nominal_ohm: float | None = None
     measured_ohm: float | None = None  # hot
     tolerance_percent: float = 5.0

@@ -11,6 +11,12 @@ from collections.abc import Callable, Generator
 from dataclasses import replace
 from typing import Any
 
+from zincsmith.analysis.explained import (
+    resting_current_A,
+    resting_power_W,
+    running_current_A,
+    running_power_W,
+)
 from zincsmith.model.actions import (
     Action,
     Confirm,
@@ -18,7 +24,9 @@ from zincsmith.model.actions import (
     Measure,
     Measured,
     Note,
+    Observe,
     Outcome,
+    Reached,
     SetLoad,
     SetSource,
     Settled,
@@ -27,16 +35,11 @@ from zincsmith.model.actions import (
     Watch,
 )
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
-from zincsmith.model.plan import BringUpOptions
+from zincsmith.model.plan import BringUpOptions, Line
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
-from zincsmith.procedures.explained import (
-    resting_current_A,
-    resting_power_W,
-    running_current_A,
-    running_power_W,
-)
+from zincsmith.procedures.cautions import cautions_for
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.search import approach, bisect
 
@@ -45,9 +48,15 @@ UP, DOWN = 0.9, 0.5  # of nominal output: it has started, it has stopped
 POLL_S = 0.25
 SHORT_S = 1.0
 LOADS = (10.0, 25.0, 50.0, 75.0, 100.0)
-BY_HAND_PERCENT = 20.0  # coarser steps where a person turns the knob
+SMALL_FIRST = 0.5  # of a step: the first one that a person turns
+NEARLY = 0.98  # of a line: where a person lands, it counts as reached
+LATER_S = 180.0  # at full load, before a person looks, smells and listens again
 STOP_AT_LEAST = 0.3  # of the lower end of the input: lower than that it is not followed
 WANTED = ("input_voltage", "input_current", "input_power", "output_voltage", "output_current")
+SENSES = (
+    "The unit is live: nothing is touched. Does anything glow? Does it smell of hot lacquer or burning? Does it hiss, "
+    "buzz or crackle? Is its indicator on? The first three end the run at once."
+)
 EXPLAINED = "what the unit can explain at this voltage"
 CAUTIONS = (
     "Mains can kill. Only people trained for it; never alone; one hand; an emergency stop in reach.",
@@ -62,7 +71,7 @@ Found = Generator[Action, Outcome, bool]
 class BringUp:
     name = NAME
     title = "Bring-up"
-    version = 1
+    version = 2
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
     serves = "first start, start attempts, start and stop voltage, load up to full"
 
@@ -71,7 +80,8 @@ class BringUp:
         return fed_by_one_mains(plate)
 
     def steps(self, ctx: Context) -> Steps:
-        """Gate; up from zero or straight to rated input; light load; load to full; stop voltage; no load."""
+        """Gate; up from zero or straight to rated input, at no load; a light load before the lowest rated input; up;
+        load to full; stop voltage. After the start a person says what they notice, at each step and later again."""
         options = _options(ctx)
         line = ctx.reachable((options.first_line,))[0]
         from_zero = options.school == "from zero" and ctx.source != "fixed"
@@ -82,30 +92,41 @@ class BringUp:
             "The unit is about to be fed for the first time"
             + (", from nothing upwards, without load. Watch it." if from_zero else " at its rated input, without load.")
             + " Source current limit low; load off.",
-            CAUTIONS,
+            (*CAUTIONS, *(c for c in cautions_for(ctx.unit).values() if c not in CAUTIONS)),
         )
         yield Note(f"school: {'raised from zero' if from_zero else 'switched to rated input'}")
         yield SetLoad(0.0, False)
-        started: float | None = line.voltage_V
+        light = options.light_load_percent
+        started: float | None = None
         if from_zero:
             started = yield from self._raise(ctx, hertz)
-        yield Stage("First load", f"{line.words}, up to {options.light_load_percent:g} %")
-        yield from self._running(ctx, line.voltage_V, 0.0)
-        yield SetSource(line.voltage_V, hertz, True)
-        yield Dwell(5.0, "output comes up", period_s=POLL_S)
-        point = yield from _measured(ctx, line.voltage_V, hertz, 0.0, 0.0)
-        if point is not None and not _is_up(ctx, point):
-            yield Stop(f"the output did not come up at {line.words}")
+            if started is None:
+                return
+            yield from self._up_at_light_load(ctx, started, line)
+        else:
+            yield Stage("First load", f"{line.words}, up to {light:g} %")
+            yield from self._running(ctx, line.voltage_V, 0.0)
+            yield SetSource(line.voltage_V, hertz, True)
+            yield Dwell(5.0, "output comes up", period_s=POLL_S)
+            point = yield from _measured(ctx, line.voltage_V, hertz, 0.0, 0.0)
+            if point is not None and not _is_up(ctx, point):
+                yield Stop(f"the output did not come up at {line.words}")
+            yield _observe("after the start")
         nominal = ctx.nameplate.output.voltage_V
-        if "output_voltage" in ctx.polled:
+        if "output_voltage" in ctx.measured:
             yield Watch("output_voltage", DOWN * nominal, None, "half the nameplate's output voltage", count=4)
-        yield from self._load(ctx, line.voltage_V, hertz, options.light_load_percent)
-        if from_zero and started is not None:
+        if not from_zero:
+            yield from self._load(ctx, line.voltage_V, hertz, light)
+            yield _observe(f"at {light:g} % load")
+        if started is not None:
             yield from self._stop_voltage(ctx, hertz, line.voltage_V)
         yield Stage("Load to full", line.words)
         for percent in LOADS:
-            if percent > options.light_load_percent:
+            if percent > light:
                 yield from self._load(ctx, line.voltage_V, hertz, percent)
+                yield _observe(f"at {percent:g} % load")
+        yield Dwell(LATER_S, "some minutes at full load", period_s=POLL_S)
+        yield _observe("some minutes later")
 
     def tidy(self, ctx: Context) -> Steps:
         """Leave the unit at no load."""
@@ -116,47 +137,101 @@ class BringUp:
     def _raise(self, ctx: Context, hertz: float) -> Generator[Action, Outcome, float | None]:
         """Raise the input until the output is up; returns that voltage. Stops when it does not start at all."""
         options, rating = _options(ctx), ctx.nameplate.input
-        percent = max(options.step_percent, BY_HAND_PERCENT) if ctx.source == "by hand" else options.step_percent
-        step = percent / 100.0 * rating.voltage_min_V
+        step = options.step_percent / 100.0 * rating.voltage_min_V
         top = max(options.first_line.voltage_V, rating.voltage_min_V)
         yield Stage("Raised from zero", f"in steps of {step:.3g} V, no load")
 
         def probe(volts: float) -> Found:
-            return (yield from self._step_up(ctx, volts, hertz))
+            return (yield from self._step_up(ctx, volts, hertz))[0]
 
-        found = yield from approach(step, top, step, probe)
+        if ctx.source == "by hand":
+            found = yield from self._raise_by_hand(ctx, hertz, step, top)
+        else:
+            found = yield from approach(step, top, step, probe)
         if found is None:
             yield Stop(f"it did not start up to {top:g} V")
             return None
         below, above = found
+        yield _observe("after the start")
         if ctx.source == "settable" and above - below > options.resolution_V:
             yield Stage("Start voltage", f"to {options.resolution_V:g} V, from below")
 
             def again(volts: float) -> Found:
                 yield from self._let_stop(ctx, hertz)
-                return (yield from self._step_up(ctx, volts, hertz))
+                return (yield from self._step_up(ctx, volts, hertz))[0]
 
             below, above = yield from bisect(below, above, options.resolution_V, again)
         return above
 
-    def _step_up(self, ctx: Context, volts: float, hertz: float) -> Found:
-        """One step: watched against what a unit explains that has not started, and polled quickly."""
+    def _raise_by_hand(
+        self, ctx: Context, hertz: float, step: float, top: float
+    ) -> Generator[Action, Outcome, tuple[float, float] | None]:
+        """A source that a person turns lands where it lands: each step starts from the volts that were reached, the
+        first one is a small one. Returns the volts before and at the start."""
+        before, wanted = 0.0, SMALL_FIRST * step
+        while True:
+            up, reached = yield from self._step_up(ctx, wanted, hertz)
+            if up:
+                return before, reached
+            if reached >= top:
+                return None
+            before, wanted = reached, min(reached + step, top)
+
+    def _step_up(self, ctx: Context, volts: float, hertz: float) -> Generator[Action, Outcome, tuple[bool, float]]:
+        """One step: watched against what a unit explains that has not started, and polled quickly. Whether the output
+        is up, and the volts that were reached."""
         plate, options = ctx.nameplate, _options(ctx)
+        yield from self._starting(ctx, volts, hertz)
+        reached = _reached((yield SetSource(volts, hertz, True)), volts)
+        if reached != volts:
+            yield from self._starting(ctx, reached, hertz)
+        threshold = 2.0 * resting_power_W(plate, reached)
+        answer = yield Dwell(
+            options.step_s, "start attempts are counted", rising="input_power", rises_above=threshold, period_s=POLL_S
+        )
+        attempts = answer.rises if isinstance(answer, Settled) else 0
+        point = yield from _measured(ctx, reached, hertz, 0.0, 1.0, attempts)
+        return point is not None and _is_up(ctx, point), reached
+
+    def _starting(self, ctx: Context, volts: float, hertz: float) -> Steps:
+        """What is watched at a step, typed or polled: watts and amps that the unit explains there, and its output."""
+        plate = ctx.nameplate
         wanted = (
             Watch("input_power", None, resting_power_W(plate, volts) + _starting_W(plate, volts), EXPLAINED, count=3),
             Watch("input_current", None, resting_current_A(plate, volts, hertz) + _starting_A(plate, volts), EXPLAINED,
                   count=3),
             Watch("output_voltage", None, 1.15 * plate.output.voltage_V, "115 % of nominal, at once", count=1),
         )  # fmt: skip
-        yield from (w for w in wanted if w.quantity in ctx.polled)
-        yield SetSource(volts, hertz, True)
-        threshold = 2.0 * resting_power_W(plate, volts)
-        answer = yield Dwell(
-            options.step_s, "start attempts are counted", rising="input_power", rises_above=threshold, period_s=POLL_S
-        )
-        attempts = answer.rises if isinstance(answer, Settled) else 0
-        point = yield from _measured(ctx, volts, hertz, 0.0, 1.0, attempts)
-        return point is not None and _is_up(ctx, point)
+        yield from (w for w in wanted if w.quantity in ctx.measured)
+
+    def _up_at_light_load(self, ctx: Context, started_V: float, line: Line) -> Steps:
+        """A light load while the input is still below its lowest rating, then up to the line in steps, no jump."""
+        options, rating = _options(ctx), ctx.nameplate.input
+        hertz, light = line.frequency_Hz, options.light_load_percent
+        amps = light / 100.0 * ctx.nameplate.output.current_A
+        step = options.step_percent / 100.0 * rating.voltage_min_V
+        here = started_V
+        if ctx.source == "settable" and started_V < rating.voltage_min_V:
+            here = (started_V + rating.voltage_min_V) / 2.0  # clear of the edge it starts at
+        yield Stage("Light load, then up", f"{light:g} % at {here:.4g} V, then to {line.words}")
+        yield from self._running(ctx, here, 0.0)
+        here = _reached((yield SetSource(here, hertz, True)), here)
+        yield Dwell(5.0, "output comes up", period_s=POLL_S)
+        yield from self._load(ctx, here, hertz, light)
+        yield _observe(f"at {light:g} % load and {here:.4g} V")
+        while here < NEARLY * line.voltage_V:
+            wanted = min(here + step, line.voltage_V)
+            yield from self._running(ctx, wanted, amps)
+            before, here = here, _reached((yield SetSource(wanted, hertz, True)), wanted)
+            yield Dwell(2.0, "settles", period_s=POLL_S)
+            if ctx.source == "by hand":
+                yield from _measured(ctx, here, hertz, light, 0.0)
+                yield _observe(f"at {here:.4g} V")
+            if here <= before:
+                yield Stop(f"the input was not raised beyond {here:.4g} V")
+        if ctx.source != "by hand":
+            yield from _measured(ctx, line.voltage_V, hertz, light, 0.0)
+            yield _observe(f"at {line.words}")
 
     def _let_stop(self, ctx: Context, hertz: float) -> Steps:
         """Off until the output has gone, so that the next start is a start."""
@@ -172,7 +247,7 @@ class BringUp:
             Watch("input_power", None, running_power_W(plate, load_A), EXPLAINED, count=3),
             Watch("input_current", None, running_current_A(plate, volts, load_A), EXPLAINED, count=3),
         )
-        yield from (w for w in wanted if w.quantity in ctx.polled)
+        yield from (w for w in wanted if w.quantity in ctx.measured)
 
     def _load(self, ctx: Context, volts: float, hertz: float, percent: float) -> Steps:
         amps = percent / 100.0 * ctx.nameplate.output.current_A
@@ -185,17 +260,16 @@ class BringUp:
         """Lower the input at light load until the output goes; then closer, starting anew each time."""
         options, rating = _options(ctx), ctx.nameplate.input
         least = STOP_AT_LEAST * rating.voltage_min_V
-        percent = max(options.step_percent, BY_HAND_PERCENT) if ctx.source == "by hand" else options.step_percent
-        step = percent / 100.0 * rating.voltage_min_V
+        step = options.step_percent / 100.0 * rating.voltage_min_V
         light = options.light_load_percent
         amps = light / 100.0 * ctx.nameplate.output.current_A
         yield Stage("Stop voltage", f"from {from_V:g} V downwards at {light:g} % load")
-        if "output_voltage" in ctx.polled:  # it is meant to go now
+        if "output_voltage" in ctx.measured:  # it is meant to go now
             yield Watch("output_voltage", -1.0, None, "half the nameplate's output voltage", count=4)
 
         def probe(volts: float) -> Found:
             yield from self._running(ctx, max(volts, least), amps)
-            yield SetSource(volts, hertz, True)
+            volts = _reached((yield SetSource(volts, hertz, True)), volts)
             yield Dwell(options.step_s, "does it hold?", period_s=POLL_S)
             point = yield from _measured(ctx, volts, hertz, light, -1.0)
             return point is not None and _is_down(ctx, point)
@@ -211,7 +285,7 @@ class BringUp:
 
             yield from bisect(found[0], found[1], options.resolution_V, again)
         yield from self._restart(ctx, from_V, hertz, amps)
-        if "output_voltage" in ctx.polled:
+        if "output_voltage" in ctx.measured:
             low = DOWN * ctx.nameplate.output.voltage_V
             yield Watch("output_voltage", low, None, "half the nameplate's output voltage", count=4)
 
@@ -240,6 +314,15 @@ class BringUp:
             working = Working("bursts of input watts before the first start", note=f"over {len(up)} steps of the input")
             found.append(Finding("start_attempts", "Start attempts before it ran", attempts, "1", working=working))
         return found
+
+
+def _reached(answer: Outcome, wanted_V: float) -> float:
+    """Where the source stands: where a person landed, else as it was set."""
+    return answer.voltage_V if isinstance(answer, Reached) else wanted_V
+
+
+def _observe(when: str) -> Observe:
+    return Observe(f"Look, smell, listen: {when}", SENSES)
 
 
 def _options(ctx: Context) -> BringUpOptions:

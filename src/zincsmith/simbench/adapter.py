@@ -235,7 +235,7 @@ class Adapter:
         if self.ailment.shorted_output:
             self._become("pause")
             self.output_V = self.current_A = 0.0
-            self.intake = Intake(15.0 / (0.5 * input_V), 15.0, 0.0)
+            self.intake = Intake(15.0 / (0.5 * input_V), 15.0, 0.0) if input_V else Intake(0.0, 0.0, 0.0)
             return
         wanted = at(full * share)
         if wanted > self.output.limit_A:

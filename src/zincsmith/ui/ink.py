@@ -5,12 +5,15 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QIcon, QPainter, QPainterPath, QPen, QPixmap
 
+from zincsmith.formats.plain_text import shown
 from zincsmith.model.finding import Verdict
 from zincsmith.ui.theme import font, theme
 
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 CENTRE = Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignVCenter
+
+LONGEST = 1000  # characters that are painted
 
 
 def write(
@@ -25,6 +28,7 @@ def write(
 ) -> None:
     """Text in a rectangle, ended by an ellipsis when it does not fit on its line."""
     face = font(size, weight)
+    text = shown(text, LONGEST)
     p.setFont(face)
     p.setPen(color or theme().color("ink"))
     if wrap:

@@ -8,6 +8,7 @@ from zincsmith.bench.roles import SWITCHED
 from zincsmith.book.reader import Written
 from zincsmith.engine.states import State
 from zincsmith.model.events import (
+    Effected,
     EntryAsked,
     EntryCorrected,
     EntryRefused,
@@ -17,6 +18,7 @@ from zincsmith.model.events import (
     GatePassed,
     HandSet,
     HandSetting,
+    Overridden,
     PartBegan,
     PointRejected,
     PointTaken,
@@ -25,14 +27,18 @@ from zincsmith.model.events import (
     RunOpened,
     RunResumed,
     SafeStep,
+    SensesAsked,
+    SensesTold,
     StageBegan,
     StateChanged,
+    StopRuleMet,
     Tripped,
     WatchSet,
 )
 from zincsmith.model.reading import Point, Reading
 
 HISTORY_S = 3600.0
+Turn = GateOpened | HandSetting | SensesAsked | StopRuleMet
 
 OFF_STEPS = {one.step: one for one in SWITCHED}
 
@@ -50,11 +56,10 @@ class RunView:
     stages_begun: int = 0
     stage_points: int = 0
     part: int = 0
-    hand: bool = False  # the gate is a setting that a person makes
+    turn: Turn | None = None  # what a gate asks for: to check, to set by hand, to look, to decide
     watches: list[WatchSet] = field(default_factory=list)
     state: str = "idle"
     state_why: str = ""
-    gate: GateOpened | None = None
     asked: EntryAsked | None = None
     refused: EntryRefused | None = None
     points: list[Point] = field(default_factory=list)
@@ -93,15 +98,21 @@ class RunView:
             case StateChanged(state, why):
                 self.state, self.state_why = state, why
                 if state != State.ASKING:  # answered, skipped or made safe: nobody is asked any more
-                    self.asked = self.refused = None
+                    self.asked = None
+                if state not in (State.ASKING, State.GATE):
+                    self.refused = None
+                if state != State.GATE:
+                    self.turn = None
             case Polled(values, source_on, load_on):
                 self._poll(written, values, source_on, load_on)
-            case GateOpened():
-                self.gate = event
-            case HandSetting(_, text):
-                self.gate, self.hand = GateOpened("By hand", text, ()), True
-            case GatePassed() | HandSet():
-                self.gate, self.hand = None, False
+            case GateOpened() | HandSetting() | SensesAsked() | StopRuleMet():
+                self.turn, self.refused = event, None
+            case GatePassed() | HandSet() | SensesTold() | Overridden():
+                self.turn = self.refused = None
+            case Effected("SetSource", body):
+                self.source_on = bool(body.get("on"))
+            case Effected("SetLoad", body):
+                self.load_on = bool(body.get("on"))
             case EntryAsked():
                 self.asked, self.refused = event, None
             case EntryRefused():
@@ -133,7 +144,7 @@ class RunView:
                         self.load_on = False
             case RunClosed():
                 self.closed = event
-                self.gate = self.asked = None
+                self.turn = self.asked = None
                 self.now, self.now_at = {}, ""
             case _:
                 pass

@@ -19,7 +19,7 @@ from zincsmith.ui.nameplate.claim_form import ClaimForm
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.pages import Pages
-from zincsmith.ui.widgets.panel import Panel, button, label
+from zincsmith.ui.widgets.panel import Panel, button, label, tip
 from zincsmith.ui.widgets.plain_table import PlainTable
 from zincsmith.ui.widgets.segments import Segments
 
@@ -164,7 +164,7 @@ class ClaimsPanel(Panel):
         texts = (claim.title, value, condition, claim.source, tested if claim.kept else "dropped")
         for column, text in enumerate(texts):
             item = QTableWidgetItem(text)
-            item.setToolTip(text)
+            item.setToolTip(tip(text))
             if not claim.kept:
                 face = font(13)
                 face.setStrikeOut(column < 3)

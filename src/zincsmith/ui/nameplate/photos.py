@@ -15,7 +15,7 @@ from zincsmith.ui.photo_intake import Prepared
 from zincsmith.ui.photo_work import Ready, Work
 from zincsmith.ui.session import Session
 from zincsmith.ui.theme import font
-from zincsmith.ui.widgets.panel import button, label
+from zincsmith.ui.widgets.panel import button, label, tip
 from zincsmith.ui.widgets.rating_edit import RatingEdit
 
 THUMB = 76
@@ -85,7 +85,7 @@ class PhotoStrip(QWidget):
         self.list.clear()
         for n, photo in enumerate(photos):
             item = QListWidgetItem(self._icon(photo.sha256), f"{n + 1} {photo.caption}")
-            item.setToolTip(photo.caption)
+            item.setToolTip(tip(photo.caption))
             self.list.addItem(item)
         self.list.blockSignals(False)
         self.list.setCurrentRow(min(max(at, 0), len(photos) - 1))

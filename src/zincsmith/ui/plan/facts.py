@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from html import escape
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QTableWidgetItem, QVBoxLayout, QWidget
@@ -15,7 +16,7 @@ from zincsmith.model.actions import Watch
 from zincsmith.model.plan import Plan
 from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.unit import Unit
-from zincsmith.ui.widgets.panel import Panel, label
+from zincsmith.ui.widgets.panel import Panel, label, tip
 from zincsmith.ui.widgets.plain_table import PlainTable
 
 
@@ -41,7 +42,7 @@ class PlanFacts(QWidget):
         self.watches.body.addWidget(self.watch_table, 1)
         layout.addWidget(self.watches, 5)
         self.cautions = Panel("Cautions", "told again at the gates")
-        self.caution_text = label("", 13, wrap=True)
+        self.caution_text = label("", 13, wrap=True, rich=True)
         self.caution_text.setTextFormat(Qt.TextFormat.RichText)
         area = QScrollArea()
         area.setWidgetResizable(True)
@@ -77,11 +78,11 @@ class PlanFacts(QWidget):
             most = f"{pick(seen):.4g} {unit}" if seen else "–"
             for column, text in enumerate((info.words, watch_words(watch), most, watch.whose)):
                 item = QTableWidgetItem(text)
-                item.setToolTip(text)
+                item.setToolTip(tip(text))
                 self.watch_table.setItem(at, column, item)
 
     def show_cautions(self, cautions: Sequence[str]) -> None:
-        self.caution_text.setText("".join(f"<p style='margin:0 0 6px 0'>{c}</p>" for c in cautions))
+        self.caution_text.setText("".join(f"<p style='margin:0 0 6px 0'>{escape(c)}</p>" for c in cautions))
 
     def show_untested(self, unit: Unit | None, plan: Plan) -> None:
         """Every claim that this plan leaves out, with the reason."""
@@ -94,7 +95,7 @@ class PlanFacts(QWidget):
         for at, row in enumerate(rows):
             for column, text in enumerate((f"{row.claim.title} {row.claim.text}", row.claim.condition_text, row.why)):
                 item = QTableWidgetItem(text)
-                item.setToolTip(text)
+                item.setToolTip(tip(text))
                 self.untested_table.setItem(at, column, item)
 
 

@@ -26,7 +26,7 @@ from zincsmith.model.plan import (
 )
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
-from zincsmith.ui.widgets.panel import clear, label
+from zincsmith.ui.widgets.panel import clear, label, tip
 
 
 @dataclass(frozen=True)
@@ -231,7 +231,7 @@ class OptionsForm(QWidget):
     def _line(self, one: Typing, part: Options) -> QWidget:
         edit = QLineEdit(one.show(getattr(part, one.field)))
         edit.setCursorPosition(0)
-        edit.setToolTip(edit.text())
+        edit.setToolTip(tip(edit.text()))
         edit.editingFinished.connect(lambda: self._read(one, edit.text()))
         return edit
 

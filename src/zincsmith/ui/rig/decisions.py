@@ -13,6 +13,7 @@ from zincsmith.judge.rig_words import rig_words
 from zincsmith.model.figures import FIGURES
 from zincsmith.ui import ink
 from zincsmith.ui.theme import font, theme
+from zincsmith.ui.widgets.panel import tip
 from zincsmith.ui.widgets.plain_table import PlainTable
 
 HEADINGS = ("claim, worst first", "allowed", "this rig, ±U", "share of it", "as wired", "to blame")
@@ -78,7 +79,7 @@ class DecisionTable(PlainTable):
         )
         for column, text in enumerate(texts):
             item = QTableWidgetItem(text)
-            item.setToolTip(text)
+            item.setToolTip(tip(text))
             if column == 1:
                 item.setForeground(QBrush(t.text_of(FIGURES[one.claim.figure].kind)))
             elif column == 3 and one.expanded is not None and one.tolerance:

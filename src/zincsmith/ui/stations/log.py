@@ -21,7 +21,7 @@ from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.first_page import FirstPage
-from zincsmith.ui.widgets.panel import Panel, button, heading_row, key_button, label
+from zincsmith.ui.widgets.panel import Panel, button, heading_row, key_button, label, tip
 from zincsmith.ui.widgets.ran_tape import RanTape
 from zincsmith.ui.widgets.say_line import Saying, SayLine
 
@@ -213,7 +213,7 @@ class LogStation(Station):
         item = QTreeWidgetItem(parent, [entry.time, f"{KEPT if entry.kept else ''}{entry.text}", entry.detail])
         item.setData(0, Qt.ItemDataRole.UserRole, entry)
         self._item_of[id(entry)] = item
-        item.setToolTip(2, entry.detail)
+        item.setToolTip(2, tip(entry.detail))
         if entry.heading:
             for column in range(3):
                 item.setFont(column, font(14, 700) if column < 2 else font(13, 400))

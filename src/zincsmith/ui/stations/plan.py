@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from html import escape
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
@@ -119,7 +120,7 @@ class PlanStation(Station):
         self.new_point.setAccessibleName("Add a point: volts, hertz, load in percent")
         self.new_point.returnPressed.connect(self._new_point)
         left.addWidget(self.new_point)
-        self.stages = label("", 14, wrap=True)
+        self.stages = label("", 14, wrap=True, rich=True)
         self.stages.setTextFormat(Qt.TextFormat.RichText)
         left.addWidget(self.stages)
         left.addStretch()
@@ -128,7 +129,7 @@ class PlanStation(Station):
         self.options.changed.connect(self._change_part)
         body.addWidget(self.options, 3)
         self.part_panel.body.addLayout(body, 1)
-        self.expected = label("", 13, wrap=True)
+        self.expected = label("", 13, wrap=True, rich=True)
         self.expected.setTextFormat(Qt.TextFormat.RichText)
         self.part_panel.body.addWidget(self.expected)
         return self.part_panel
@@ -219,10 +220,12 @@ class PlanStation(Station):
             gates = "a gate; " if stage.gates else ""
             points = f"{counted(len(stage.points), 'point')}; " if stage.points else ""
             rows.append(
-                f"<p style='margin:0 0 6px 0'><b>{stage.title}</b>, {stage.detail}: {gates}{points}"
+                f"<p style='margin:0 0 6px 0'><b>{escape(stage.title)}</b>, {escape(stage.detail)}: {gates}{points}"
                 f"{_live_words(stage.energised)}; {duration(stage.seconds)}</p>"
             )
-            rows += [f"<p style='margin:0 0 6px 14px'><b>{c.title}.</b> {c.text}</p>" for c in stage.confirms]
+            rows += [
+                f"<p style='margin:0 0 6px 14px'><b>{escape(c.title)}.</b> {escape(c.text)}</p>" for c in stage.confirms
+            ]
         self.stages.setText("".join(rows))
 
     def _map(self, found: Itinerary, part: GridOptions) -> None:

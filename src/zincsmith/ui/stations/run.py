@@ -20,9 +20,11 @@ from PySide6.QtWidgets import (
 from zincsmith.engine.rehearsal import Itinerary
 from zincsmith.engine.states import UNSAFE, State
 from zincsmith.formats.entry import parse_entry
-from zincsmith.judge.bench_words import end_words, step_words
+from zincsmith.formats.plain_text import shown
+from zincsmith.judge.bench_words import end_words, live_words, step_words
 from zincsmith.judge.words import UNIT_WORDS, counted, duration
 from zincsmith.model.errors import InputError
+from zincsmith.model.events import HandSetting
 from zincsmith.model.quantities import QUANTITIES, ROLES
 from zincsmith.procedures.static_grid import NAME as GRID
 from zincsmith.ui.photo_note import PhotoNote
@@ -46,7 +48,7 @@ class StartPanel(Panel):
         self.session = session
         self.body.setContentsMargins(32, 24, 32, 24)
         self.body.setSpacing(10)
-        self.ended = label("", 16, 400, wrap=True)
+        self.ended = label("", 16, 400, wrap=True, rich=True)
         self.ended.setTextFormat(Qt.TextFormat.RichText)
         self.body.addWidget(self.ended)
         self.steps = QGridLayout()
@@ -177,7 +179,7 @@ def _ended_words(session: Session) -> str:
     }[view.closed.outcome]
     text = f"<p><b>Run {view.run} {how}.</b> {counted(len(view.points), 'point')} in the book. "
     if view.closed.outcome != "complete":
-        text += f"{view.closed.why[:1].upper()}{view.closed.why[1:]}. "
+        text += f"{escape(shown(view.closed.why[:1].upper() + view.closed.why[1:]))}. "
     if session.state in UNSAFE or view.closed.safe:
         words = end_words(view.closed)
         text += f"{escape(words[:1].upper() + words[1:])}."
@@ -222,7 +224,8 @@ class RunStation(Station):
         for page in (self.start_page, self.gate, self.dashboard):
             self.pages.addWidget(page)
         outer.addWidget(self.pages, 1)
-        self.gate.passed.connect(lambda: session.send("pass"))
+        self.gate.passed.connect(lambda text, body: session.send("pass", text, **body))
+        self.gate.said.connect(lambda do, text: session.send(do, text))
         self.gate.stopped.connect(lambda: session.send("abort", "stopped at the gate"))
         self.dashboard.your_turn.entered.connect(lambda text: session.send("enter", text))
         self.dashboard.your_turn.corrects.connect(self._correct)
@@ -271,10 +274,13 @@ class RunStation(Station):
             self.start.refresh()
             found = session.itinerary()
             self.itinerary.show_itinerary(None if isinstance(found, str) else found)
-        elif view.gate is not None:
+        elif view.turn is not None:
             page = self.gate
-            live = "input and output are live" if view.source_on and view.load_on else ""
-            self.gate.show_gate(view.gate, view.hand, live or ("the input is live" if view.source_on else ""))
+            typed = {reading.quantity for _, reading in view.entries}
+            live = live_words(view.now, view.source_on, view.load_on, typed)
+            self.gate.show_turn(view.turn, live, view.refused)
+            if session.state is State.MAKING_SAFE and isinstance(view.turn, HandSetting):
+                self.gate.switches_off(view.turn.text)
         else:
             page = self.dashboard
             self.dashboard.refresh()
@@ -290,7 +296,7 @@ class RunStation(Station):
         if self.pages.currentWidget() is self.start_page:
             (self.start.operator if not self.start.operator.text() else self.start.button).setFocus()
         elif self.pages.currentWidget() is self.gate:
-            self.gate.tick.setFocus()
+            self.gate.take_focus()
         elif self.session.view.asked is None:
             self.dashboard.map.setFocus()
 

@@ -23,6 +23,7 @@ from zincsmith.formats.entry import parse_entry
 from zincsmith.model.errors import InputError
 from zincsmith.ui.ink import mark_icon, write
 from zincsmith.ui.theme import font, theme
+from zincsmith.ui.widgets.panel import tip
 
 Row = dict[str, Any]
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -166,7 +167,7 @@ class EditTable(QTableWidget):
 
     def _item(self, column: Column, text: str, there: bool) -> QTableWidgetItem:
         item = QTableWidgetItem(text)
-        item.setToolTip(item.text())
+        item.setToolTip(tip(item.text()))
         if column.unit or column.right:
             item.setTextAlignment(RIGHT)
         if column.unit:

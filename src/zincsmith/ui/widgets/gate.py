@@ -1,67 +1,181 @@
-"""A gate takes the whole centre of the station and is passed by a deliberate act."""
+"""A gate takes the whole centre of the station and is passed by a deliberate act: something to check, something to set
+by hand, what is noticed at a live unit, or what a stop rule leaves open."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
-from zincsmith.model.events import GateOpened
+from zincsmith.model.events import EntryRefused, GateOpened, HandSetting, SensesAsked, StopRuleMet
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.panel import Panel, button, label
 from zincsmith.ui.widgets.tick_box import TickBox
 
+Turn = GateOpened | HandSetting | SensesAsked | StopRuleMet
+SENSES = {
+    "glow": "1  Something glows",
+    "smell": "2  It smells of hot lacquer or burning",
+    "sound": "3  It hisses, buzzes or crackles",
+    "indicator": "4  Its indicator is on",
+}
+CHECKED, READ_TOO = "I have checked this", "I have checked this, and I have read the cautions"
+
 
 class GatePanel(Panel):
-    """Signals ``passed`` and ``stopped``. The button waits for the tick."""
+    """Signals: ``passed`` (text, body), ``stopped``, ``said`` (command, text) of a stop rule. The button waits for the
+    tick; nothing is preset."""
 
-    passed = Signal()
+    passed = Signal(str, dict)
     stopped = Signal()
+    said = Signal(str, str)
 
     def __init__(self) -> None:
         super().__init__("", name="yourturn")
         self.body.setContentsMargins(32, 24, 32, 24)
         self.body.setSpacing(12)
-        self.kicker = label("GATE: NOTHING IS SWITCHED ON BEFORE YOU SAY SO", 12, 600)
-        self.title = label("", 28, 700)
+        self.kicker = label("", 12, 600)
+        self.title = label("", 28, 700, wrap=True)
         self.text = label("", 18, wrap=True)
+        self.first = label("", 18, 700, "problem", wrap=True)
+        self.caution_head = label("Cautions", 15, 700)
         self.cautions = label("", 18, wrap=True)
-        self.tick = TickBox("I have checked this, and I have read the cautions")
+        self.price = label("", 15, 400, "doubtink", wrap=True)
+        self.tick = TickBox(CHECKED)
         self.tick.setFont(font(16, 600))
+        self.senses = self._sense_boxes()
+        self.line = QLineEdit()
+        self.line.setFont(font(22, 500))
+        self.line.setMaximumWidth(560)
+        self.problem = label("", 15, 400, "problem", wrap=True)
         self.go_on = button("Go on  Ctrl+Enter", "main", 16)
         self.go_on.setShortcut("Ctrl+Return")
         self.stop = button("Stop here", size=16)
-        self.tick.toggled.connect(self.go_on.setEnabled)
-        self.go_on.clicked.connect(self.passed)
+        self.again = button("It was mistyped: read again", size=16)
+        self.despite = button("Continue under this reason", size=16)
+        self.tick.toggled.connect(self._ready)
+        self.line.textChanged.connect(self._ready)
+        self.line.returnPressed.connect(self._pass)
+        self.go_on.clicked.connect(self._pass)
         self.stop.clicked.connect(self.stopped)
-        for widget in (self.text, self.cautions):
+        self.again.clicked.connect(lambda: self.said.emit("mistyped", ""))
+        self.despite.clicked.connect(lambda: self.said.emit("continue", self.line.text().strip()))
+        for widget in (self.title, self.text, self.first, self.cautions, self.price, self.problem):
             widget.setMaximumWidth(820)
-        for widget in (self.kicker, self.title, self.text):
-            self.body.addWidget(widget)
-        self.caution_head = label("Cautions", 15, 700)
-        self.body.addWidget(self.caution_head)
-        self.body.addWidget(self.cautions)
-        self.body.addSpacing(8)
-        self.body.addWidget(self.tick)
+        every: tuple[QWidget, ...] = (
+            self.kicker, self.title, self.text, self.first, self.caution_head, self.cautions, self.price, self.tick,
+            self.senses, self.line, self.problem,
+        )  # fmt: skip
+        for each in every:
+            self.body.addWidget(each)
         row = QHBoxLayout()
-        row.addWidget(self.go_on)
-        row.addWidget(self.stop)
+        for made in (self.go_on, self.again, self.despite, self.stop):
+            row.addWidget(made)
         row.addStretch()
         self.body.addLayout(row)
         self.body.addStretch()
-        self._gate: GateOpened | None = None
+        self._turn: Turn | None = None
 
-    def show_gate(self, gate: GateOpened, hand: bool = False, live: str = "") -> None:
-        """``hand``: something a person sets or switches; ``live`` says what is on meanwhile."""
-        if gate is self._gate:
+    def _sense_boxes(self) -> QWidget:
+        holder = QWidget()
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 0, 0, 0)
+        self.boxes = {name: TickBox(words) for name, words in SENSES.items()}
+        for row, box in enumerate(self.boxes.values()):
+            box.setFont(font(18, 600))
+            grid.addWidget(box, row, 0)
+        return holder
+
+    def show_turn(self, turn: Turn, live: str, refused: EntryRefused | None = None, price: str = "") -> None:
+        """``live`` says what is on, as last read or said; ``refused`` what was typed last and why it did not do;
+        ``price`` what passing the gate costs that cannot be taken back."""
+        self.problem.setText(f"“{refused.text}”: {refused.reason}." if refused is not None else "")
+        self.problem.setVisible(refused is not None)
+        if turn is self._turn:
             return
-        self._gate = gate
-        kicker = f"{'BY HAND' if hand else 'GATE'}: {live or 'nothing is switched on before you say so'}"
-        self.kicker.setText(kicker.upper())
-        self.tick.setText("It is done" if hand else "I have checked this, and I have read the cautions")
-        self.caution_head.setVisible(bool(gate.cautions))
-        self.title.setText(gate.title)
-        self.text.setText(gate.text)
-        self.cautions.setText("\n".join(f"•  {c}" for c in gate.cautions))
+        self._turn = turn
+        lands = isinstance(turn, HandSetting) and turn.target_V is not None
+        rule = turn if isinstance(turn, StopRuleMet) else None
+        asks, hand = isinstance(turn, SensesAsked), isinstance(turn, HandSetting)
+        kind = "STOP RULE" if rule else "BY HAND" if hand else "LOOK, SMELL, LISTEN" if asks else "GATE"
+        self.kicker.setText(f"{kind}: {live}".upper())
+        self.title.setText(_title(turn))
+        self.text.setText(_rule_text(turn) if isinstance(turn, StopRuleMet) else turn.text)
+        first = turn.switch_off_at if isinstance(turn, HandSetting) else ()
+        self.first.setText(f"Switch off first, type later: {', '.join(first)}.")
+        self.first.setVisible(bool(first))
+        cautions = turn.cautions if isinstance(turn, GateOpened) else ()
+        self.caution_head.setVisible(bool(cautions))
+        self.cautions.setVisible(bool(cautions))
+        self.cautions.setText("\n".join(f"•  {c}" for c in cautions))
+        self.price.setText(price)
+        self.price.setVisible(bool(price))
+        self.tick.setText("It is done" if hand else READ_TOO if cautions else CHECKED)
+        self.tick.setVisible(not (lands or asks or rule))
         self.tick.setChecked(False)
-        self.go_on.setEnabled(False)
-        self.tick.setFocus()
+        self.senses.setVisible(asks)
+        for box in self.boxes.values():
+            box.setChecked(False)
+        self.line.clear()
+        self.line.setVisible(lands or bool(rule and rule.may_continue))
+        self.line.setPlaceholderText("volts it landed at, by the power meter" if lands else "why it goes on")
+        self.line.setAccessibleName(self.line.placeholderText())
+        self.again.setVisible(rule is not None)
+        self.despite.setVisible(bool(rule and rule.may_continue))
+        self.go_on.setText("Go down and switch off  Ctrl+Enter" if rule else "Go on  Ctrl+Enter")
+        self.go_on.setShortcut("Ctrl+Return")
+        self.stop.setVisible(rule is None)
+        self._ready()
+        self.take_focus()
+
+    def switches_off(self, words: str) -> None:
+        """The bench is made safe and this is for a person's hands: said as large as anything can be."""
+        self.kicker.setText("MAKING SAFE: ONLY A HAND CAN DO THIS")
+        self.title.setText(f"SWITCH OFF: {words}")
+        self.text.setText("Do it now, then say so. What nobody confirms counts as live.")
+
+    def take_focus(self) -> None:
+        if not self.line.isHidden():
+            self.line.setFocus()
+        elif not self.senses.isHidden() or self.tick.isHidden():
+            self.go_on.setFocus()
+        else:
+            self.tick.setFocus()
+
+    def _ready(self) -> None:
+        rule = isinstance(self._turn, StopRuleMet)
+        typed = bool(self.line.text().strip())
+        needs_tick = not self.tick.isHidden() and not self.tick.isChecked()
+        needs_line = not rule and not self.line.isHidden() and not typed
+        self.go_on.setEnabled(not needs_tick and not needs_line)
+        self.despite.setEnabled(typed)
+
+    def _pass(self) -> None:
+        if not self.go_on.isEnabled() or (isinstance(self._turn, StopRuleMet) and self.sender() is self.line):
+            return
+        if isinstance(self._turn, StopRuleMet):
+            self.said.emit("go down", "")
+        elif isinstance(self._turn, SensesAsked):
+            self.passed.emit("", {"senses": {name: box.isChecked() for name, box in self.boxes.items()}})
+        else:
+            self.passed.emit(self.line.text().strip(), {})
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        at = event.key() - Qt.Key.Key_1
+        if not self.senses.isHidden() and 0 <= at < len(self.boxes):
+            list(self.boxes.values())[at].toggle()
+            return
+        super().keyPressEvent(event)
+
+
+def _title(turn: Turn) -> str:
+    if isinstance(turn, HandSetting):
+        return "By hand"
+    return turn.words if isinstance(turn, StopRuleMet) else turn.title
+
+
+def _rule_text(rule: StopRuleMet) -> str:
+    text = "Nothing is raised any further before you decide. Was it a slip, read it again."
+    if rule.may_continue:
+        return f"{text} To go on all the same takes a reason, which stands beside every finding of this part."
+    return f"{text} This is a limit that nobody goes beyond: go down and switch off."

@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from html import escape
 
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from zincsmith.formats.plain_text import shown
 from zincsmith.ui.theme import font
+
+LONGEST = 4000  # characters that a label or a tip shows
 
 
 class Panel(QFrame):
@@ -30,14 +35,35 @@ class Panel(QFrame):
             self.body.addLayout(self.head)
 
 
-def label(text: str, size: int = 13, weight: int = 400, name: str = "", wrap: bool = False) -> QLabel:
+class Words(QLabel):
+    """Text as it is, whatever stands in it: never markup, what would steer the line is written out, and a megabyte that
+    somebody typed is cut. ``rich`` marks the exception, whose foreign parts are escaped."""
+
+    def __init__(self, text: str, rich: bool = False) -> None:
+        super().__init__()
+        self._rich = rich
+        self.setTextFormat(Qt.TextFormat.RichText if rich else Qt.TextFormat.PlainText)
+        self.setText(text)
+
+    def setText(self, text: str) -> None:
+        super().setText(text if self._rich else shown(text, LONGEST))
+
+
+def label(
+    text: str, size: int = 13, weight: int = 400, name: str = "", wrap: bool = False, rich: bool = False
+) -> QLabel:
     """A label in the house face; ``name`` second, problem or doubtink chooses its colour."""
-    made = QLabel(text)
+    made = Words(text, rich)
     made.setFont(font(size, weight))
     made.setWordWrap(wrap)
     if name:
         made.setObjectName(name)
     return made
+
+
+def tip(text: str) -> str:
+    """The text for a tool tip, which would take it for markup if it looked like it."""
+    return f"<qt>{escape(shown(text, LONGEST))}</qt>" if text else ""
 
 
 def button(text: str, name: str = "", size: int = 13, weight: int = 600) -> QPushButton:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from html import escape
 from pathlib import Path
 
 import numpy as np
@@ -52,7 +53,7 @@ class Plot(QWidget):
         self.widget.setMenuEnabled(False)
         self.widget.hideButtons()
         self.widget.setAccessibleName(title)
-        self.readout = label("", 13)
+        self.readout = label("", 13, rich=True)
         self.readout.setTextFormat(Qt.TextFormat.RichText)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -175,7 +176,7 @@ class Plot(QWidget):
             if len(curve.x):
                 y = float(curve.y[int(np.argmin(np.abs(curve.x - at)))])
                 hue = theme().text_of(curve.kind).name()
-                parts.append(f"{curve.name} <b><span style='color:{hue}'>{y:.4g} {self.y_unit}</span></b>")
+                parts.append(f"{escape(curve.name)} <b><span style='color:{hue}'>{y:.4g} {self.y_unit}</span></b>")
         self.readout.setText("&nbsp;&nbsp;&nbsp;".join(parts))
 
     # Out of the plot

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QLineEdit
 from zincsmith.formats.entry import parse_entry
 from zincsmith.model.errors import InputError
 from zincsmith.ui.theme import font
+from zincsmith.ui.widgets.panel import tip
 
 
 @dataclass(frozen=True)
@@ -75,7 +76,7 @@ class SayLine(QLineEdit):
                 value, reason = split_correction(text, one.unit)
             except InputError as error:
                 self.setPlaceholderText(error.message)
-                self.setToolTip(error.message)
+                self.setToolTip(tip(error.message))
                 return
             self.said.emit("correct", value, {"reading": one.reading, "reason": reason})
         else:
