@@ -171,7 +171,7 @@ def test_what_does_not_answer_is_named_and_the_rest_made_safe(
     again.close()
     assert not safety.confirmed
     assert re.match(unconfirmed, safety.unconfirmed[0])
-    if role == "ac_source":  # the signs say the same as the silence
+    if fault == "DROP":  # the signs say the same as the silence
         assert "input gone (the power meter (input volts) still reads 11" in safety.unconfirmed[1]
     else:
         assert len(safety.unconfirmed) == 1

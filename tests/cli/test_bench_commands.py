@@ -74,7 +74,7 @@ def test_a_run_that_was_stopped_is_checked_and_resumed(command: Command, tmp_pat
     assert stopped.returncode == 3
     checked = command("book", "check", book)
     assert checked.returncode == 0
-    assert "aborted (the gate was not passed); made safe by the program" in checked.stdout
+    assert "aborted (the gate was not passed); switched off by the program: AC source off, read back" in checked.stdout
     resumed = command("resume", "--book", book, "--operator", "T", "--yes")
     assert resumed.returncode in (0, 1), resumed.stderr
     with BookReader(book) as reader:
@@ -98,7 +98,7 @@ def test_a_killed_run_is_told_with_who_made_the_bench_safe(command: Command, tmp
     child.wait()
     found = json.loads(command("book", "check", book, "--json").stdout)
     assert found["damage"] == []
-    assert found["runs"][0]["end"].startswith("interrupted (the engine ended); the guardian made the bench safe")
+    assert found["runs"][0]["end"].startswith("interrupted (the engine ended); the guardian switched the bench off")
     last = json.loads(log.read_text().rpartition("\n")[0].splitlines()[-1])
     assert (last["source_on"], last["load_on"]) == (False, False)
 

@@ -331,11 +331,10 @@ def test_a_wall_outlet_is_used_as_it_is_and_unplugged_by_a_person(
             plug.say("VOLT 118;FREQ 60;:OUTP 1;:OUTP?")
         if state is State.MAKING_SAFE:
             plug.say("OUTP 0;:OUTP?")
+            return [Command("note", "nobody says a word: the power meter has to notice")]
         return []
 
     actor = Actor(hands)
-    with pytest.raises(InputError, match="nobody can pass the gates"):
-        scene.run(actor, Start("Tester", 23.0, auto_gates=True))
     closed = scene.run(actor)
     plug.line.close()
     assert (closed.outcome, closed.safe) == ("complete", True)
