@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
+from pydantic_core import PydanticSerializationError
 
+from zincsmith.formats.plain_text import storable
 from zincsmith.model.errors import BookError
 from zincsmith.model.events import EVENTS, Event
 from zincsmith.model.plan import Plan
@@ -26,8 +29,21 @@ def _adapter(cls: Any) -> TypeAdapter[Any]:
 
 
 def dump(record: object) -> str:
-    """One record as JSON."""
-    return _adapter(type(record)).dump_json(record).decode()
+    """One record as JSON. Half surrogates, which no file can hold, are written out."""
+    adapter = _adapter(type(record))
+    try:
+        return adapter.dump_json(record).decode()
+    except PydanticSerializationError:
+        plain = _storable(adapter.dump_python(record))
+        return json.dumps(plain, ensure_ascii=False, separators=(",", ":"), default=str)
+
+
+def _storable(value: Any) -> Any:
+    if isinstance(value, str):
+        return storable(value)
+    if isinstance(value, dict):
+        return {_storable(k): _storable(v) for k, v in value.items()}
+    return [_storable(v) for v in value] if isinstance(value, list | tuple) else value
 
 
 def load(cls: type[T], body: str) -> T:

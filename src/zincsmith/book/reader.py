@@ -11,11 +11,14 @@ from types import TracebackType
 
 from zincsmith.book.codec import DOCUMENTS, load, load_event
 from zincsmith.book.file import clear_errors, connect_reader
+from zincsmith.book.seal import RunSeal, check_documents, check_log, check_projections, check_run
 from zincsmith.model.errors import BookError
 from zincsmith.model.events import Event, RunClosed, RunOpened, RunResumed
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+
+AT_ONCE = 500  # events
 
 
 @dataclass(frozen=True)
@@ -77,8 +80,10 @@ class BookReader:
         if kinds:
             query += f" AND kind IN ({', '.join('?' * len(kinds))})"
         with clear_errors(self.path):
-            for row in self._db.execute(query + " ORDER BY seq", (*values, *(k.__name__ for k in kinds))).fetchall():
-                yield Written(row[0], row[1], row[2], row[3], row[4], load_event(row[5], row[6]))
+            cursor = self._db.execute(query + " ORDER BY seq", (*values, *(k.__name__ for k in kinds)))
+            while rows := cursor.fetchmany(AT_ONCE):  # memory does not grow with the book
+                for row in rows:
+                    yield Written(row[0], row[1], row[2], row[3], row[4], load_event(row[5], row[6]))
 
     def last_seq(self) -> int:
         seq: int = self._db.execute("SELECT coalesce(max(seq), 0) FROM event").fetchone()[0]
@@ -105,6 +110,17 @@ class BookReader:
         event = next(self.events(run=run, kinds=(RunOpened,))).event
         assert isinstance(event, RunOpened)
         return event
+
+    def seal(self, run: int) -> RunSeal:
+        """Whether the evidence of a run is what was written."""
+        with clear_errors(self.path):
+            return check_run(self._db, run)
+
+    def changed_beside(self) -> list[str]:
+        """What is not what was stored, apart from the runs: documents, the tables made from events, the log."""
+        with clear_errors(self.path):
+            log = check_log(self._db)
+            return [*check_documents(self._db), *check_projections(self._db), *([log] if log else [])]
 
     def closed(self, run: int) -> RunClosed | None:
         found = [w.event for w in self.events(run=run, kinds=(RunClosed, RunResumed))]

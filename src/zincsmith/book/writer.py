@@ -14,8 +14,10 @@ from types import TracebackType
 
 from zincsmith.book.codec import DOCUMENTS, dump, load
 from zincsmith.book.file import clear_errors, close_writer, connect_writer, take_lock
+from zincsmith.book.seal import CLOSING, body_digest, link
+from zincsmith.formats.plain_text import storable
 from zincsmith.model.errors import BookError
-from zincsmith.model.events import Event, PointTaken, Revised, RunClosed, RunOpened, RunResumed
+from zincsmith.model.events import DocumentsBound, Event, PointTaken, Revised, RunClosed, RunOpened, RunResumed
 
 
 class BookWriter:
@@ -23,6 +25,7 @@ class BookWriter:
 
     def __init__(self, path: Path) -> None:
         self.path = path
+        self._tips: dict[int | None, str] = {}
         self._lock = take_lock(path)
         try:
             self._db = connect_writer(path)
@@ -70,7 +73,15 @@ class BookWriter:
         with clear_errors(self.path), _Transaction(self):
             run = self.next_run()
             self._insert(opened, run, None, None)
+            self._insert(self._bound(opened), run, None, None)
             return run
+
+    def _bound(self, opened: RunOpened) -> DocumentsBound:
+        """What a run cites, by the hash of what is stored."""
+        cited = (("unit", opened.unit, opened.unit_n), ("rig", "bench", opened.rig_n), ("plan", "plan", opened.plan_n))
+        query = "SELECT body FROM document WHERE kind = ? AND key = ? AND n = ?"
+        rows = [(*one, self._db.execute(query, one).fetchone()) for one in cited]
+        return DocumentsBound(tuple((kind, key, n, body_digest(row[0])) for kind, key, n, row in rows if row))
 
     def next_run(self) -> int:
         """The number that the next run will have."""
@@ -81,20 +92,35 @@ class BookWriter:
         """A whole run in one commit, whole or not at all; returns its number."""
         with clear_errors(self.path), _Transaction(self):
             run = self.next_run()
-            for step, event in enumerate((opened, *events)):
-                self._insert(event, run, step or None, None)
+            self._insert(opened, run, None, None)
+            self._insert(self._bound(opened), run, None, None)
+            for step, event in enumerate(events, 1):
+                self._insert(event, run, step, None)
             return run
 
     def _insert(self, event: Event, run: int | None, step: int | None, bench_s: float | None) -> int:
-        at = datetime.now(UTC).isoformat(timespec="milliseconds")
+        at, kind, body = datetime.now(UTC).isoformat(timespec="milliseconds"), type(event).__name__, dump(event)
+        bench_s = float(bench_s) if bench_s is not None else None
+        digest = link(self._tip(run), run, step, at, bench_s, kind, body)
         cursor = self._db.execute(
-            "INSERT INTO event (run, step, at, bench_s, kind, v, body) VALUES (?, ?, ?, ?, ?, 1, ?)",
-            (run, step, at, bench_s, type(event).__name__, dump(event)),
+            "INSERT INTO event (run, step, at, bench_s, kind, v, body, digest) VALUES (?, ?, ?, ?, ?, 1, ?, ?)",
+            (run, step, at, bench_s, kind, body, digest),
         )
         seq = cursor.lastrowid
         assert seq is not None
+        self._tips[run] = digest
         self._project(event, run, seq, at)
+        if kind in CLOSING:
+            self._db.execute("UPDATE run SET digest = ? WHERE id = ?", (digest, run))
         return seq
+
+    def _tip(self, run: int | None) -> str:
+        """The digest of the last event of a run, or of what belongs to none."""
+        if run not in self._tips:
+            query = "SELECT digest FROM event WHERE run IS ? AND digest IS NOT NULL ORDER BY seq DESC LIMIT 1"
+            row = self._db.execute(query, (run,)).fetchone()
+            self._tips[run] = row[0] if row else ""
+        return self._tips[run]
 
     def _project(self, event: Event, run: int | None, seq: int, at: str) -> None:
         if isinstance(event, RunOpened):
@@ -119,7 +145,7 @@ class BookWriter:
         """Store a whole new revision of a document and make it the head. An unchanged one is not stored again."""
         if not isinstance(record, DOCUMENTS[kind]):
             raise BookError(f"a {type(record).__name__} is no {kind}")
-        body = dump(record)
+        body, key, why = dump(record), storable(key), storable(why)
         with clear_errors(self.path), _Transaction(self):
             head = self._head(kind, key)
             if head is not None and self._body(kind, key, head) == body:
@@ -140,8 +166,8 @@ class BookWriter:
             "SELECT coalesce(max(n), 0) + 1 FROM document WHERE kind = ? AND key = ?", (kind, key)
         ).fetchone()[0]
         self._db.execute(
-            "INSERT INTO document (kind, key, n, parent, at, why, body) VALUES (?, ?, ?, ?, ?, ?, ?)",
-            (kind, key, n, parent, datetime.now(UTC).isoformat(timespec="seconds"), why, body),
+            "INSERT INTO document (kind, key, n, parent, at, why, body, sha256) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            (kind, key, n, parent, datetime.now(UTC).isoformat(timespec="seconds"), why, body, body_digest(body)),
         )
         return n
 
@@ -237,9 +263,11 @@ class BookWriter:
         with clear_errors(self.path), _Transaction(self):
             self._db.execute("DELETE FROM run")
             self._db.execute("DELETE FROM reading")
-            rows = self._db.execute("SELECT seq, run, at, kind, body FROM event ORDER BY seq").fetchall()
-            for seq, run, at, kind, body in rows:
+            rows = self._db.execute("SELECT seq, run, at, kind, body, digest FROM event ORDER BY seq").fetchall()
+            for seq, run, at, kind, body, digest in rows:
                 self._project(load_event(kind, body), run, seq, at)
+                if kind in CLOSING:
+                    self._db.execute("UPDATE run SET digest = ? WHERE id = ?", (digest, run))
 
 
 def _names(opened: RunOpened) -> str:
@@ -250,7 +278,7 @@ class _Transaction:
     """BEGIN IMMEDIATE ... COMMIT, or ROLLBACK on any error."""
 
     def __init__(self, book: BookWriter) -> None:
-        self._db = book._db
+        self._db, self._tips = book._db, book._tips
 
     def __enter__(self) -> None:
         self._db.execute("BEGIN IMMEDIATE")
@@ -258,5 +286,7 @@ class _Transaction:
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, tb: TracebackType | None) -> None:
         if kind is None:
             self._db.execute("COMMIT")
-        elif self._db.in_transaction:
+            return
+        self._tips.clear()  # what was not kept is no link of a chain
+        if self._db.in_transaction:
             self._db.execute("ROLLBACK")

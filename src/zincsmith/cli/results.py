@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sys
 from pathlib import Path
 from typing import Annotated
 
@@ -19,6 +20,7 @@ from zincsmith.cli.app import (
     print_rows,
     print_table,
 )
+from zincsmith.formats.plain_text import shown
 
 
 @app.command()
@@ -41,6 +43,7 @@ def findings(
         _recompute(book, run, as_json, (over, coverage, guard))
         return
     judged = judged_run(book, run, over, coverage, guard)
+    _warn_changed(book, judged)
     if against is not None:
         _print_changes(judged, judged_run(book, against, over, coverage, guard), as_json)
     elif as_json:
@@ -49,25 +52,37 @@ def findings(
         print_table(judged)
 
 
+def _warn_changed(book: Path, judged) -> None:  # type: ignore[no-untyped-def]
+    """Words that cannot be missed, wherever a signed run is told whose evidence was changed."""
+    from zincsmith.book.reader import BookReader
+    from zincsmith.judge.kept import broken_words, seals_of
+
+    with BookReader(book) as reader:
+        words = broken_words(seals_of(reader, judged))
+    if words:
+        print(f"*** {shown(words)} ***", file=sys.stderr)
+
+
 def _recompute(book: Path, number: int | None, as_json: bool, chosen: tuple[str, str, str]) -> None:
     """Compare with what was kept; what has never been kept is kept now, so that there is something to compare with."""
     from zincsmith.book.reader import BookReader
+    from zincsmith.book.seal import BROKEN
     from zincsmith.book.writer import BookWriter
-    from zincsmith.judge.kept import changes, kept_of, snapshot
+    from zincsmith.judge.kept import broken_words, changes, kept_of, seals_of, snapshot
 
     run = judged_run(book, number, *chosen)
     with BookReader(book) as reader:
         before = kept_of(reader, run.row.id)
+        seal, broken = reader.seal(run.row.id), broken_words(seals_of(reader, run))
     now = snapshot(run)
     told, why = changes(before, now) if before is not None else ([], [])
-    if before is None or told:
+    if (before is None or told) and seal.state != BROKEN:
         with BookWriter(book) as writer:
             writer.append(now, run=run.row.id)
     if as_json:
         same = None if before is None else not told
-        print(
-            json.dumps({"run": run.row.id, "same": same, "changed": told, "because": why}, indent=2, ensure_ascii=False)
-        )
+        said = {"run": run.row.id, "same": same, "changed": told, "because": why, "seal": broken or seal.words}
+        print(json.dumps(said, indent=2, ensure_ascii=False))
     elif before is None:
         print(f"Run {run.row.id}: nothing was kept to compare with; its {len(now.rows)} findings are kept now.")
     elif not told:
@@ -79,6 +94,10 @@ def _recompute(book: Path, number: int | None, as_json: bool, chosen: tuple[str,
         print("Because:")
         for line in why or ["nothing that is known of: please report it"]:
             print(f"  {line}")
+    if not as_json:
+        print(f"Evidence of run {run.row.id}: {shown(broken or seal.words)}.")
+    if seal.state == BROKEN:
+        raise typer.Exit(1)
 
 
 @app.command()
@@ -91,14 +110,17 @@ def sign(
     from zincsmith.book.reader import BookReader
     from zincsmith.book.writer import BookWriter
     from zincsmith.judge.judging import judge_run
-    from zincsmith.judge.kept import signature
+    from zincsmith.judge.kept import refuse_changed, signature
 
     with BookReader(book) as reader:
+        refuse_changed(reader, reader.run(run).id)
         events = signature(judge_run(reader, run), by)
         number = reader.run(run).id
     with BookWriter(book) as writer:
         writer.append(*events, run=number)
-    print(f"Run {number} is signed by {by}.")
+    with BookReader(book) as reader:
+        digest = reader.seal(number).digest
+    print(f"Run {number} is signed by {shown(by)}.\nSeal: {digest}")
 
 
 @app.command()
@@ -118,7 +140,7 @@ def amend(
         event = amendment(reader, number, by, text)
     with BookWriter(book) as writer:
         writer.append(event, run=number)
-    print(f"Run {number} is amended by {by}.")
+    print(f"Run {number} is amended by {shown(by)}.")
 
 
 @app.command()
@@ -135,6 +157,7 @@ def report(
     from zincsmith.report.html import write_report
 
     judged = judged_run(book, run, over, coverage, guard)
+    _warn_changed(book, judged)
     with BookReader(book) as reader:
         write_report(reader, judged, out)
     print(out)
@@ -154,6 +177,7 @@ def export(
     from zincsmith.report.folder import write_folder
 
     judged = judged_run(book, run, over, coverage, guard)
+    _warn_changed(book, judged)
     with BookReader(book) as reader:
         for file in write_folder(reader, judged, out):
             print(file)

@@ -191,14 +191,18 @@ app.add_typer(book_commands, name="book")
 
 
 @book_commands.command("check")
-def check_book(book: BookArgument, as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False) -> None:
+def check_book(
+    book: BookArgument,
+    as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False,
+    digest: Annotated[str, typer.Option(help="the seal that a signed report prints")] = "",
+) -> None:
     """Verify a book, and say what was interrupted and who made the bench safe. Exit 1 when something is damaged."""
     from zincsmith.engine.book_check import check_book as look
 
-    found = look(book)
+    found = look(book, digest)
     if as_json:
         print(json.dumps(found.as_json(), indent=2, ensure_ascii=False))
     else:
         for line in found.lines():
-            print(line)
+            print(shown(line, 4000))
     raise typer.Exit(1 if found.damage else 0)

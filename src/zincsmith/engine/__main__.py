@@ -17,6 +17,7 @@ from typing import Any
 from zincsmith.bench.scan import scan
 from zincsmith.book.codec import DOCUMENTS, load, load_event
 from zincsmith.book.reader import BookReader
+from zincsmith.book.seal import BROKEN
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.control import ControlDesk
 from zincsmith.engine.desk import Command
@@ -137,6 +138,8 @@ class Service:
                 raise InputError(f"run {run} has not ended: nobody can answer for it yet")
             if command.do == "amend" and not list(reader.events(run=run, kinds=(Signed,))):
                 raise InputError(f"run {run} is not signed: there is nothing to amend")
+            if command.do == "sign" and (chain := reader.seal(run)).state == BROKEN:
+                raise InputError(f"run {run}: {chain.words}. Nobody can answer for it")
         if command.do == "sign":
             kept = load_event("FindingsKept", str(said["kept"]))
             assert isinstance(kept, FindingsKept)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass
 
 from zincsmith import __version__
 from zincsmith.book.reader import BookReader
+from zincsmith.book.seal import BROKEN
 from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.judge.words import where_words
@@ -23,12 +24,15 @@ USUAL = asdict(Conventions())  # what was in force before there was a choice
 
 @dataclass(frozen=True)
 class Seal:
-    """A signature under a run: who, when, over which evidence; ``holds`` says that the evidence is still that one."""
+    """A signature under a run: who, when, over which evidence; ``holds`` says that the evidence is still that one,
+    ``why`` what is not. ``digest`` is that of the run's chain with this signature, empty where it is not sealed."""
 
     by: str
     at: str
     evidence: str
     holds: bool
+    why: str = ""
+    digest: str = ""
 
 
 def snapshot(run: JudgedRun) -> FindingsKept:
@@ -63,12 +67,29 @@ def kept_of(book: BookReader, run: int) -> FindingsKept | None:
 
 def seals_of(book: BookReader, run: JudgedRun) -> list[Seal]:
     """The signatures under a run, in order."""
-    now = evidence_digest(run)
-    return [
-        Seal(w.event.by, w.at, w.event.evidence, w.event.evidence == now)
-        for w in book.events(run=run.row.id, kinds=(Signed,))
-        if isinstance(w.event, Signed)
-    ]
+    signed = [(w.at, w.event) for w in book.events(run=run.row.id, kinds=(Signed,)) if isinstance(w.event, Signed)]
+    if not signed:
+        return []
+    now, chain = evidence_digest(run), book.seal(run.row.id)
+    found = []
+    for n, (at, one) in enumerate(signed):
+        why = chain.why if chain.state == BROKEN else "" if one.evidence == now else "its points are others now"
+        digest = chain.signed[n] if n < len(chain.signed) else ""
+        found.append(Seal(one.by, at, one.evidence, not why, why, digest))
+    return found
+
+
+def broken_words(seals: Sequence[Seal]) -> str:
+    """What stands wherever a signed run is told whose evidence was changed; empty when nothing was."""
+    wrong = next((s for s in seals if not s.holds), None)
+    return f"SIGNED BY {wrong.by}, BUT THE EVIDENCE WAS CHANGED SINCE: {wrong.why}" if wrong is not None else ""
+
+
+def refuse_changed(book: BookReader, run: int) -> None:
+    """InputError when the evidence of a run is not what was written: nobody signs that."""
+    chain = book.seal(run)
+    if chain.state == BROKEN:
+        raise InputError(f"run {run}: {chain.words}. Nobody can answer for it")
 
 
 def amendments_of(book: BookReader, run: int) -> list[tuple[str, Amended]]:

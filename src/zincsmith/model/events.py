@@ -35,6 +35,13 @@ class RunOpened:
 
 
 @dataclass(frozen=True)
+class DocumentsBound:
+    """The documents that a run cites, bound into its chain: (kind, key, n, SHA-256 of the body as stored)."""
+
+    documents: tuple[tuple[str, str, int, str], ...]
+
+
+@dataclass(frozen=True)
 class RunResumed:
     """A run that had ended early goes on from ``step``; everything before it is kept."""
 
@@ -423,6 +430,7 @@ class Amended:
 Event = (
     Revised
     | RunOpened
+    | DocumentsBound
     | RunResumed
     | PartBegan
     | PartEnded

@@ -12,12 +12,13 @@ from jinja2 import Environment, StrictUndefined
 from markupsafe import Markup
 
 from zincsmith.book.reader import BookReader
+from zincsmith.book.seal import RunSeal
 from zincsmith.judge.budget import grouped
 from zincsmith.judge.conventions import GUARD_WORDS, convention_words
 from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.instrument_words import accuracy_words
 from zincsmith.judge.judging import JudgedRun
-from zincsmith.judge.kept import Seal, amendments_of, seals_of
+from zincsmith.judge.kept import Seal, amendments_of, broken_words, seals_of
 from zincsmith.judge.label_doubts import label_doubts
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.judge.safety import safety_reading, safety_words
@@ -47,8 +48,13 @@ def verdict_mark(verdict: Verdict) -> Markup:
     return Markup(f'<svg width="14" height="14" viewBox="-1 -1 16 16" aria-hidden="true">{shape}</svg>')
 
 
-def render(run: JudgedRun, seals: Sequence[Seal] = (), amendments: Sequence[tuple[str, Amended]] = ()) -> str:
-    """The report as HTML text, with the signatures under the run and what was added after them."""
+def render(
+    run: JudgedRun,
+    seals: Sequence[Seal] = (),
+    amendments: Sequence[tuple[str, Amended]] = (),
+    chain: RunSeal | None = None,
+) -> str:
+    """The report as HTML text, with the signatures under the run, what was added after them, and its seal."""
     environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
     environment.filters.update(conditions=condition_words, duration=duration, where=where_words)
     template = environment.from_string(
@@ -77,6 +83,8 @@ def render(run: JudgedRun, seals: Sequence[Seal] = (), amendments: Sequence[tupl
         guard=GUARD_WORDS[run.conventions.guard],
         conventions=convention_words(run.conventions),
         seals=seals,
+        broken=broken_words(seals),
+        chain=chain,
         amendments=amendments,
         local_time=local_time,
     )
@@ -98,7 +106,7 @@ def _row(one: Judged) -> dict[str, Any]:
 
 def write_report(book: BookReader, run: JudgedRun, out: Path) -> None:
     """Write the file whole or not at all, as PDF when its name says so. InputError when it cannot be written."""
-    text = render(run, seals_of(book, run), amendments_of(book, run.row.id))
+    text = render(run, seals_of(book, run), amendments_of(book, run.row.id), book.seal(run.row.id))
     if out.suffix.lower() == ".pdf":
         from zincsmith.report.pdf import pdf_of
 

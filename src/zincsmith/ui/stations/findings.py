@@ -12,7 +12,7 @@ from zincsmith.judge.against import against
 from zincsmith.judge.conventions import turned
 from zincsmith.judge.curves import Curves, all_curves
 from zincsmith.judge.judging import JudgedRun, judge_again
-from zincsmith.judge.kept import snapshot
+from zincsmith.judge.kept import broken_words, snapshot
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.judge.words import local_time
 from zincsmith.model.errors import InputError, ZincsmithError
@@ -257,8 +257,10 @@ class FindingsStation(Station):
         self.files.setEnabled(self.session.allowed("take in") and not self.session.read_only)
         self.seal.setEnabled(ended and self.session.allowed("sign") and not self.session.read_only)
         if seals:
-            holds = "" if seals[-1].holds else "; the evidence is another now"
-            self.sealed.setText(f"Signed by {seals[-1].by}, {local_time(seals[-1].at, date=True)}{holds}")
+            broken = broken_words(seals)
+            self.sealed.setText(broken or f"Signed by {seals[-1].by}, {local_time(seals[-1].at, date=True)}")
+            self.sealed.setObjectName("problem" if broken else "")
+            self.sealed.style().polish(self.sealed)
         self.sealed.setVisible(bool(seals))
 
     def _ask_for_files(self) -> None:
