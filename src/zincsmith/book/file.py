@@ -46,7 +46,7 @@ def take_lock(path: Path) -> int:
     does not meet the byte locks of SQLite.
     """
     try:
-        fd = os.open(path, os.O_RDWR | os.O_CREAT, 0o644)
+        fd = os.open(path, os.O_RDWR | os.O_CREAT, 0o600)
     except OSError as error:
         raise BookError(f"{path}: cannot be opened for writing ({error.strerror})") from None
     try:

@@ -17,7 +17,8 @@ from zincsmith.book.writer import BookWriter
 from zincsmith.engine.composer import lines_for
 from zincsmith.engine.entries import reading_of
 from zincsmith.formats.accuracy_file import ColumnAccuracy, read_accuracy
-from zincsmith.formats.table_file import Columns, read_columns
+from zincsmith.formats.columns import Columns
+from zincsmith.formats.table_file import read_columns
 from zincsmith.model.errors import BookError, InputError
 from zincsmith.model.events import FileTaken, PartBegan, PartEnded, PointTaken, RunClosed, RunOpened
 from zincsmith.model.plan import LINES, GridOptions, HarmonicOptions, Line, Options, Plan, StandbyOptions

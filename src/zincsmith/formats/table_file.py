@@ -6,81 +6,21 @@ line that was cut. What is not is refused with file, line, column, reason and re
 
 from __future__ import annotations
 
-import json
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from zincsmith.formats.columns import Array, Columns, refuse_large
 from zincsmith.formats.delimited import EXPORT, Dialect, cells_of, is_number, look_at
-from zincsmith.formats.units_text import split_head, unit_of
+from zincsmith.formats.structured_file import READERS
 from zincsmith.model.errors import InputError
 
-Array = NDArray[np.float64]
-
+MOST_BYTES_TEXT = 256_000_000
 NOT_A_NUMBER, INFINITE = 9.91e37, 9.9e37  # SCPI-1999, volume 1, 7.2.1 (from memory)
 NEAR = 1e33
-MOST_COLUMNS = 4096
 NOTHING = ["", "nan", "NaN", "NAN", "NA", "N/A", "n/a", "null", "NULL", "None", "none", "-", "--", "-nan", "-NaN"]
-
-
-@dataclass(frozen=True)
-class Columns:
-    """Columns by their heads as they stand, in the unit they stand in; a cell without a value is NaN.
-
-    ``units`` are units that stand apart from the head (a row below it, an attribute). ``line`` is the line of the
-    first row, None where a file has no lines. ``notes`` tell what was passed over.
-    """
-
-    file: Path
-    values: Mapping[str, Array]
-    units: Mapping[str, str]
-    twice: tuple[str, ...]
-    line: int | None
-    notes: tuple[str, ...]
-
-    def find(self, wanted: str, base: str) -> Array | None:
-        """The column of a quantity in its base unit; None when there is none.
-
-        ``wanted`` is a head, or a head without its unit: ``voltage_V`` finds ``voltage_mV`` and ``Voltage (mV)`` too.
-        InputError when two fit, or the unit is of another kind.
-        """
-        name, _ = split_head(wanted)
-        exact = [h for h in self.values if h == wanted]
-        loose = [h for h in self.values if split_head(h)[0].lower().replace(" ", "_") == name.lower().replace(" ", "_")]
-        heads = exact or loose
-        if not heads:
-            return None
-        if len(heads) > 1 or heads[0] in self.twice:
-            raise InputError(
-                f"{max(2, len(heads))} columns are called {wanted!r}; rename one, or name the column that is meant",
-                file=str(self.file),
-                key=wanted,
-            )
-        head = heads[0]
-        unit = unit_of(self.units[head]) if self.units.get(head) else split_head(head)[1]
-        if unit is None:
-            unit = (base, 1.0)
-        if unit[0] != base:
-            raise InputError(
-                f"column {head!r} is in {unit[0] or 'no unit'}, {base or 'a plain number'} is wanted: name another",
-                file=str(self.file),
-                key=wanted,
-            )
-        return self.values[head] * unit[1] if unit[1] != 1.0 else self.values[head]
-
-    def need(self, wanted: str, base: str, option: str) -> Array:
-        """As find; InputError, with what there is and the ``option`` that names another, when there is none."""
-        found = self.find(wanted, base)
-        if found is None:
-            heads = ", ".join(list(self.values)[:12])
-            raise InputError(
-                f"there is no column {wanted!r}; there are: {heads}. Name it with {option}", file=str(self.file)
-            )
-        return found
 
 
 def read_columns(file: Path) -> Columns:
@@ -88,14 +28,8 @@ def read_columns(file: Path) -> Columns:
     if not file.is_file():
         raise InputError("there is no such file", file=str(file))
     suffix = file.suffix.lower()
-    if suffix == ".json":
-        found = _from_json(file)
-    elif suffix in (".h5", ".hdf5", ".hdf"):
-        found = _from_hdf5(file)
-    elif suffix in (".npy", ".npz"):
-        found = _from_numpy(file)
-    else:
-        found = _from_text(file)
+    refuse_large(file, MOST_BYTES_TEXT)
+    found = READERS[suffix](file) if suffix in READERS else _from_text(file)
     return _without_markers(found)
 
 
@@ -287,102 +221,3 @@ def _refuse_first_wrong(file: Path, dialect: Dialect) -> None:
                 column=at + 1,
                 key=dialect.names[at] or None,
             )
-
-
-# JSON, HDF5, NumPy
-
-
-def _from_json(file: Path) -> Columns:
-    try:
-        found = json.loads(file.read_bytes())
-    except (ValueError, RecursionError) as error:
-        raise InputError(f"this is no JSON ({str(error)[:100]})", file=str(file)) from None
-    if isinstance(found, dict) and isinstance(found.get("columns"), dict):
-        found = found["columns"]
-    if isinstance(found, list) and found and all(isinstance(row, dict) for row in found):
-        heads = list(dict.fromkeys(key for row in found for key in row))
-        found = {head: [row.get(head) for row in found] for head in heads}
-    if not isinstance(found, dict) or not found:
-        raise InputError(
-            'a file of columns is {"time_s": [...], "voltage_V": [...]}, or a list of rows with these keys',
-            file=str(file),
-        )
-    columns = {str(k): _json_column(file, str(k), v) for k, v in found.items() if isinstance(v, list)}
-    return _even(file, columns, {})
-
-
-def _json_column(file: Path, head: str, cells: list[Any]) -> Array:
-    out = np.full(len(cells), np.nan)
-    for n, cell in enumerate(cells):
-        if cell is None:
-            continue
-        if isinstance(cell, bool) or not isinstance(cell, int | float):
-            raise InputError(f"row {n + 1} is no number: {str(cell)[:40]!r}", file=str(file), key=head)
-        try:
-            out[n] = cell
-        except OverflowError:
-            raise InputError(f"row {n + 1} is no number that can be held", file=str(file), key=head) from None
-    return out
-
-
-def _from_hdf5(file: Path) -> Columns:
-    import h5py
-
-    columns: dict[str, Array] = {}
-    units: dict[str, str] = {}
-    try:
-        with h5py.File(file, "r") as source:
-
-            def take(path: str, item: Any) -> None:
-                if isinstance(item, h5py.Dataset) and item.ndim == 1 and item.dtype.kind in "iuf":
-                    head = path.rsplit("/", 1)[-1]
-                    columns[path if head in columns else head] = np.asarray(item[...], dtype=np.float64)
-                    unit = item.attrs.get("unit", item.attrs.get("units", ""))
-                    if unit:
-                        units[head] = unit.decode() if isinstance(unit, bytes) else str(unit)
-
-            source.visititems(take)
-    except (OSError, RuntimeError, ValueError, KeyError) as error:
-        raise InputError(f"this is no HDF5 file that can be read ({str(error)[:100]})", file=str(file)) from None
-    return _even(file, columns, units)
-
-
-def _from_numpy(file: Path) -> Columns:
-    try:
-        with np.load(file, allow_pickle=False) if file.suffix == ".npz" else _One(file) as found:
-            columns = {name: found[name] for name in found}
-    except (OSError, ValueError, EOFError, KeyError) as error:
-        raise InputError(f"this is no NumPy file of plain numbers ({str(error)[:100]})", file=str(file)) from None
-    for head, column in columns.items():
-        if column.ndim != 1 or column.dtype.kind not in "iuf":
-            raise InputError("a column is one row of plain numbers", file=str(file), key=head)
-    return _even(file, {h: np.asarray(c, dtype=np.float64) for h, c in columns.items()}, {})
-
-
-class _One:
-    """A single array as a set of columns: named fields, or columns by their number."""
-
-    def __init__(self, file: Path) -> None:
-        array = np.load(file, allow_pickle=False)
-        if array.dtype.names:
-            self._found = {name: array[name] for name in array.dtype.names}
-        elif array.ndim == 2 and array.shape[1] <= MOST_COLUMNS:
-            self._found = {str(n + 1): array[:, n] for n in range(array.shape[1])}
-        else:
-            raise ValueError("an array with named fields, or rows and columns, is wanted")
-
-    def __enter__(self) -> dict[str, NDArray[Any]]:
-        return self._found
-
-    def __exit__(self, *error: object) -> None:
-        pass
-
-
-def _even(file: Path, columns: dict[str, Array], units: dict[str, str]) -> Columns:
-    if not columns:
-        raise InputError("no columns of numbers are found", file=str(file))
-    lengths = {head: len(c) for head, c in columns.items()}
-    if len(set(lengths.values())) > 1:
-        words = ", ".join(f"{h} {n}" for h, n in list(lengths.items())[:6])
-        raise InputError(f"the columns are not of one length: {words}", file=str(file))
-    return Columns(file, columns, units, (), None, ())

@@ -26,6 +26,8 @@ Shape = TypeVar("Shape", bound=Strict)
 def read_text(file: Path) -> str:
     """The text of a file; InputError when it cannot be read or is no text."""
     try:
+        if not file.is_file():
+            raise InputError("cannot be read (there is no such file, or it is no plain one)", file=str(file))
         if file.stat().st_size > LARGEST_BYTES:
             raise InputError("larger than 1 MB; that is not a file of this kind", file=str(file))
         return file.read_bytes().decode("utf-8-sig")

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincsmith.analysis.power import ORDERS
-from zincsmith.formats.table_file import Columns
+from zincsmith.formats.columns import Columns
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Wave

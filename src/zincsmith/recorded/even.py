@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zincsmith.formats.table_file import Columns
+from zincsmith.formats.columns import Columns
 from zincsmith.model.errors import InputError
 
 Array = NDArray[np.float64]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from zincsmith.formats.table_file import Columns
+from zincsmith.formats.columns import Columns
 from zincsmith.model.errors import InputError
 from zincsmith.recorded.even import rising_times
 

@@ -13,7 +13,7 @@ from zincsmith.analysis.efficiency import average_active_efficiency, efficiency,
 from zincsmith.analysis.regulation import load_regulation, output_resistance
 from zincsmith.analysis.uncertainty import Column, Estimate, Values, propagate
 from zincsmith.formats.accuracy_file import ColumnAccuracy
-from zincsmith.formats.table_file import Columns
+from zincsmith.formats.columns import Columns
 from zincsmith.model.errors import InputError
 from zincsmith.model.reading import Reading
 from zincsmith.recorded.result import Analysed, Figure

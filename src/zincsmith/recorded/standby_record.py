@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincsmith.analysis.standby import Method, Standby, allowed_W, standby
-from zincsmith.formats.table_file import Columns
+from zincsmith.formats.columns import Columns
 from zincsmith.model.errors import InputError
 from zincsmith.recorded.even import longest_gap_s, refuse_falling, rising_times
 from zincsmith.recorded.result import Analysed, Figure

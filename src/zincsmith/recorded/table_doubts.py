@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincsmith.analysis.loss_model import fit_losses
-from zincsmith.formats.table_file import Columns
+from zincsmith.formats.columns import Columns
 from zincsmith.model.reading import Reading
 from zincsmith.recorded.result import Analysed, Figure
 

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from zincsmith.analysis.harmonic_limits import judge_orders
 from zincsmith.analysis.power import ORDERS, Power, power_of, smoothed_orders, window_words
 from zincsmith.analysis.record_quality import clipped_share, coarse_steps
-from zincsmith.formats.table_file import Columns
+from zincsmith.formats.columns import Columns
 from zincsmith.model.errors import InputError
 from zincsmith.recorded.even import Even, evenly, rising_times
 from zincsmith.recorded.result import Analysed, Figure

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from zincsmith.book.reader import BookReader
+from zincsmith.formats.plain_text import cell
 from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.findings_json import as_json
 from zincsmith.judge.judging import JudgedRun
@@ -140,5 +141,5 @@ def _write_json(file: Path, content: dict[str, Any]) -> Path:
 
 
 def _safe(value: object) -> object:
-    """A text that a spreadsheet would take for a formula is marked as text."""
-    return f"'{value}" if isinstance(value, str) and value[:1] in ("=", "+", "@") else value
+    """A text that a spreadsheet would take for a formula is marked as text; what steers a terminal is written out."""
+    return cell(value) if isinstance(value, str) else value

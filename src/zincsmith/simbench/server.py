@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import random
 import selectors
 import socket
@@ -61,7 +62,10 @@ class Bench:
     def open(self) -> None:
         """Bind every instrument to a free loopback port."""
         if self.log_file is not None:
-            self._log = self.log_file.open("a", encoding="utf-8")
+            private = os.open(self.log_file, os.O_WRONLY | os.O_APPEND | os.O_CREAT, 0o600)
+            self._log = os.fdopen(private, "a", encoding="utf-8")
+                os.open(self.log_file, os.O_WRONLY | os.O_APPEND | os.O_CREAT, 0o600), "a", encoding="utf-8"
+            )
         absent = OF_THE_UNIT if self.world.unit.display is None else ()
         for role, make in ((r, m) for r, m in MAKERS.items() if r not in absent):
             listener = socket.socket()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -355,7 +356,8 @@ class Session(QObject):
 
     def _store_photo(self, photo: Prepared) -> None:
         file = self.book_path.with_name(f".{self.book_path.stem}-{photo.sha256[:16]}.photo")
-        file.write_bytes(photo.data)
+        with open(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW, 0o600), "wb") as out:
+            out.write(photo.data)
         size = {"width": photo.width, "height": photo.height}
         self._unanswered += self.client.send("photo", file=str(file), sha256=photo.sha256, type=photo.type, **size)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 from dataclasses import dataclass
 from html import escape
 from pathlib import Path
@@ -14,6 +15,7 @@ from PySide6.QtGui import QFont, QGuiApplication, QPainter
 from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
+from zincsmith.formats.plain_text import cell
 from zincsmith.judge.curves import Curves, apart
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.panel import button, label
@@ -194,9 +196,11 @@ class Plot(QWidget):
     def save(self, file: Path) -> None:
         """Write the plot in the form its suffix names: .svg, .png or .csv."""
         if file.suffix == ".csv":
-            rows = [f"curve,{self.x_words} ({self.x_unit}),{self.y_words} ({self.y_unit})"]
-            rows += [f"{c.name},{x:.9g},{y:.9g}" for c in self._curves for x, y in zip(c.x, c.y, strict=True)]
-            file.write_text("\n".join(rows) + "\n", "utf-8")
+            with file.open("w", encoding="utf-8", newline="") as out:
+                writer = csv.writer(out, lineterminator="\n")
+                writer.writerow(("curve", f"{self.x_words} ({self.x_unit})", f"{self.y_words} ({self.y_unit})"))
+                for c in self._curves:
+                    writer.writerows((cell(c.name), f"{x:.9g}", f"{y:.9g}") for x, y in zip(c.x, c.y, strict=True))
         elif file.suffix == ".png":
             self.widget.grab().save(str(file))
         else:
