@@ -64,8 +64,6 @@ class Bench:
         if self.log_file is not None:
             private = os.open(self.log_file, os.O_WRONLY | os.O_APPEND | os.O_CREAT, 0o600)
             self._log = os.fdopen(private, "a", encoding="utf-8")
-                os.open(self.log_file, os.O_WRONLY | os.O_APPEND | os.O_CREAT, 0o600), "a", encoding="utf-8"
-            )
         absent = OF_THE_UNIT if self.world.unit.display is None else ()
         for role, make in ((r, m) for r, m in MAKERS.items() if r not in absent):
             listener = socket.socket()
