@@ -17,7 +17,15 @@ from zincsmith.engine.states import State
 from zincsmith.formats.plan_file import NAMED
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.judge.reading_words import reading_words
-from zincsmith.model.events import EntryAsked, EntryRefused, GateOpened, RunClosed
+from zincsmith.model.events import (
+    EntryAsked,
+    EntryRefused,
+    GateOpened,
+    HandSetting,
+    RunClosed,
+    SensesAsked,
+    StopRuleMet,
+)
 from zincsmith.model.finding import Verdict
 from zincsmith.model.reading import Reading
 from zincsmith.model.rig import Gear, Rig
@@ -154,9 +162,9 @@ def test_itinerary_and_tape_show_the_same_plan(show: Callable[..., QWidget], uni
         ({"run": 1, "source_on": True, "load_on": True}, State.RUNNING, "", "Input and output are live"),
         ({"run": 1, "source_on": True}, State.RUNNING, "", "Input is live, load off"),
         ({"run": 1}, State.GATE, "", "Nothing energised yet"),
-        ({"run": 1, "closed": RunClosed("complete", "", True)}, State.SAFE, "", "Nothing energised"),
+        ({"run": 1, "closed": RunClosed("complete", "", True)}, State.SAFE, "", "Source off"),
         ({"run": 1, "source_on": True}, State.MAKING_SAFE, "", "Making safe"),
-        ({"run": 1}, State.NOT_CONFIRMED, "", "NOT CONFIRMED SAFE"),
+        ({"run": 1}, State.NOT_CONFIRMED, "", "NOT CONFIRMED OFF"),
         ({}, State.IDLE, "it died", "Engine not running"),
     ],
 )
@@ -226,16 +234,71 @@ def test_a_value_ten_times_off_is_asked_again_and_not_forbidden(show: Callable[.
 def test_a_gate_is_passed_by_tick_and_button(show: Callable[..., QWidget]) -> None:
     panel = show(GatePanel(), 900, 600)
     assert isinstance(panel, GatePanel)
-    passed: list[bool] = []
-    panel.passed.connect(lambda: passed.append(True))
-    panel.show_gate(GateOpened("Before power", "Check the wiring.", ("Mains can kill.",)))
+    passed: list[object] = []
+    panel.passed.connect(lambda text, body: passed.append(body or text or True))
+    panel.show_turn(GateOpened("Before power", "Check the wiring.", ("Mains can kill.",)), "nothing is on")
+    assert panel.tick.text().endswith("I have read the cautions")
     QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
     assert passed == []
     QTest.keyClick(panel.tick, Qt.Key.Key_Space)
     QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
     assert passed == [True]
-    panel.show_gate(GateOpened("Another", "Again.", ()))
+    panel.show_turn(GateOpened("Another", "Again.", ()), "nothing is on")
     assert not panel.go_on.isEnabled(), "each gate wants its own act"
+    assert panel.tick.text() == "I have checked this", "nobody ticks cautions that are not there"
+
+
+def test_a_source_set_by_hand_is_typed_where_it_landed(show: Callable[..., QWidget]) -> None:
+    panel = show(GatePanel(), 900, 600)
+    assert isinstance(panel, GatePanel)
+    passed: list[str] = []
+    panel.passed.connect(lambda text, body: passed.append(text))
+    turn = HandSetting("ac_source", "Turn it to 20 V.", ("input watts above 0.31 W",), 20.0)
+    panel.show_turn(turn, "the input is off")
+    assert "Switch off first, type later: input watts above 0.31 W" in panel.first.text()
+    assert not panel.go_on.isEnabled()
+    QTest.keyClicks(panel.line, "42")
+    QTest.keyClick(panel.line, Qt.Key.Key_Return)
+    assert passed == ["42"]
+    panel.show_turn(turn, "", EntryRefused("420", "the unit's rated input ends at 240 V"))
+    assert "420" in panel.problem.text()
+    assert not panel.problem.isHidden()
+
+
+def test_senses_are_four_boxes_with_keys_and_nothing_preset(show: Callable[..., QWidget]) -> None:
+    panel = show(GatePanel(), 900, 600)
+    assert isinstance(panel, GatePanel)
+    passed: list[dict[str, object]] = []
+    panel.passed.connect(lambda text, body: passed.append(body))
+    panel.show_turn(SensesAsked("Look, smell, listen", "The unit is live."), "the input is live, 90 V read")
+    assert not any(box.isChecked() for box in panel.boxes.values())
+    QTest.keyClick(panel, Qt.Key.Key_4)
+    QTest.keyClick(panel, Qt.Key.Key_2)
+    QTest.keyClick(panel, Qt.Key.Key_2)
+    QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
+    assert passed == [{"senses": {"glow": False, "smell": False, "sound": False, "indicator": True}}]
+
+
+@pytest.mark.parametrize("may", [True, False])
+def test_a_stop_rule_leaves_only_the_ways_it_may(show: Callable[..., QWidget], may: bool) -> None:
+    panel = show(GatePanel(), 900, 600)
+    assert isinstance(panel, GatePanel)
+    said: list[tuple[str, str]] = []
+    panel.said.connect(lambda do, text: said.append((do, text)))
+    panel.show_turn(
+        StopRuleMet("output_voltage", 30.0, None, 28.8, "the ceiling", may, "Output volts reached 30 V"), ""
+    )
+    assert panel.line.isHidden() is not may
+    assert panel.despite.isHidden() is not may
+    if may:
+        assert not panel.despite.isEnabled(), "without a reason nobody goes on"
+        QTest.keyClicks(panel.line, "known to run high")
+        QTest.keyClick(panel.line, Qt.Key.Key_Return)
+        assert said == [], "Enter after the reason is not yet the act"
+        QTest.mouseClick(panel.despite, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(panel.again, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
+    assert said == [("continue", "known to run high")] * may + [("mistyped", ""), ("go down", "")]
 
 
 def test_verdict_marks_differ_by_shape_not_only_by_colour(show: Callable[..., QWidget]) -> None:

@@ -90,7 +90,7 @@ def test_from_nameplate_to_report(
     hands.press(Qt.Key.Key_Return)
     hands.until(lambda: session.state is State.SAFE)
     hands.until(lambda: "is complete" in hands.words())
-    assert "Source and load are off, read back" in hands.words()
+    assert "AC source off, read back; input gone" in hands.words()
     assert "The unit itself may still hold a charge" in hands.words()
 
     with reread(book) as reader:
@@ -198,7 +198,7 @@ def test_killing_the_engine_is_said_and_the_bench_can_be_made_safe(
     assert "Switch the source off by hand" in hands.words()
     hands.click("Start the engine again")
     hands.until(lambda: session.state is State.TAKEN_OVER)
-    hands.until(lambda: "Run 1 was interrupted; the guardian made the bench safe" in hands.words())
+    hands.until(lambda: "Run 1 was interrupted; the guardian switched the bench off" in hands.words())
     assert hands.window.bench_strip.words() == (
         "Nothing energised",
         "made safe by the guardian; the unit may hold charge",
@@ -227,7 +227,7 @@ def test_opening_an_interrupted_book_says_what_to_switch_off(open_window: Open, 
     with BookWriter(book) as writer:
         writer.open_run(RunOpened("HB-07", 1, 1, 1, (("static_grid", 1),), "Ann", 23.0, False, "test"))
     hands = open_window(book)
-    hands.until(lambda: "Run 1 was interrupted; the bench is not confirmed safe" in hands.words())
+    hands.until(lambda: "Run 1 was interrupted; the bench is not confirmed to be off" in hands.words())
     assert "pull its plug" in hands.words()
     assert hands.window.bench_strip.words()[0] == "NOT CONFIRMED SAFE"
 

@@ -337,9 +337,9 @@ def test_the_log_shows_finds_and_folds(open_window: Open, four_points: Path) -> 
     hands.until(lambda: session.state is State.SAFE)
     hands.until(lambda: "Run ends: made safe" in log_words(log))
     words = log_words(log)
-    for wanted in ("Run begins", "Warm-up", "Point 1", "Typed: case temperature", "Source output off", "Gate passed"):
+    for wanted in ("Run begins", "Warm-up", "Point 1", "Typed: case temperature", "AC source off", "Gate passed"):
         assert wanted in words, wanted
-    assert words.index("Warm-up") < words.index("Point 1") < words.index("Source output off")
+    assert words.index("Warm-up") < words.index("Point 1") < words.index("AC source off")
     assert_uncut(hands)
     hands.press(Qt.Key.Key_F, CTRL)
     hands.type("red lead")

@@ -11,6 +11,8 @@ import json
 import signal
 import socket
 import sys
+import traceback
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -20,7 +22,10 @@ from zincsmith.book.reader import BookReader
 from zincsmith.book.seal import BROKEN
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.control import ControlDesk
+from zincsmith.engine.crash_report import keep_report
 from zincsmith.engine.desk import Command
+from zincsmith.engine.known_bench import refuse_unknown
+from zincsmith.engine.runner import BugInRun
 from zincsmith.engine.session import Session, Start
 from zincsmith.engine.states import allowed
 from zincsmith.engine.taking_in import FileRequest, take_in
@@ -91,6 +96,7 @@ class Service:
             raise InputError("an instrument is tried only while the bench is idle or made safe")
         rig = self.book.document("rig", "bench")
         assert isinstance(rig, Rig)
+        refuse_unknown(replace(rig, instruments=tuple(i for i in rig.instruments if i.role == role), standin=None))
         tried = try_role(rig, role, self.addresses, self._wanted)
         self.desk.say(tried=tried.role, identity=tried.identity, readings=tried.readings)
 
@@ -160,6 +166,8 @@ class Service:
                     self.session.resume(None, start, self.addresses)
             elif command.do == "make safe":
                 self.session.make_safe(self.addresses)
+            elif command.do == "settle":
+                self.session.settle(str(command.body.get("by", "")))
             elif command.do == "try":
                 self._try(command.text)
             elif command.do == "scan":
@@ -172,8 +180,14 @@ class Service:
                 self.session.journal.append(Noted(command.text, {}, str(command.body.get("photo", ""))))
             elif command.do == "mark":
                 self.session.journal.append(Marked(command.text, {}))
+        except BugInRun as bug:  # the run is closed; the engine goes on, and what went wrong is kept
+            text = "".join(traceback.format_exception(bug.__cause__))
+            sys.stderr.write(text)
+            file = keep_report(text)
+            where = f" The report is {file}." if file is not None else ""
+            self.desk.say(refused=f"The run ended with {bug.closed.why}.{where}", do=command.do)
         except ZincsmithError as error:
-            if command.do not in {"try", "scan", "take in", "sign", "amend"}:  # what was refused left the run as it was
+            if command.do not in {"try", "scan", "take in", "sign", "amend", "settle"}:  # refused, nothing has changed
                 self.session.journal.try_append(Failed(str(error)))
             self.desk.say(refused=str(error), do=command.do)
 

@@ -196,6 +196,8 @@ class TerminalDesk:
         return self._input_gone()
 
     def _input_gone(self) -> list[Command]:
+        if self._ended and self._state is State.MAKING_SAFE:
+            return [Command("gone", "standard input ended")]
         return [Command("make safe", "standard input ended while a person was awaited")] if self._ended else []
 
     def _lines(self, wait_s: float) -> list[str]:

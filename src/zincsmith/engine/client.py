@@ -13,6 +13,7 @@ from typing import Any
 
 from zincsmith.bench.standin import RunningStandIn, launch_standin
 from zincsmith.book.codec import dump
+from zincsmith.engine.known_bench import is_known_file
 from zincsmith.model.rig import Rig
 
 # Meters whose face the stand-in shows when a person reads them.
@@ -34,10 +35,11 @@ class EngineClient:
     def launch(self, rig: Rig | None) -> None:
         """Start the stand-in bench of a simulated rig without waiting for it. InputError when it has no physics.
 
+        Physics that nobody has picked on this computer is not opened: a book may name any path.
         What is sent from here on waits for ``start``.
         """
         self._coming = True
-        if self._standin is None and rig is not None and rig.standin is not None:
+        if self._standin is None and rig is not None and rig.standin is not None and is_known_file(rig.standin.file):
             self._standin = launch_standin(rig.standin, self.log, self._faces(rig))
 
     def start(self, rig: Rig | None) -> None:

@@ -37,6 +37,7 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
         lead_resistance(lead) if lead is not None else None,
         ambient_degC,
         records=records(rig),
+        load_by_hand=rig.by_hand("load"),
     )
 
 

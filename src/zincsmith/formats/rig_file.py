@@ -105,7 +105,12 @@ def check_rig(rig: Rig) -> list[Problem]:
         found.append(Problem("standin.pace", "must lie between 0 (as fast as it will go) and 10000"))
     for one in rig.instruments:
         found += _instrument(one, rig)
+    ends = {"unit", *(one.role for one in rig.instruments)}
     for n, lead in enumerate(rig.leads):
+        joined = lead.between.split()
+        if len(joined) != 2 or joined[0] == joined[1] or not ends.issuperset(joined):
+            words = f"a lead joins two of: {', '.join(sorted(ends))}; {lead.between[:60]!r} names none such"
+            found.append(Problem(f"lead.{n}.between", words))
         if (lead.area_mm2 is None) == (lead.awg is None):
             found.append(Problem(f"lead.{n}.area_mm2", "state area_mm2 or awg, one of them"))
         if not (0.0 < lead.length_m <= 100.0 and 0.0 < (lead.area_mm2 or 1.0) <= 400.0):

@@ -139,10 +139,12 @@ class Terminal(Record):
 
 @dataclass(frozen=True)
 class Restore(Record):
-    """Something that must be put back at the end."""
+    """Something that must be put back at the end. ``effect``: what the unit does without it is not its own; its start
+    voltage is not judged, and it is brought up again once that is restored."""
 
     what: str
     done: bool = False
+    effect: Literal["", "lockout lifted", "trace cut"] = ""
 
 
 @dataclass(frozen=True)

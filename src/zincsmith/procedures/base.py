@@ -24,6 +24,7 @@ class Context:
     ``source`` is set by the program, by a person (a variable transformer), or is what it is (the wall outlet, at
     ``outlet``). ``lead_ohm`` is the loop resistance of the leads to the load, None when nobody stated them.
     ``before`` names the procedures that came earlier in the plan. ``records``: the power meter gives waveforms.
+    ``load_by_hand``: a person sets the load, so nothing is set that nobody reads.
     """
 
     unit: Unit
@@ -36,6 +37,7 @@ class Context:
     ambient_degC: float = 23.0
     before: tuple[str, ...] = ()
     records: bool = False
+    load_by_hand: bool = False
 
     @property
     def nameplate(self) -> Nameplate:

@@ -4,24 +4,34 @@ from __future__ import annotations
 
 from zincsmith.model.actions import Confirm, Dwell, SetLoad, SetSource, Stage
 from zincsmith.model.plan import Line
+from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, Steps
+from zincsmith.procedures.cautions import cautions_for
 
 SAFETY_CHECKS = "safety_checks"
 COMES_UP_S = 5.0
 WIRED = "The load is at the output, the source is wired through the power meter."
-CAUTIONS = (
-    "Mains can kill. Only people trained for it; never alone; one hand; no jewellery; an emergency stop in reach.",
+ALWAYS = (
     "Local rules and licensed practice come first.",
-    "The case and the load get hot: mind your hands.",
-    "Safe output is not a safe unit: its bulk capacitor may hold a dangerous charge after switch-off.",
+    "An output that has fallen is not a safe unit: its bulk capacitor may hold a dangerous charge after switch-off.",
 )
 
 
 def gate(ctx: Context, text: str = WIRED) -> Steps:
-    """The gate before power; nothing where the plan's own safety gates were passed already."""
+    """The gate before power, with every caution that applies to the unit; nothing where the plan's own safety gates
+    were passed already."""
     if SAFETY_CHECKS not in ctx.before:
         yield Stage("Safety gate", "nothing is live")
-        yield Confirm("Before power", text, CAUTIONS)
+        yield Confirm("Before power", text, (*cautions_for(ctx.unit).values(), *ALWAYS))
+
+
+def stands_words(unit: Unit) -> str:
+    """How the unit lies on the bench: what a gate asks a person to check has to be true of it."""
+    if unit.kind == "open board":
+        return "The board lies on insulation, nothing loose under it, its live parts covered."
+    if unit.in_force.open_case:
+        return "The case is open: its live parts are covered, nothing loose lies in it."
+    return "The unit is closed and stands free."
 
 
 def feed(title: str, detail: str, line: Line) -> Steps:

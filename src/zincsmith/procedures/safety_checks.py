@@ -9,6 +9,7 @@ from zincsmith.model.plan import SafetyOptions
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import Context, Conventions, Steps
+from zincsmith.procedures.beginning import ALWAYS, stands_words
 from zincsmith.procedures.cautions import cautions_for
 
 NAME = "safety_checks"
@@ -39,7 +40,12 @@ class SafetyChecks:
             yield Stage("Discharge and restore", "nothing is live")
             if unit.to_restore:
                 things = "; ".join(one.what for one in unit.to_restore)
-                yield Confirm("Put back", f"Discharged first, then put back as it was: {things}.", DISCHARGE)
+                lifted = [one.what for one in unit.to_restore if one.effect]
+                again = (
+                    f" Then bring it up again, from nothing: it ran without {' and '.join(lifted)}." if lifted else ""
+                )
+                text = f"Discharged first, then put back as it was: {things}.{again}"
+                yield Confirm("Put back", text, DISCHARGE, hands_in=True)
             else:
                 yield Note("nothing has to be restored")
             return
@@ -63,10 +69,10 @@ class SafetyChecks:
         output = ctx.nameplate.output
         yield Confirm(
             "Wiring checked",
-            "The unit stands free, closed or covered. The source is wired through the power meter to its input, the "
+            f"{stands_words(unit)} The source is wired through the power meter to its input, the "
             f"load to its {output.voltage_V:g} V output with the voltmeter at the unit's terminals. A range selector "
             "stands right. Fuse, emergency stop and cover are in place.",
-            tuple(cautions_for(unit).values()),
+            (*cautions_for(unit).values(), *ALWAYS),
         )
 
     def tidy(self, ctx: Context) -> Steps:

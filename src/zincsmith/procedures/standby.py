@@ -30,7 +30,7 @@ LEAST_BLOCKS = 6
 RECORD_S = 1.0  # of volts and amps in the first block, for the maximum current ratio
 LIVE = ("input_power", "input_voltage", "input_current", "power_factor", "output_voltage")
 CAUTIONS = (
-    "The input stays live with nothing at the output: do not touch the output terminals.",
+    "Once you have said go, the input is live with nothing at the output: then the output terminals are not touched.",
     "The bulk capacitor stays charged after switch-off.",
 )
 
@@ -38,7 +38,7 @@ CAUTIONS = (
 class StandbyPower:
     name = NAME
     title = "Standby power"
-    version = 2
+    version = 3
     needs: tuple[str, ...] = ("ac_source", "power_meter")
     serves = "no-load power, steady after IEC 62301, with its own uncertainty"
 
@@ -60,6 +60,7 @@ class StandbyPower:
                 "Take the load's leads and its sense leads off the output. A load that is switched off still leaks, "
                 "and what it takes would count as standby power. USB units: nothing plugged in.",
                 CAUTIONS,
+                hands_in=True,
             )
         for line in lines:
             yield Stage("Standby", line.words)
@@ -78,6 +79,7 @@ class StandbyPower:
                 "Put the load back",
                 "Put the load's leads and its sense leads back to the output, polarity checked.",
                 (),
+                hands_in=True,
             )
 
     def _blocks(self, ctx: Context, line: Line) -> Steps:

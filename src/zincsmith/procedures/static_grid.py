@@ -23,7 +23,7 @@ from zincsmith.model.plan import GridOptions, Line
 from zincsmith.model.reading import COLD, Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
-from zincsmith.procedures.beginning import feed, gate
+from zincsmith.procedures.beginning import feed, gate, stands_words
 from zincsmith.procedures.point_doubts import point_doubts
 from zincsmith.procedures.search import refine
 
@@ -56,7 +56,7 @@ def grid_options(ctx: Context) -> GridOptions:
 class StaticGrid:
     name = NAME
     title = "Static grid"
-    version = 4
+    version = 5
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
     serves = "efficiency, power factor, load and line regulation, static accuracy, output resistance"
 
@@ -71,13 +71,13 @@ class StaticGrid:
         first = lines[0]
         yield from gate(
             ctx,
-            f"The unit is closed and stands free. The source is wired through the power meter to its input, the "
-            f"load to its {output.voltage_V:g} V output with the voltmeter at the unit's terminals, polarity "
-            "checked. The range selector, if it has one, stands right.",
+            f"{stands_words(ctx.unit)} The source is wired through the power meter to its input, the load to its "
+            f"{output.voltage_V:g} V output with the voltmeter at the unit's terminals, polarity checked. The range "
+            "selector, if it has one, stands right.",
         )
         yield from self._watches(ctx)
         yield from feed("Warm-up", f"{first.words}, full load", first)
-        if "output_voltage" in ctx.polled:
+        if "output_voltage" in ctx.measured:
             low = STOPPED * output.voltage_V
             yield Watch("output_voltage", low, None, "half the nameplate's output voltage: it has stopped", count=4)
         yield from self._ramp(ctx)
@@ -110,12 +110,12 @@ class StaticGrid:
     def _watches(self, ctx: Context) -> Steps:
         output = ctx.nameplate.output
         most_W = output.rated_power_W / LEAST_EFFICIENCY + FIXED_LOSS_W
-        if "input_power" in ctx.polled:
+        if "input_power" in ctx.measured:
             yield Watch("input_power", None, most_W, "the most a unit of this rating can explain")
 
     def _ramp(self, ctx: Context) -> Steps:
-        # Gradually, so that overshoot does not trip the overcurrent protection.
-        for percent in RAMP_PERCENT:
+        # Gradually, so that overshoot does not trip the overcurrent protection; a hand turns it up gradually itself.
+        for percent in RAMP_PERCENT[-1:] if ctx.load_by_hand else RAMP_PERCENT:
             yield SetLoad(percent / 100.0 * ctx.nameplate.output.current_A, True)
             yield Dwell(1.0, "load climbs")
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -11,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from zincsmith.book.reader import BookReader, UnitRow
+from zincsmith.engine.known_bench import Unknown, confirm, pick_file, unknown_of
 from zincsmith.engine.states import RESUMABLE, State, allowed
 from zincsmith.formats.plan_file import NAMED
 from zincsmith.model.errors import BookError, ZincsmithError
@@ -57,6 +59,10 @@ class Session(QObject):
     tried = Signal(str, str, dict)
     scanned = Signal(list)
     taken_in = Signal(int)
+
+    _unknown_of: object = None
+    _unknown: tuple[Unknown, ...] = ()
+    _named_rigs: Sequence[Rig] = ()
 
     def __init__(self, book: Path, log: Path | None = None) -> None:
         super().__init__()
@@ -258,6 +264,28 @@ class Session(QObject):
             self._faults_of, self._faults = of, tuple(check(*of))
         return self._faults
 
+    def unknown(self) -> tuple[Unknown, ...]:
+        """What the rig, and that of a run which left its bench behind, names and nobody has confirmed here."""
+        closed, left = self.view.closed, None
+        if self.reader is not None and closed is not None and not closed.safe and self.view.run is not None:
+            left = self.reader.run(self.view.run).rig_n
+        of = (self.rig, left)
+        if of != self._unknown_of:
+            rigs = [self.rig] if self.rig is not None else []
+            if left is not None and self.reader is not None:
+                rigs.append(self.reader.rig(left))
+            found = dict.fromkeys(u for rig in rigs for u in unknown_of(rig))
+            self._unknown_of, self._unknown, self._named_rigs = of, tuple(found), rigs
+        return self._unknown
+
+    def confirm_bench(self, by: str) -> None:
+        """A person confirms by name what is listed; the stand-in bench, if there is one, is started now."""
+        self.unknown()
+        for rig in self._named_rigs:
+            confirm(rig, by)
+        self._unknown_of = None
+        self._reach_bench()
+
     def foresight(self) -> Foresight:
         """What the rig can decide. Worked out once a change of what it depends on: ratings, rig, plan."""
         if self.unit is None or self.rig is None:
@@ -370,8 +398,10 @@ class Session(QObject):
 
     def use_rig(self, rig: Rig) -> None:
         """Take another rig; the engine is started anew so that it reaches the bench that belongs to it."""
+        if rig.standin is not None:
+            pick_file(rig.standin.file)
         self._unanswered += self.client.revise("rig", "bench", rig, "from a rig file")
-        self.rig = rig
+        self.rig, self._unknown_of = rig, None
         self._reach_bench()
 
     def _reach_bench(self) -> None:

@@ -269,6 +269,12 @@ class ElementPanel(Panel):
                 self.wrong.emit(f"Lead {n + 1}: type its length, and mm² or AWG, one of them.")
                 return
             between = _between(str(row.get("between") or "unit–load"), self._rig)
+            ends = {"unit", *(i.role for i in self._rig.instruments)} if self._rig is not None else {"unit"}
+            joined = between.split()
+            if len(joined) != 2 or joined[0] == joined[1] or not ends.issuperset(joined):
+                known = ", ".join(sorted(SHORT.get(one, one.replace("_", " ")) for one in ends))
+                self.wrong.emit(f"Lead {n + 1}: its ends name nothing that is here. Two of: {known}.")
+                return
             warm = row.get("temperature_degC")
             made.append(
                 Lead(between, length, area, round(gauge) if gauge is not None else None, 20.0 if warm is None else warm)

@@ -82,9 +82,17 @@ class StartPanel(Panel):
         self.unattended = TickBox("Goes on when this window is lost (else the bench is made safe then)")
         self.unattended.setFont(font(14))
         self.body.addWidget(self.unattended)
+        self.foreign = label("", 15, 400, "doubtink", wrap=True)
+        self.body.addWidget(self.foreign)
         self.problem = label("", 15, 400, "problem", wrap=True)
         self.body.addWidget(self.problem)
         row = QHBoxLayout()
+        self.own = button("These are mine: use them", size=16)
+        self.own.clicked.connect(self._confirm)
+        self.off = button("The bench is off: I say so by name", size=16)
+        self.off.clicked.connect(self._settle)
+        row.addWidget(self.own)
+        row.addWidget(self.off)
         self.button = button("Start  Ctrl+Enter", "main", 16)
         self.button.setShortcut("Ctrl+Return")
         self.button.clicked.connect(self.start)
@@ -122,13 +130,32 @@ class StartPanel(Panel):
         self.problem.setText("")
         ask(self.operator.text().strip(), ambient, self.unattended.isChecked())
 
+    def _named(self) -> str:
+        """The operator's name; empty, with the reason said, while there is none."""
+        name = self.operator.text().strip()
+        if not name:
+            self._wrong("Say who you are: this stands in the book by name.", self.operator)
+        return name
+
+    def _confirm(self) -> None:
+        """A person confirms, by name, what the book wants to reach; only then is anything sent there."""
+        if name := self._named():
+            self.problem.setText("")
+            self.session.confirm_bench(name)
+            self.refresh()
+
+    def _settle(self) -> None:
+        """Somebody says that a bench is off which the program could not read back."""
+        if name := self._named():
+            self.session.send("settle", by=name)
+
     def _wrong(self, text: str, edit: QLineEdit) -> None:
         self.problem.setText(text)
         edit.setFocus()
         edit.selectAll()
 
     def _refused(self, do: str, message: str) -> None:
-        if do in ("start", "resume run"):
+        if do in ("start", "resume run", "settle"):
             self.problem.setText(message)
 
     def refresh(self) -> None:
@@ -146,7 +173,15 @@ class StartPanel(Panel):
         blocked = session.blocked if not isinstance(itinerary, str) else ""
         if blocked:
             self.what.setText(f"Arming is refused: {blocked}")
-        self.button.setEnabled(not isinstance(itinerary, str) and not blocked and session.allowed("start"))
+        unknown = session.unknown()
+        listed = "\n".join(f"•  {one.what} at {one.where}" for one in unknown)
+        self.foreign.setText(f"This computer has not used these before, and nothing was sent to them:\n{listed}")
+        self.foreign.setVisible(bool(unknown))
+        self.own.setVisible(bool(unknown))
+        self.off.setVisible(session.state in UNSAFE and not session.read_only and not session.problem)
+        ready = not isinstance(itinerary, str) and not blocked and not unknown
+        self.button.setEnabled(ready and session.allowed("start"))
+        self.resume.setEnabled(not unknown)
         self.resume.setVisible(session.resumable)
         self.resume.setText(f"Resume run {session.view.run}  Ctrl+R")
         self.resume.setEnabled(session.resumable and not isinstance(itinerary, str))

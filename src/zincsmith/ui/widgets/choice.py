@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, Signal
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QComboBox
 
 from zincsmith.ui.theme import theme
@@ -14,6 +14,9 @@ class Choice(QComboBox):
     before the list is shown, for what is worth working out only then."""
 
     opening = Signal()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        event.ignore()  # the wheel scrolls the page; nobody means to change what they are passing over
 
     def showPopup(self) -> None:
         self.opening.emit()

@@ -47,6 +47,7 @@ class GatePanel(Panel):
         self.line = QLineEdit()
         self.line.setFont(font(22, 500))
         self.line.setMaximumWidth(560)
+        self.line.setAccessibleName("What the gate asks for")
         self.problem = label("", 15, 400, "problem", wrap=True)
         self.go_on = button("Go on  Ctrl+Enter", "main", 16)
         self.go_on.setShortcut("Ctrl+Return")
