@@ -71,7 +71,7 @@ def _rig(volts: float, amps: float, watts: float, out_volts: float, out_amps: fl
         "simulated",
         instruments,
         leads=(Lead("ac_source power_meter", 1.0, area), Lead("unit load", 1.0, area)),
-        gear=(Gear("fuse"), Gear("DC fuse"), Gear("line filter"), Gear("pre-charge resistor")),
+        gear=(Gear("fuse"), Gear("DC fuse"), Gear("line filter"), Gear("pre-charge resistor"), Gear("clear cover")),
         reference="end of the captive cord",
         earthed=(Earthed("input negative", "scope"),),
         background_recorded=True,
@@ -210,9 +210,16 @@ RULES: list[tuple[str, str, Severity, Change]] = [
     # Protective gear and earths
     ("no_fuse", "adapter", DOUBT, geared("line filter")),
     ("no_fuse", "board", STOP, geared("line filter")),
-    ("no_line_filter", "board", DOUBT, geared("fuse")),
+    ("no_line_filter", "board", DOUBT, geared("fuse", "clear cover")),
     ("no_isolation", "board", STOP, not_isolated),
     ("no_isolation", "adapter", STOP, both(opened, not_isolated)),
+    ("open_board_uncovered", "board", STOP, geared("fuse", "line filter")),
+    ("open_board_uncovered", "board", STOP,
+     both(geared("fuse", "line filter"), rig_with(isolation_by="A", fuse_by="A", emergency_stop_by="A"))),
+    ("open_board_confirmed", "board", REMARK,
+     both(geared("fuse", "line filter"),
+          rig_with(isolation_by="A", fuse_by="A", emergency_stop_by="A", second_person="B"))),
+    ("load_metal_live", "adapter", REMARK, at("load", dummy=Dummy("transistor"))),
     ("variable_transformer_does_not_isolate", "board", STOP,
      both(not_isolated, geared("fuse", "line filter", "variable transformer"))),
     ("variable_transformer_does_not_isolate", "board", STOP,
@@ -307,17 +314,19 @@ def test_a_unit_not_worth_powering_is_powered_for_a_reason_given_by_somebody() -
 
 
 def test_an_isolated_source_or_a_transformer_is_enough_for_an_open_board() -> None:
-    assert codes(both(not_isolated, geared("fuse", "line filter", "isolation transformer"))(CASES["board"])) <= {
-        "transformer_in_compliance"
-    }
+    assert codes(
+        both(not_isolated, geared("fuse", "line filter", "isolation transformer", "clear cover"))(CASES["board"])
+    ) <= {"transformer_in_compliance"}
 
 
 def test_what_a_measured_bank_and_a_blocking_capacitor_allow() -> None:
     bank = Dummy("binary bank", measured_ohm=9.6, steps_W=(1, 2, 4, 8, 16, 32), at_V=24.0)
-    assert codes(at("load", dummy=bank)(CASES["adapter"])) == set()
+    assert codes(at("load", dummy=bank)(CASES["adapter"])) == {"load_metal_live"}
     assert codes(probe(impedance_ohm=50, coupling="AC")(CASES["adapter"])) == set()
     assert codes(at("power_meter", tap="unit", tap_ohm=1e8)(CASES["adapter"])) == set()
-    assert codes(at("load", dummy=bank, accuracy=())(CASES["adapter"])) == set(), "its ohms say how good it is"
+    assert codes(at("load", dummy=bank, accuracy=())(CASES["adapter"])) == {"load_metal_live"}, (
+        "its ohms say how good it is"
+    )
     no_factor = tuple(a for a in CASES["module"][1].instrument("power_meter").accuracy if a.quantity != "power_factor")
     assert codes(at("power_meter", accuracy=no_factor)(CASES["module"])) == set(), "there is no power factor on DC"
     assert codes(at("thermometer", kind="thermocouple", emissivity=None)(CASES["adapter"])) == set()

@@ -7,12 +7,15 @@ from dataclasses import replace
 
 from zincsmith.analysis.corrections import corrected as referred
 from zincsmith.book.reader import BookReader
-from zincsmith.model.events import EntryCorrected, PartEnded, PointRejected, PointTaken
-from zincsmith.model.finding import Finding
+from zincsmith.model.events import EntryCorrected, Overridden, PartEnded, PointRejected, PointTaken
+from zincsmith.model.finding import Doubt, Finding
+from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.catalogue import procedure
+
+COUNTING = (PointTaken, PointRejected, EntryCorrected, PartEnded, Overridden)
 
 
 def evidence_of(book: BookReader, run: int) -> Evidence:
@@ -22,7 +25,8 @@ def evidence_of(book: BookReader, run: int) -> Evidence:
     points: dict[int, Point] = {}
     corrected: dict[str, Reading] = {}
     ended: list[int] = []
-    for written in book.events(run=run, kinds=(PointTaken, PointRejected, EntryCorrected, PartEnded)):
+    overridden: list[tuple[int, str]] = []
+    for written in book.events(run=run, kinds=COUNTING):
         match written.event:
             case PointTaken(point):
                 points[point.number] = point
@@ -31,11 +35,15 @@ def evidence_of(book: BookReader, run: int) -> Evidence:
                     del points[number]
             case EntryCorrected(reading):
                 corrected[reading.id] = reading
+            case Overridden(quantity, value, whose, reason, by, part):
+                what = f"{WATCHABLE[quantity].words} of {value:.4g} {WATCHABLE[quantity].unit} lay beyond {whose}"
+                overridden.append((part, f"{what}; {by} went on: {reason}."))
             case PartEnded(part, "complete"):
                 ended.append(part)
             case _:
                 pass
-    rig = book.rig(book.run(run).rig_n)
+    row = book.run(run)
+    rig, unit = book.rig(row.rig_n), book.unit(row.unit, row.unit_n)
     kept = tuple(referred(_corrected(points[n], corrected), rig) for n in sorted(points))
     return Evidence(
         points=kept,
@@ -43,6 +51,8 @@ def evidence_of(book: BookReader, run: int) -> Evidence:
         ambient_degC=opened.ambient_degC,
         procedures=tuple(name for name, _ in opened.procedures),
         ended=tuple(ended),
+        overridden=tuple(overridden),
+        not_its_own=tuple(r.what for r in unit.to_restore if r.effect),
         samples={w.sha256: book.samples(w.sha256) for p in kept for w in p.waves},
     )
 
@@ -57,5 +67,11 @@ def findings_of(
     """What each part of a plan finds, in order."""
     found: list[Finding] = []
     for part, name in enumerate(procedures):
-        found += procedure(name).findings(evidence.of_part(part), plate, conventions)
+        mine = procedure(name).findings(evidence.of_part(part), plate, conventions)
+        doubts = tuple(
+            Doubt("stop_rule_overridden", words, "Find out why, mend it, and take this part again.")
+            for at, words in evidence.overridden
+            if at == part
+        )
+        found += [replace(f, doubts=(*f.doubts, *doubts)) for f in mine] if doubts else mine
     return found

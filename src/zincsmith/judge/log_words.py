@@ -24,6 +24,7 @@ from zincsmith.model.events import (
     HandSet,
     Marked,
     Noted,
+    Overridden,
     PartEnded,
     Passed,
     PointRejected,
@@ -35,9 +36,11 @@ from zincsmith.model.events import (
     RunOpened,
     RunResumed,
     SafeStep,
+    SensesTold,
     Signed,
     StageBegan,
     StateChanged,
+    StopRuleMet,
     Tripped,
     Waited,
 )
@@ -77,8 +80,8 @@ class Entry:
         return low in f"{self.time} {self.text} {self.detail}".lower() or any(e.holds(wanted) for e in self.under)
 
 
-DEVIATING = (Passed, PointRejected, PointTaken, EntryCorrected, PartEnded)
-STOPPING = (Tripped, Failed, GuardianSaid, RunResumed, StateChanged, BenchSettled)
+DEVIATING = (Overridden, Passed, PointRejected, PointTaken, EntryCorrected, PartEnded)
+STOPPING = (Overridden, StopRuleMet, Tripped, Failed, GuardianSaid, RunResumed, StateChanged, BenchSettled)
 News = tuple[Entry | None, Entry]
 
 
@@ -201,6 +204,16 @@ def _told(event: object) -> tuple[Kind, str, str] | None:
             return Kind.STOPS, "Paused", why
         case StateChanged("running", "resumed by the operator"):
             return Kind.STOPS, "Goes on", "resumed by the operator"
+        case StopRuleMet(words=words, may_continue=may):
+            return Kind.STOPS, "Stop rule", f"{words}{'' if may else '; nobody goes beyond that'}"
+        case Overridden(reason=reason, by=by, whose=whose):
+            return Kind.STOPS, "Went on beyond a stop rule", f"{whose}: {reason} ({by})"
+        case SensesTold(by, observed):
+            noticed = [name for name in ("glow", "smell", "sound", "indicator") if getattr(event, name)]
+            said = f"{', '.join(noticed) or 'nothing'} noticed, {by}" if observed else "not observed"
+            return (Kind.STOPS if set(noticed) - {"indicator"} else Kind.NOTES), "Looked, smelt, listened", said
+        case HandSet(role, by, _, float(volts)):
+            return Kind.SETTINGS, f"{role.replace('_', ' ')} set by hand", f"landed at {volts:g} V, {by}"
         case GatePassed(by, automatic):
             return Kind.SETTINGS, "Gate passed", f"{by}{', automatically' if automatic else ''}"
         case HandSet(role, by):

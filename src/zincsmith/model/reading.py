@@ -98,6 +98,8 @@ class Evidence:
     ended: tuple[int, ...] = ()
     earlier: tuple[Point, ...] = ()
     samples: Mapping[str, bytes] = field(default_factory=dict, repr=False)
+    overridden: tuple[tuple[int, str], ...] = ()  # (part, words) of stop rules that a person went beyond
+    not_its_own: tuple[str, ...] = ()  # what was lifted or cut in the unit: its start is not judged
 
     def of_part(self, part: int) -> Evidence:
         """What one part of the plan contributes."""

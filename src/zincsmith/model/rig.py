@@ -194,6 +194,10 @@ class Rig(Record):
     earthed: tuple[Earthed, ...] = ()
     scope_earth_lifted: bool = False
     further_meters: tuple[str, ...] = ()
+    isolation_by: str = ""  # work on an open board without a cover: who confirms each of the four, by name
+    fuse_by: str = ""
+    emergency_stop_by: str = ""
+    second_person: str = ""
     background_recorded: bool | None = None
     humidity_percent: float | None = None
     note: str = ""

@@ -307,6 +307,8 @@ class BringUp:
         found: list[Finding] = []
         up = [p for p in evidence.points if p.conditions.get("search") == 1.0]
         down = [p for p in evidence.points if p.conditions.get("search") == -1.0]
+        if evidence.not_its_own:  # it starts where its own parts do not let it
+            return found
         found += _boundary("start_voltage", "Input at which it starts", up, lambda v: v >= UP * nominal, min)
         found += _boundary("stop_voltage", "Input at which it stops", down, lambda v: v < DOWN * nominal, max)
         if up:

@@ -14,9 +14,9 @@ from zincsmith.model.finding import Contribution, Doubt, Finding
 from zincsmith.model.reading import COLD, Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
-from zincsmith.procedures.finding_of import Rows, finding_of
+from zincsmith.procedures.finding_of import WORDS, Rows, finding_of
 from zincsmith.procedures.loss_figures import POWER, loss_findings
-from zincsmith.procedures.sweep_doubts import difference_doubts, odd_ones, sag_doubts
+from zincsmith.procedures.sweep_doubts import difference_doubts, frozen_doubts, odd_ones, sag_doubts
 
 ACTIVE_LOADS = (100.0, 75.0, 50.0, 25.0)
 EFFICIENCIES = ("efficiency", "average_active_efficiency")
@@ -48,7 +48,8 @@ def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) 
         found += _minimum_load(line, points, nameplate)
         found += loss_findings(_line(line), _with(points, POWER))
     found += _drift([p for p in evidence.points if COLD in p.conditions], warm)
-    return [_with_sweep_doubts(f, odd, sags) for f in found]
+    frozen = frozen_doubts(evidence.points)
+    return [_with_frozen(_with_sweep_doubts(f, odd, sags), frozen) for f in found]
 
 
 def _drift(cold: Rows, warm: Rows) -> list[Finding]:
@@ -82,6 +83,13 @@ def _with_sweep_doubts(
         further += [odd[n] for n in numbers if n in odd]
         further += sags.get((c.get("input_voltage_V", 0.0), c.get("frequency_Hz", 0.0)), [])
     return replace(finding, doubts=(*finding.doubts, *further)) if further else finding
+
+
+def _with_frozen(finding: Finding, frozen: dict[str, Doubt]) -> Finding:
+    """What froze goes with every figure that was worked out of it."""
+    shown = {name for row in finding.working.rows for name in row}
+    used = [doubt for name, doubt in sorted(frozen.items()) if WORDS.get(name, name) in shown]
+    return replace(finding, doubts=(*finding.doubts, *used)) if used else finding
 
 
 def _about_a_difference(finding: Finding, one: Point, other: Point) -> Finding:

@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 
 import numpy as np
 
 from zincsmith.analysis.accuracy import shared_and_own
 from zincsmith.analysis.loss_model import fit_losses
 from zincsmith.model.finding import Doubt
-from zincsmith.model.reading import Point
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.reading import WORKED_OUT, Point
 
 COUNTS = 5.0
 SAG = 0.005  # of the input volts, from no load to full
 LEAST_POINTS = 6  # of one line, for a curve that an odd one can leave
+MOVE_WITH_LOAD: tuple[str, ...] = ("output_current", "input_power", "input_current")
+LEAST_CHANGE_PERCENT, LEAST_CHANGE_V = 5.0, 5.0
 SIGMAS, LEAST_ODD = 3.0, 0.002  # of the input power
 WANTED = ("input_power", "output_voltage", "output_current")
 
@@ -42,6 +46,29 @@ def difference_doubts(one: Point, other: Point, quantity: str = "output_voltage"
                 "Take both on the higher range.",
             )
         )
+    return found
+
+
+def frozen_doubts(points: Sequence[Point]) -> dict[str, Doubt]:
+    """By quantity: what has to move with what was just changed and repeats to the last digit, as of a meter that froze.
+    Amps and watts across a change of load, volts across a change of line; a well-regulated output may repeat."""
+    found: dict[str, Doubt] = {}
+    for before, after in pairwise(points):
+        a, b = before.conditions, after.conditions
+        loads, lines = (abs(a.get(k, 0.0) - b.get(k, 0.0)) for k in ("load_percent", "input_voltage_V"))
+        moved = MOVE_WITH_LOAD if loads >= LEAST_CHANGE_PERCENT else ()
+        moved += ("input_voltage",) if lines >= LEAST_CHANGE_V else ()
+        for name in moved:
+            one, other = before.get(name), after.get(name)
+            if one is None or other is None or one.value is None or one.how == WORKED_OUT:
+                continue
+            if one.value == other.value and one.value != 0.0 and name not in found:
+                found[name] = Doubt(
+                    "frozen",
+                    f"{QUANTITIES[name].words} read {one.value:g} {one.unit} at points {before.number} and "
+                    f"{after.number}, to the last digit, though what it has to follow was changed between them.",
+                    "See whether the meter still reads: a held display, a stuck range. Take both again.",
+                )
     return found
 
 

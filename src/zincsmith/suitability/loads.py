@@ -120,4 +120,20 @@ def dummy(case: Case) -> Iterator[Fault]:
             )
 
 
-RULES = (reach, least_volts, mode, dummy)
+def hot_metal(case: Case) -> Iterator[Fault]:
+    load = case.rig.instrument("load")
+    kind = load.dummy.kind if load is not None and load.dummy is not None else ""
+    if kind not in ("resistor", "binary bank", "lamp", "transistor"):
+        return
+    creeps = " Its current creeps as it warms and can run away: volts and amps are read together, watts watched."
+    yield Fault(
+        "load_metal_live",
+        Severity.REMARK,
+        "load",
+        f"A {kind} as load has hot metal, and that metal is at the output's potential."
+        + (creeps if kind == "transistor" else ""),
+        "Mount it where nobody touches it and nothing lies on it; keep air moving.",
+    )
+
+
+RULES = (hot_metal, reach, least_volts, mode, dummy)

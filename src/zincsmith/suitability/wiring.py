@@ -58,6 +58,37 @@ def isolation(case: Case) -> Iterator[Fault]:
         )
 
 
+def cover(case: Case) -> Iterator[Fault]:
+    """An open board on the mains wants a cover; past that only four things lead, each confirmed by name."""
+    if not (case.bare and case.mains) or case.rig.has("clear cover"):
+        return
+    rig = case.rig
+    wanted = {
+        "an isolated source": rig.isolation_by,
+        "a fuse": rig.fuse_by,
+        "an emergency stop": rig.emergency_stop_by,
+        "a second person": rig.second_person,
+    }
+    missing = [what for what, by in wanted.items() if not by.strip()]
+    if missing:
+        yield Fault(
+            "open_board_uncovered",
+            Severity.STOP,
+            "gear",
+            "Live parts of the open unit are not covered.",
+            f"Put a clear cover over it, or have confirmed by name: {', '.join(missing)}.",
+        )
+    else:
+        names = "; ".join(f"{what}: {by}" for what, by in wanted.items())
+        yield Fault(
+            "open_board_confirmed",
+            Severity.REMARK,
+            "gear",
+            f"Live parts of the open unit are not covered. Confirmed: {names}.",
+            "Keep a hand's breadth away; one hand; never alone.",
+        )
+
+
 def isolation_and_breaker(case: Case) -> Iterator[Fault]:
     if case.isolated and case.rig.has("earth-leakage breaker"):
         yield Fault(
@@ -233,6 +264,7 @@ def reference(case: Case) -> Iterator[Fault]:
 
 
 RULES = (
+    cover,
     fuse,
     line_filter,
     isolation,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
+from typing import Any, Literal
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
@@ -30,9 +30,14 @@ STATES = (
     Column("open", "case", choices=("closed", "open"), width=80),
     Column("force", "in force", choices=("no", "yes"), width=76),
 )
+EFFECTS: dict[str, Literal["", "lockout lifted", "trace cut"]] = {
+    "lockout lifted": "lockout lifted",
+    "trace cut": "trace cut",
+}
 RESTORE = (
     Column("state", "changed in", width=170),
     Column("what", "must be restored", stretch=True),
+    Column("effect", "until then", choices=("none", "lockout lifted", "trace cut")),
     Column("done", "ticked off", choices=("no", "yes"), width=90),
 )
 
@@ -106,7 +111,11 @@ class StatesPage(QWidget):
             locked,
         )
         self.restore.show_rows(
-            [{"state": c.name, "what": r.what, "done": "yes" if r.done else "no"} for c in states for r in c.restore],
+            [
+                {"state": c.name, "what": r.what, "done": "yes" if r.done else "no", "effect": r.effect or "none"}
+                for c in states
+                for r in c.restore
+            ],
             locked,
         )
 
@@ -160,7 +169,8 @@ class StatesPage(QWidget):
             if state not in lists:
                 self.wrong.emit(f"There is no configuration “{state}”; there are: {', '.join(lists)}.")
                 return
-            lists[state].append(Restore(row.get("what") or "?", row.get("done") == "yes"))
+            effect = EFFECTS.get(str(row.get("effect")), "")
+            lists[state].append(Restore(row.get("what") or "?", row.get("done") == "yes", effect))
         made = tuple(replace(c, restore=tuple(lists[c.name])) for c in states)
         self.edited.emit(replace(self._unit, configurations=made), "to restore")
 

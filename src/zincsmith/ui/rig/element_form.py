@@ -79,7 +79,7 @@ ROLE_ENTRIES: dict[str, tuple[Entry, ...]] = {
         Entry("most.current_A", "Reaches", "A"),
         Entry("most.power_W", "Takes", "W"),
         Entry("least_V", "Works from", "V"),
-        _choice("dummy.kind", "Made of", "", "resistor", "binary bank", "lamp", "another supply"),
+        _choice("dummy.kind", "Made of", "", "resistor", "binary bank", "lamp", "transistor", "another supply"),
         Entry("dummy.nominal_ohm", "Nominal, Ω", "1"),
         Entry("dummy.measured_ohm", "Measured hot, Ω", "1"),
         Entry("dummy.tolerance_percent", "Tolerance ±", "%"),
@@ -114,6 +114,10 @@ RIG_ENTRIES = (
     Entry("note", "Note"),
     _yes_no("background_recorded", "Background recorded"),
     Entry("further_meters", "Further meters in the current path"),
+    Entry("isolation_by", "Open board: isolated source, confirmed by"),
+    Entry("fuse_by", "Open board: fuse, confirmed by"),
+    Entry("emergency_stop_by", "Open board: emergency stop, confirmed by"),
+    Entry("second_person", "Open board: second person present"),
     Entry("scope_earth_lifted", "Scope's own earth lifted", "", ("no", "yes"), (False, True)),
 )
 
