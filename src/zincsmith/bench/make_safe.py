@@ -198,6 +198,7 @@ class _Signs:
     last: dict[str, float] = field(default_factory=dict)
     _low_from: dict[str, float] = field(default_factory=dict)
     _misses: dict[str, int] = field(default_factory=dict)
+    _back: dict[str, float] = field(default_factory=dict)  # what came back after it had been low
 
     def wait(self) -> None:
         seen = self.bench.seen
@@ -237,8 +238,8 @@ class _Signs:
                 self.last.pop(name, None)
             elif abs(values[name]) < self._low(name):
                 self._low_from.setdefault(name, self.waited_s)
-            else:
-                self._low_from.pop(name, None)
+            elif self._low_from.pop(name, None) is not None:
+                self._back[name] = values[name]
 
     def _steady(self, name: str) -> bool:
         since = self._low_from.get(name)
@@ -258,6 +259,8 @@ class _Signs:
 
     def against(self, name: str) -> str:
         """What contradicts, in words; empty when nothing does."""
+        if name in self._back:
+            return f"{self._who(name)} came back to {_figure(name, self._back[name])} after the switch-off"
         value = self.last.get(name)
         if value is None or abs(value) < self._low(name):
             return ""
