@@ -234,7 +234,8 @@ class Found:
     file: Path
 
     def take_away(self) -> None:
-        self.file.unlink(missing_ok=True)
+        with suppress(OSError):  # what is no file was never a record
+            self.file.unlink(missing_ok=True)
 
 
 def takeover_of(book: Path) -> Found | None:
