@@ -19,6 +19,7 @@ from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 
 AT_ONCE = 500  # events
+BULK = "kind NOT IN ('Polled', 'Intended', 'WatchSet')"  # as in the index event_told
 
 
 @dataclass(frozen=True)
@@ -84,6 +85,39 @@ class BookReader:
             while rows := cursor.fetchmany(AT_ONCE):  # memory does not grow with the book
                 for row in rows:
                     yield Written(row[0], row[1], row[2], row[3], row[4], load_event(row[5], row[6]))
+
+    def told(self, *, after: int | None = None, before: int | None = None, most: int = 400) -> list[Written]:
+        """At most so many events that a log shows, in order: the first ``after`` a number, else the last ``before``
+        one (None: the end of the book). Walks an index: what it costs does not grow with the book."""
+        forward = after is not None
+        place, order = ("seq > ?", "ASC") if forward else ("seq < ?", "DESC")
+        value = after if forward else before if before is not None else 1 << 62
+        query = (
+            f"SELECT seq, run, step, at, bench_s, kind, body FROM event WHERE {BULK} AND {place} "
+            f"ORDER BY seq {order} LIMIT ?"
+        )
+        with clear_errors(self.path):
+            rows = self._db.execute(query, (value, most)).fetchall()
+        rows = rows if forward else rows[::-1]
+        return [Written(r[0], r[1], r[2], r[3], r[4], load_event(r[5], r[6])) for r in rows]
+
+    def told_with(self, text: str, after: int) -> int | None:
+        """The first event that a log shows after a number whose body holds a text; None when there is none."""
+        like = text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+        query = f"SELECT seq FROM event WHERE {BULK} AND seq > ? AND body LIKE ? ESCAPE '\\' ORDER BY seq LIMIT 1"
+        with clear_errors(self.path):
+            row = self._db.execute(query, (after, f"%{like}%")).fetchone()
+        return row[0] if row else None
+
+    def tape_rows(self, after: int, most: int) -> list[tuple[int, int | None, float | None, str, object, object]]:
+        """(seq, run, bench_s, kind, source_on or title, load_on) of the next events that a tape is made of."""
+        query = (
+            "SELECT seq, run, bench_s, kind, CASE kind WHEN 'Polled' THEN body ->> '$.source_on' WHEN 'StageBegan' "
+            "THEN body ->> '$.title' END, CASE kind WHEN 'Polled' THEN body ->> '$.load_on' END FROM event "
+            "WHERE seq > ? ORDER BY seq LIMIT ?"
+        )
+        with clear_errors(self.path):
+            return self._db.execute(query, (after, most)).fetchall()
 
     def last_seq(self) -> int:
         seq: int = self._db.execute("SELECT coalesce(max(seq), 0) FROM event").fetchone()[0]

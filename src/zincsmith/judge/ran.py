@@ -6,17 +6,8 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
-from zincsmith.book.reader import Written
-from zincsmith.model.events import (
-    GateOpened,
-    GuardianSaid,
-    PointTaken,
-    Polled,
-    RunClosed,
-    RunOpened,
-    RunResumed,
-    StageBegan,
-)
+APART_S = 10.0  # of bench time: no nearer than this are places kept between what a log shows
+TapeRow = tuple[int, int | None, float | None, str, object, object]
 
 
 @dataclass
@@ -44,42 +35,39 @@ class Ran:
     _seqs: list[int] = field(default_factory=list)
     _places: list[float] = field(default_factory=list)
 
-    def take(self, events: Iterable[Written]) -> None:
-        """Take further events, in the order of the book."""
-        for written in events:
-            self._fold(written)
+    def take(self, rows: Iterable[TapeRow]) -> None:
+        """Take further rows (see BookReader.tape_rows), in the order of the book."""
+        for seq, run, bench_s, kind, what, load_on in rows:
+            self._fold(seq, run, bench_s, kind, what, bool(load_on))
 
-    def _fold(self, written: Written) -> None:
-        event = written.event
-        if isinstance(event, RunOpened | RunResumed):
+    def _fold(self, seq: int, run: int | None, bench_s: float | None, kind: str, what: object, load_on: bool) -> None:
+        if kind in ("RunOpened", "RunResumed"):
             if self.pieces:
                 self.cuts.append(self.length_s)
-            self._bench_s = written.bench_s
-            self._open(written.run or 0, "starting", "nothing")
-        elif written.run is None or isinstance(event, GuardianSaid) or not self.pieces:
+            self._bench_s = bench_s
+            self._open(run or 0, "starting", "nothing")
+        elif run is None or kind == "GuardianSaid" or not self.pieces:
             return
-        if written.bench_s is not None:
-            passed = max(0.0, written.bench_s - self._bench_s) if self._bench_s is not None else 0.0
+        if bench_s is not None:
+            passed = max(0.0, bench_s - self._bench_s) if self._bench_s is not None else 0.0
             self.length_s += passed
             self.pieces[-1].seconds += passed
-            self._bench_s = written.bench_s
-        match event:
-            case StageBegan(title):
-                self._open(written.run or 0, title, self.pieces[-1].energised)
-            case Polled(_, source_on, load_on):
-                live = "input and load" if source_on and load_on else "input" if source_on else "nothing"
-                if live != self.pieces[-1].energised:
-                    self._open(self.pieces[-1].run, self.pieces[-1].stage, live)
-            case RunClosed():
-                self._open(self.pieces[-1].run, self.pieces[-1].stage, "nothing")
-            case GateOpened():
-                self.gates.append(self.length_s)
-            case PointTaken():
-                self.points.append(self.length_s)
-            case _:
-                pass
-        self._seqs.append(written.seq)
-        self._places.append(self.length_s)
+            self._bench_s = bench_s
+        if kind == "StageBegan":
+            self._open(run or 0, str(what), self.pieces[-1].energised)
+        elif kind == "Polled":
+            live = "input and load" if what and load_on else "input" if what else "nothing"
+            if live != self.pieces[-1].energised:
+                self._open(self.pieces[-1].run, self.pieces[-1].stage, live)
+        elif kind == "RunClosed":
+            self._open(self.pieces[-1].run, self.pieces[-1].stage, "nothing")
+        elif kind == "GateOpened":
+            self.gates.append(self.length_s)
+        elif kind == "PointTaken":
+            self.points.append(self.length_s)
+        if kind != "Polled" or not self._places or self.length_s - self._places[-1] >= APART_S:
+            self._seqs.append(seq)
+            self._places.append(self.length_s)
 
     def _open(self, run: int, stage: str, energised: str) -> None:
         if self.pieces and not self.pieces[-1].seconds:

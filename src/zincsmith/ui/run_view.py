@@ -8,6 +8,7 @@ from zincsmith.bench.roles import SWITCHED
 from zincsmith.book.reader import Written
 from zincsmith.engine.states import State
 from zincsmith.model.events import (
+    Amended,
     Effected,
     EntryAsked,
     EntryCorrected,
@@ -29,6 +30,7 @@ from zincsmith.model.events import (
     SafeStep,
     SensesAsked,
     SensesTold,
+    Signed,
     StageBegan,
     StateChanged,
     StopRuleMet,
@@ -72,6 +74,7 @@ class RunView:
     history: list[tuple[float, dict[str, float]]] = field(default_factory=list)
     closed: RunClosed | None = None
     failure: str = ""
+    answered: int = 0  # signatures and amendments
     safe_steps: list[SafeStep] = field(default_factory=list)
     corrected: dict[str, EntryCorrected] = field(default_factory=dict)
 
@@ -131,6 +134,8 @@ class RunView:
             case EntryCorrected(reading):
                 self.entries = [(at, reading if r.id == reading.id else r) for at, r in self.entries]
                 self.corrected[reading.id] = event
+            case Signed() | Amended():
+                self.answered += 1
             case Failed(text):
                 self.failure = text
             case Tripped():

@@ -16,6 +16,7 @@ from zincsmith.engine.known_bench import Unknown, confirm, pick_file, unknown_of
 from zincsmith.engine.states import RESUMABLE, State, allowed
 from zincsmith.formats.plan_file import NAMED
 from zincsmith.model.errors import BookError, ZincsmithError
+from zincsmith.model.events import EVENTS
 from zincsmith.model.intake import Photograph
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
@@ -23,6 +24,7 @@ from zincsmith.model.unit import Unit
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.suitability.check import check
 from zincsmith.ui.engine_link import EngineLink
+from zincsmith.ui.judging_work import JudgingWork, Outcome
 from zincsmith.ui.photo_intake import Prepared
 from zincsmith.ui.run_view import RunView
 
@@ -31,7 +33,6 @@ if TYPE_CHECKING:
     from zincsmith.engine.rehearsal import Itinerary
     from zincsmith.judge.decide import Decision
     from zincsmith.judge.judging import JudgedRun
-    from zincsmith.judge.kept import Seal
 
 REFRESH_MS = 40
 
@@ -44,12 +45,16 @@ class Foresight:
     problem: str
 
 
+QUIET = tuple(kind for name, kind in EVENTS.items() if name not in ("Polled", "Intended"))
+
+
 class Session(QObject):
     """Signals: ``documents`` (unit, rig or plan changed), ``live`` (new events), ``state`` (engine state),
     ``refused`` (command, message), ``engine_lost`` (message), ``ready`` (interrupted run numbers),
     ``tried`` (role, identity, readings by quantity), ``scanned`` ((address, identity) of whoever answered),
     ``taken_in`` (number of the run that files became)."""
 
+    judged_ready = Signal()
     documents = Signal()
     live = Signal()
     state_changed = Signal()
@@ -67,6 +72,8 @@ class Session(QObject):
     def __init__(self, book: Path, log: Path | None = None) -> None:
         super().__init__()
         self.book_path = book
+        self._judging = JudgingWork(book)
+        self._judging.done.connect(self.judged_ready)
         self._link = EngineLink(book, log)
         self.client = self._link.client
         self._link.up.connect(self._engine_up)
@@ -181,6 +188,7 @@ class Session(QObject):
         if self.reader is not None:
             self.reader.close()
             self.reader = None
+        self._judging.stop()
         self._link.stop()
 
     # Book
@@ -195,7 +203,8 @@ class Session(QObject):
 
     def _fold_run(self, run: int) -> None:
         assert self.reader is not None
-        for written in self.reader.events(run=run):
+        kinds = QUIET if self.reader.closed(run) is not None else ()  # polls of a run that has ended show nothing
+        for written in self.reader.events(run=run, kinds=kinds):
             self.view.fold(written)
 
     def _load_documents(self) -> None:
@@ -308,6 +317,11 @@ class Session(QObject):
             return ""
         return f"{len(stops)} stop{'s' if len(stops) > 1 else ''} on the wiring sheet: {stops[0].text}"
 
+    def judging(self) -> Outcome | None:
+        """The latest run, judged beside the window; None while that goes on, ``judged_ready`` is emitted then."""
+        view = self.view
+        return self._judging.outcome((view.run, len(view.points), view.closed, view.answered, self.unit))
+
     def judged(self) -> JudgedRun | None:
         """The latest run, judged; None when there is none."""
         if self.reader is None or not self.reader.runs():
@@ -323,12 +337,6 @@ class Session(QObject):
 
             self._earlier = {run.row.id: before(self.reader, run)}
         return self._earlier.get(run.row.id)
-
-    def seals(self, run: JudgedRun) -> list[Seal]:
-        """The signatures under a run."""
-        from zincsmith.judge.kept import seals_of
-
-        return seals_of(self.reader, run) if self.reader is not None else []
 
     def revise_unit(self, unit: Unit, why: str) -> None:
         """Store an edit; it is shown at once and in the book as soon as the engine has written it."""

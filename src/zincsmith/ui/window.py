@@ -117,7 +117,12 @@ class MainWindow(QMainWindow):
         self.spine.chosen.connect(self.go)
         self.alarm.restart.connect(self._restart)
         self.bench_strip.make_safe.connect(self._make_safe)
-        for signal in (self.session.documents, self.session.live, self.session.state_changed):
+        for signal in (
+            self.session.documents,
+            self.session.live,
+            self.session.state_changed,
+            self.session.judged_ready,
+        ):
             signal.connect(self._refresh)
         self.session.ready.connect(self._greet)
         self.session.engine_lost.connect(self._engine_lost)

@@ -12,10 +12,10 @@ from zincsmith.judge.against import against
 from zincsmith.judge.conventions import turned
 from zincsmith.judge.curves import Curves, all_curves
 from zincsmith.judge.judging import JudgedRun, judge_again
-from zincsmith.judge.kept import broken_words, snapshot
+from zincsmith.judge.kept import Seal, broken_words, snapshot
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.judge.words import local_time
-from zincsmith.model.errors import InputError, ZincsmithError
+from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Verdict
 from zincsmith.procedures.base import Conventions
 from zincsmith.ui.file_intake import FileIntake
@@ -39,6 +39,7 @@ class FindingsStation(Station):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.run: JudgedRun | None = None
+        self._seals: tuple[Seal, ...] = ()
         self._seen: tuple[object, ...] = ()
         self._chosen = 0
         self._points: list[int] = []
@@ -140,22 +141,23 @@ class FindingsStation(Station):
 
     def refresh(self) -> None:
         view = self.session.view
-        seen = (view.run, len(view.points), view.closed, self.session.unit)
+        seen = (view.run, len(view.points), view.closed, view.answered, self.session.unit)
         if seen == self._seen:
             self._show_seal()
             return
-        self._seen = seen
-        try:
-            self.run = self.session.judged()
-            if self.run is not None and self._under not in (None, self.run.conventions):
-                self.run = judge_again(self.run, self._under)
-            self.empty.setText(
-                "No run yet. Findings are worked out from readings: go to Run and start one, or take in recorded "
-                "files with F7."
-            )
-        except ZincsmithError as error:
-            self.run = None
-            self.empty.setText(str(error))
+        found = self.session.judging()
+        if found is None:  # what was shown stays until it is there
+            if self.run is None:
+                self.empty.setText("The readings are being judged …")
+            return
+        self._seen, self.run, self._seals = seen, found.run, found.seals
+        if self.run is not None and self._under not in (None, self.run.conventions):
+            self.run = judge_again(self.run, self._under)
+        self.empty.setText(
+            found.problem
+            or "No run yet. Findings are worked out from readings: go to Run and start one, or take in recorded "
+            "files with F7."
+        )
         run = self.run
         self.body.setVisible(run is not None)
         self.empty.setVisible(run is None)
@@ -251,7 +253,7 @@ class FindingsStation(Station):
     def _show_seal(self) -> None:
         """Who signed, beside the filters; the button says what can be done next."""
         ended = self.run is not None and self.run.closed is not None and not self.session.view.active
-        seals = self.session.seals(self.run) if self.run is not None and ended else []
+        seals = self._seals if self.run is not None and ended else ()
         self._signed = bool(seals)
         self.seal.setText("Amend  F9" if seals else "Sign  F9")
         self.files.setEnabled(self.session.allowed("take in") and not self.session.read_only)

@@ -6,15 +6,15 @@ from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QSize, Qt
+from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QBrush, QIcon, QKeySequence, QPixmap, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QTreeWidget, QTreeWidgetItem, QVBoxLayout
 
+from zincsmith.book.reader import Written
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.judge.log_words import Entry, Kind, LogBook, News
 from zincsmith.judge.ran import Ran
 from zincsmith.judge.words import counted
-from zincsmith.model.errors import ZincsmithError
 from zincsmith.ui.leaving import Leaving
 from zincsmith.ui.photo_note import PhotoNote
 from zincsmith.ui.session import Session
@@ -26,6 +26,8 @@ from zincsmith.ui.widgets.ran_tape import RanTape
 from zincsmith.ui.widgets.say_line import Saying, SayLine
 
 THUMB = 56
+WINDOW = 800  # events that are loaded at once; half of them are exchanged at either end
+TAPE_ROWS = 3000
 KEPT = "(x) "  # in front of what is kept but not counted
 
 
@@ -37,7 +39,12 @@ class LogStation(Station):
         self.book, self.ran = LogBook(), Ran()
         self.run: JudgedRun | None = None
         self._run_seen: tuple[object, ...] = ()
-        self._seq = 0
+        self._seq = self._first = self._tape_seq = 0
+        self._last: int | None = None  # the last event that is loaded; None: nothing was yet
+        self._tail, self._moving = True, False  # what is loaded reaches to the end of the book; it is being moved
+        self._tape_timer = QTimer(self)
+        self._tape_timer.setInterval(0)
+        self._tape_timer.timeout.connect(self._read_tape)
         self._item_of: dict[int, QTreeWidgetItem] = {}
         self._counts: Counter[Kind] = Counter()
         self._hidden: set[Kind] = set()
@@ -96,7 +103,7 @@ class LogStation(Station):
         columns.addWidget(panel, 1)
         columns.addWidget(self._leaving_panel())
         outer.addLayout(columns, 1)
-        self.tree.verticalScrollBar().valueChanged.connect(lambda _value: self._show_tape())
+        self.tree.verticalScrollBar().valueChanged.connect(self._scrolled)
         QShortcut(QKeySequence("Ctrl+F"), self).activated.connect(self.finder.setFocus)
 
     def _leaving_panel(self) -> Panel:
@@ -129,14 +136,13 @@ class LogStation(Station):
         view = self.session.view
         if view.active and self.run is not None and self.run.row.id == view.run:
             return
-        seen = (view.run, len(view.points), view.closed, self.session.unit)
+        seen = (view.run, len(view.points), view.closed, view.answered, self.session.unit)
         if seen == self._run_seen:
             return
-        self._run_seen = seen
-        try:
-            self.run = self.session.judged()
-        except ZincsmithError:
-            self.run = None  # Findings says why
+        found = self.session.judging()
+        if found is None:
+            return
+        self._run_seen, self.run = seen, found.run  # Findings says why there is none
         self.first_page.show_run(self.run)
         for made in (self.save, self.export):
             made.setEnabled(self.run is not None)
@@ -147,13 +153,15 @@ class LogStation(Station):
         self.tape.show_ran(self.ran, (first or 0, last if last is not None else self._seq))
 
     def _seek(self, seq: int) -> None:
-        """Bring the entry of that moment to the top of the list."""
-        items = [i for i in self._items() if i.data(0, Qt.ItemDataRole.UserRole).seq <= seq and not i.isHidden()]
-        if items:
-            found = max(items, key=lambda i: i.data(0, Qt.ItemDataRole.UserRole).seq)
-            self.tree.setCurrentItem(found)
-            self.tree.scrollToItem(found, QTreeWidget.ScrollHint.PositionAtTop)
-            self._show_tape()
+        """Bring the entry of that moment to the top of the list, fetched if it is not there."""
+        reader = self.session.reader
+        if reader is not None and self._last is not None and not self._first <= seq <= self._last:
+            self._moving = True
+            events = [*reader.told(before=seq + 1, most=WINDOW // 2), *reader.told(after=seq, most=WINDOW // 2)]
+            self._show_window(events, not events or not reader.told(after=events[-1].seq, most=1))
+            self._moving = False
+        self._bring(seq, QTreeWidget.ScrollHint.PositionAtTop)
+        self._show_tape()
 
     def _kinds(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -171,15 +179,70 @@ class LogStation(Station):
         return row
 
     def refresh(self) -> None:
-        if self.session.reader is None:
+        reader = self.session.reader
+        if reader is None:
             return
-        fresh = list(self.session.reader.events(after=self._seq))
-        if fresh:
-            self._seq = fresh[-1].seq
-            self.ran.take(fresh)
-            self._append(self.book.take(fresh))
-            self._show_tape()
+        self._tape_timer.start()
+        if self._last is None:
+            self._show_window(reader.told(most=WINDOW), tail=True)
+        elif self._tail:
+            fresh = reader.told(after=self._last, most=WINDOW)
+            if len(fresh) == WINDOW or len(self._item_of) + len(fresh) > 2 * WINDOW:
+                self._show_window(reader.told(most=WINDOW), tail=True)
+            elif fresh:
+                self._last = fresh[-1].seq
+                self._append(self.book.take(fresh))
+        self._seq = reader.last_seq()
+        self.count.setText(counted(self._seq, "event"))
         self._show_run()
+
+    def _show_window(self, events: list[Written], tail: bool) -> None:
+        """Show these events and no others: the tree holds what is seen, however long the book is."""
+        self.book, self._item_of, self._counts = LogBook(), {}, Counter()
+        self.tree.clear()
+        self._tail = tail
+        self._first = events[0].seq if events else 0
+        self._last = events[-1].seq if events else 0
+        self._append(self.book.take(events))
+        self._show_tape()
+
+    def _scrolled(self, value: int) -> None:
+        """At either end of what is loaded, fetch what lies beyond; where the eye was stays in sight."""
+        reader, bar = self.session.reader, self.tree.verticalScrollBar()
+        if reader is None or self._moving or self._last is None:
+            return
+        top = value <= bar.minimum()
+        events: list[Written] = []
+        if top and (earlier := reader.told(before=self._first, most=WINDOW // 2)):
+            seen = self._first
+            events = [*earlier, *reader.told(after=earlier[-1].seq, most=WINDOW // 2)]
+        elif value >= bar.maximum() and not self._tail:
+            seen = self._last
+            events = [*reader.told(before=seen + 1, most=WINDOW // 2), *reader.told(after=seen, most=WINDOW // 2)]
+        if events:
+            self._moving = True
+            self._show_window(events, not reader.told(after=events[-1].seq, most=1))
+            self._bring(seen, QTreeWidget.ScrollHint.PositionAtTop if top else QTreeWidget.ScrollHint.PositionAtBottom)
+            self._moving = False
+        self._show_tape()
+
+    def _bring(self, seq: int, where: QTreeWidget.ScrollHint) -> None:
+        items = [i for i in self._items() if i.data(0, Qt.ItemDataRole.UserRole).seq <= seq and not i.isHidden()]
+        if items:
+            found = max(items, key=lambda i: i.data(0, Qt.ItemDataRole.UserRole).seq)
+            self.tree.setCurrentItem(found)
+            self.tree.scrollToItem(found, where)
+
+    def _read_tape(self) -> None:
+        """The tape is made of every poll: some thousands at a time, while the window stays free."""
+        reader = self.session.reader
+        rows = reader.tape_rows(self._tape_seq, TAPE_ROWS) if reader is not None else []
+        if len(rows) < TAPE_ROWS:
+            self._tape_timer.stop()
+        if rows:
+            self._tape_seq = rows[-1][0]
+            self.ran.take(rows)
+            self._show_tape()
 
     def _append(self, news: list[News]) -> None:
         """Add what is new to the end, and mark what is not counted any more; nothing else is touched."""
@@ -197,7 +260,6 @@ class LogStation(Station):
             self._counts[entry.kind] += 1
         for kind, made in self.kinds.items():
             made.setText(f"{kind.value} {self._counts[kind]}")
-        self.count.setText(counted(self._seq, "event"))
         if self._hidden or self.finder.text().strip():
             self._filter()
         if at_end:
@@ -275,9 +337,16 @@ class LogStation(Station):
             key=self._key,
         )
         leaves = [i for i in items if not i.data(0, Qt.ItemDataRole.UserRole).heading]
+        current = self.tree.currentItem()
+        at = self._key(current)[0] if current is not None else 0
+        if wanted and not any(self._key(i)[0] > at for i in leaves) and self.session.reader is not None:
+            beyond = self.session.reader.told_with(wanted, max(at, self._last or 0))
+            if beyond is not None:
+                self._seek(beyond)
+                self._filter()
+                return
         if not wanted or not leaves:
             return
-        current = self.tree.currentItem()
         after = [i for i in leaves if current is not None and self._key(i) > self._key(current)]
         self.tree.setCurrentItem((after or leaves)[0])
         self.tree.scrollToItem((after or leaves)[0])
@@ -287,7 +356,5 @@ class LogStation(Station):
 
     def restyle(self) -> None:
         """Colours belong to the theme: the tree is made anew."""
-        self.book, self.ran, self._seq, self._item_of, self._counts = LogBook(), Ran(), 0, {}, Counter()
-        self._run_seen = ()
-        self.tree.clear()
+        self.ran, self._tape_seq, self._last, self._run_seen = Ran(), 0, None, ()
         self.refresh()
