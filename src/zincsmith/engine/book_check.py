@@ -77,8 +77,6 @@ def check_book(path: Path, digest: str = "") -> Checked:
                 compared, wrong = _compare(digest.strip().lower(), seals)
                 damage += wrong
     except (sqlite3.DatabaseError, BookError) as error:
-        if not damage:
-            raise
         damage.append(str(error))
     _beside(path, runs)
     return Checked(count, tuple(damage), tuple(sorted(runs.items())), seals, compared)
