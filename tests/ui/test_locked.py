@@ -164,8 +164,7 @@ def test_findings_name_the_configuration_their_readings_belong_to(
     settle(hands)
     assert "case open" in hands.window.unit_strip.accessibleName()
     hands.station(5)
-    QApplication.processEvents()
-    assert "run 1: HB-07, as received, case closed" in hands.words()
+    hands.until(lambda: "run 1: HB-07, as received, case closed" in hands.words())
 
 
 def test_what_is_typed_before_the_engine_is_there_is_kept(make_book: Make, tmp_path: Path, qtbot: QtBot) -> None:

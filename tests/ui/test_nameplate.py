@@ -137,7 +137,7 @@ def test_an_empty_book_begins_with_an_empty_plate(open_window: Open, tmp_path: P
     assert claims(hands) == [("Input current", "≤ 0.3 A")], "nothing was stated, nothing is claimed"
     for station, words in ((3, "There is no rig yet"), (5, "No run yet"), (2, "no rig yet")):
         hands.station(station)
-        assert words in hands.words()
+        hands.until(lambda words=words: words in hands.words())
 
 
 # Fields

@@ -91,7 +91,7 @@ def test_from_nameplate_to_report(
     hands.until(lambda: session.state is State.SAFE)
     hands.until(lambda: "is complete" in hands.words())
     assert "AC source off, read back; input gone" in hands.words()
-    assert "The unit itself may still hold a charge" in hands.words()
+    assert "the inside of the unit may be charged" in hands.words()
 
     with reread(book) as reader:
         assert [w.event.text for w in reader.events(kinds=(EntryRefused,))] == ["hot"]
@@ -200,8 +200,8 @@ def test_killing_the_engine_is_said_and_the_bench_can_be_made_safe(
     hands.until(lambda: session.state is State.TAKEN_OVER)
     hands.until(lambda: "Run 1 was interrupted; the guardian switched the bench off" in hands.words())
     assert hands.window.bench_strip.words() == (
-        "Nothing energised",
-        "made safe by the guardian; the unit may hold charge",
+        "Switched off by the guardian",
+        "as it read back; the inside may be charged",
     )
     last = bench_log(tmp_path / "bench.log")[-1]
     assert (last["source_on"], last["load_on"]) == (False, False)
@@ -229,7 +229,7 @@ def test_opening_an_interrupted_book_says_what_to_switch_off(open_window: Open, 
     hands = open_window(book)
     hands.until(lambda: "Run 1 was interrupted; the bench is not confirmed to be off" in hands.words())
     assert "pull its plug" in hands.words()
-    assert hands.window.bench_strip.words()[0] == "NOT CONFIRMED SAFE"
+    assert hands.window.bench_strip.words()[0] == "NOT CONFIRMED OFF"
 
 
 def test_a_book_open_elsewhere_is_read_only(open_window: Open, make_book: Make) -> None:
@@ -255,6 +255,11 @@ def test_a_missing_stand_in_is_said(open_window: Open, make_book: Make, rig: obj
     with BookWriter(book) as writer:
         writer.revise("rig", "bench", replace(rig, standin=StandIn("/nowhere/x.toml")), "moved")
     hands = open_window(book)
+    hands.station(4)
+    hands.until(lambda: "/nowhere/x.toml" in hands.words())
+    assert not hands.button("Start").isEnabled(), "a path that nobody picked here is not even looked at"
+    hands.fill("Operator", "Elin Ward")
+    hands.click("These are mine: use them")
     hands.until(lambda: "physics of the simulated unit is not there" in hands.words())
 
 
