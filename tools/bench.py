@@ -27,6 +27,7 @@ from PySide6.QtWidgets import QApplication, QLineEdit, QVBoxLayout, QWidget
 
 import bench_engine
 import bench_files
+import bench_log
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.states import State
 from zincsmith.formats.label import parse_line
@@ -301,6 +302,7 @@ def main() -> int:
         measures = [start_up(book), label_lines(), hostile_lines(), *on_screens(book), live_plot()]
         measures.append(during_a_run(Path(folder)))
         measures += [Measure(*row) for row in (*bench_files.power(least), *bench_files.import_of_text(Path(folder)))]
+        measures += [Measure(*row) for row in bench_log.measures(Path(folder))]
     measures += [Measure(*row) for row in bench_engine.measures()]
     for one in measures:
         met = "met" if one.met else "NOT MET"

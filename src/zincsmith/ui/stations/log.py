@@ -26,7 +26,7 @@ from zincsmith.ui.widgets.ran_tape import RanTape
 from zincsmith.ui.widgets.say_line import Saying, SayLine
 
 THUMB = 56
-WINDOW = 800  # events that are loaded at once; half of them are exchanged at either end
+WINDOW = 300  # events that are loaded at once; half of them are exchanged at either end
 TAPE_ROWS = 3000
 KEPT = "(x) "  # in front of what is kept but not counted
 
@@ -199,11 +199,14 @@ class LogStation(Station):
     def _show_window(self, events: list[Written], tail: bool) -> None:
         """Show these events and no others: the tree holds what is seen, however long the book is."""
         self.book, self._item_of, self._counts = LogBook(), {}, Counter()
+        self.tree.setUpdatesEnabled(False)
         self.tree.clear()
+        self.tree.setUniformRowHeights(True)  # until a photograph comes: otherwise every row is measured
         self._tail = tail
         self._first = events[0].seq if events else 0
         self._last = events[-1].seq if events else 0
         self._append(self.book.take(events))
+        self.tree.setUpdatesEnabled(True)
         self._show_tape()
 
     def _scrolled(self, value: int) -> None:
@@ -288,6 +291,7 @@ class LogStation(Station):
         if entry.photo:
             data = self.session.photo(entry.photo)
             if data is not None:
+                self.tree.setUniformRowHeights(False)
                 picture = QPixmap()
                 picture.loadFromData(data)
                 item.setIcon(1, QIcon(picture))

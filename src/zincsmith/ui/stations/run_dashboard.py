@@ -12,7 +12,7 @@ from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
 from zincsmith.engine.states import State
 from zincsmith.judge.curves import all_curves, efficiency_by_line
 from zincsmith.judge.live import live_figures, point_efficiency
-from zincsmith.judge.words import duration
+from zincsmith.judge.words import counted, duration
 from zincsmith.model.finding import Doubt
 from zincsmith.model.reading import COLD, Evidence, Point
 from zincsmith.model.unit import Unit
@@ -152,11 +152,19 @@ class Dashboard(QWidget):
         for name, big, small in (
             ("NOW", now, doing),
             ("NEXT", following, gate),
-            ("TIME LEFT", duration(left), about),
+            ("TIME LEFT", *self._left(itinerary, duration(left), about)),
         ):
             self.heads[name][0].setText(big)
             self.heads[name][1].setText(small)
         self.tape.show_progress(itinerary, elapsed)
+
+    def _left(self, itinerary: Itinerary, left: str, about: str) -> tuple[str, str]:
+        """How long it goes on; where everything is by hand the person sets the pace, and entries are counted."""
+        rig, view = self.session.rig, self.session.view
+        if rig is None or any(one.how != "by hand" for one in rig.instruments):
+            return left, about
+        typed = itinerary.typed - len({reading.id for _, reading in view.entries})
+        return counted(max(0, typed), "reading"), "left to type"
 
     def _resting(self, itinerary: Itinerary) -> tuple[str, str, str]:
         """(kicker, title, text) while nobody is asked: paused, or when the next turn comes."""
@@ -165,7 +173,10 @@ class Dashboard(QWidget):
             why = f"{view.state_why[:1].upper()}{view.state_why[1:]}. Watches go on."
             return "PAUSED", "Resume with F9", why
         if self.session.state is State.MAKING_SAFE:
-            return "MAKING SAFE", "Hands off", "Source off, the output is bled, load off; each step is read back."
+            rig = self.session.rig
+            bleeds = rig is not None and not rig.by_hand("load")
+            words = "Source off, the output is bled, load off" if bleeds else "Source off, load off"
+            return "MAKING SAFE", "Hands off", f"{words}; each step is recorded with how it is known."
         typed = next((p for p in itinerary.points if p.typed and p.number > len(view.points)), None)
         if typed is None:
             return "HANDS FREE", "Nothing to type now", "No more readings to type in this run."

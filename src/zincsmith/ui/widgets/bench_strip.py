@@ -71,7 +71,7 @@ class BenchStrip(QWidget):
         if self._state in UNSAFE:
             return "NOT CONFIRMED OFF", "switch the source off by hand, then make safe"
         if self._state is State.MAKING_SAFE:
-            return "Making safe", "source off, bleeding the output, load off"
+            return "Making safe", "source off, output down, load off"
         if self._state is State.TAKEN_OVER:
             return "Switched off by the guardian", "as it read back; the inside may be charged"
         if self._state is State.PAUSED:

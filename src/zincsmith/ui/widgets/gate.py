@@ -101,7 +101,8 @@ class GatePanel(Panel):
         kind = "STOP RULE" if rule else "BY HAND" if hand else "LOOK, SMELL, LISTEN" if asks else "GATE"
         self.kicker.setText(f"{kind}: {live}".upper())
         self.title.setText(_title(turn))
-        self.text.setText(_rule_text(turn) if isinstance(turn, StopRuleMet) else turn.text)
+        self.text.setText(_rule_text(turn) if isinstance(turn, StopRuleMet) else "" if hand else turn.text)
+        self.text.setVisible(not hand)
         first = turn.switch_off_at if isinstance(turn, HandSetting) else ()
         self.first.setText(f"Switch off first, type later: {', '.join(first)}.")
         self.first.setVisible(bool(first))
@@ -134,6 +135,7 @@ class GatePanel(Panel):
         self.kicker.setText("MAKING SAFE: ONLY A HAND CAN DO THIS")
         self.title.setText(f"SWITCH OFF: {words}")
         self.text.setText("Do it now, then say so. What nobody confirms counts as live.")
+        self.text.setVisible(True)
 
     def take_focus(self) -> None:
         if not self.line.isHidden():
@@ -171,7 +173,7 @@ class GatePanel(Panel):
 
 def _title(turn: Turn) -> str:
     if isinstance(turn, HandSetting):
-        return "By hand"
+        return turn.text  # what to set is what has to be read from two metres
     return turn.words if isinstance(turn, StopRuleMet) else turn.title
 
 
