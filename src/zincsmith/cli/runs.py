@@ -46,6 +46,7 @@ def run(
     from zincsmith.formats.answers_file import read_answers
     from zincsmith.formats.rig_file import read_rig
     from zincsmith.formats.unit_file import read_unit
+    from zincsmith.judge.one_way import one_way_price
     from zincsmith.model.errors import InputError
 
     the_rig = read_rig(rig)
@@ -70,6 +71,7 @@ def run(
             log=log,
             settled_by=confirmed_off,
             answers=read_answers(answers) if answers is not None else None,
+            price=lambda: one_way_price(the_unit, the_rig, the_plan),
         ),
         book,
     )

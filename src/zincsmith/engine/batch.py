@@ -44,6 +44,7 @@ from zincsmith.model.events import (
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.hands_in import OPEN_CASE
 
 ENDING = {
     signal.SIGINT: "Ctrl+C",
@@ -76,6 +77,7 @@ class TerminalDesk:
         self._auto, self._answers, self._by_hand = auto_gates, answers, by_hand
         self._question: Question = Question()
         self._entries_left = itinerary.typed
+        self.price: Callable[[], str] = lambda: ""
         self._console = console
         self._state = State.IDLE
         self._unread = b""
@@ -132,6 +134,8 @@ class TerminalDesk:
                 self._print(title, f": {text}")
                 for caution in cautions:
                     self._print("", f"  • {caution}")
+                if title.lower() == OPEN_CASE and (price := self.price()):
+                    self._print("COSTS", f" {price}", "bold red")
                 self._print("", "The gate is passed by --yes." if automatic else "Type yes to go on, no to stop:")
             case HandSetting(role, text, first, target):
                 self._question = Question(LOAD if role == "load" else SOURCE, volts=target is not None)
@@ -270,6 +274,7 @@ def run_batch(
     log: Path | None = None,
     settled_by: str = "",
     answers: Answers | None = None,
+    price: Callable[[], str] = lambda: "",
 ) -> RunClosed:
     """Run once and return how it ended. InputError before anything is switched on when it cannot be armed.
 
@@ -298,6 +303,7 @@ def run_batch(
         lambda session, at: session.run(unit.tag, start, at),
         settled_by,
         answers,
+        price,
     )
 
 
@@ -338,6 +344,7 @@ def _at_terminal(
     go: Callable[[Session, Mapping[str, str]], RunClosed],
     settled_by: str,
     answers: Answers | None = None,
+    price: Callable[[], str] = lambda: "",
 ) -> RunClosed:
     _confirm_addresses(rig, start, left_rig(book_path))
     running = start_standin(rig.standin, log) if rig.standin is not None else None
@@ -349,6 +356,7 @@ def _at_terminal(
             by_hand = source_kind(rig) != "settable" or rig.by_hand("load")
             wanted = answers or Answers()
             with TerminalDesk(book_path, itinerary, start.auto_gates, console, wanted, by_hand) as desk:
+                desk.price = price
                 session = Session(book, desk, Guardian(running.keep_fd if running else None))
                 for lost in session.interrupted:
                     by = session.journal.state

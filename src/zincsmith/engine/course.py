@@ -7,7 +7,7 @@ from dataclasses import replace
 from zincsmith.engine.rig_facts import context
 from zincsmith.model.actions import Action, Begin, End, Outcome, Skipped
 from zincsmith.model.errors import InputError
-from zincsmith.model.plan import Options, Plan
+from zincsmith.model.plan import Options, Plan, SafetyOptions
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, Steps
@@ -40,13 +40,20 @@ class Course:
 
 
 def _walk(ctx: Context, parts: tuple[Options, ...]) -> Steps:
-    for n, options in enumerate(parts):
+    # The safety gates come first, wherever they were put; everything else keeps its order.
+    order = sorted(range(len(parts)), key=lambda n: not _gates(parts[n]))
+    for at, n in enumerate(order):
+        options = parts[n]
         one = procedure(options.procedure)
-        mine = replace(ctx, options=options, before=tuple(p.procedure for p in parts[:n]))
+        mine = replace(ctx, options=options, before=tuple(parts[m].procedure for m in order[:at]))
         yield Begin(n, one.name, one.version)
         whole = yield from _until_skipped(one.steps(mine))
         yield from one.tidy(mine)
         yield End(n, "complete" if whole else "skipped")
+
+
+def _gates(options: Options) -> bool:
+    return isinstance(options, SafetyOptions) and not options.restore
 
 
 def _until_skipped(steps: Steps):  # type: ignore[no-untyped-def]

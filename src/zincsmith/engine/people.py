@@ -38,6 +38,7 @@ from zincsmith.model.rig import Instrument
 from zincsmith.model.unit import Nameplate
 
 SENSES = ("glow", "smell", "sound", "indicator")  # in the order of their keys
+STAYS_SHUT_S = 2.0  # after a pass that came too early
 LEAST_EMPTYING_S = 10.0  # hands stay out at least that long after a switch-off; common practice, no source
 HANDS_IN = (
     "Only unplugged, and proven dead there and then: try the meter on something live, measure at the terminals and at "
@@ -153,8 +154,8 @@ class People:
                 break
             why = f"hands stay out for another {math.ceil(left)} s: that is how long it took to empty before"
             self.pulse.desk.refuse("pass", why)
-            if command.body.get("automatic"):
-                self.pulse.slice(left)  # nobody is there to wait
+            # Time goes on, polled and watched; where nobody is there to press again, all of it at once.
+            self.pulse.slice(left if command.body.get("automatic") else min(left, STAYS_SHUT_S))
         self.pulse.journal.append(GatePassed(self.operator, bool(command.body.get("automatic"))))
         self.pulse.journal.become("pass", action.title)
 

@@ -12,6 +12,7 @@ from zincsmith.model.plan import (
     BringUpOptions,
     DisplayOptions,
     GridOptions,
+    HandsInOptions,
     HarmonicOptions,
     Line,
     Options,
@@ -102,6 +103,8 @@ def check_plan(plan: Plan, file: str | None = None) -> None:
             raise InputError(f"there are: {', '.join(WATCHABLE)}", file=file, key="watch.quantity")
         if watch.low is None and watch.high is None:
             raise InputError("a watch has a lower or an upper bound", file=file, key="watch")
+        if watch.low is not None and watch.high is not None and watch.low > watch.high:
+            raise InputError("its lower bound lies above its upper one: nothing can meet it", file=file, key="watch")
     for part in plan.parts:
         check = CHECKS.get(type(part))
         if check is not None:
@@ -119,6 +122,11 @@ def _check_display(part: DisplayOptions, file: str | None) -> None:
     _check_lines((part.line,), file, "part.line")
     _check_loads(part.loads_percent, file)
     _between(1.0, 3600.0, file, settle_s=part.settle_s, average_s=part.average_s)
+
+
+def _check_hands_in(part: HandsInOptions, file: str | None) -> None:
+    _check_lines((part.line,), file, "part.line")
+    _between(0.0, LONGEST_S, file, warm_up_s=part.warm_up_s)
 
 
 def _check_harmonics(part: HarmonicOptions, file: str | None) -> None:
@@ -188,6 +196,7 @@ CHECKS: dict[type, Callable[[Any, str | None], None]] = {
     GridOptions: _check_grid,
     RegimeOptions: _check_regimes,
     DisplayOptions: _check_display,
+    HandsInOptions: _check_hands_in,
     HarmonicOptions: _check_harmonics,
     StandbyOptions: _check_standby,
     BringUpOptions: _check_bring_up,

@@ -141,6 +141,19 @@ class DisplayOptions(Record):
     average_s: float = 4.0
 
 
+HandsInAct = Literal["turn the board over", "move a probe", "look from the other side", "open the case"]
+
+
+@dataclass(frozen=True)
+class HandsInOptions(Record):
+    """Hands go in during the work; afterwards the unit is fed at ``line`` and warmed for ``warm_up_s`` again."""
+
+    procedure: Literal["hands_in"] = "hands_in"
+    act: HandsInAct = "turn the board over"
+    line: Line = LINES[0]
+    warm_up_s: float = 600.0
+
+
 def with_point(grid: GridOptions, line: Line, load_percent: float) -> GridOptions:
     """The grid with one more point. A line or load it brings along is left out everywhere else; loads keep their
     order, from heavy to light or the other way round."""
@@ -165,6 +178,7 @@ Options = (
     | RegimeOptions
     | HarmonicOptions
     | DisplayOptions
+    | HandsInOptions
 )
 
 
@@ -197,7 +211,7 @@ class Plan:
         for part in self.parts:
             if isinstance(part, GridOptions | StandbyOptions | HarmonicOptions):
                 found += part.lines
-            elif isinstance(part, RegimeOptions | DisplayOptions) or (
+            elif isinstance(part, RegimeOptions | DisplayOptions | HandsInOptions) or (
                 isinstance(part, RigCheckOptions) and part.when == "live"
             ):
                 found.append(part.line)

@@ -6,6 +6,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.procedures.base import Procedure
 from zincsmith.procedures.bring_up import BringUp
 from zincsmith.procedures.display_accuracy import DisplayAccuracy
+from zincsmith.procedures.hands_in import HandsIn
 from zincsmith.procedures.harmonics import Harmonics
 from zincsmith.procedures.power_factor import PowerFactorRegimes
 from zincsmith.procedures.rig_check import RigCheck
@@ -22,6 +23,7 @@ SHIPPED: tuple[Procedure, ...] = (
     DisplayAccuracy(),
     Harmonics(),
     StandbyPower(),
+    HandsIn(),
 )
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, get_args
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
@@ -16,6 +16,8 @@ from zincsmith.model.plan import (
     BringUpOptions,
     DisplayOptions,
     GridOptions,
+    HandsInAct,
+    HandsInOptions,
     HarmonicOptions,
     Line,
     Options,
@@ -115,6 +117,11 @@ FIELDS: dict[type, tuple[Choosing | Typing, ...]] = {
         Choosing("Closed in on to", "resolution_percent", tuple((f"{p:g} % load", p) for p in (0.5, 1.0, 2.0))),
         Choosing("Wait at each", "settle_s", _times(4.0, 6.0, 20.0)),
         Choosing("Average over", "average_s", _times(4.0, 10.0)),
+    ),
+    HandsInOptions: (
+        Choosing("Hands go in to", "act", tuple((words, words) for words in get_args(HandsInAct))),
+        LINE,
+        Choosing("Warm again for", "warm_up_s", _times(0.0, 300.0, 600.0, 1800.0)),
     ),
     DisplayOptions: (
         LINE,

@@ -24,8 +24,9 @@ from zincsmith.formats.plain_text import shown
 from zincsmith.judge.bench_words import end_words, live_words, step_words
 from zincsmith.judge.words import UNIT_WORDS, counted, duration
 from zincsmith.model.errors import InputError
-from zincsmith.model.events import HandSetting
+from zincsmith.model.events import GateOpened, HandSetting
 from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.procedures.hands_in import OPEN_CASE
 from zincsmith.procedures.static_grid import NAME as GRID
 from zincsmith.ui.photo_note import PhotoNote
 from zincsmith.ui.run_view import RunView
@@ -273,6 +274,7 @@ class RunStation(Station):
             )
         )
         self._page: QWidget | None = None
+        self._priced: tuple[object, str] = (None, "")
         self._photos = PhotoNote(self, session)
         QShortcut(QKeySequence("F8"), self).activated.connect(self._correct)
 
@@ -313,7 +315,7 @@ class RunStation(Station):
             page = self.gate
             typed = {reading.quantity for _, reading in view.entries}
             live = live_words(view.now, view.source_on, view.load_on, typed)
-            self.gate.show_turn(view.turn, live, view.refused)
+            self.gate.show_turn(view.turn, live, view.refused, self._price())
             if session.state is State.MAKING_SAFE and isinstance(view.turn, HandSetting):
                 self.gate.switches_off(view.turn.text)
         else:
@@ -326,6 +328,17 @@ class RunStation(Station):
         if page is not self._page:
             self._page = page
             self.take_focus()
+
+    def _price(self) -> str:
+        """What a gate costs that cannot be taken back; worked out when it is first shown."""
+        turn, s = self.session.view.turn, self.session
+        opens = isinstance(turn, GateOpened) and turn.title.lower() == OPEN_CASE
+        if not opens or s.unit is None or s.rig is None or turn is self._priced[0]:
+            return self._priced[1] if opens else ""
+        from zincsmith.judge.one_way import one_way_price
+
+        self._priced = (turn, one_way_price(s.unit, s.rig, s.plan))
+        return self._priced[1]
 
     def take_focus(self) -> None:
         if self.pages.currentWidget() is self.start_page:
