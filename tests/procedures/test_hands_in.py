@@ -44,7 +44,7 @@ def test_the_gate_stays_shut_until_what_was_charged_has_emptied(
 def test_a_pass_that_comes_too_early_is_refused(
     tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: Callable[..., RunningStandIn]
 ) -> None:
-    """The voltmeter is read by a person: the program cannot see it empty, and keeps the gate shut for the least time."""
+    """The voltmeter is read by a person: the program cannot see it empty, and keeps the gate shut long enough."""
     hand = tuple(replace(i, how="by hand") if i.role == "voltmeter" else i for i in rig.instruments)
     plan = Plan("x", (*tiny_plan.parts, HandsInOptions(line=LINE, warm_up_s=0.0)))
     bench = replace(rig, instruments=hand)

@@ -143,3 +143,23 @@ def test_a_convention_is_chosen_with_keys_and_says_before_what_it_would_turn(qtb
     bar.show_run(judge_again(run, asked[0]))
     assert guard.currentData() == "1.645u"
     assert bar.choices["coverage"].currentData() == "95.45"
+
+
+def test_the_wheel_over_a_closed_list_changes_nothing(qtbot: QtBot) -> None:
+    from PySide6.QtCore import QPoint, QPointF
+    from PySide6.QtGui import QWheelEvent
+
+    from zincsmith.ui.widgets.choice import Choice
+
+    made = Choice()
+    qtbot.addWidget(made)
+    made.addItems(["yes", "no", "not stated"])
+    made.show()
+    turned = QWheelEvent(
+        QPointF(5, 5), QPointF(5, 5), QPoint(0, -120), QPoint(0, -120), Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    made.setFocus()
+    QApplication.sendEvent(made, turned)
+    assert made.currentText() == "yes"
+    assert not turned.isAccepted(), "the page below scrolls"
