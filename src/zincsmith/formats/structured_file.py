@@ -13,7 +13,7 @@ import zipfile
 from array import array
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
+from typing import Any, TextIO
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +23,7 @@ from zincsmith.model.errors import InputError
 
 MOST_JSON_BYTES = 128_000_000
 MOST_CHUNK_BYTES = 64_000_000  # of one compressed piece
+LONGEST_ROW = 4 * (1 << 20)  # characters
 PIECE = 1 << 20  # characters of JSON taken at once
 SHAPES = 'a file of columns is {"time_s": [...], "voltage_V": [...]}, or a list of rows with these keys'
 _LIST = re.compile(r'"((?:[^"\\]|\\.)*)"\s*:\s*\[([^\[\]{}"]*)\]')
@@ -32,9 +33,9 @@ def from_json(file: Path) -> Columns:
     """Columns by name, or a list of rows with these keys."""
     refuse_large(file, MOST_JSON_BYTES)
     try:
-        text = file.read_bytes().decode("utf-8-sig")
-        start = len(text) - len(text.lstrip())
-        columns = _rows(file, text, start + 1) if text[start : start + 1] == "[" else _named(file, text)
+        with file.open(encoding="utf-8-sig") as source:
+            first = source.read(PIECE).lstrip()
+            columns = _rows(file, first[1:], source) if first[:1] == "[" else _named(file, first + source.read())
     except (ValueError, RecursionError) as error:
         raise InputError(f"this is no JSON ({str(error)[:100]})", file=str(file)) from None
     return _even(file, columns, {})
@@ -97,13 +98,15 @@ def _number(file: Path, head: str, cell: Any, row: int) -> float:
         raise InputError(f"row {row} is no number that can be held", file=str(file), key=head[:80]) from None
 
 
-def _rows(file: Path, text: str, at: int) -> dict[str, Array]:
+def _rows(file: Path, begun: str, source: TextIO) -> dict[str, Array]:
     """Rows one by one; a key that a row lacks is a cell without a value."""
     columns: dict[str, array[float]] = {}
     count = 0
-    for count, row in enumerate(_each(text, at), 1):
+    rows = _each(begun, source)
+    for count, row in enumerate(rows, 1):
         if not isinstance(row, dict):
-            json.loads(text)  # what is no JSON at all is said to be that
+            for _ in rows:  # what is no JSON at all is said to be that
+                pass
             raise InputError(SHAPES, file=str(file))
         for head, cell in row.items():
             if head not in columns:
@@ -117,30 +120,59 @@ def _rows(file: Path, text: str, at: int) -> dict[str, Array]:
             refuse_many(file, len(columns) * count)
     if not count:
         raise InputError(SHAPES, file=str(file))
-    return {head: np.array(column) for head, column in columns.items()}
+    return {head: np.array(columns.pop(head)) for head in list(columns)}
 
 
-def _each(text: str, at: int) -> Iterator[Any]:
-    """The values of a JSON list, one by one, without the list."""
-    decoder, space = json.JSONDecoder(), re.compile(r"\s*")
-
-    def skip(place: int) -> int:
-        found = space.match(text, place)
-        return found.end() if found is not None else place
-
-    at = skip(at)
-    while text[at : at + 1] != "]":
-        value, at = decoder.raw_decode(text, at)
+def _each(buffer: str, source: TextIO) -> Iterator[Any]:
+    """The values of a JSON list whose bracket has been read, one by one: neither the list nor its text is held."""
+    decoder, comma = json.JSONDecoder(), False
+    at = 0
+    while True:
+        at += len(buffer[at : at + 64]) - len(buffer[at : at + 64].lstrip())
+        if at >= len(buffer) or buffer[at].isspace():
+            more = source.read(PIECE)
+            if not more:
+                raise ValueError("the list does not end")
+            buffer, at = buffer[at:] + more, 0
+            continue
+        if buffer[at] == "]" and not comma:
+            if (buffer[at + 1 :] + source.read(PIECE)).strip():
+                raise ValueError("something follows the list")
+            return
+        try:
+            value, end = decoder.raw_decode(buffer, at)
+            whole = end < len(buffer)
+        except ValueError:
+            whole = False
+            if len(buffer) - at > LONGEST_ROW:
+                raise
+        if not whole:
+            more = source.read(PIECE)
+            if not more:
+                decoder.raw_decode(buffer, at)
+                raise ValueError("the list does not end")
+            buffer, at = buffer[at:] + more, 0
+            continue
         yield value
-        at = skip(at)
-        if text[at : at + 1] == ",":
-            at = skip(at + 1)
-            if text[at : at + 1] == "]":
-                raise ValueError("a list ends with a comma")
-        elif text[at : at + 1] != "]":
-            raise ValueError(f"a comma is missing at character {at}")
-    if text[at + 1 :].strip():
-        raise ValueError("something follows the list")
+        at = end
+        at, comma, buffer = _past_comma(buffer, at, source)
+
+
+def _past_comma(buffer: str, at: int, source: TextIO) -> tuple[int, bool, str]:
+    """Past the comma after a value; whether there was one. ValueError for anything but a comma or the end."""
+    while True:
+        rest = buffer[at:].lstrip() if at + 64 >= len(buffer) else buffer[at : at + 64].lstrip()
+        if rest:
+            break
+        more = source.read(PIECE) if at + 64 >= len(buffer) else ""
+        if not more and at + 64 >= len(buffer):
+            raise ValueError("the list does not end")
+        buffer, at = (buffer[at:] + more, 0) if more else (buffer, at + 64)
+    if rest[0] == ",":
+        return buffer.index(",", at) + 1, True, buffer
+    if rest[0] != "]":
+        raise ValueError(f"a comma is missing before {rest[:20]!r}")
+    return buffer.index("]", at), False, buffer
 
 
 def from_hdf5(file: Path) -> Columns:
