@@ -83,6 +83,7 @@ def main() -> int:
         camera.keep("plan")
         camera.station("Log", "log")
         window.go("Findings")
+        camera.until(lambda: window.stations["Findings"].run is not None)
         rows = window.stations["Findings"].findChild(ClaimRows)
         while "too close" not in rows.accessibleDescription():  # the one that shows what the working is for
             QTest.keyClick(rows, Qt.Key.Key_Down)
