@@ -51,6 +51,8 @@ class Seen:
     """What a run has seen of its signs. ``fed``: something was switched on; ``output_due``: the input was high enough
     for an output. ``emptied_s`` is the longest an output took to fall after a switch-off of this run.
 
+    ``looked``: a poll was taken while it was on; before that no sign can have lived, and none is asked for.
+
     ``tell`` is called when something changed that whoever takes over has to know.
     """
 
@@ -58,6 +60,7 @@ class Seen:
     fed: bool = False
     output_due: bool = False
     emptied_s: float | None = None
+    looked: bool = False
     tell: Callable[[Seen], None] = field(default=lambda seen: None, compare=False)
 
     def feeds(self, output_due: bool) -> None:
@@ -69,14 +72,15 @@ class Seen:
     def observe(self, now_s: float, values: Mapping[str, float], fed: bool) -> None:
         """One poll: what it shows of every sign."""
         before = self._facts()
+        self.looked = self.looked or (fed and self.fed)
         for name, channel in self.channels.items():
             if name in values:
                 channel.observe(now_s, values[name], fed)
         if self._facts() != before:
             self.tell(self)
 
-    def _facts(self) -> list[tuple[bool, float]]:
-        return [(c.lived, c.gap_s) for c in self.channels.values()]
+    def _facts(self) -> list[object]:
+        return [self.looked, *((c.lived, c.gap_s) for c in self.channels.values())]
 
     @property
     def hold_s(self) -> float:
@@ -91,7 +95,7 @@ class Seen:
 
     def due(self, claim: str) -> bool:
         """Whether a claim has to be seen before the bench counts as off."""
-        return self.fed and (claim == INPUT or self.output_due or self._lived(OUTPUT))
+        return self.looked and (claim == INPUT or self.output_due or self._lived(OUTPUT))
 
     def _lived(self, claim: str) -> bool:
         return any(c.lived for name, c in self.channels.items() if CLAIM_OF[name] == claim)
@@ -103,12 +107,14 @@ class Seen:
             "fed": self.fed,
             "output_due": self.output_due,
             "emptied_s": self.emptied_s,
+            "looked": self.looked,
         }
 
     @classmethod
     def from_told(cls, told: Mapping[str, Any]) -> Seen:
         channels = {name: Channel(**one) for name, one in told.get("channels", {}).items() if name in CLAIM_OF}
-        return cls(channels, bool(told.get("fed")), bool(told.get("output_due")), told.get("emptied_s"))
+        facts = (bool(told.get("fed")), bool(told.get("output_due")), told.get("emptied_s"), bool(told.get("looked")))
+        return cls(channels, *facts)
 
 
 def seen_of(rig: Rig, output_V: float) -> Seen:
