@@ -193,7 +193,7 @@ def test_an_output_that_does_not_fall_is_not_called_safe(rig: Rig, standin: Star
     safety = make_safe(bench, events.append)
     bench.close()
     assert not safety.confirmed
-    assert "output fallen (the voltmeter (output volts) still reads 4" in safety.unconfirmed[0]
+    assert "output fallen (the voltmeter (output volts) still reads 3" in safety.unconfirmed[0]
     fallen = next(e for e in events if isinstance(e, SafeStep) and e.step == "output fallen")
     assert not fallen.confirmed
     assert not bench_log(tmp_path / "bench.log")[-1]["load_on"]
