@@ -102,8 +102,8 @@ def test_from_nameplate_to_report(
 
     hands.station(5)
     station = hands.window.stations["Findings"]
+    hands.until(lambda: station.run is not None)
     run = station.run
-    assert run is not None
     assert run.count(Verdict.HOLDS) >= 3
     rows = station.claims.rows
     first = rows.accessibleDescription()

@@ -150,6 +150,7 @@ class FindingsStation(Station):
             if self.run is None:
                 self.empty.setText("The readings are being judged …")
             return
+        waited = self.run is None and self.isVisible()
         self._seen, self.run, self._seals = seen, found.run, found.seals
         if self.run is not None and self._under not in (None, self.run.conventions):
             self.run = judge_again(self.run, self._under)
@@ -173,6 +174,8 @@ class FindingsStation(Station):
         # Readings belong to the configuration the unit was in, whatever it is in now.
         self.of_run.setText(f"run {run.row.id}{end}: {run.unit.tag}, {run.unit.configuration}")
         self._show_list()
+        if waited:  # it came after the station was opened: the keyboard goes where it would have gone
+            self.take_focus()
 
     def _offer_plots(self) -> None:
         """What the evidence can be drawn as; the plot that was looked at stays."""
