@@ -38,6 +38,7 @@ from zincsmith.model.rig import Instrument
 from zincsmith.model.unit import Nameplate
 
 SENSES = ("glow", "smell", "sound", "indicator")  # in the order of their keys
+LONGEST_EMPTYING_S = 120.0  # beyond that it is the person who took so long
 STAYS_SHUT_S = 2.0  # after a pass that came too early
 LEAST_EMPTYING_S = 10.0  # hands stay out at least that long after a switch-off; common practice, no source
 HANDS_IN = (
@@ -156,8 +157,13 @@ class People:
             self.pulse.desk.refuse("pass", why)
             # Time goes on, polled and watched; where nobody is there to press again, all of it at once.
             self.pulse.slice(left if command.body.get("automatic") else min(left, STAYS_SHUT_S))
-        self.pulse.journal.append(GatePassed(self.operator, bool(command.body.get("automatic"))))
+        automatic = bool(command.body.get("automatic"))
+        self.pulse.journal.append(GatePassed(self.operator, automatic))
         self.pulse.journal.become("pass", action.title)
+        since = self.pulse.off_since_s
+        if action.hands_in and not automatic and self.pulse.bench.seen.fed and since is not None:
+            # Proven dead inside by then: so long the bulk capacitor took at most.
+            self.pulse.emptied("bulk", min(self.pulse.bench.clock.now_s - since, LONGEST_EMPTYING_S))
 
     def _still_charged_s(self) -> float:
         """How long hands have to stay out yet: as long as emptying took at its slowest, counted from the switch-off."""
