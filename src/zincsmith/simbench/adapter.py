@@ -196,8 +196,8 @@ class Adapter:
             self._become("off")
         if self.state == "off" and input_V >= s.start_V and self.ailment.starts:
             self._become("starting")
-        if self.state in ("starting", "soft start") and input_V < s.stop_V:
-            self._become("off")
+        if self.state in ("starting", "soft start", "pause") and input_V < s.stop_V:
+            self._become("off")  # nothing tries again without mains
         if self.state == "starting" and self._in_state_s >= s.delay_s:
             self._become("soft start")
         if self.state == "pause" and self._in_state_s >= self.protection.off_s:
@@ -215,7 +215,10 @@ class Adapter:
     def _rest(self, input_V: float) -> None:
         """What it takes without running: its start-up resistor, and attempts to start."""
         s = self.start
-        watts = input_V**2 / s.start_ohm if input_V else 0.0
+        if not input_V:
+            self.intake = Intake(0.0, 0.0, 0.0)
+            return
+        watts = input_V**2 / s.start_ohm
         trying = self.state == "off" and s.wake_V <= input_V < s.start_V and self.ailment.tries
         watts += self.ailment.attempt_W(s.attempt_W if trying else 0.0, self.state)
         bursting = self._time_s % s.period_s < s.attempt_s
