@@ -40,6 +40,7 @@ ROOT = Path(__file__).parent.parent
 EXAMPLES = ROOT / "examples"
 STEPS = 400
 Row = tuple[str, float, float, float]  # name, ratio, goal, milliseconds
+BUSY = "import time; end = time.monotonic() + 60\nwhile time.monotonic() < end: pass"
 
 
 class NobodyThere:
@@ -132,9 +133,28 @@ def guardian(folder: Path) -> list[Row]:
     return rows
 
 
-def _takeover(folder: Path, number: signal.Signals) -> float:
+def busy_machine(folder: Path) -> list[Row]:
+    """Takeovers of a healthy engine in eight seconds of a run beside four busy processes a processor: none is right."""
+    busy = [subprocess.Popen([sys.executable, "-c", BUSY]) for _ in range(4 * (os.cpu_count() or 2))]
     folder.mkdir()
     book, log = folder / "run.zbook", folder / "bench.log"
+    client = _begun(book, log)
+    try:
+        until = time.monotonic() + 8.0
+        while time.monotonic() < until:
+            client.receive()
+            time.sleep(0.02)
+        taken = float(client.process is None or client.process.poll() is not None or not _last(log)["source_on"])
+    finally:
+        client.stop()
+        for one in busy:
+            one.kill()
+            one.wait()
+    return [("busy machine: healthy engine taken over", taken, 0.0, taken)]
+
+
+def _begun(book: Path, log: Path) -> EngineClient:
+    """A paced run of the stand-in bench, with the load on."""
     rig = read_rig(EXAMPLES / "rigs" / "simulated.toml")
     assert rig.standin is not None
     rig = replace(rig, standin=replace(rig.standin, pace=20.0))
@@ -145,13 +165,20 @@ def _takeover(folder: Path, number: signal.Signals) -> float:
         writer.revise("plan", "plan", NAMED["static-grid"], "bench")
     client = EngineClient(book, log)
     client.start(rig)
+    client.send("start", unit=unit.tag, operator="Bench", ambient_degC=23.0)
+    _until(client, lambda said: said.get("state") == "at a gate")
+    client.send("pass")
+    while not (log.exists() and _last(log).get("load_on")):
+        client.receive()
+        time.sleep(0.005)
+    return client
+
+
+def _takeover(folder: Path, number: signal.Signals) -> float:
+    folder.mkdir()
+    book, log = folder / "run.zbook", folder / "bench.log"
+    client = _begun(book, log)
     try:
-        client.send("start", unit=unit.tag, operator="Bench", ambient_degC=23.0)
-        _until(client, lambda said: said.get("state") == "at a gate")
-        client.send("pass")
-        while not (log.exists() and _last(log).get("load_on")):
-            client.receive()
-            time.sleep(0.005)
         time.sleep(0.5)
         assert client.process is not None
         began = time.monotonic()
@@ -269,7 +296,7 @@ def imports(folder: Path) -> list[Row]:
 def measures() -> list[Row]:
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder)
-        return [*engine_step(place), *guardian(place), *searches(), *imports(place)]
+        return [*engine_step(place), *guardian(place), *busy_machine(place / "busy"), *searches(), *imports(place)]
 
 
 if __name__ == "__main__":
