@@ -125,7 +125,7 @@ class BringUp:
             if percent > light:
                 yield from self._load(ctx, line.voltage_V, hertz, percent)
                 yield _observe(f"at {percent:g} % load")
-        yield Dwell(LATER_S, "some minutes at full load", period_s=POLL_S)
+        yield Dwell(LATER_S, "some minutes at full load")
         yield _observe("some minutes later")
 
     def tidy(self, ctx: Context) -> Steps:
