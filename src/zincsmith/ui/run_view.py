@@ -114,6 +114,8 @@ class RunView:
                 self.turn = self.refused = None
             case Effected("SetSource", body):
                 self.source_on = bool(body.get("on"))
+                # What was read of the input before says nothing any more.
+                self.now = {q: v for q, v in self.now.items() if not q.startswith("input_")}
             case Effected("SetLoad", body):
                 self.load_on = bool(body.get("on"))
             case EntryAsked():
