@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from tests.conftest import bench_log
@@ -11,6 +12,7 @@ from tests.engine.scripted import Actor, Scene
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.engine.course import Course
+from zincsmith.engine.foreseen import seconds_to_test
 from zincsmith.engine.people import LEAST_EMPTYING_S
 from zincsmith.judge.one_way import one_way_price
 from zincsmith.model.actions import Begin, Confirm
@@ -57,14 +59,15 @@ def test_a_pass_that_comes_too_early_is_refused(
 
 def test_the_gate_before_the_case_is_opened_tells_its_price(unit: Unit, rig: Rig, tiny_plan: Plan) -> None:
     opens = HandsInOptions(act="open the case", line=LINE)
-    first = one_way_price(unit, rig, Plan("x", (opens,)))
+    cost = partial(seconds_to_test, unit, rig)
+    first = one_way_price(unit, Plan("x", (opens,)), cost)
     assert "Load regulation" in first
     assert "No-load power" in first
     assert "min." in first
-    later = one_way_price(unit, rig, replace(tiny_plan, parts=(*tiny_plan.parts, opens)))
+    later = one_way_price(unit, replace(tiny_plan, parts=(*tiny_plan.parts, opens)), cost)
     assert "Load regulation" not in later, "the grid has tested it"
     assert "No-load power" in later
-    assert one_way_price(unit, rig, tiny_plan) == ""
+    assert one_way_price(unit, tiny_plan, cost) == ""
 
 
 def test_the_safety_gates_are_first_wherever_they_stand(unit: Unit, rig: Rig, tiny_plan: Plan) -> None:

@@ -7,6 +7,7 @@ import sys
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, NoReturn
 
@@ -42,6 +43,7 @@ def run(
     """Run a plan on a rig and write it into a book."""
     from zincsmith.engine.batch import run_batch
     from zincsmith.engine.composer import plan_named
+    from zincsmith.engine.foreseen import seconds_to_test
     from zincsmith.engine.session import NOBODY
     from zincsmith.formats.answers_file import read_answers
     from zincsmith.formats.rig_file import read_rig
@@ -71,7 +73,7 @@ def run(
             log=log,
             settled_by=confirmed_off,
             answers=read_answers(answers) if answers is not None else None,
-            price=lambda: one_way_price(the_unit, the_rig, the_plan),
+            price=lambda: one_way_price(the_unit, the_plan, partial(seconds_to_test, the_unit, the_rig)),
         ),
         book,
     )

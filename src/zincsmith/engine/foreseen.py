@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Set
+from dataclasses import dataclass, replace
 
+from zincsmith.engine.composer import compose
 from zincsmith.engine.rehearsal import rehearse
 from zincsmith.engine.rehearsed import at_the_unit, rehearsed_evidence
 from zincsmith.model.errors import ZincsmithError
@@ -33,3 +35,13 @@ def foresee(unit: Unit, rig: Rig, plan: Plan, ambient_degC: float = 23.0) -> For
     wired = rehearsed_evidence(itinerary, rig, ambient_degC)
     moved = wired if rig.sense == "unit" else rehearsed_evidence(itinerary, at_the_unit(rig), ambient_degC)
     return Foreseen(wired, moved)
+
+
+def seconds_to_test(unit: Unit, rig: Rig, procedures: Set[str]) -> float:
+    """How long these procedures likely take on this rig, as the full plan carries them out; 0 when it cannot."""
+    try:
+        full = compose(unit, rig)[0]
+        parts = tuple(part for part in full.parts if part.procedure in procedures)
+        return rehearse(unit, rig, replace(full, parts=parts)).likely_s if parts else 0.0
+    except ZincsmithError:
+        return 0.0

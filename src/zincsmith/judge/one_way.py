@@ -2,20 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Callable, Set
 
-from zincsmith.engine.composer import compose
-from zincsmith.engine.rehearsal import rehearse
 from zincsmith.judge.claims import claims_of
-from zincsmith.model.errors import ZincsmithError
 from zincsmith.model.figures import TESTS
 from zincsmith.model.plan import HandsInOptions, Plan
-from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.hands_in import OPEN_CASE
 
 
-def one_way_price(unit: Unit, rig: Rig, plan: Plan) -> str:
+def one_way_price(unit: Unit, plan: Plan, seconds_to_test: Callable[[Set[str]], float]) -> str:
     """In words, for the gate before the case is opened; empty for a plan that opens none.
 
     Claims count that a procedure tests which this plan does not carry out before that gate.
@@ -28,12 +24,6 @@ def one_way_price(unit: Unit, rig: Rig, plan: Plan) -> str:
     if not wanted:
         return "Every claim that a procedure tests is tested before this gate."
     names = "; ".join(dict.fromkeys(f"{c.title} {c.text}" for c in wanted))
-    try:
-        full = compose(unit, rig)[0]
-        missing = {TESTS[c.procedure] for c in wanted}
-        parts = tuple(p for p in full.parts if p.procedure in missing)
-        seconds = rehearse(unit, rig, replace(full, parts=parts)).likely_s if parts else 0.0
-    except ZincsmithError:
-        seconds = 0.0
+    seconds = seconds_to_test({TESTS[c.procedure] for c in wanted})
     cost = f"Testing them now costs about {seconds / 60.0:.0f} min." if seconds else "This rig cannot test them now."
     return f"Cannot be taken back. Behind this gate these are not tested on a closed unit any more: {names}. {cost}"

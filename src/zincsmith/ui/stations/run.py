@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from html import escape
 
 from PySide6.QtCore import Qt
@@ -335,9 +336,10 @@ class RunStation(Station):
         opens = isinstance(turn, GateOpened) and turn.title.lower() == OPEN_CASE
         if not opens or s.unit is None or s.rig is None or turn is self._priced[0]:
             return self._priced[1] if opens else ""
+        from zincsmith.engine.foreseen import seconds_to_test
         from zincsmith.judge.one_way import one_way_price
 
-        self._priced = (turn, one_way_price(s.unit, s.rig, s.plan))
+        self._priced = (turn, one_way_price(s.unit, s.plan, partial(seconds_to_test, s.unit, s.rig)))
         return self._priced[1]
 
     def take_focus(self) -> None:
