@@ -6,8 +6,9 @@ import sys
 from pathlib import Path
 
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.batch import run_batch
+from zincsmith.engine.batch import Sitting, run_batch
 from zincsmith.engine.composer import plan_named
+from zincsmith.engine.session import Start
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 
@@ -21,15 +22,8 @@ def make(book: Path) -> None:
     book.parent.mkdir(parents=True, exist_ok=True)
     unit = read_unit(EXAMPLES / "units" / "tarnbrook-tb2425.toml")
     rig = read_rig(EXAMPLES / "rigs" / "simulated.toml")
-    end = run_batch(
-        unit=unit,
-        rig=rig,
-        plan=plan_named("full", unit, rig),
-        book_path=book,
-        operator="Test engineer, Hollin Bank",
-        ambient_degC=23.0,
-        auto_gates=True,
-    )
+    sitting = Sitting(Start("Test engineer, Hollin Bank", 23.0, auto_gates=True))
+    end = run_batch(unit, rig, plan_named("full", unit, rig), book, sitting)
     if end.outcome != "complete" or not end.safe:
         raise SystemExit(f"the demonstration run ended early: {end.why}")
     with BookWriter(book) as writer:

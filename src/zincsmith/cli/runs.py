@@ -18,6 +18,9 @@ from zincsmith.formats.plain_text import shown
 
 if TYPE_CHECKING:
     from zincsmith.model.events import RunClosed
+    from zincsmith.model.plan import Plan
+    from zincsmith.model.rig import Rig
+    from zincsmith.model.unit import Unit
 
 LogOption = Annotated[Path | None, typer.Option(help="log of the stand-in bench: what was switched, when")]
 OffOption = Annotated[
@@ -41,14 +44,12 @@ def run(
     answers: Annotated[Path | None, typer.Option(help="what would be typed, as a table (CSV: prompt, answer)")] = None,
 ) -> None:
     """Run a plan on a rig and write it into a book."""
-    from zincsmith.engine.batch import run_batch
+    from zincsmith.engine.batch import Sitting, run_batch
     from zincsmith.engine.composer import plan_named
-    from zincsmith.engine.foreseen import seconds_to_test
-    from zincsmith.engine.session import NOBODY
-    from zincsmith.formats.answers_file import read_answers
+    from zincsmith.engine.session import NOBODY, Start
+    from zincsmith.formats.answers_file import Answers, read_answers
     from zincsmith.formats.rig_file import read_rig
     from zincsmith.formats.unit_file import read_unit
-    from zincsmith.judge.one_way import one_way_price
     from zincsmith.model.errors import InputError
 
     the_rig = read_rig(rig)
@@ -61,22 +62,9 @@ def run(
         the_rig = replace(the_rig, standin=changed)
     the_unit = read_unit(unit)
     the_plan = plan_named(plan, the_unit, the_rig)
-    _carry_out(
-        lambda: run_batch(
-            unit=the_unit,
-            rig=the_rig,
-            plan=the_plan,
-            book_path=book,
-            operator=operator or NOBODY,
-            ambient_degC=ambient,
-            auto_gates=yes,
-            log=log,
-            settled_by=confirmed_off,
-            answers=read_answers(answers) if answers is not None else None,
-            price=lambda: one_way_price(the_unit, the_plan, partial(seconds_to_test, the_unit, the_rig)),
-        ),
-        book,
-    )
+    typed = read_answers(answers) if answers is not None else Answers()
+    sitting = Sitting(Start(operator or NOBODY, ambient, yes), log, confirmed_off, typed, _price)
+    _carry_out(lambda: run_batch(the_unit, the_rig, the_plan, book, sitting), book)
 
 
 @app.command()
@@ -89,10 +77,19 @@ def resume(
     confirmed_off: OffOption = "",
 ) -> None:
     """Go on with the latest run of a book where it stopped; what was read is kept."""
-    from zincsmith.engine.batch import resume_batch
-    from zincsmith.engine.session import NOBODY
+    from zincsmith.engine.batch import Sitting, resume_batch
+    from zincsmith.engine.session import NOBODY, Start
 
-    _carry_out(lambda: resume_batch(book, operator or NOBODY, ambient, yes, log, confirmed_off), book)
+    sitting = Sitting(Start(operator or NOBODY, ambient, yes), log, confirmed_off, price=_price)
+    _carry_out(lambda: resume_batch(book, sitting), book)
+
+
+def _price(unit: Unit, rig: Rig, plan: Plan) -> str:
+    """What a gate costs that cannot be taken back: the judge says what is lost, the engine how long it takes now."""
+    from zincsmith.engine.foreseen import seconds_to_test
+    from zincsmith.judge.one_way import one_way_price
+
+    return one_way_price(unit, plan, partial(seconds_to_test, unit, rig))
 
 
 def _carry_out(go: Callable[[], RunClosed], book: Path) -> NoReturn:

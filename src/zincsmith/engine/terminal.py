@@ -1,0 +1,268 @@
+"""The terminal as the desk of a run: what is told, what is asked, what a typed line means."""
+
+from __future__ import annotations
+
+import os
+import select
+import signal
+import sys
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass, replace
+from pathlib import Path
+from types import FrameType
+
+from rich.console import Console
+from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
+from rich.text import Text
+
+from zincsmith.book.reader import BookReader
+from zincsmith.engine.desk import Command
+from zincsmith.engine.people import SENSES as SENSES_NAMES
+from zincsmith.engine.rehearsal import Itinerary
+from zincsmith.engine.states import State
+from zincsmith.formats.answers_file import GATE, LOAD, SENSES, SOURCE, Answers
+from zincsmith.formats.plain_text import shown
+from zincsmith.model.events import (
+    EntryAsked,
+    EntryRefused,
+    EntryTaken,
+    GateOpened,
+    HandSetting,
+    SensesAsked,
+    StageBegan,
+    StopRuleMet,
+)
+from zincsmith.procedures.hands_in import OPEN_CASE
+
+ENDING = {
+    signal.SIGINT: "Ctrl+C",
+    signal.SIGTERM: "the program was told to end",
+    signal.SIGHUP: "the terminal was closed",
+}
+LONGEST_LINE = 2000
+STOP_RULE = "stop rule"
+SHOWN = (
+    StageBegan,
+    GateOpened,
+    HandSetting,
+    SensesAsked,
+    StopRuleMet,
+    EntryAsked,
+    EntryTaken,
+    EntryRefused,
+)
+
+
+@dataclass(frozen=True)
+class Question:
+    """What the person is asked: ``kind`` is that of a table of answers, or STOP_RULE. ``volts``: where a source landed.
+    ``asked``: the table of answers was looked at."""
+
+    kind: str = GATE
+    automatic: bool = False
+    volts: bool = False
+    may_continue: bool = False
+    asked: bool = False
+
+
+class TerminalDesk:
+    """Shows progress; asks at standard input when it is a person's turn. Ctrl+C, the end of input and a terminal that
+    was closed make safe. What is shown comes from outside too: nothing of it is markup, nothing of it steers."""
+
+    def __init__(
+        self,
+        book_path: Path,
+        itinerary: Itinerary,
+        auto_gates: bool,
+        by_hand: bool,
+        answers: Answers,
+        price: Callable[[], str],
+    ) -> None:
+        self._reader = BookReader(book_path)
+        self._seq = self._reader.last_seq()
+        self._auto, self._by_hand, self._answers, self._price = auto_gates, by_hand, answers, price
+        self._question = Question()
+        self._entries_left = itinerary.typed
+        self._console = Console(stderr=True)
+        self._state = State.IDLE
+        self._unread = b""
+        self._ended = False
+        self._stopped = ""
+        self._progress = Progress(
+            TextColumn("{task.description}", markup=False),
+            BarColumn(),
+            TaskProgressColumn(),
+            TimeRemainingColumn(),
+            console=self._console,
+        )
+        self._task = self._progress.add_task("starting", total=itinerary.likely_s)
+
+    def __enter__(self) -> TerminalDesk:
+        self._before = {s: signal.signal(s, self._interrupt) for s in ENDING}
+        self._progress.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        with suppress(OSError):  # a terminal that was closed shows nothing any more
+            self._progress.stop()
+        for number, handler in self._before.items():
+            signal.signal(number, handler)
+        self._reader.close()
+
+    def _interrupt(self, number: int, frame: FrameType | None) -> None:
+        self._stopped = ENDING[signal.Signals(number)]
+
+    def announce(self, seq: int, state: State) -> None:
+        self._state = state
+        for written in self._reader.events(after=self._seq, kinds=SHOWN):
+            self._tell(written.event)
+        self._seq = seq
+        if written_s := self._bench_s(seq):
+            self._progress.update(self._task, completed=written_s)
+
+    def _bench_s(self, seq: int) -> float | None:
+        return next((w.bench_s for w in self._reader.events(after=seq - 1)), None)
+
+    def say(self, head: str, text: str = "", style: str = "bold") -> None:
+        """A line: ``head`` set off, then ``text``. A terminal that was closed hears nothing and stops nothing."""
+        with suppress(OSError):
+            self._console.print(Text.assemble((shown(head), style), shown(text, LONGEST_LINE)), highlight=False)
+
+    def _tell(self, event: object) -> None:
+        match event:
+            case StageBegan(title, detail):
+                self._progress.update(self._task, description=shown(f"{title}, {detail}"))
+            case GateOpened(title, text, cautions):
+                # Switching by hand is about power: nobody but the person at the bench answers for that.
+                automatic = self._auto and not (self._by_hand and cautions)
+                self._question = Question(GATE, automatic=automatic)
+                self.say(title, f": {text}")
+                for caution in cautions:
+                    self.say("", f"  • {caution}")
+                if title.lower() == OPEN_CASE and (price := self._price()):
+                    self.say("COSTS", f" {price}", "bold red")
+                self.say("", "The gate is passed by --yes." if automatic else "Type yes to go on, no to stop:")
+            case HandSetting(role, text, first, target):
+                self._question = Question(LOAD if role == "load" else SOURCE, volts=target is not None)
+                if first:
+                    self.say("SWITCH OFF FIRST, TYPE LATER", f" at {', '.join(first)}.", "bold red")
+                self.say("By hand:", f" {text}")
+                lands = target is not None
+                self.say("", "Type the volts it landed at, or no to stop:" if lands else "Type yes when it is done:")
+            case SensesAsked(title, text):
+                self._question = Question(SENSES, automatic=self._auto)
+                self.say(title, f": {text}")
+                self.say("", "Type none, not (nobody looked), or any of: glow smell sound indicator")
+            case StopRuleMet(words=words, may_continue=may):
+                self._question = Question(STOP_RULE, may_continue=may)
+                self.say("STOP:", f" {words}. Nothing is raised any further.", "bold red")
+                ways = "down to go down and switch off, again if it was mistyped"
+                self.say("", f"Type {ways}{', or because REASON to go on' if may else ''}:")
+            case EntryAsked(quantity, unit, what, spot, low, high):
+                self._question = Question(quantity)
+                hint = f", expected {low:.4g} to {high:.4g}" if low is not None and high is not None else ""
+                left = f"  ({self._entries_left} left)" if self._entries_left > 1 else ""
+                self.say(what, f" in {unit}, {spot or 'as read'}{hint}:{left}")
+            case EntryTaken():
+                self._entries_left -= 1
+            case EntryRefused(text, reason):
+                self.say(f"{text!r} is refused: {reason}", style="red")
+
+    def commands(self, wait_s: float) -> list[Command]:
+        if self._stopped:
+            return [Command("make safe", self._stopped)]
+        if self._state is State.GATE and self._question.automatic:
+            return [Command("pass", body={"automatic": True})]
+        if self._state in (State.GATE, State.MAKING_SAFE):
+            return self._gate_answers(self._said(wait_s))
+        if self._state is State.ASKING:
+            return [Command("enter", line) for line in self._said(wait_s)[:1]] or self._input_gone()
+        if wait_s > 0.0:
+            with suppress(InterruptedError):
+                select.select([], [], [], wait_s)
+        return []
+
+    def refuse(self, do: str, reason: str) -> None:
+        self.say(f"{do}: {reason}", style="red")
+
+    def _said(self, wait_s: float) -> list[str]:
+        """What answers the question: the file, where it may and does, else the person."""
+        one = self._question
+        if self._state is not State.MAKING_SAFE and not one.asked and one.kind != STOP_RULE:
+            self._question = replace(one, asked=True)
+            answer = self._answers.take(one.kind)
+            if answer is not None:
+                self.say("", f"  {answer}   (from {self._answers.name})")
+                return [answer]
+        return self._lines(wait_s)
+
+    def _gate_answers(self, lines: list[str]) -> list[Command]:
+        for line in lines:
+            found = answered(self._question, line.strip())
+            if isinstance(found, Command):
+                return [found]
+            self.say("", found)
+        return self._input_gone()
+
+    def _input_gone(self) -> list[Command]:
+        if self._ended and self._state is State.MAKING_SAFE:
+            return [Command("gone", "standard input ended")]
+        return [Command("make safe", "standard input ended while a person was awaited")] if self._ended else []
+
+    def _lines(self, wait_s: float) -> list[str]:
+        """One line, if there is one; what follows it waits for the next question."""
+        if b"\n" not in self._unread and not self._ended:
+            try:
+                ready, _, _ = select.select([sys.stdin.fileno()], [], [], wait_s)
+                data = os.read(sys.stdin.fileno(), 65536) if ready else None
+            except (OSError, ValueError):
+                data = b""
+            if data == b"":
+                self._ended = True
+                self._unread += b"\n" if self._unread else b""
+            elif data:
+                self._unread += data
+        if b"\n" not in self._unread:
+            return []
+        line, self._unread = self._unread.split(b"\n", 1)
+        return [line.decode("utf-8", errors="replace")]
+
+
+def answered(question: Question, text: str) -> Command | str:
+    """The command that a line means, or what to type instead."""
+    word = text.lower()
+    if question.kind == STOP_RULE:
+        reason = text[len("because") :].strip() if word.startswith("because") else ""
+        if word in {"down", "no", "n"}:
+            return Command("go down")
+        if word == "again":
+            return Command("mistyped")
+        if reason and question.may_continue:
+            return Command("continue", reason)
+        return "Type down, again" + (", or because and the reason." if question.may_continue else ".")
+    if word in {"no", "n"}:
+        return Command("abort", "the gate was not passed")
+    if question.kind == SENSES:
+        told = set(word.replace(",", " ").split())
+        if word in {"not", "not observed"}:
+            return Command("pass")
+        if told == {"none"} or (told and told <= set(SENSES_NAMES)):
+            return Command("pass", body={"senses": {name: name in told for name in SENSES_NAMES}})
+        return f"Type none, not, or any of: {' '.join(SENSES_NAMES)}"
+    if word in {"yes", "y"}:
+        return Command("pass")
+    if question.volts and word[:1].isdigit():
+        return Command("pass", text)
+    return "Type the volts, yes or no:" if question.volts else "Type yes or no:"
+
+
+def typed_line() -> str:
+    """One line of standard input and no byte more: what follows answers other questions."""
+    line = b""
+    while not line.endswith(b"\n"):
+        byte = os.read(sys.stdin.fileno(), 1)
+        if not byte:
+            break
+        line += byte
+    return line.decode("utf-8", errors="replace")
