@@ -157,11 +157,16 @@ def test_a_slip_is_read_again_and_a_reason_stands_beside_the_findings(
     closed = scene.run(actor)
     assert ("continue", "say why: going on beyond a stop rule needs a reason") in actor.refused
     assert scene.events(Overridden)[0].event.reason == "a lamp stands in series"
-    assert closed.outcome in {"complete", "tripped", "stopped"}
+    assert (closed.outcome, closed.safe) == ("complete", True)
+    taken = [w.event.point for w in scene.events(PointTaken)]
+    watts = [r.value for point in taken[:2] for r in point.readings if r.quantity == "input_power"]
+    assert watts == [0.02, 0.4], "what was mistyped is not in the point, what was typed on purpose is"
     with BookReader(scene.path) as reader:
         run = judge_run(reader)
-        doubts = {d.code for j in run.judged for d in j.finding.doubts}
-        assert "stop_rule_overridden" in doubts or not [j for j in run.judged if j.finding.value is not None]
+        figures = [j.finding for j in run.judged if j.finding.value is not None]
+        assert {"start_voltage", "stop_voltage"} <= {f.name for f in figures}
+        for figure in figures:
+            assert "stop_rule_overridden" in {d.code for d in figure.doubts}
         assert "a lamp stands in series" in render(run)
 
 
