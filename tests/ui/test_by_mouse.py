@@ -16,6 +16,7 @@ from tests.ui.test_path import CTRL, assert_uncut, pass_gate, start
 from tests.ui.test_stations_of_a_run import enter
 
 from zincsmith.engine.states import State
+from zincsmith.judge.judging import judge_run
 from zincsmith.judge.kept import kept_of
 from zincsmith.model.events import Amended
 from zincsmith.ui.widgets.probe_spots import ProbeSpots
@@ -182,8 +183,8 @@ def test_the_tape_seeks_and_report_and_files_leave_from_the_log(
     assert session.unit is not None
     for wanted in (session.unit.model, "not tested", "No stop"):
         assert wanted in page, wanted
-    run = session.judged()
-    assert run is not None
+    assert session.reader is not None
+    run = judge_run(session.reader)
     log.leaving.folder(session.book_path, 1, tmp_path / "out")
     hands.until(lambda: "Files saved in: out" in hands.words())
     assert (tmp_path / "out" / "readings.csv").exists()

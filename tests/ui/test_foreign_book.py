@@ -1,13 +1,18 @@
-"""A book from somewhere else in the window: it is shown, and nothing is sent before a person confirms it by name."""
+"""A book made elsewhere in the window: it is shown, and nothing is sent before a person confirms it by name."""
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable
 from pathlib import Path
 
 from tests.attack.foreign import Service, foreign_book
+from tests.engine.scripted import TESTER, Actor
 from tests.ui.conftest import Hands
 
+from zincsmith.bench.standin import RunningStandIn
+from zincsmith.book.writer import BookWriter
+from zincsmith.engine.session import Session
 from zincsmith.engine.states import State
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
@@ -33,3 +38,25 @@ def test_a_foreign_book_is_opened_in_the_window_and_sends_nothing(
     hands.until(lambda: session.state is State.SAFE)
     service.listener.close()
     assert (service.calls, service.heard) == (0, b"")
+
+
+def test_what_an_earlier_run_found_comes_beside_the_working(
+    open_window: Callable[[Path], Hands],
+    finished_book: Path,
+    tmp_path: Path,
+    unit: Unit,
+    tiny_plan: Plan,
+    standin: Callable[..., RunningStandIn],
+) -> None:
+    """Both runs are judged beside the window; the second is shown before the first has been judged again."""
+    book = tmp_path / "two.zbook"
+    shutil.copy(finished_book, book)
+    with BookWriter(book) as writer:
+        writer.revise("plan", "plan", tiny_plan, "test")
+        Session(writer, Actor()).run(unit.tag, TESTER, standin().addresses)
+    hands = open_window(book)
+    hands.station(5)
+    findings = hands.window.stations["Findings"]
+    hands.until(lambda: findings.run is not None)
+    assert findings.run.row.id == 2
+    hands.until(lambda: "Run 1 (" in findings.working.accessibleDescription())

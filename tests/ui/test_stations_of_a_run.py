@@ -15,6 +15,7 @@ from tests.ui.test_path import CTRL, assert_uncut, pass_gate, start
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.composer import compose
 from zincsmith.engine.states import State
+from zincsmith.judge.judging import judge_run
 from zincsmith.judge.log_words import Kind
 from zincsmith.model.events import (
     EntryCorrected,
@@ -130,7 +131,7 @@ def test_everything_a_person_may_do_in_a_run(open_window: Open, four_points: Pat
     assert events(four_points, Marked)[0].text == "whistles"
     rejected = events(four_points, PointRejected)[0]
     assert (rejected.number, rejected.reason, rejected.by) == (2, "mains dip", "Test engineer")
-    assert [p.number for p in session.judged().evidence.points] == [1, 3]  # type: ignore[union-attr]
+    assert [p.number for p in judge_run(session.reader).evidence.points] == [1, 3]
 
 
 def test_pause_and_resume_say_what_stays_on(open_window: Open, make_book: Make, rig: Rig) -> None:

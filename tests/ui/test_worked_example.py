@@ -13,6 +13,7 @@ from tests.ui.test_path import CTRL, start
 
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.states import State
+from zincsmith.judge.judging import judge_run
 from zincsmith.model.plan import GridOptions, Line, Plan
 from zincsmith.model.rig import Accuracy, Rig
 from zincsmith.model.unit import Unit
@@ -81,8 +82,8 @@ def test_a_run_by_hand_gives_the_figures_of_the_example(open_window: Callable[[P
             hands.until(lambda gate=gate: session.view.turn is not gate)
     assert session.state is State.SAFE
     assert sorted(typed) == sorted(EXAMPLE)
-    run = session.judged()
-    assert run is not None
+    assert session.reader is not None
+    run = judge_run(session.reader)
     found = {j.finding.name: j.finding for j in run.judged if j.finding.value is not None}
     eta = found["efficiency"]
     assert eta.value == pytest.approx(8.86 * 0.7 / 8.0)

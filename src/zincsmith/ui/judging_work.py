@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from threading import Thread
 from typing import TYPE_CHECKING
@@ -18,17 +18,20 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Outcome:
-    """``run`` is None when there is none, or ``problem`` says why it cannot be judged."""
+    """``run`` is None when there is none, or ``problem`` says why it cannot be judged. ``earlier`` is the run of the
+    same unit before it, which comes a little later."""
 
     run: JudgedRun | None = None
+    earlier: JudgedRun | None = None
     seals: tuple[Seal, ...] = ()
     problem: str = ""
 
 
 class JudgingWork(QObject):
-    """One job at a time. Signal ``done``: the outcome of what was asked for last can be had."""
+    """One job at a time. Signal ``done``: the outcome of what was asked for last can be had, or more of it."""
 
     done = Signal()
+    _over = Signal()
 
     def __init__(self, book: Path) -> None:
         super().__init__()
@@ -36,7 +39,8 @@ class JudgingWork(QObject):
         self._wanted: object = None
         self._known: tuple[object, Outcome] | None = None
         self._thread: Thread | None = None
-        self.done.connect(self._next)
+        self._earlier: tuple[int, JudgedRun | None] = (0, None)
+        self._over.connect(self._next)
 
     def outcome(self, of: object) -> Outcome | None:
         """What judging gives for a state of the book; None while it is worked out."""
@@ -52,23 +56,35 @@ class JudgingWork(QObject):
         self._thread.start()
 
     def _work(self, of: object) -> None:
+        try:
+            self._judge(of)
+        except ZincsmithError as error:
+            self._tell(of, Outcome(problem=str(error)))
+        except Exception as error:  # noqa: BLE001 - a bug must be told in the window, not end in a thread of its own
+            bug = f"a bug in the program ({type(error).__name__}: {error})"
+            self._tell(of, Outcome(problem=f"this run cannot be judged: {bug}"))
+        self._over.emit()
+
+    def _judge(self, of: object) -> None:
         from zincsmith.book.reader import BookReader
+        from zincsmith.judge.against import before
         from zincsmith.judge.judging import judge_run
         from zincsmith.judge.kept import seals_of
 
-        try:
-            with BookReader(self._book) as reader:
-                if not reader.runs():
-                    found = Outcome()
-                else:
-                    run = judge_run(reader)
-                    found = Outcome(run, tuple(seals_of(reader, run)))
-        except ZincsmithError as error:
-            found = Outcome(problem=str(error))
-        except Exception as error:  # noqa: BLE001 - a bug must be told in the window, not end in a thread of its own
-            found = Outcome(
-                problem=f"this run cannot be judged: a bug in the program ({type(error).__name__}: {error})"
-            )
+        with BookReader(self._book) as reader:
+            if not reader.runs():
+                self._tell(of, Outcome())
+                return
+            run = judge_run(reader)
+            found = Outcome(run, seals=tuple(seals_of(reader, run)))
+            known = run.row.id == self._earlier[0]  # one that has ended does not change
+            if not known:
+                self._tell(of, found)
+                self._earlier = (run.row.id, before(reader, run))
+            if known or self._earlier[1] is not None:
+                self._tell(of, replace(found, earlier=self._earlier[1]))
+
+    def _tell(self, of: object, found: Outcome) -> None:
         self._known = (of, found)
         self.done.emit()
 

@@ -32,7 +32,6 @@ from zincsmith.ui.run_view import RunView
 if TYPE_CHECKING:
     from zincsmith.engine.rehearsal import Itinerary
     from zincsmith.judge.decide import Decision
-    from zincsmith.judge.judging import JudgedRun
 
 REFRESH_MS = 40
 
@@ -96,7 +95,6 @@ class Session(QObject):
         self._rehearsed: Itinerary | str = ""
         self._faults_of: tuple[object, ...] = ()
         self._faults: tuple[Fault, ...] = ()
-        self._earlier: dict[int, JudgedRun | None] = {}
         self._foreseen_of: tuple[object, ...] = ()
         self._foreseen = Foresight((), "")
         self._due = QTimer(self)
@@ -321,22 +319,6 @@ class Session(QObject):
         """The latest run, judged beside the window; None while that goes on, ``judged_ready`` is emitted then."""
         view = self.view
         return self._judging.outcome((view.run, len(view.points), view.closed, view.answered, self.unit))
-
-    def judged(self) -> JudgedRun | None:
-        """The latest run, judged; None when there is none."""
-        if self.reader is None or not self.reader.runs():
-            return None
-        from zincsmith.judge.judging import judge_run
-
-        return judge_run(self.reader)
-
-    def earlier(self, run: JudgedRun) -> JudgedRun | None:
-        """The run of the same unit before that one, judged once; None when there is none."""
-        if run.row.id not in self._earlier and self.reader is not None:
-            from zincsmith.judge.against import before
-
-            self._earlier = {run.row.id: before(self.reader, run)}
-        return self._earlier.get(run.row.id)
 
     def revise_unit(self, unit: Unit, why: str) -> None:
         """Store an edit; it is shown at once and in the book as soon as the engine has written it."""

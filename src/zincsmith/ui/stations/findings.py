@@ -12,13 +12,14 @@ from zincsmith.judge.against import against
 from zincsmith.judge.conventions import turned
 from zincsmith.judge.curves import Curves, all_curves
 from zincsmith.judge.judging import JudgedRun, judge_again
-from zincsmith.judge.kept import Seal, broken_words, snapshot
+from zincsmith.judge.kept import broken_words, snapshot
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.judge.words import local_time
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Verdict
 from zincsmith.procedures.base import Conventions
 from zincsmith.ui.file_intake import FileIntake
+from zincsmith.ui.judging_work import Outcome
 from zincsmith.ui.leaving import Leaving
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
@@ -39,8 +40,7 @@ class FindingsStation(Station):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.run: JudgedRun | None = None
-        self._seals: tuple[Seal, ...] = ()
-        self._seen: tuple[object, ...] = ()
+        self._found = Outcome()
         self._chosen = 0
         self._points: list[int] = []
         self._signed = False
@@ -140,18 +140,21 @@ class FindingsStation(Station):
         outer.addWidget(self.body, 30)
 
     def refresh(self) -> None:
-        view = self.session.view
-        seen = (view.run, len(view.points), view.closed, view.answered, self.session.unit)
-        if seen == self._seen:
-            self._show_seal()
-            return
         found = self.session.judging()
         if found is None:  # what was shown stays until it is there
             if self.run is None:
                 self.empty.setText("The readings are being judged …")
             return
+        if found is self._found:
+            self._show_seal()
+            return
+        more = self._found.run is not None and found.run is self._found.run  # the earlier run has been judged by now
+        self._found = found
+        if more:
+            self._choose(self._chosen)
+            return
         waited = self.run is None and self.isVisible()
-        self._seen, self.run, self._seals = seen, found.run, found.seals
+        self.run = found.run
         if self.run is not None and self._under not in (None, self.run.conventions):
             self.run = judge_again(self.run, self._under)
         self.empty.setText(
@@ -224,7 +227,7 @@ class FindingsStation(Station):
         self.claims.select(at)
         judged = self.run.judged[at]
         self.working_panel.remark.setText(judged.finding.title)
-        earlier = self.session.earlier(self.run)
+        earlier = self._found.earlier
         change = against(self.run, earlier).get(at) if earlier is not None else None
         before = f"{change.words[:1].upper()}{change.words[1:]}." if change is not None else ""
         self.working.show_judged(judged, reading_words(self.run), before)
@@ -256,7 +259,7 @@ class FindingsStation(Station):
     def _show_seal(self) -> None:
         """Who signed, beside the filters; the button says what can be done next."""
         ended = self.run is not None and self.run.closed is not None and not self.session.view.active
-        seals = self._seals if self.run is not None and ended else ()
+        seals = self._found.seals if self.run is not None and ended else ()
         self._signed = bool(seals)
         self.seal.setText("Amend  F9" if seals else "Sign  F9")
         self.files.setEnabled(self.session.allowed("take in") and not self.session.read_only)
