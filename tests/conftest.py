@@ -31,6 +31,8 @@ settings.register_profile("house", deadline=None, derandomize=True)
 settings.register_profile("search", deadline=None)
 settings.load_profile("house")
 
+IN_MEMORY = "/dev/shm"  # Linux keeps POSIX shared memory there, as files
+NEEDED_BYTES = 2_000_000_000  # ten times what a run of the tests leaves
 ROOT = Path(__file__).parent.parent
 UNIT = ROOT / "examples" / "units" / "tarnbrook-tb2425.toml"
 RIG = ROOT / "examples" / "rigs" / "simulated.toml"
@@ -44,6 +46,16 @@ settle_at_most_s = 30
 settled_percent = 0.5
 average_s = 4
 """
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """Every event is synced to the disk; so as not to wait for thousands of syncs, the books of the short tests lie in
+    memory where there is room. Those of the long ones lie on the disk, as a user's do."""
+    if config.getoption("markexpr") == "long" or not os.access(IN_MEMORY, os.W_OK):
+        return
+    room = os.statvfs(IN_MEMORY)
+    if room.f_bavail * room.f_frsize > NEEDED_BYTES:
+        os.environ.setdefault("PYTEST_DEBUG_TEMPROOT", IN_MEMORY)
 
 
 @pytest.fixture(autouse=True)

@@ -7,7 +7,7 @@ import pty
 import socket
 import threading
 import tty
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import pytest
 from tests.bench.peers import HislipPeer, Peer, Vxi11Peer
@@ -16,6 +16,7 @@ from zincsmith.bench.dialect import dialect_for
 from zincsmith.bench.instrument import ScpiInstrument
 from zincsmith.bench.link import Link, on_this_computer, resources
 from zincsmith.bench.scan import scan
+from zincsmith.bench.standin import RunningStandIn
 from zincsmith.model.errors import InstrumentError, Late
 
 ANSWERS = {b"*IDN?": b"HARROWGATE,SL-1,7,1.0", b"MEAS:VOLT?": b"2.4012E+01"}
@@ -53,6 +54,16 @@ def test_an_instrument_on_a_serial_line_is_read(serial_line: str) -> None:
     assert meter.link.identity == "HARROWGATE,SL-1,7,1.0"
     assert meter.read() == {"output_voltage": 24.012}
     meter.link.close()
+
+
+def test_a_line_never_waits_for_the_acknowledgement_of_the_line_before(standin: Callable[..., RunningStandIn]) -> None:
+    """RFC 896 holds a second small segment back until the first is acknowledged, RFC 1122 lets that take 40 ms."""
+    link = Link("voltmeter", standin().addresses["voltmeter"])
+    link.open()
+    carrier = link._socket()
+    assert carrier is not None
+    assert carrier.getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY)
+    link.close()
 
 
 def test_nothing_on_a_network_is_looked_for_unless_it_is_named(monkeypatch: pytest.MonkeyPatch) -> None:

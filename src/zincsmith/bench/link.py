@@ -104,6 +104,10 @@ class Link:
                 self.address, open_timeout=TIMEOUT_MS, read_termination=self._ends, write_termination=self._ends
             )
             self._resource.timeout = TIMEOUT_MS
+            if (interface := self._socket()) is not None:
+                # A setting and the question for errors after it are two small segments: with Nagle's algorithm the
+                # second waits for the delayed acknowledgement of the first, 40 ms a setting (RFC 896, RFC 1122).
+                interface.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         except Exception as error:  # noqa: BLE001 - the backend leaks errors of many kinds
             self._resource = None
             raise Lost(_unreachable(error), role=self.role, address=self.address) from None
@@ -157,11 +161,18 @@ class Link:
             piece, status = resource.visalib.read(resource.session, PIECE)
         return piece, status != more
 
+    def _session(self) -> Any:
+        return self._resource.visalib.sessions.get(self._resource.session)
+
+    def _socket(self) -> socket.socket | None:
+        """What carries the bytes, where it is a socket."""
+        interface = getattr(self._session(), "interface", None)
+        return interface if isinstance(interface, socket.socket) else None
+
     def _await(self, command: str) -> None:
         """Until something can be read, where that can be told. Late after TIMEOUT_MS."""
-        session = self._resource.visalib.sessions.get(self._resource.session)
-        interface = getattr(session, "interface", None)
-        if not isinstance(interface, socket.socket) or getattr(session, "_pending_buffer", None):
+        interface = self._socket()
+        if interface is None or getattr(self._session(), "_pending_buffer", None):
             return
         until = time.monotonic() + TIMEOUT_MS / 1000.0
         while not select.select([interface], [], [], WAIT_S)[0]:
@@ -196,9 +207,8 @@ class Link:
 
     def _has_left(self) -> bool:
         """Whether the other end closed the connection: the backend reports that as a time-out too."""
-        session = self._resource.visalib.sessions.get(self._resource.session)
-        interface = getattr(session, "interface", None)
-        if not isinstance(interface, socket.socket):
+        interface = self._socket()
+        if interface is None:
             return False
         try:
             return interface.recv(1, socket.MSG_PEEK | socket.MSG_DONTWAIT) == b""
