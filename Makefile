@@ -1,6 +1,8 @@
 # Everything from a fresh checkout: each target first sees to system libraries, .venv and the pinned packages.
 PY := .venv/bin/python
 export OPENBLAS_NUM_THREADS ?= 1
+# Engine, guardian and stand-in are processes: without kept bytecode each would compile the program anew.
+unexport PYTHONDONTWRITEBYTECODE
 
 .PHONY: setup demo demo-book test test-long lint format bench screenshots clean
 

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import io
 import json
 import logging
 import os
 import subprocess
 import sys
 import tempfile
-from collections.abc import Callable, Iterator
+import traceback
+from collections.abc import Callable, Collection, Iterable, Iterator
+from contextlib import redirect_stderr, redirect_stdout
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="zincsmith-state-")  # what was confirmed on this computer
@@ -46,6 +50,15 @@ settle_at_most_s = 30
 settled_percent = 0.5
 average_s = 4
 """
+
+
+def sampled(values: Iterable[Any], short: Collection[Any]) -> list[Any]:
+    """Parameters of a test: those of ``short`` in every run, the others in the long one only."""
+    return [v if v in short else pytest.param(*_several(v), marks=pytest.mark.long) for v in values]
+
+
+def _several(value: Any) -> tuple[Any, ...]:
+    return value if isinstance(value, tuple) else (value,)
 
 
 def pytest_configure(config: pytest.Config) -> None:
@@ -99,10 +112,15 @@ def short_plan(tmp_path: Path) -> Path:
 Command = Callable[..., subprocess.CompletedProcess[str]]
 
 
+PROCESSES = ("run", "resume", "simbench")  # these read the terminal, take signals, start processes of their own
+
+
 def run_command(
     *arguments: object, typed: str | None = None, timeout: float = 600.0
 ) -> subprocess.CompletedProcess[str]:
-    """``zincsmith ARGUMENTS`` as a person would call it."""
+    """``zincsmith ARGUMENTS`` as a person would call it; what only reads and prints is called in this process."""
+    if arguments[0] not in PROCESSES and typed is None:
+        return _called([str(a) for a in arguments])
     return subprocess.run(
         [sys.executable, "-m", "zincsmith.cli", *map(str, arguments)],
         input=typed if typed is not None else "",
@@ -111,6 +129,22 @@ def run_command(
         timeout=timeout,
         check=False,
     )
+
+
+def _called(arguments: list[str]) -> subprocess.CompletedProcess[str]:
+    from zincsmith.cli import main
+
+    out, said, code = io.StringIO(), io.StringIO(), 0
+    with pytest.MonkeyPatch.context() as patch, redirect_stdout(out), redirect_stderr(said):
+        patch.setattr(sys, "argv", ["zincsmith", *arguments])
+        try:
+            main()
+        except SystemExit as end:
+            code = int(end.code or 0)
+        except Exception:  # noqa: BLE001 - what a process would print before it ends with 1
+            said.write(traceback.format_exc())
+            code = 1
+    return subprocess.CompletedProcess(arguments, code, out.getvalue(), said.getvalue())
 
 
 @pytest.fixture(scope="session")

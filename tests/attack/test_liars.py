@@ -65,7 +65,7 @@ LIES: dict[str, Lie] = {
     "a voltmeter that reads no number": Lie("voltmeter", answers("MEAS", "nan", AFTER), ""),
     "a voltmeter that reads nothing but noise": Lie("voltmeter", answers("MEAS", b"\xff\xfe\x00\x01", AFTER), ""),
     "a voltmeter that never stops talking": Lie("voltmeter", answers("MEAS", "1" * 20_000_000, AFTER), ""),
-    "a voltmeter that talks a byte at a time": Lie("voltmeter", honest, "", piece_s=0.01),
+    "a voltmeter that talks a byte at a time": Lie("voltmeter", honest, "", piece_s=0.003),
     "a voltmeter that hangs up after each answer": Lie("voltmeter", leaves(AFTER), ""),
     "an output that comes back by itself": Lie("voltmeter", hiccup, VOLTS),
     "a power meter that froze": Lie("power_meter", frozen("FETC", AFTER), METER),

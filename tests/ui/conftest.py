@@ -18,7 +18,7 @@ from zincsmith.book.writer import BookWriter
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
-from zincsmith.ui.theme import LIGHT, load_fonts, use_theme
+from zincsmith.ui.theme import LIGHT, load_fonts, theme, use_theme
 from zincsmith.ui.window import MainWindow
 
 HANG_GUARD_MS = 300_000
@@ -121,7 +121,8 @@ class Hands:
 @pytest.fixture(autouse=True)
 def look(qapp: QApplication) -> None:
     load_fonts()
-    use_theme(LIGHT)
+    if theme() is not LIGHT or not qapp.styleSheet():  # a style sheet set anew styles every widget anew
+        use_theme(LIGHT)
 
 
 @pytest.fixture
