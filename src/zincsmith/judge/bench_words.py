@@ -29,15 +29,18 @@ def step_words(step: SafeStep) -> tuple[str, str]:
     return found, "read back" if step.readback in {"0", "1"} else "seen"
 
 
-def live_words(values: Mapping[str, float], source_on: bool, load_on: bool, typed: Collection[str] = ()) -> str:
-    """What is on, as it was last read, or as it was set where nobody reads it by wire."""
-    volts = values.get("input_voltage") if "input_voltage" not in typed else None
+def live_words(values: Mapping[str, float] | None, source_on: bool, load_on: bool, typed: Collection[str] = ()) -> str:
+    """What is on, as it was last read, or as it was set where nobody reads it by wire; ``values`` is None before the
+    first poll."""
+    volts = values.get("input_voltage") if values and "input_voltage" not in typed else None
     if volts is not None and abs(volts) >= UNPLUGGED_V:
         live = f"the input is live, {volts:.0f} V read"
     elif source_on:
         live = "the input counts as live" if volts is None else "the source is on"
     elif volts is not None:
         return f"the input is off, {abs(volts):.1f} V read"
+    elif values is None:
+        return "the bench has not been read yet"
     else:
         return "nothing is switched on, as far as anybody has said"
     return f"{live}, load on" if load_on else live

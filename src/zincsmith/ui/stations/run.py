@@ -315,7 +315,7 @@ class RunStation(Station):
         elif view.turn is not None:
             page = self.gate
             typed = {reading.quantity for _, reading in view.entries}
-            live = live_words(view.now, view.source_on, view.load_on, typed)
+            live = live_words(view.now if view.now_at else None, view.source_on, view.load_on, typed)
             self.gate.show_turn(view.turn, live, view.refused, self._price())
             if session.state is State.MAKING_SAFE and isinstance(view.turn, HandSetting):
                 self.gate.switches_off(view.turn.text)

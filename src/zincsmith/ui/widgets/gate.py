@@ -92,14 +92,13 @@ class GatePanel(Panel):
         ``price`` what passing the gate costs that cannot be taken back."""
         self.problem.setText(f"“{refused.text}”: {refused.reason}." if refused is not None else "")
         self.problem.setVisible(refused is not None)
+        self.kicker.setText(f"{_kind(turn)}: {live}".upper())  # what is live changes while a person thinks
         if turn is self._turn:
             return
         self._turn = turn
         lands = isinstance(turn, HandSetting) and turn.target_V is not None
         rule = turn if isinstance(turn, StopRuleMet) else None
         asks, hand = isinstance(turn, SensesAsked), isinstance(turn, HandSetting)
-        kind = "STOP RULE" if rule else "BY HAND" if hand else "LOOK, SMELL, LISTEN" if asks else "GATE"
-        self.kicker.setText(f"{kind}: {live}".upper())
         self.title.setText(_title(turn))
         self.text.setText(_rule_text(turn) if isinstance(turn, StopRuleMet) else "" if hand else turn.text)
         self.text.setVisible(not hand)
@@ -169,6 +168,11 @@ class GatePanel(Panel):
             list(self.boxes.values())[at].toggle()
             return
         super().keyPressEvent(event)
+
+
+def _kind(turn: Turn) -> str:
+    kinds = {StopRuleMet: "stop rule", HandSetting: "by hand", SensesAsked: "look, smell, listen"}
+    return kinds.get(type(turn), "gate")
 
 
 def _title(turn: Turn) -> str:
