@@ -46,11 +46,18 @@ class Photographer:
             if time.monotonic() > end:
                 raise TimeoutError("the window did not get there")
             QTest.qWait(20)
-        QTest.qWait(150)
 
     def keep(self, name: str) -> None:
-        QTest.qWait(400)
+        """The view with everything in it that was on its way: what is judged beside the window, what was announced."""
+        session = self.window.session
+        self.until(lambda: not session._due.isActive() and (self.live() or session.judging() is not None))
+        for _ in range(3):  # a layout asks for another one
+            QApplication.sendPostedEvents()
+            QApplication.processEvents()
         self.window.grab().save(str(self.out / f"{name}.png"))
+
+    def live(self) -> bool:
+        return self.window.session.view.active
 
     def station(self, title: str, name: str) -> None:
         self.window.go(title)
@@ -81,7 +88,9 @@ def main() -> int:
         stages = session.itinerary().stages
         window.stations["Plan"]._choose_stage(next(n for n, s in enumerate(stages) if s.title == "Grid"))
         camera.keep("plan")
-        camera.station("Log", "log")
+        window.go("Log")
+        camera.until(lambda: window.stations["Log"].run is not None)
+        camera.keep("log")
         window.go("Findings")
         camera.until(lambda: window.stations["Findings"].run is not None)
         rows = window.stations["Findings"].findChild(ClaimRows)
@@ -101,7 +110,7 @@ def main() -> int:
         edits = run.findChildren(QLineEdit)
         next(e for e in edits if e.accessibleName() == "Operator").setText("Test engineer")
         session.start_run("Test engineer", 23.0)
-        camera.until(lambda: session.state is State.GATE)
+        camera.until(lambda: session.state is State.GATE and bool(session.view.now))
         camera.keep("run-gate")
         session.send("pass")
         camera.until(lambda: session.state is State.ASKING)
