@@ -55,6 +55,14 @@ class Trail:
         return self._rows[0, at : self._end], self._rows[1, at : self._end]
 
 
+class TwoFigures(pg.AxisItem):  # type: ignore[misc]
+    """The axis of a low track: more than two figures would stand on each other."""
+
+    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+        levels = super().tickValues(minVal, maxVal, size)
+        return [(spacing, [*values[:1], *values[1:][-1:]]) for spacing, values in levels[:1]]
+
+
 class StripChart(QWidget):
     """Two tracks on one time axis. The figures beside them are of the band and of all that is drawn.
 
@@ -81,7 +89,7 @@ class StripChart(QWidget):
         self._curves: dict[str, pg.PlotDataItem] = {}
         self._bands: dict[str, pg.LinearRegionItem] = {}
         for quantity in SHOWN:
-            plot = pg.PlotWidget()
+            plot = pg.PlotWidget(axisItems={"left": TwoFigures("left")})
             plot.setMenuEnabled(False)
             plot.hideButtons()
             plot.setMouseEnabled(x=False, y=False)
@@ -122,7 +130,6 @@ class StripChart(QWidget):
                 axis.enableAutoSIPrefix(False)
                 axis.setGrid(30)
             plot.getAxis("left").setWidth(56)
-            plot.getAxis("left").setStyle(maxTickLevel=0)  # low tracks: more figures would stand on each other
             plot.getAxis("bottom").setHeight(20 if quantity == SHOWN[-1] else 4)
             plot.getAxis("bottom").setStyle(showValues=quantity == SHOWN[-1])
             pen = pg.mkPen(t.of(info.kind), width=1)
