@@ -1,5 +1,6 @@
 """The whole path from Nameplate to report, driven by keys and clicks."""
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -45,7 +46,7 @@ def start(hands: Hands, gate: str = "Before power") -> None:
 def pass_gate(hands: Hands) -> None:
     assert "Mains can kill" in hands.words()
     if hands.window.session.rig.instrument("power_meter").how != "by hand":  # type: ignore[union-attr]
-        hands.until(lambda: "GATE: THE INPUT IS OFF, 0.0 V READ" in hands.words())  # as soon as it was read
+        hands.until(lambda: re.search(r"GATE: THE INPUT IS OFF, 0\.\d V READ", hands.words()))  # as soon as it was read
     go_on = hands.button("Go on")
     assert not go_on.isEnabled(), "the gate waits for a deliberate act"
     hands.press(Qt.Key.Key_Return, CTRL)
