@@ -77,7 +77,7 @@ def test_too_few_loads_tell_no_losses(unit: Unit) -> None:
 def test_the_drift_from_cold_to_warm_is_that_of_the_physics(
     tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
 ) -> None:
-    """The gain of the voltmeter acts on both readings: it leaves their difference."""
+    """The voltmeter states one limit: nobody knows how much of it leaves the difference."""
     options = GridOptions(lines=(Line(230.0, 50.0),), loads_percent=(100.0, 50.0), cold=True)
     scene = Scene.set_up(tmp_path, unit, rig, Plan("Grid", (options,)), standin().addresses)
     closed = scene.run(Actor())
@@ -99,7 +99,7 @@ def test_the_drift_from_cold_to_warm_is_that_of_the_physics(
     assert drift.value == pytest.approx(warm - cold, abs=2.0 * drift.u)
     single = found["output_voltage_min"]
     assert single.u is not None
-    assert drift.u < 2.0**0.5 * single.u
+    assert drift.u == pytest.approx(2.0**0.5 * single.u, rel=0.01)
     assert "min between; case" in drift.working.note
     assert not any(p.conditions.get("cold") for p in _drawn(run.evidence)), "the cold point is in no curve"
     assert found["output_voltage_max"].value == pytest.approx(

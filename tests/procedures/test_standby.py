@@ -86,13 +86,13 @@ def test_a_load_that_stays_on_is_budgeted_instead_of_taken_off(unit: Unit) -> No
         before = [a for a in off[: off.index(gate)] if isinstance(a, SetSource)]
         assert before[-1].on is False
     assert all(not a.on for a in off if isinstance(a, SetLoad))
-    options = StandbyOptions(lines=(LINE,), leads="connected", leakage_W=0.02)
+    options = StandbyOptions(lines=(LINE,), leads="connected", leakage_W=0.04)
     on, _ = walk(unit, options, lambda t: 0.18)
     assert not any(isinstance(a, Confirm) for a in on)
     _, plain = outcome(unit, replace(options, leakage_W=0.0), lambda t: 0.18)
     _, found = outcome(unit, options, lambda t: 0.18)
     assert plain.u is not None
-    assert found.u == pytest.approx(np.hypot(plain.u, 0.02 / np.sqrt(3.0)))
+    assert found.u == pytest.approx(np.hypot(plain.u, 0.04 / np.sqrt(3.0)))
     assert any(d.code == "standby_uncertainty" for d in found.doubts)
 
 

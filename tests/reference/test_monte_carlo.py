@@ -6,7 +6,7 @@ works the formula out anew on the moved readings: nothing is linearized, no sens
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Sequence, Set
 from pathlib import Path
 
 import numpy as np
@@ -31,16 +31,17 @@ def run(finished_book: Path) -> JudgedRun:
         return judge_run(book)
 
 
-def drawn(columns: dict[str, Column], formula: Callable[[Values], float], seed: int) -> np.ndarray:
-    """The figure in every draw."""
+def drawn(columns: dict[str, Column], formula: Callable[[Values], float], seed: int, apart: Set[str]) -> np.ndarray:
+    """The figure in every draw; the limits named in ``apart`` are drawn anew for each reading."""
     rng = np.random.default_rng(seed)
     pulls: dict[str, np.ndarray] = {}
     out = np.empty(DRAWS)
     for c in columns.values():
         for part in c.parts:
             if part.source not in pulls:
-                flat = rng.uniform(-np.sqrt(3.0), np.sqrt(3.0), DRAWS)
-                pulls[part.source] = flat if part.dof is None else rng.normal(size=DRAWS)
+                size = (DRAWS, len(c.values)) if part.source in apart else (DRAWS, 1)
+                flat = rng.uniform(-np.sqrt(3.0), np.sqrt(3.0), size)
+                pulls[part.source] = flat if part.dof is None else rng.normal(size=size)
     for n in range(DRAWS):
         moved = {
             name: c.values + sum((pulls[p.source][n] * p.effect for p in c.parts), np.zeros(len(c.values)))
@@ -90,7 +91,11 @@ def test_a_budget_covers_as_often_as_it_promises(run: JudgedRun, name: str) -> N
     )
     assert judged.finding.value == pytest.approx(estimate.value, rel=1e-12), "the same figure as the report prints"
     assert judged.finding.u == pytest.approx(estimate.u, rel=1e-9)
-    found = drawn(columns, formula, 7)
+    unsplit = [c for c in estimate.contributions if c.separate is not None]
+    found = drawn(columns, formula, 7, {c.source for c in unsplit if not c.alike})
+    for one in unsplit:  # each limit the other way round: never worse
+        other = {c.source for c in unsplit if c.alike == (c is one)}
+        assert float(np.std(drawn(columns, formula, 8, other))) <= 1.03 * estimate.u
     assert float(np.std(found)) == pytest.approx(estimate.u, rel=0.03)
     assert float(np.mean(found)) == pytest.approx(estimate.value, abs=4.0 * estimate.u / np.sqrt(DRAWS))
     covered = float(np.mean(np.abs(found - estimate.value) <= 2.0 * estimate.u))

@@ -21,33 +21,36 @@ def limit_of_error(reading: Reading) -> float:
     )
 
 
-def shared_and_own(reading: Reading) -> tuple[float, float]:
-    """Standard uncertainties (shared by all readings of this function and range, of this reading alone).
-
-    The limit is the half-width of one rectangular distribution, u = limit / sqrt 3. With reading % and range %
-    only, the gain is shared and the rest, sqrt(limit^2 - gain^2) / sqrt 3, is separate; where resolution, noise
-    or non-linearity are stated, these are separate and the rest is shared. The shared part keeps the sign of the
-    reading, so that a gain error moves positive and negative readings apart.
-    """
-    limit, value = limit_of_error(reading), reading.value or 0.0
-    stated = (
-        reading.resolution**2 / 12.0
-        + reading.noise**2
-        + (reading.nonlinearity_percent / 100.0 * (reading.range or 0.0)) ** 2 / 3.0
-    )
+def scatter_u(reading: Reading) -> float:
+    """Standard uncertainty by which a reading may differ from others of its function and range, when gain is what they
+    share: a threshold for what is looked for as scatter, never a bound. Stated resolution, noise and non-linearity,
+    else what the limit holds beside the part that goes with the reading."""
+    stated = _stated(reading)
     if stated > 0.0:
-        shared = math.sqrt(max(0.0, limit**2 / 3.0 - stated))
-        return math.copysign(shared, value), math.sqrt(stated)
-    gain = reading.reading_percent / 100.0 * value
-    return gain / math.sqrt(3.0), math.sqrt(max(0.0, limit**2 - gain**2) / 3.0)
+        return math.sqrt(stated)
+    limit, gain = limit_of_error(reading), reading.reading_percent / 100.0 * (reading.value or 0.0)
+    return math.sqrt(max(0.0, limit**2 - gain**2) / 3.0)
 
 
-def column(readings: Sequence[Reading]) -> Column:
+def _stated(reading: Reading) -> float:
+    """Variance of what is stated to differ from reading to reading: display step, noise, non-linearity."""
+    bend = reading.nonlinearity_percent / 100.0 * (reading.range or 0.0)
+    return reading.resolution**2 / 12.0 + reading.noise**2 + bend**2 / 3.0
+
+
+def column(readings: Sequence[Reading], minutes: float | None = None) -> Column:
     """The readings of one quantity as a column (n,). Every reading must have a value; raises ValueError else.
 
-    Parts: one shared part for each instrument, function and range; one of the data sheet for each reading; one
-    of type A, spread / sqrt(count) with count - 1 degrees of freedom, where a reading is a mean; one shared part
-    for what is not known about a correction.
+    The limit of a data sheet is the half-width of one rectangular distribution, u = limit / sqrt 3, and holds all that
+    is stated beside it: display step, noise and non-linearity are each reading's own, the rest is shared where the
+    non-linearity is stated (gain and offset remain) or where all readings were taken within the ``minutes`` that a
+    transfer accuracy holds for (which then is each reading's own), else nobody knows how it splits, and it is
+    *unsplit*. So stating a display step never makes a difference look better than the limit allows.
+
+    Parts: one for each instrument, function and range; one for each reading's own; one of type A, spread / sqrt(count)
+    with count - 1 degrees of freedom, where a reading is a mean; one shared part for what is not known about a
+    correction, one for the phase error of a power meter. An error that readings share keeps the sign of the reading, as
+    a gain does.
     """
     if any(r.value is None for r in readings):
         raise ValueError("a reading without a value cannot enter a figure")
@@ -56,15 +59,25 @@ def column(readings: Sequence[Reading]) -> Column:
     gains: dict[str, Part] = {}
     parts: list[Part] = []
     for at, reading in enumerate(readings):
-        shared, own = shared_and_own(reading)
-        if shared:
-            name = f"gain of {reading.source}, {reading.quantity}, {reading.range or 0:g} range"
-            gains.setdefault(name, Part(name, np.zeros(n), True)).effect[at] = shared
+        close = minutes is not None and n > 1 and 0.0 < minutes <= reading.transfer_min
+        stated = _stated(reading) + (reading.transfer**2 / 3.0 if close else 0.0)
+        limit_u = limit_of_error(reading) / math.sqrt(3.0)
+        rest = math.copysign(math.sqrt(max(0.0, limit_u**2 - stated)), reading.value or 0.0)
+        split = reading.nonlinearity_percent > 0.0 or close
+        if rest:
+            meter = f"{reading.source} {reading.identity}".rstrip()
+            name = f"{'gain of ' if split else ''}{meter}, {reading.quantity}, {reading.range or 0:g} range"
+            one = Part(name, np.zeros(n), True, unsplit=not split, rectangular=True)
+            gains.setdefault(name, one).effect[at] = rest
         if reading.correction_u:
             name = reading.correction_for
-            gains.setdefault(name, Part(name, np.zeros(n), True)).effect[at] = reading.correction_u
-        if own:
-            parts.append(_single(f"{reading.id} data sheet", at, n, own, None))
+            gains.setdefault(name, Part(name, np.zeros(n), True, rectangular=True)).effect[at] = reading.correction_u
+        if reading.phase_limit:
+            name = f"phase error of {reading.source} {reading.identity}".rstrip() + ", at most"
+            one = Part(name, np.zeros(n), True, rectangular=True)
+            gains.setdefault(name, one).effect[at] = reading.phase_limit / math.sqrt(3.0)
+        if stated:
+            parts.append(_single(f"{reading.id} data sheet", at, n, math.sqrt(stated), None))
         if reading.spread and reading.count > 1:
             mean_u = reading.spread / math.sqrt(reading.count)
             parts.append(_single(f"{reading.id} repeats", at, n, mean_u, reading.count - 1.0))

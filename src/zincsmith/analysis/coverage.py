@@ -24,11 +24,14 @@ def predicted_coverage(contributions: Sequence[Contribution], k: float) -> float
     The densities are multiplied as characteristic functions: sin(x) / x for a rectangle, a Gaussian for repeats.
     Raises ValueError when nothing is uncertain.
     """
-    effects = np.array([abs(c.effect) for c in contributions])
+    # A limit that counts as separate errors of several readings is the sum of as many rectangles.
+    parted = [1 if c.separate is None or c.alike else c.count for c in contributions]
+    effects = np.array([c.size / math.sqrt(n) for c, n in zip(contributions, parted, strict=True) for _ in range(n)])
+    flat = [c.dof is None for c, n in zip(contributions, parted, strict=True) for _ in range(n)]
     u = math.sqrt(float(np.sum(effects**2)))
     if u == 0.0:
         raise ValueError("nothing in this budget is uncertain")
-    density, x = _density(effects / u, [c.dof is None for c in contributions])
+    density, x = _density(effects / u, flat)
     inside = np.clip((k - np.abs(x)) / (x[1] - x[0]) + 0.5, 0.0, 1.0)
     return float(np.sum(density * inside) / np.sum(density))
 

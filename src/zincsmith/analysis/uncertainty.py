@@ -1,9 +1,10 @@
 """Law of propagation of uncertainty (JCGM 100:2008) for columns of readings that share sources of error.
 
-A column holds values, the part of uncertainty that belongs to each reading alone, and the effect of named
-shared sources (the gain of one instrument, function and range). Formulas are written once, on plain arrays, and
-differentiated numerically: each source is moved by plus and minus one standard uncertainty. Source names travel
-with the result, so that two figures from the same instruments know how they are correlated.
+A column holds values, the part of uncertainty that belongs to each reading alone, the effect of named shared sources
+(the gain of one instrument, function and range), and that of limits of which nobody knows how they split. Formulas are
+written once, on plain arrays, and differentiated numerically: each source is moved by plus and minus one standard
+uncertainty. Source names travel with the result, so that two figures from the same instruments know how they are
+correlated.
 """
 
 from __future__ import annotations
@@ -23,12 +24,18 @@ Formula = Callable[[Values], float]
 
 @dataclass(frozen=True)
 class Part:
-    """One source acting on a column: ``effect`` (n,) of one standard uncertainty, in the unit of the column."""
+    """One source acting on a column: ``effect`` (n,) of one standard uncertainty, in the unit of the column.
+
+    ``unsplit``: one limit of an instrument, function and range; the figure takes the worse of *all readings err alike*
+    and *each errs by itself*. That is a convention of this house, not a bound.
+    """
 
     source: str
     effect: NDArray[np.float64]
     shared: bool
     dof: float | None = None
+    unsplit: bool = False
+    rectangular: bool = False
 
 
 @dataclass(frozen=True)
@@ -53,7 +60,7 @@ class Estimate:
     @property
     def u(self) -> float:
         """Combined standard uncertainty: root sum of squares of the contributions."""
-        return math.sqrt(sum(c.effect**2 for c in self.contributions))
+        return math.sqrt(sum(c.size**2 for c in self.contributions))
 
     @property
     def dof(self) -> float | None:
@@ -66,33 +73,63 @@ class Estimate:
 
     @property
     def k(self) -> float:
-        return coverage_factor(self.dof)
+        return factor_of(self.contributions, self.dof)
 
 
 def propagate(formula: Formula, columns: Mapping[str, Column]) -> Estimate:
     """Value and contributions of ``formula`` over ``columns``; shared parts of one name move together."""
     values = {name: column.values for name, column in columns.items()}
     value = float(formula(values))
-    moves: dict[str, tuple[list[tuple[str, NDArray[np.float64]]], bool, float | None]] = {}
+    moves: dict[str, list[tuple[str, Part]]] = {}
     for name, column in columns.items():
         for part in column.parts:
-            moves.setdefault(part.source, ([], part.shared, part.dof))[0].append((name, part.effect))
+            moves.setdefault(part.source, []).append((name, part))
     contributions = []
-    for source, (effects, shared, dof) in moves.items():
-        up, down = dict(values), dict(values)
-        for name, effect in effects:
-            up[name] = up[name] + effect
-            down[name] = down[name] - effect
-        effect_on_value = (float(formula(up)) - float(formula(down))) / 2.0
-        if effect_on_value != 0.0:
-            contributions.append(Contribution(source, effect_on_value, shared, dof))
+    for source, acting in moves.items():
+        first = acting[0][1]
+        effect = _moved(formula, values, [(name, part.effect) for name, part in acting])
+        separate, rectangular = None, first.rectangular
+        count = sum(int(np.count_nonzero(part.effect)) for _, part in acting)
+        if first.unsplit:
+            alone = [
+                _moved(formula, values, [(name, np.where(np.arange(len(part.effect)) == at, part.effect, 0.0))])
+                for name, part in acting
+                for at in np.flatnonzero(part.effect)
+            ]
+            separate = math.sqrt(sum(e**2 for e in alone))
+            # Several readings that err by themselves make no rectangle.
+            rectangular = rectangular and (count == 1 or abs(effect) >= separate)
+        if effect != 0.0 or separate:
+            contributions.append(Contribution(source, effect, first.shared, first.dof, separate, rectangular, count))
     return Estimate(value, tuple(contributions))
 
 
+def _moved(formula: Formula, values: Values, effects: Sequence[tuple[str, NDArray[np.float64]]]) -> float:
+    """What one standard uncertainty of a source does to the figure: half of what plus and minus make of it."""
+    up, down = dict(values), dict(values)
+    for name, effect in effects:
+        up[name] = up[name] + effect
+        down[name] = down[name] - effect
+    return (float(formula(up)) - float(formula(down))) / 2.0
+
+
 def covariance(a: Estimate, b: Estimate) -> float:
-    """Covariance of two figures through the sources they have in common."""
+    """Covariance of two figures through the sources they have in common, as if all of them were shared."""
     effects = {c.source: c.effect for c in a.contributions}
     return sum(effects.get(c.source, 0.0) * c.effect for c in b.contributions)
+
+
+NEARLY_ALL = 0.95  # of the variance in one rectangle: its own quantile is taken, so that U stays within the limit
+
+
+def factor_of(contributions: Sequence[Contribution], dof: float | None, percent: float = 95.45) -> float:
+    """k of a budget for this probability in percent: where a single rectangle makes up nearly all of the variance that
+    of a rectangle, percent x sqrt 3 (1.65 for 95.45 %; JCGM 100:2008, G.1.4), else ``coverage_factor``."""
+    variance = sum(c.size**2 for c in contributions)
+    largest = max((c.size**2 for c in contributions if c.rectangular), default=0.0)
+    if variance > 0.0 and largest > NEARLY_ALL * variance:
+        return percent / 100.0 * math.sqrt(3.0)
+    return coverage_factor(dof, percent)
 
 
 NORMAL_K = {95.45: 2.0, 95.0: 1.959964, 99.0: 2.575829}  # of a normal distribution, two-sided

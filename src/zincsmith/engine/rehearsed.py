@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import replace
+from datetime import date
 
+from zincsmith.analysis.data_sheet import with_data_sheets
 from zincsmith.analysis.expected_record import expected_record
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.engine.entries import reading_of
@@ -29,12 +31,10 @@ def rehearsed_evidence(itinerary: Itinerary, rig: Rig, ambient_degC: float = 23.
             value = expectation.value - (planned.load_A * drop_ohm if name == "output_voltage" else 0.0)
             readings.append(reading_of(f"{one.name}, {name}, point {planned.number}", name, value, one))
         waves = _record(planned, rig, samples) if planned.recorded else ()
-        points.append(
-            Point(
-                planned.number, dict(planned.conditions), tuple(readings), planned.begins_s, True, planned.part,
-                waves=waves,
-            )
-        )  # fmt: skip
+        point = Point(
+            planned.number, dict(planned.conditions), tuple(readings), planned.begins_s, True, planned.part, waves=waves
+        )
+        points.append(with_data_sheets(point, rig, 0, ambient_degC, date.today().isoformat()))
     return Evidence(tuple(points), True, ambient_degC, itinerary.procedures, samples=samples)
 
 

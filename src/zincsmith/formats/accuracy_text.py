@@ -1,4 +1,9 @@
-"""Accuracies as meters print them: ``0.5% + 3 counts``, ``0.1% rdg + 0.05% rng``, ``±(0.8 %+5 dgt)``."""
+"""Accuracies as meters print them: ``0.5% + 3 counts``, ``0.1% rdg + 0.05% rng``, ``±(0.8 %+5 dgt)``.
+
+Behind a semicolon stands what a data sheet says beside the limit, in any order: ``lin 0.01% rng`` (non-linearity),
+``transfer 0.002% rng in 10 min``, ``5 ppm rdg / K`` (outside 23 +/- 5 degC), ``90 d`` (the days, hours or years since
+the calibration that the row holds for).
+"""
 
 from __future__ import annotations
 
@@ -15,6 +20,11 @@ _PART = re.compile(
 )
 _SCALE = {"m": 1e-3, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "n": 1e-9, "k": 1e3}
 COUNTS = ("c", "d")
+LONGEST = 160
+_SINCE = re.compile(r"(?P<number>\d+)\s*(?P<unit>h|hours?|d|days?|y|years?)", re.IGNORECASE)
+_TRANSFER = re.compile(r"transfer\s+(?P<limit>.+?)\s+(?:in|within)\s+(?P<minutes>\d+(?:\.\d+)?)\s*min", re.IGNORECASE)
+_LINEARITY = re.compile(r"lin(?:earity)?\s+(?P<limit>.+)", re.IGNORECASE)
+_PER_K = re.compile(r"(?P<limit>.+?)\s*/\s*(?:K|°C)", re.IGNORECASE)
 
 
 def parse_accuracy(text: str, row: Accuracy, unit: str) -> Accuracy:
@@ -23,13 +33,46 @@ def parse_accuracy(text: str, row: Accuracy, unit: str) -> Accuracy:
     A percentage without a word behind it is of the reading. InputError says what is not understood.
     """
     body = text.strip()
-    stripped = re.sub(r"^(?:±|\+\s*/?\s*-)\s*", "", body)
+    if len(body) > LONGEST:
+        raise InputError("that is too long for an accuracy")
+    limit, *further = body.split(";")
+    row = replace(_limit(limit, row, unit), printed=body)
+    for clause in further:
+        row = _beside(clause.strip(), row, unit)
+    return row
+
+
+def _beside(clause: str, row: Accuracy, unit: str) -> Accuracy:
+    if found := _SINCE.fullmatch(clause):
+        days = {"h": 1.0 / 24.0, "d": 1.0, "y": 365.0}[found["unit"][0].lower()]
+        return replace(row, valid_days=float(found["number"]) * days)
+    if found := _TRANSFER.fullmatch(clause):
+        said = _limit(found["limit"], row, unit)
+        if said.offset:
+            raise InputError(f"“{clause}”: a transfer accuracy is in % or ppm of reading or range")
+        return replace(
+            row, transfer_reading_percent=said.reading_percent, transfer_range_percent=said.range_percent,
+            transfer_min=float(found["minutes"]),
+        )  # fmt: skip
+    if found := _LINEARITY.fullmatch(clause):
+        said = _limit(found["limit"], row, unit)
+        if said.offset or said.reading_percent:
+            raise InputError(f"“{clause}”: a linearity is in % or ppm of range, such as lin 0.01% rng")
+        return replace(row, nonlinearity_percent=said.range_percent)
+    if found := _PER_K.fullmatch(clause):
+        said = _limit(found["limit"], row, unit)
+        if said.offset:
+            raise InputError(f"“{clause}”: a temperature coefficient is in % or ppm of reading or range")
+        return replace(row, per_K_reading_percent=said.reading_percent, per_K_range_percent=said.range_percent)
+    raise InputError(f"“{clause}” is not understood; beside the limit: lin, transfer … in … min, … / K, 90 d")
+
+
+def _limit(body: str, row: Accuracy, unit: str) -> Accuracy:
+    stripped = re.sub(r"^(?:±|\+\s*/?\s*-)\s*", "", body.strip())
     if stripped.startswith("(") and stripped.endswith(")"):
         stripped = stripped[1:-1]
     if not stripped.strip():
         raise InputError("type the accuracy as it is printed, such as 0.5% + 3 counts")
-    if len(body) > 80:
-        raise InputError("that is too long for an accuracy")
     reading = ranged = offset = resolution = 0.0
     for piece in stripped.split("+"):
         found = _PART.fullmatch(piece.strip())
@@ -60,7 +103,6 @@ def parse_accuracy(text: str, row: Accuracy, unit: str) -> Accuracy:
         range_percent=ranged,
         offset=offset,
         resolution=resolution or row.resolution,
-        printed=body,
     )
 
 

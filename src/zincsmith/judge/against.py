@@ -9,18 +9,21 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from zincsmith.analysis.uncertainty import coverage_factor
 from zincsmith.book.reader import BookReader
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.judge.words import condition_words, decimals_for, number, shown, value_words
 from zincsmith.model.finding import Finding, Judged, Verdict
 
-K = 2.0
+# What counts as the same operating point: V, Hz and percent of the rated load.
+SAME_PLACE = {"input_voltage_V": 1.0, "frequency_Hz": 0.5, "load_percent": 1.0}
 
 
 @dataclass(frozen=True)
 class Change:
     """``difference`` is now minus before and ``u`` its standard uncertainty, in the unit of the finding; None where
-    only one of them was measured. ``configuration`` is what the unit was then."""
+    only one of them was measured; ``k`` follows the coverage that the newer run is judged with. ``configuration`` is
+    what the unit was then."""
 
     now: Judged
     before: Judged
@@ -28,6 +31,7 @@ class Change:
     configuration: str
     difference: float | None
     u: float | None
+    k: float = 2.0
 
     @property
     def words(self) -> str:
@@ -41,7 +45,7 @@ class Change:
         by = self.difference * factor
         if self.u is None:
             return f"{then}; changed by {by:+.3g} {unit}, uncertainty unknown".replace("-", "−")
-        spread = K * self.u * factor
+        spread = self.k * self.u * factor
         decimals = decimals_for(spread, by)
         sign = "+" if by > 0 else ""
         changed = f"{sign}{number(by, decimals)} ±{number(spread, decimals)} {unit}".strip()
@@ -69,11 +73,27 @@ def against(now: JudgedRun, then: JudgedRun) -> dict[int, Change]:
         if one.verdict is Verdict.NOT_TESTED:
             found = rows[0] if rows else None
         else:
-            found = next((r for r in rows if r.finding.conditions == one.finding.conditions), None)
+            found = next((r for r in rows if _like(one.finding, r.finding)), None)
         if found is not None:
             difference, u = _difference(one.finding, found.finding)
-            out[at] = Change(one, found, then.row.id, then.unit.configuration, difference, u)
+            k = coverage_factor(None, float(now.conventions.coverage))
+            out[at] = Change(one, found, then.row.id, then.unit.configuration, difference, u, k)
     return out
+
+
+def _like(now: Finding, then: Finding) -> bool:
+    """Whether both speak of the same points: another set of loads or lines is another figure, not a change."""
+    if now.conditions != then.conditions or len(now.working.rows) != len(then.working.rows):
+        return False
+    return all(
+        abs(float(a.get(key, 0.0)) - float(b.get(key, 0.0))) <= slack
+        for a, b in zip(_placed(now), _placed(then), strict=True)
+        for key, slack in SAME_PLACE.items()
+    )
+
+
+def _placed(finding: Finding) -> list[dict[str, Any]]:
+    return sorted(finding.working.rows, key=lambda row: tuple(float(row.get(key, 0.0)) for key in SAME_PLACE))
 
 
 def _key(judged: Judged) -> tuple[str, str]:
@@ -82,21 +102,24 @@ def _key(judged: Judged) -> tuple[str, str]:
 
 
 def _difference(now: Finding, then: Finding) -> tuple[float | None, float | None]:
-    """Now minus before. What both runs share (the gain of the same meter on the same range) cancels as far as it acts
-    alike; what belongs to each run alone adds in square."""
+    """Now minus before. What both runs share (the same meter by serial and calibration, on the same range) cancels as
+    far as it is known to act alike; what belongs to each run alone adds in square."""
     if now.value is None or then.value is None:
         return None, None
     if now.u is None or then.u is None:
         return now.value - then.value, None
-    shared: dict[str, float] = defaultdict(float)
+    alike: dict[str, float] = defaultdict(float)
+    separate: dict[str, float] = defaultdict(float)
     alone = 0.0
     for finding, sign in ((now, 1.0), (then, -1.0)):
         for part in finding.contributions:
             if part.shared:
-                shared[part.source] += sign * part.effect
+                alike[part.source] += sign * part.effect
+                separate[part.source] += (part.separate or 0.0) ** 2
             else:
-                alone += part.effect**2
-    return now.value - then.value, math.sqrt(alone + sum(e**2 for e in shared.values()))
+                alone += part.size**2
+    # The difference is a figure too: each limit counts the worse way for it.
+    return now.value - then.value, math.sqrt(alone + sum(max(e**2, separate[s]) for s, e in alike.items()))
 
 
 def as_json(now: JudgedRun, then: JudgedRun, changes: Mapping[int, Change]) -> dict[str, Any]:

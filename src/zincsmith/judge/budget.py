@@ -10,7 +10,8 @@ from zincsmith.model.finding import Contribution
 
 @dataclass(frozen=True)
 class BudgetLine:
-    """``u`` is a standard uncertainty in the unit of the finding; ``count`` says how many points have such a part."""
+    """``u`` is a standard uncertainty in the unit of the finding; ``count`` says how many readings have such a part,
+    ``shared`` whether it moves all of them alike."""
 
     words: str
     u: float
@@ -19,25 +20,38 @@ class BudgetLine:
 
 
 def grouped(contributions: Sequence[Contribution]) -> list[BudgetLine]:
-    """Shared sources one by one, what belongs to single points by its kind, root sum of squares."""
+    """Shared sources and limits one by one, what belongs to single points by its kind, root sum of squares."""
     groups: dict[str, list[Contribution]] = {}
     for c in contributions:
         groups.setdefault(c.source if c.shared else _own_words(c.source), []).append(c)
-    rows = [
-        BudgetLine(
-            _shared_words(name) if cs[0].shared else name, sum(c.effect**2 for c in cs) ** 0.5, cs[0].shared, len(cs)
-        )
-        for name, cs in groups.items()
-    ]
+    rows = []
+    for name, cs in groups.items():
+        u = sum(c.size**2 for c in cs) ** 0.5
+        if cs[0].shared:
+            rows.append(BudgetLine(_words(cs[0]), u, cs[0].alike, cs[0].count))
+        else:
+            rows.append(BudgetLine(name, u, False, len(cs)))
     return sorted(rows, key=lambda row: -row.u)
 
 
-def _shared_words(source: str) -> str:
-    parts = source.removeprefix("gain of ").split(", ")
-    return f"gain of {parts[1].replace('_', ' ')}" if len(parts) > 1 else source
+def unsplit_words(contributions: Sequence[Contribution]) -> str:
+    """What is said beside a budget with limits of which nobody knows how they split; empty without such."""
+    if all(c.separate is None for c in contributions):
+        return ""
+    return (
+        "A data sheet that gives one limit does not say how it splits: here all readings of a range err alike, or each "
+        "by itself, whichever is worse for this figure. A convention of the house, not a bound."
+    )
+
+
+def _words(one: Contribution) -> str:
+    parts = one.source.removeprefix("gain of ").split(", ")
+    if not one.source.endswith(" range"):
+        return parts[0].partition(" no. ")[0].partition(" of run ")[0]
+    return f"{'gain' if one.separate is None else 'limit'} of {parts[1].replace('_', ' ')}"
 
 
 def _own_words(source: str) -> str:
     identity, _, what = source.partition(" ")
     quantity = identity.rsplit("/", 1)[-1].partition(".")[0].replace("_", " ")
-    return f"rest of {quantity}" if what == "data sheet" else f"repeats of {quantity}"
+    return f"display and noise of {quantity}" if what == "data sheet" else f"repeats of {quantity}"

@@ -128,7 +128,7 @@ def _blame(finding: Finding, rig: Rig) -> str:
     weights: dict[str, float] = {}
     for part in finding.contributions:
         owner = next((i.name for i in rig.instruments if i.name in part.source), part.source)
-        weights[owner] = weights.get(owner, 0.0) + part.effect**2
+        weights[owner] = weights.get(owner, 0.0) + part.size**2
     return max(weights, key=lambda name: weights[name], default="")
 
 

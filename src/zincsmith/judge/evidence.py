@@ -6,11 +6,13 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from zincsmith.analysis.corrections import corrected as referred
-from zincsmith.book.reader import BookReader
+from zincsmith.analysis.data_sheet import with_data_sheets
+from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.model.events import EntryCorrected, Overridden, PartEnded, PointRejected, PointTaken
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.catalogue import procedure
@@ -44,7 +46,7 @@ def evidence_of(book: BookReader, run: int) -> Evidence:
                 pass
     row = book.run(run)
     rig, unit = book.rig(row.rig_n), book.unit(row.unit, row.unit_n)
-    kept = tuple(referred(_corrected(points[n], corrected), rig) for n in sorted(points))
+    kept = tuple(_known(_corrected(points[n], corrected), rig, row, opened.ambient_degC) for n in sorted(points))
     return Evidence(
         points=kept,
         complete=closed is not None and closed.outcome == "complete",
@@ -59,6 +61,19 @@ def evidence_of(book: BookReader, run: int) -> Evidence:
 
 def _corrected(point: Point, corrected: dict[str, Reading]) -> Point:
     return replace(point, readings=tuple(corrected.get(r.id, r) for r in point.readings))
+
+
+def _known(point: Point, rig: Rig, row: RunRow, ambient_degC: float | None) -> Point:
+    """The point as the rig of its run explains it: wiring taken off, data sheets put in."""
+    wired = referred(point, rig)
+    wired = replace(wired, readings=tuple(_of_rig(r, row.rig_n) for r in wired.readings))
+    return with_data_sheets(wired, rig, row.id, ambient_degC, row.began)
+
+
+def _of_rig(reading: Reading, rig_n: int) -> Reading:
+    """What is not known about leads and burden is shared by runs on one revision of the rig only."""
+    source = f"{reading.correction_for}, rig {rig_n}" if reading.correction_for else ""
+    return replace(reading, correction_for=source)
 
 
 def findings_of(

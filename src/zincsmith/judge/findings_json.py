@@ -38,7 +38,8 @@ def _finding_json(judged: Judged) -> dict[str, Any]:
             "columns": list(f.working.columns),
             "rows": [dict(row) for row in f.working.rows],
             "budget": [
-                {"source": c.source, "u": abs(c.effect), "shared": c.shared, "dof": c.dof} for c in f.contributions
+                {"source": c.source, "u": c.size, "shared": c.shared, "dof": c.dof, "split": c.separate is None}
+                for c in f.contributions
             ],
             "dof": f.dof,
         },

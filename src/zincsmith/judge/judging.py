@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import date
 
 from zincsmith.analysis.conformity import conformance_probability, guard_band, guarded_verdict, simple_verdict
-from zincsmith.analysis.uncertainty import coverage_factor
+from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.evidence import evidence_of, findings_of
@@ -252,7 +252,7 @@ def judge(
 
 def _covered(finding: Finding, percent: float) -> Finding:
     """The finding with the coverage factor of this probability."""
-    return finding if finding.k is None else replace(finding, k=coverage_factor(finding.dof, percent))
+    return finding if finding.k is None else replace(finding, k=factor_of(finding.contributions, finding.dof, percent))
 
 
 def _fits(finding: Finding, claim: Claim) -> bool:

@@ -28,12 +28,29 @@ class Doubt:
 
 @dataclass(frozen=True)
 class Contribution:
-    """One source of uncertainty: signed effect of one standard uncertainty, in the unit of the finding."""
+    """One source of uncertainty: signed effect of one standard uncertainty, in the unit of the finding.
+
+    Where a data sheet gives only one limit, nobody knows how it splits: ``effect`` is that of an error all readings of
+    the source share, ``separate`` that of one each of them has by itself, and the worse of the two counts (``size``).
+    ``rectangular``: a single limit, beyond which the error does not go. ``count``: how many readings it acts on.
+    """
 
     source: str
     effect: float
     shared: bool
     dof: float | None = None  # None: infinite (type B)
+    separate: float | None = None
+    rectangular: bool = False
+    count: int = 1
+
+    @property
+    def alike(self) -> bool:
+        """Whether it counts as one error that all its readings have."""
+        return self.shared and abs(self.effect) >= (self.separate or 0.0)
+
+    @property
+    def size(self) -> float:
+        return max(abs(self.effect), self.separate or 0.0)
 
 
 @dataclass(frozen=True)

@@ -43,6 +43,11 @@ class Reading:
     as_read: float | None = None
     correction_u: float = 0.0
     correction_for: str = ""
+    # What the rig says of the instrument, put in when a run is judged (analysis/data_sheet.py):
+    identity: str = ""  # serial and date of calibration: errors cancel only within one
+    transfer: float = 0.0  # limit by which readings of one range differ within transfer_min minutes
+    transfer_min: float = 0.0
+    phase_limit: float = 0.0  # W: limit of what the phase error of a power meter does to its watts
 
 
 @dataclass(frozen=True)

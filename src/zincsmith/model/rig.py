@@ -17,6 +17,10 @@ class Accuracy(Record):
     ``range`` is the upper end of the range in the unit of the quantity. Where ``resolution``, ``noise`` (one
     sigma) or ``nonlinearity_percent`` (of range) are stated, they are what differs from reading to reading.
     ``printed`` keeps the text a limit was read from, ``counts`` the display's full count.
+
+    ``transfer_*``: how far readings may differ among each other within ``transfer_min`` minutes on one range.
+    ``per_K_*``: what the limit grows by for each kelvin outside 23 +/- 5 degC. ``valid_days``: since the calibration
+    that this row holds for (1 for 24 h, 90, 365); None where the data sheet prints one row.
     """
 
     quantity: str
@@ -29,6 +33,12 @@ class Accuracy(Record):
     nonlinearity_percent: float = 0.0
     printed: str = ""
     counts: int | None = None
+    transfer_reading_percent: float = 0.0
+    transfer_range_percent: float = 0.0
+    transfer_min: float = 0.0
+    per_K_reading_percent: float = 0.0
+    per_K_range_percent: float = 0.0
+    valid_days: float | None = None
 
 
 @dataclass(frozen=True)

@@ -17,6 +17,7 @@ from zincsmith.analysis.explained import (
     running_current_A,
     running_power_W,
 )
+from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.model.actions import (
     Action,
     Confirm,
@@ -398,7 +399,8 @@ def _boundary(
         f"within a step of {gap:.3g} V",
         doubts_of=lambda p, q: [],
     )
-    step = Contribution("step of the search", gap / 2.0 / math.sqrt(3.0), False)
+    step = Contribution("step of the search", gap / 2.0 / math.sqrt(3.0), False, rectangular=True)
     u = math.hypot(found.u, step.effect) if found.u is not None else None
     parts = (*found.contributions, step) if gap else found.contributions
-    return [replace(found, u=u, contributions=parts, doubts=(*found.doubts, *doubts))]
+    k = factor_of(parts, found.dof) if u is not None else None
+    return [replace(found, u=u, k=k, contributions=parts, doubts=(*found.doubts, *doubts))]

@@ -41,7 +41,9 @@ def finding_of(
 
     ``formula`` works on the columns of ``quantities``; ``each`` adds what the working shows beside a row.
     """
-    columns = {q: column([r for p in rows if (r := p.get(q)) is not None]) for q in quantities}
+    times = [p.bench_s for p in rows]
+    minutes = (max(times) - min(times)) / 60.0 if times else None
+    columns = {q: column([r for p in rows if (r := p.get(q)) is not None], minutes) for q in quantities}
     estimate: Estimate = propagate(formula, columns)
     known = all(r.known for p in rows for q in quantities if (r := p.get(q)) is not None)
     doubts = tuple(dict.fromkeys(d for p in rows for d in doubts_of(p, quantities)))

@@ -8,9 +8,9 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from zincsmith.analysis.accuracy import shared_and_own
+from zincsmith.analysis.accuracy import scatter_u
 from zincsmith.analysis.loss_model import TERMS, fit_losses, fixed_weights, mode_change
-from zincsmith.analysis.uncertainty import Values, coverage_factor
+from zincsmith.analysis.uncertainty import Values, factor_of
 from zincsmith.model.finding import Contribution, Finding, Working
 from zincsmith.model.reading import Point
 from zincsmith.procedures.finding_of import finding_of
@@ -57,7 +57,7 @@ def _change(
     if between is None:
         return []
     below, above = between
-    part = Contribution("between the two loads", (above - below) / 2.0 / math.sqrt(3.0), True)
+    part = Contribution("between the two loads", (above - below) / 2.0 / math.sqrt(3.0), True, rectangular=True)
     used = [p for p, x in zip(points, amps, strict=True) if x in (below, above)]
     rows = tuple(
         {
@@ -76,7 +76,7 @@ def _change(
             value=(below + above) / 2.0,
             unit="A",
             u=part.effect,
-            k=coverage_factor(None),
+            k=factor_of((part,), None),
             conditions=conditions,
             working=Working(
                 "middle of the two loads", ("load / %", "I / A", "loss / W"), rows,
@@ -89,7 +89,7 @@ def _change(
 
 def _own_W(points: Sequence[Point]) -> float:
     """What the input watts of one point may be off by themselves: the least scatter that is no mode."""
-    own = [shared_and_own(r)[1] for p in points if (r := p.get("input_power")) is not None and r.known]
+    own = [scatter_u(r) for p in points if (r := p.get("input_power")) is not None and r.known]
     return max(own, default=0.0)
 
 

@@ -10,7 +10,7 @@ import math
 from collections.abc import Generator, Sequence
 from itertools import pairwise
 
-from zincsmith.analysis.uncertainty import coverage_factor
+from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.model.actions import Action, Dwell, Measure, Measured, Outcome, SetLoad, Stage
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.plan import Line, RegimeOptions
@@ -160,7 +160,7 @@ def _switching(
     used = [p for p in (*sweep, *closing) if p.conditions["load_percent"] in (start, beyond)]
     watts = plate.output.rated_power_W / 100.0
     value, half = (start + beyond) / 2.0 * watts, abs(beyond - start) / 2.0 * watts
-    part = Contribution("between the last two loads", half / math.sqrt(3.0), True)
+    part = Contribution("between the last two loads", half / math.sqrt(3.0), True, rectangular=True)
     table = tuple(
         {"point": p.number, **p.conditions, "PF": _factor(p), "readings": [r.id for r in p.readings]} for p in used
     )
@@ -171,7 +171,7 @@ def _switching(
         value=value,
         unit="W",
         u=part.effect,
-        k=coverage_factor(None),
+        k=factor_of((part,), None),
         conditions={"input_voltage_V": first["input_voltage_V"], "frequency_Hz": first["frequency_Hz"]},
         working=Working(
             "middle of the last two loads",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
-from zincsmith.analysis.accuracy import limit_of_error, shared_and_own
+from zincsmith.analysis.accuracy import limit_of_error, scatter_u
 from zincsmith.model.actions import Dwell, Measure, SetLoad, SetSource, Stage
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.plan import RigCheckOptions
@@ -145,7 +145,7 @@ def _changed(before: Point, after: Point) -> list[Doubt]:
         if late.quantity not in BACKGROUND or early is None or late.value is None or early.value is None:
             continue
         spread = math.hypot(early.spread or 0.0, late.spread or 0.0)
-        floor = math.hypot(shared_and_own(early)[1], shared_and_own(late)[1])
+        floor = math.hypot(scatter_u(early), scatter_u(late))
         if abs(late.value - early.value) > SAME_SPREADS * max(spread, floor, 1e-9):
             found.append(
                 Doubt(

@@ -12,7 +12,7 @@ from dataclasses import replace
 import numpy as np
 
 from zincsmith.analysis.standby import Standby, allowed_W, limit_W_per_h, standby
-from zincsmith.analysis.uncertainty import coverage_factor
+from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.analysis.waves import recorded_of
 from zincsmith.model.actions import Confirm, Dwell, Measure, Measured, SetLoad, SetSource, Stage
 from zincsmith.model.finding import Contribution, Doubt, Finding
@@ -219,10 +219,16 @@ def _with_leakage(finding: Finding, point: Point) -> Finding:
     leakage = point.conditions.get("leakage_W", 0.0)
     if not leakage or finding.u is None:
         return finding
-    part = Contribution("leakage of the load and its leads", leakage / 3.0**0.5, True)
+    part = Contribution("leakage of the load and its leads", leakage / 3.0**0.5, True, rectangular=True)
     u = (finding.u**2 + part.effect**2) ** 0.5
     dof = finding.dof * (u / finding.u) ** 4 if finding.dof is not None and finding.u > 0.0 else None
-    return replace(finding, u=u, dof=dof, k=coverage_factor(dof), contributions=(*finding.contributions, part))
+    return replace(
+        finding,
+        u=u,
+        dof=dof,
+        k=factor_of((*finding.contributions, part), dof),
+        contributions=(*finding.contributions, part),
+    )
 
 
 def _doubts(finding: Finding, stable: bool, mcr: float | None, point: Point) -> list[Doubt]:

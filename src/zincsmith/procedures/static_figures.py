@@ -9,7 +9,7 @@ import numpy as np
 
 from zincsmith.analysis.efficiency import average_active_efficiency, efficiency
 from zincsmith.analysis.regulation import line_regulation, load_regulation, output_resistance
-from zincsmith.analysis.uncertainty import Values, coverage_factor
+from zincsmith.analysis.uncertainty import Values, factor_of
 from zincsmith.model.finding import Contribution, Doubt, Finding
 from zincsmith.model.reading import COLD, Evidence, Point
 from zincsmith.model.unit import Nameplate
@@ -142,14 +142,14 @@ def _minimum_load(line: tuple[float, float], points: Rows, plate: Nameplate) -> 
         return []
     pair = rows[outside[-1] : outside[-1] + 2]
     below, above = (_amps(p) for p in pair)
-    part = Contribution("between the two loads", (above - below) / 2.0 / 3.0**0.5, True)
+    part = Contribution("between the two loads", (above - below) / 2.0 / 3.0**0.5, True, rectangular=True)
     band = f"{plate.output.voltage_V:g} V ±{percent:g} %"
     shown = finding_of(
         "minimum_load", "Minimum load", "A", pair, ["output_voltage", "output_current"],
         lambda v: float(np.mean(v["output_current"])), "middle of the two loads", _line(line),
         f"outside {band} at {below:.3g} A, inside from {above:.3g} A on",
     )  # fmt: skip
-    return [replace(shown, u=part.effect, k=coverage_factor(None), dof=None, contributions=(part,))]
+    return [replace(shown, u=part.effect, k=factor_of((part,), None), dof=None, contributions=(part,))]
 
 
 def _amps(point: Point) -> float:

@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from zincsmith.analysis.accuracy import shared_and_own
+from zincsmith.analysis.accuracy import scatter_u
 from zincsmith.analysis.loss_model import fit_losses
 from zincsmith.model.finding import Doubt
 from zincsmith.model.quantities import QUANTITIES
@@ -106,7 +106,7 @@ def odd_ones(points: Sequence[Point]) -> dict[int, Doubt]:
     rest = fit_losses(amps[others], losses[others])
     reading = rows[worst].get("input_power")
     assert reading is not None
-    own = shared_and_own(reading)[1] if reading.known else 0.0
+    own = scatter_u(reading) if reading.known else 0.0
     spread = (reading.spread or 0.0) / max(1, reading.count) ** 0.5
     sigma = max(rest.scatter or 0.0, float(np.hypot(own, spread)), LEAST_ODD / SIGMAS * float(watts[worst]))
     if abs(deleted[worst]) <= SIGMAS * sigma * wide[worst]:

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from zincsmith.judge.budget import grouped
+from zincsmith.judge.budget import grouped, unsplit_words
 from zincsmith.judge.words import decimals_for, number, shown, value_words, where_words
 from zincsmith.model.finding import Finding, Judged, Verdict
 from zincsmith.ui import ink
@@ -150,9 +150,13 @@ class Working(QWidget):
         _, expanded, _ = value_words(finding)
         ink.write(p, self._box(y, LINE), f"Where the {expanded} {unit} comes from".replace("  ", " "), 14, 700)
         y += LINE
-        remark = "whole bars: shared by all points; parted: each its own"
+        remark = "whole bars: all points err alike; parted: each by itself"
         ink.write(p, self._box(y, 18), remark, 12, 400, t.color("ink2"))
         y += 20
+        if note := unsplit_words(finding.contributions):
+            box = self._box(y, ink.wrapped_height(note, self._box(y, 0).width(), 12))
+            ink.write(p, box, note, 12, 400, t.color("ink2"), WRAP, wrap=True)
+            y += box.height() + 4
         most = parts[0].u
         bar_left, bar_right = 180.0, self.width() - 80.0
         for line in parts[:6]:
