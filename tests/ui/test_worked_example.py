@@ -37,7 +37,12 @@ def book(tmp_path: Path, unit: Unit, rig: Rig) -> Path:
     ranges = {"power_meter": ("input_voltage", "input_current", "input_power", "power_factor"),
               "voltmeter": ("output_voltage",), "load": ("output_current",)}  # fmt: skip
     instruments = tuple(
-        replace(i, how="by hand", accuracy=tuple(Accuracy(q, 300.0, reading_percent=0.5) for q in ranges[i.role]))
+        replace(
+            i,
+            how="by hand",
+            phase_error_deg=None,
+            accuracy=tuple(Accuracy(q, 300.0, reading_percent=0.5) for q in ranges[i.role]),
+        )
         if i.role in ranges
         else i
         for i in rig.instruments

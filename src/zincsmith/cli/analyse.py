@@ -83,10 +83,10 @@ def _print(file: Path, done: Analysed) -> None:
         if figure.value is None:
             rows.append((name.replace("_", " "), "–", "", figure.unit))
             continue
-        decimals = decimals_for(2.0 * figure.u if figure.u else None, figure.value)
-        expanded = f"±{number(2.0 * figure.u, decimals)}" if figure.u else ""
+        decimals = decimals_for(figure.k * figure.u if figure.u else None, figure.value)
+        expanded = f"±{number(figure.k * figure.u, decimals)}" if figure.u else ""
         rows.append((name.replace("_", " "), number(figure.value, decimals), expanded, figure.unit))
-    print_rows(f"{done.kind} from {file.name}, ± at k = 2", ("figure", "value", "±U", "unit"), rows)
+    print_rows(f"{done.kind} from {file.name}, ± at 95.45 %", ("figure", "value", "±U", "unit"), rows)
     for name, fact in done.facts.items():
         words = ", ".join(map(str, fact)) if isinstance(fact, list) else {True: "yes", False: "no"}.get(fact, fact)
         print(f"{name.replace('_', ' ')}: {words}")

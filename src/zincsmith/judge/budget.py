@@ -7,6 +7,11 @@ from dataclasses import dataclass
 
 from zincsmith.model.finding import Contribution
 
+UNSPLIT_WORDS = (
+    "A data sheet that gives one limit does not say how it splits: all readings of a range err alike, or each by "
+    "itself, whichever is worse for the figure. A convention of the house, not a bound."
+)
+
 
 @dataclass(frozen=True)
 class BudgetLine:
@@ -36,12 +41,7 @@ def grouped(contributions: Sequence[Contribution]) -> list[BudgetLine]:
 
 def unsplit_words(contributions: Sequence[Contribution]) -> str:
     """What is said beside a budget with limits of which nobody knows how they split; empty without such."""
-    if all(c.separate is None for c in contributions):
-        return ""
-    return (
-        "A data sheet that gives one limit does not say how it splits: here all readings of a range err alike, or each "
-        "by itself, whichever is worse for this figure. A convention of the house, not a bound."
-    )
+    return "" if all(c.separate is None for c in contributions) else UNSPLIT_WORDS
 
 
 def _words(one: Contribution) -> str:

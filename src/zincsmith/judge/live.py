@@ -17,7 +17,7 @@ MEASURED = ("input_voltage", "input_current", "input_power", "power_factor", "ou
 
 @dataclass(frozen=True)
 class LiveFigure:
-    """``expanded`` is k = 2, None where no accuracy is declared or there is no value."""
+    """``expanded`` covers 95.45 %, None where no accuracy is declared or there is no value."""
 
     words: str
     value: float | None
@@ -97,7 +97,7 @@ def _measured(quantity: str, values: Column | None, known: bool) -> LiveFigure:
     if values is None:
         return LiveFigure(info.words, None, None, unit, info.kind, info.side)
     estimate = propagate(lambda v: float(v["x"][0]), {"x": values})
-    expanded = 2.0 * estimate.u if known else None
+    expanded = estimate.k * estimate.u if known else None
     return LiveFigure(info.words, estimate.value, expanded, unit, info.kind, info.side)
 
 
@@ -113,4 +113,4 @@ def _derived(columns: Mapping[str, Column], names: tuple[str, ...], formula: obj
 
 
 def _pair(estimate: Estimate | None) -> tuple[float | None, float | None]:
-    return (estimate.value, 2.0 * estimate.u) if estimate is not None else (None, None)
+    return (estimate.value, estimate.k * estimate.u) if estimate is not None else (None, None)

@@ -172,7 +172,7 @@ class Points:
         with np.errstate(divide="ignore", invalid="ignore"):
             found: Estimate = propagate(formula, columns)
         known = all(n in self.accuracy for n in names)
-        return Figure(found.value if np.isfinite(found.value) else None, unit, found.u if known else None)
+        return Figure(found.value if np.isfinite(found.value) else None, unit, found.u if known else None, found.k)
 
     def _rows(self) -> None:
         missing = self.lacking(POWER)

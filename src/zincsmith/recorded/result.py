@@ -11,11 +11,13 @@ from zincsmith.model.finding import Doubt
 
 @dataclass(frozen=True)
 class Figure:
-    """``u`` is the standard uncertainty (k = 1), None where it is not known; a ratio has no unit."""
+    """``u`` is the standard uncertainty, None where it is not known, ``k`` its coverage factor for 95.45 %; a ratio has
+    no unit."""
 
     value: float | None
     unit: str = ""
     u: float | None = None
+    k: float = 2.0
 
 
 @dataclass
@@ -35,7 +37,8 @@ class Analysed:
         return {
             "kind": self.kind,
             "figures": {
-                name: {"value": _plain(f.value), "unit": f.unit, "u": _plain(f.u)} for name, f in self.figures.items()
+                name: {"value": _plain(f.value), "unit": f.unit, "u": _plain(f.u), "k": f.k}
+                for name, f in self.figures.items()
             },
             "facts": self.facts,
             "doubts": [{"code": d.code, "text": f"{d.text} {d.remedy}".strip()} for d in self.doubts],

@@ -13,7 +13,7 @@ from markupsafe import Markup
 
 from zincsmith.book.reader import BookReader
 from zincsmith.book.seal import RunSeal
-from zincsmith.judge.budget import grouped
+from zincsmith.judge.budget import UNSPLIT_WORDS, grouped
 from zincsmith.judge.conventions import GUARD_WORDS, convention_words
 from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.instrument_words import accuracy_words
@@ -81,6 +81,7 @@ def render(
         wiring=wiring_words(run.rig),
         grouped=grouped,
         guard=GUARD_WORDS[run.conventions.guard],
+        split=UNSPLIT_WORDS,
         conventions=convention_words(run.conventions),
         seals=seals,
         broken=broken_words(seals),

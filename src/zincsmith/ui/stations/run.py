@@ -234,7 +234,7 @@ class RunStation(Station):
         row, _ = heading_row("Run")
         self.where = label("", 15, 600)
         self.point = label("", 15, 400, "second")
-        self.coverage = label("all ± at k = 2", 13, 400, "second")
+        self.coverage = label("all ± at 95.45 %", 13, 400, "second")
         self.say = SayLine()
         row.addWidget(self.where)
         row.addWidget(self.point)
