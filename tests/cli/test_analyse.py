@@ -74,7 +74,7 @@ def test_points_by_input_with_every_convention(command: Command, tmp_path: Path)
 
 
 def test_uncertainty_by_hand(command: Command, tmp_path: Path) -> None:
-    """One row worked out from the definitions of the standards notes; two rows may err apart by the limit of one range."""
+    """One row worked out from the definitions of the standards notes; two rows may err apart by one range's limit."""
     head = POINTS.strip() + ",amps_range\n"
     file = table(tmp_path, [(*row, 5.0) for row in adapter()[:6]], head)
     (tmp_path / "accuracy.toml").write_text(ACCURACY)
