@@ -18,7 +18,7 @@ from zincsmith.judge.ruler_scale import scale_for
 from zincsmith.judge.words import decimals_for, duration, number, value_words
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
-from zincsmith.model.finding import Finding, Verdict
+from zincsmith.model.finding import Finding, Verdict, Working
 from zincsmith.model.plan import Line, StandbyOptions
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.rig import Rig
@@ -50,13 +50,19 @@ def test_published_limits_follow_the_rated_power() -> None:
         claims_of(replace(BARE, rules=(RuleChoice("uk-1066", "x"),)))
 
 
-def finding(name: str, value: float, u: float | None, **conditions: float) -> Finding:
-    return Finding(name, name, value, "1", u, 2.0 if u is not None else None, conditions=conditions)
+def finding(
+    name: str, value: float, u: float | None, loads: tuple[float, ...] = (0.0, 100.0), **conditions: float
+) -> Finding:
+    rows = tuple({"input_voltage_V": 115.0, "load_percent": load} for load in loads)
+    k = 2.0 if u is not None else None
+    return Finding(name, name, value, "1", u, k, conditions=conditions, working=Working("", rows=rows))
 
 
-def evidence(complete: bool = True, lines: tuple[float, ...] = (115.0, 230.0)) -> Evidence:
-    points = tuple(Point(k, {"input_voltage_V": v, "load_percent": 100.0}, (), 0.0) for k, v in enumerate(lines))
-    return Evidence(points, complete)
+def evidence(
+    complete: bool = True, lines: tuple[float, ...] = (115.0, 230.0), loads: tuple[float, ...] = (0.0, 100.0)
+) -> Evidence:
+    places = [{"input_voltage_V": v, "load_percent": load} for v in lines for load in loads]
+    return Evidence(tuple(Point(k, at, (), 0.0) for k, at in enumerate(places)), complete)
 
 
 @pytest.mark.parametrize(
@@ -95,8 +101,24 @@ def test_a_range_tested_in_part_raises_a_doubt(unit: Unit) -> None:
     part = judge(values, claims, evidence(), unit)
     assert [{d.code for d in j.finding.doubts} for j in part] == [{"range_not_covered"}] * 2
     assert "100 V and 240 V" in part[0].finding.doubts[0].remedy
-    whole = judge(values, claims, evidence(lines=(100.0, 115.0, 240.0)), unit)
+    assert [(j.verdict, j.coverage, j.words) for j in part] == [(Verdict.NOT_TESTED, "part", "tested in part")] * 2
+    whole = judge(values, claims, evidence(lines=(100.5, 115.0, 239.0)), unit)
     assert all(not j.finding.doubts for j in whole)
+    assert [(j.verdict, j.coverage, j.words) for j in whole] == [(Verdict.HOLDS, "full", "holds")] * 2
+    corner = judge(values, claims, evidence(lines=(100.0, 240.0), loads=(50.0, 100.0)), unit)
+    assert corner[0].lacks == ("100 V 0 % load", "240 V 0 % load")
+    near = judge(values, claims, evidence(lines=(98.9, 240.0)), unit)
+    assert near[0].lacks == ("100 V",), "more than 1 % below"
+
+
+def test_a_regulation_from_half_load_is_tested_in_part_and_fails_all_the_same(unit: Unit) -> None:
+    claims = [c for c in claims_of(unit.nameplate) if c.key == "load_regulation"]
+    half = judge([finding("load_regulation", 0.003, 0.0002, loads=(50.0, 100.0))], claims, evidence(), unit)[0]
+    assert (half.words, half.lacks) == ("tested in part", ("0 % load",))
+    bad = judge([finding("load_regulation", 0.05, 0.0002, loads=(50.0, 100.0))], claims, evidence(), unit)[0]
+    assert (bad.verdict, bad.verdict_simple, bad.coverage) == (Verdict.FAILS, Verdict.FAILS, "part")
+    near = judge([finding("load_regulation", 0.003, 0.0002, loads=(1.9, 98.1))], claims, evidence(), unit)[0]
+    assert (near.words, near.coverage) == ("holds", "full")
 
 
 def test_an_incomplete_run_says_what_is_missing(unit: Unit) -> None:
@@ -129,7 +151,9 @@ def test_a_finished_run_is_judged_whole(finished_book: Path) -> None:
     with BookReader(finished_book) as book:
         run = judge_run(book)
     verdicts = {(j.finding.name, j.claim.key if j.claim else ""): j.verdict for j in run.judged}
-    assert verdicts["output_voltage_min", "output_voltage"] is Verdict.HOLDS
+    assert verdicts["output_voltage_min", "output_voltage"] is Verdict.NOT_TESTED
+    part = {j.claim.key: j.lacks for j in run.judged if j.claim and j.coverage == "part"}
+    assert part == dict.fromkeys(("output_voltage", "line_regulation", "input_current"), ("100 V", "240 V"))
     assert verdicts["load_regulation", "load_regulation"] is Verdict.HOLDS
     assert verdicts["no_load_power", "no_load_power"] is Verdict.NOT_TESTED
     assert verdicts["output_resistance", ""] is Verdict.NO_CLAIM
@@ -159,7 +183,8 @@ def test_the_published_form_of_findings(finished_book: Path) -> None:
     for one in data["findings"]:
         assert wanted <= set(one)
         assert one["verdict"] in {v.value for v in Verdict}
-        assert (one["value"] is None) == (one["verdict"] == "not tested")
+        assert (one["value"] is None) == (one["verdict"] == "not tested" and one["coverage"] == "")
+        assert bool(one["lacks"]) == (one["coverage"] == "part")
         assert (one["claim"] is None) == (one["verdict"] == "no claim")
         if one["value"] is not None:
             budget = sum(part["u"] ** 2 for part in one["working"]["budget"]) ** 0.5

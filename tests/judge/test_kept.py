@@ -69,8 +69,9 @@ def test_a_verdict_that_turns_is_told_with_both(finished_book: Path) -> None:
     with BookReader(finished_book) as reader:
         run = judge_run(reader)
     before = snapshot(run)
-    tight = replace(run.judged[0], verdict=Verdict.FAILS)
-    told, why = changes(before, snapshot(replace(run, judged=(tight, *run.judged[1:]))))
+    at = next(n for n, j in enumerate(run.judged) if j.verdict is Verdict.HOLDS)
+    tight = replace(run.judged[at], verdict=Verdict.FAILS)
+    told, why = changes(before, snapshot(replace(run, judged=(*run.judged[:at], tight, *run.judged[at + 1 :]))))
     assert len(told) == 1
     assert "guarded: holds -> fails" in told[0]
     assert why == []

@@ -14,7 +14,6 @@ from zincsmith.judge.judging import JudgedRun, _with_rig, judge_run
 from zincsmith.judge.words import value_words
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import RunClosed
-from zincsmith.model.finding import Verdict
 from zincsmith.model.intake import SafetyRecord
 from zincsmith.report.figures import curves_svg, ruler_svg
 from zincsmith.report.html import render, write_report
@@ -135,7 +134,7 @@ def test_rulers_mark_the_verdict_and_stay_inside(run: JudgedRun) -> None:
         xs = [float(x) for x in re.findall(r'(?:x|M)="?(-?\d+\.\d)', svg)]
         assert all(-1.0 <= x <= 231.0 for x in xs)
         needle = svg.count('stroke-width="2"')
-        assert needle == (0 if judged.verdict is Verdict.NOT_TESTED else 1)
+        assert needle == (0 if judged.finding.value is None else 1)
 
 
 def test_what_was_seen_before_power_stands_in_it(run: JudgedRun) -> None:

@@ -70,7 +70,7 @@ def print_table(run) -> None:  # type: ignore[no-untyped-def]
     for one in run.judged:
         value, expanded, unit = value_words(one.finding)
         claim = one.claim.text if one.claim else ""
-        row = (one.finding.title, where_words(one), value, expanded, unit, claim, one.verdict.value)
+        row = (one.finding.title, where_words(one), value, expanded, unit, claim, one.words)
         table.add_row(*map(shown, row))
     _console(140).print(table)
 

@@ -197,7 +197,7 @@ def _print_changes(now, then, as_json: bool) -> None:  # type: ignore[no-untyped
         print(json.dumps(to_json(now, then, changes), indent=2, ensure_ascii=False))
         return
     rows = [
-        (one.finding.title, condition_words(one.finding.conditions), one.verdict.value, changes[at].words)
+        (one.finding.title, condition_words(one.finding.conditions), one.words, changes[at].words)
         for at, one in enumerate(now.judged)
         if at in changes
     ]

@@ -13,7 +13,7 @@ from zincsmith.analysis.uncertainty import coverage_factor
 from zincsmith.book.reader import BookReader
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.judge.words import condition_words, decimals_for, number, shown, value_words
-from zincsmith.model.finding import Finding, Judged, Verdict
+from zincsmith.model.finding import Finding, Judged
 
 # What counts as the same operating point: V, Hz and percent of the rated load.
 SAME_PLACE = {"input_voltage_V": 1.0, "frequency_Hz": 0.5, "load_percent": 1.0}
@@ -38,7 +38,7 @@ class Change:
         """``run 3 (as received): 87.90 ±0.20 %, holds; changed by +0.42 ±0.08 %``."""
         value, expanded, unit = value_words(self.before.finding)
         measured = " ".join(x for x in (value, expanded, unit) if x)
-        then = f"run {self.run} ({self.configuration}): {measured}, {self.before.verdict.value}"
+        then = f"run {self.run} ({self.configuration}): {measured}, {self.before.words}"
         if self.difference is None:
             return f"{then}; not tested again"
         factor, _ = shown(self.now.finding)
@@ -70,7 +70,7 @@ def against(now: JudgedRun, then: JudgedRun) -> dict[int, Change]:
         if one.run is not None:
             continue  # it comes from an earlier run itself
         rows = known[_key(one)]
-        if one.verdict is Verdict.NOT_TESTED:
+        if one.finding.value is None:
             found = rows[0] if rows else None
         else:
             found = next((r for r in rows if _like(one.finding, r.finding)), None)

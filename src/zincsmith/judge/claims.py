@@ -10,6 +10,8 @@ from zincsmith.model.claim import Claim, RuleChoice, StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.label import Mode
+from zincsmith.model.record import Span
+from zincsmith.model.scope import Scope
 from zincsmith.model.unit import Nameplate, OutputRating
 from zincsmith.procedures.static_grid import StaticGrid
 from zincsmith.rules.harmonics import NAME as HARMONIC_RULE
@@ -88,6 +90,19 @@ def _claim(
     return Claim(**{**fields, **more})  # type: ignore[arg-type]
 
 
+def _over_lines(plate: Nameplate) -> Span | None:
+    return (plate.input.voltage_min_V, plate.input.voltage_max_V) if plate.inputs else None
+
+
+def _over_loads(out: OutputRating) -> Span | None:
+    """From the least load, if there is one, to the rated load, in percent."""
+    least = 100.0 * (out.minimum_A or 0.0) / out.current_A if out.current_A else 0.0
+    return (min(least, 100.0), 100.0) if out.current_A else None
+
+
+FULL: Span = (100.0, 100.0)
+
+
 def _outputs(plate: Nameplate) -> list[Claim]:
     found: list[Claim] = []
     for out in plate.outputs:
@@ -116,6 +131,7 @@ def _voltage(plate: Nameplate, out: OutputRating, name: str, tail: str) -> list[
     else:
         modes = tuple((f" {m.voltage_V:g} V", m) for m in out.modes)
     found = []
+    scope = Scope(name, _over_lines(plate), load_percent=_over_loads(out))
     for extra, mode in modes:
         low, high = sorted(mode.voltage_V * (1.0 + k * percent / 100.0) for k in (-1.0, 1.0))
         least = f"{out.minimum_A:g}" if out.minimum_A is not None else "0"
@@ -123,7 +139,7 @@ def _voltage(plate: Nameplate, out: OutputRating, name: str, tail: str) -> list[
         text = f"{mode.voltage_V:g} V ±{percent:g} %"
         found.append(
             _claim(f"output_voltage{tail}{extra}", "output_voltage", low, high, text, amps + range_words(plate),
-                   output=name)
+                   output=name, scope=replace(scope, mode=extra.strip()))
         )  # fmt: skip
     return found
 
@@ -133,13 +149,20 @@ def _regulation(plate: Nameplate, out: OutputRating, name: str, tail: str) -> li
     if out.load_regulation_percent is not None:
         share = out.load_regulation_percent / 100.0
         text = f"≤ {out.load_regulation_percent:g} % of nominal"
-        condition = f"0 to {out.current_A:g} A"
-        found.append(_claim(f"load_regulation{tail}", "load_regulation", -share, share, text, condition, output=name))
+        condition = f"{out.minimum_A or 0.0:g} to {out.current_A:g} A"
+        scope = Scope(name, load_percent=_over_loads(out))
+        found.append(
+            _claim(f"load_regulation{tail}", "load_regulation", -share, share, text, condition, output=name,
+                   scope=scope)
+        )  # fmt: skip
     if out.line_regulation_percent is not None:
         share = out.line_regulation_percent / 100.0
         text = f"≤ {out.line_regulation_percent:g} % of nominal"
         condition = f"{range_words(plate)}, full load"
-        found.append(_claim(f"line_regulation{tail}", "line_regulation", None, share, text, condition, output=name))
+        scope = Scope(name, _over_lines(plate), load_percent=FULL)
+        found.append(
+            _claim(f"line_regulation{tail}", "line_regulation", None, share, text, condition, output=name, scope=scope)
+        )
     return found
 
 
@@ -152,8 +175,11 @@ def _input(plate: Nameplate) -> list[Claim]:
             condition = f"{one.voltage_min_V:g} to {one.voltage_max_V:g} V, full load"
             text = f"≤ {one.current_A:g} A"
             found.append(
-                _claim(f"input_current{tail}", "input_current", None, one.current_A, text, condition, output=name)
-            )
+                _claim(
+                    f"input_current{tail}", "input_current", None, one.current_A, text, condition, output=name,
+                    scope=Scope(name, (one.voltage_min_V, one.voltage_max_V), load_percent=FULL),
+                )
+            )  # fmt: skip
         if one.power_W is not None:
             found.append(
                 _claim(
@@ -255,6 +281,7 @@ def _stated(plate: Nameplate, n: int, one: StatedClaim) -> Claim:
         kept=one.kept,
         stated=n,
         conditions=at,
+        scope=Scope(one.output, line, hertz, load, "", one.condition.duration_s, one.condition.ambient_degC),
     )
 
 

@@ -31,6 +31,8 @@ def _finding_json(judged: Judged) -> dict[str, Any]:
         "claim": f"{judged.claim.title} {judged.claim.text}" if judged.claim else None,
         "verdict": judged.verdict.value,
         "verdict_simple": judged.verdict_simple.value,
+        "coverage": judged.coverage,
+        "lacks": list(judged.lacks),
         "probability": judged.probability,
         "working": {
             "formula": f.working.formula,

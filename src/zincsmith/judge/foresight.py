@@ -36,18 +36,17 @@ def untested(unit: Unit, plan: Plan) -> list[Untested]:
             found.append(Untested(claim, "its procedure is not in the plan", False))
         elif at and (at["input_voltage_V"], at["frequency_Hz"]) not in lines:
             found.append(Untested(claim, "its line is not in the plan", False))
-        elif claim.key in WHOLE_RANGE and unit.nameplate.inputs:
-            missing = uncovered(unit, [v for v, _ in lines])
-            if missing:
-                found.append(Untested(claim, f"in part: no {' or '.join(f'{v:g} V' for v in missing)}", True))
+        elif missing := claim.scope.missing(_points(plan, TESTS[claim.procedure])):
+            found.append(Untested(claim, f"in part: no {' or '.join(missing)}", True))
     return found
 
 
-WHOLE_RANGE = ("output_voltage", "line_regulation", "input_current")
-
-
-def uncovered(unit: Unit, lines_V: list[float]) -> list[float]:
-    """The ends of the rated input range, in V, that no line comes within 2 % of."""
-    rating = unit.nameplate.input
-    ends = (rating.voltage_min_V, rating.voltage_max_V)
-    return [v for v in ends if not any(abs(v - x) <= 0.02 * v for x in lines_V)]
+def _points(plan: Plan, procedure: str) -> list[dict[str, float]]:
+    """Where the parts of a plan that carry out a procedure take points, as far as it goes through lines and loads."""
+    return [
+        {"input_voltage_V": line.voltage_V, "load_percent": load}
+        for part in plan.parts
+        if part.procedure == procedure and isinstance(part, GridOptions | StandbyOptions | HarmonicOptions)
+        for line in part.lines
+        for load in (part.loads_percent if isinstance(part, GridOptions) else (0.0, 100.0))
+    ]

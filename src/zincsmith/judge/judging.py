@@ -11,20 +11,18 @@ from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.evidence import evidence_of, findings_of
-from zincsmith.judge.foresight import WHOLE_RANGE, uncovered
 from zincsmith.judge.log_words import DEVIATING, STOPPING, deviations_of, stops_of
 from zincsmith.model.claim import Claim
 from zincsmith.model.events import FileTaken, RunClosed, RunOpened
 from zincsmith.model.figures import TESTS
 from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
 from zincsmith.model.plan import Plan
-from zincsmith.model.reading import FROM_FILE, Evidence
+from zincsmith.model.reading import COLD, FROM_FILE, Evidence
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.bring_up import NAME as BRING_UP
 from zincsmith.procedures.harmonics import NAME as HARMONICS_PROCEDURE
-from zincsmith.procedures.static_grid import NAME as GRID_PROCEDURE
 from zincsmith.rules.harmonics import load_harmonics
 from zincsmith.rules.loader import supply_rules
 from zincsmith.suitability.case import Fault, Severity
@@ -126,7 +124,8 @@ def _lenders(
     """Earlier ended runs of this unit in the same configuration, as far back as claims are left that a procedure
     tests but this run did not; the latest first. A unit that was brought up anew, after a repair for instance, starts
     over: nothing from before that is lent."""
-    wanted = {c.procedure for c in _untold(judged)}
+    open_claims = _untold(judged)
+    wanted = {c.procedure for c in open_claims}
     found: list[Known] = []
     brought_up = BRING_UP in row.procedure.split()
     for one in reversed(book.runs()):
@@ -142,12 +141,15 @@ def _lenders(
         tests = {TESTS[words] for words in wanted if words in TESTS}
         if tests & set(one.procedure.split()):
             found.append(_known(book, one, unit, conventions))
-            wanted -= {words for words in wanted if found[-1].evidence.by(TESTS[words]).points}
+            told = {j.claim.key for j in _judged(unit, found[-1], conventions)
+                    if j.claim and j.verdict is not Verdict.NOT_TESTED}  # fmt: skip
+            open_claims = [c for c in open_claims if c.key not in told]
+            wanted = {c.procedure for c in open_claims}
     return tuple(found)
 
 
 def _untold(judged: Sequence[Judged]) -> list[Claim]:
-    """Claims that were not tested though there is a procedure for them."""
+    """Claims that were not tested, or in part only, though there is a procedure for them."""
     return [j.claim for j in judged if j.claim and j.verdict is Verdict.NOT_TESTED and j.claim.procedure in TESTS]
 
 
@@ -226,6 +228,10 @@ def _with_rig(judged: Judged, faults: Sequence[Fault]) -> Judged:
     return replace(judged, finding=replace(judged.finding, doubts=doubts))
 
 
+OF_ONE_LINE = ("load_regulation", "output_resistance", "average_active_efficiency", "efficiency", "power_factor")
+PLACE = ("input_voltage_V", "load_percent")
+
+
 def judge(
     findings: Sequence[Finding],
     claims: list[Claim],
@@ -243,7 +249,7 @@ def judge(
             out.append(_untested(claim, evidence))
         for n, finding in matching:
             used.add(n)
-            out.append(_compare(finding, claim, evidence, unit, conventions.guard))
+            out.append(_compare(finding, claim, evidence, conventions.guard))
     for n, finding in enumerate(findings):
         if n not in used:
             out.append(Judged(finding, None, Verdict.NO_CLAIM, Verdict.NO_CLAIM))
@@ -259,19 +265,27 @@ def _fits(finding: Finding, claim: Claim) -> bool:
     return all(finding.conditions.get(key) == value for key, value in claim.conditions.items())
 
 
-def _compare(finding: Finding, claim: Claim, evidence: Evidence, unit: Unit, guard: str) -> Judged:
+def _compare(finding: Finding, claim: Claim, evidence: Evidence, guard: str) -> Judged:
     assert finding.value is not None
     chance = None
     if finding.u is not None:
         chance = conformance_probability(finding.value, finding.u, claim.low, claim.high)
-    doubts = finding.doubts + tuple(_coverage(claim, evidence, unit)) + tuple(_incomplete(claim, evidence))
-    return Judged(
-        replace(finding, doubts=doubts),
-        claim,
-        guarded_verdict(finding.value, guard_band(finding.u, finding.k, guard), claim.low, claim.high),
-        simple_verdict(finding.value, claim.low, claim.high),
-        chance,
-    )
+    lacks = claim.scope.missing(_reached(finding, claim, evidence))
+    doubts = finding.doubts + tuple(_coverage(claim, lacks)) + tuple(_incomplete(claim, evidence))
+    guarded = guarded_verdict(finding.value, guard_band(finding.u, finding.k, guard), claim.low, claim.high)
+    simple = simple_verdict(finding.value, claim.low, claim.high)
+    if lacks:  # a point that fails fails, whatever else was not measured; nothing else can be said
+        guarded, simple = (v if v is Verdict.FAILS else Verdict.NOT_TESTED for v in (guarded, simple))
+    return Judged(replace(finding, doubts=doubts), claim, guarded, simple, chance, lacks=lacks)
+
+
+def _reached(finding: Finding, claim: Claim, evidence: Evidence) -> list[dict[str, float]]:
+    """The conditions of the points behind a verdict: of the finding itself, where each line has one of its own, else
+    all that its procedure took once the unit was warm."""
+    if finding.name in OF_ONE_LINE:
+        return [{k: float(row[k]) for k in PLACE if k in row} for row in finding.working.rows]
+    points = evidence.by(TESTS[claim.procedure]).points if claim.procedure in TESTS else evidence.points
+    return [p.conditions for p in points if COLD not in p.conditions]
 
 
 def _untested(claim: Claim, evidence: Evidence) -> Judged:
@@ -294,23 +308,12 @@ def _untested(claim: Claim, evidence: Evidence) -> Judged:
     return Judged(finding, claim, Verdict.NOT_TESTED, Verdict.NOT_TESTED)
 
 
-def _coverage(claim: Claim, evidence: Evidence, unit: Unit) -> list[Doubt]:
-    """A claim over the whole input range, tested at some lines only."""
-    if claim.key not in WHOLE_RANGE:
+def _coverage(claim: Claim, lacks: Sequence[str]) -> list[Doubt]:
+    """A claim that was tested over a part of its range only."""
+    if not lacks:
         return []
-    lines = sorted({p.conditions["input_voltage_V"] for p in evidence.by(GRID_PROCEDURE).points})
-    rating = unit.nameplate.input
-    missing = uncovered(unit, lines)
-    if not missing or not lines:
-        return []
-    return [
-        Doubt(
-            "range_not_covered",
-            f"The claim speaks of {rating.voltage_min_V:g} to {rating.voltage_max_V:g} V; points were taken at "
-            f"{' and '.join(f'{v:g} V' for v in lines)} only.",
-            f"Add {' and '.join(f'{v:g} V' for v in missing)} to the plan.",
-        )
-    ]
+    said = f"The claim speaks of {claim.condition_text}; no point stands at {' or '.join(lacks)}."
+    return [Doubt("range_not_covered", said, f"Add {' and '.join(lacks)} to the plan.")]
 
 
 def _incomplete(claim: Claim, evidence: Evidence) -> list[Doubt]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import datetime, timedelta
 
 from zincsmith.model.finding import Finding, Judged
@@ -31,6 +31,18 @@ def decimals_for(uncertainty: float | None, value: float) -> int:
     if not uncertainty or not math.isfinite(uncertainty):
         return max(0, 3 - (math.floor(math.log10(abs(value))) if value else 0))
     return min(8, max(0, 1 - math.floor(math.log10(uncertainty) + 1e-9)))
+
+
+def once_a_claim(judged: Iterable[Judged]) -> list[Judged]:
+    """The first of each claim: several lines and both ends of a band test one and the same."""
+    return list({j.claim.key: j for j in reversed([j for j in judged if j.claim is not None]) if j.claim}.values())[
+        ::-1
+    ]
+
+
+def untested_words(judged: Judged) -> str:
+    """Why a claim has no verdict: what its scope lacks, or why nothing of it was measured."""
+    return f"tested in part, not at {' or '.join(judged.lacks)}" if judged.lacks else judged.finding.working.note
 
 
 def number(value: float, decimals: int) -> str:

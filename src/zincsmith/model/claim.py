@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from zincsmith.model.record import Record, Span
+from zincsmith.model.scope import Scope
 
 Source = Literal["label", "manual", "listing", "board print", "requirement sheet"]
 SOURCES: tuple[Source, ...] = ("label", "manual", "listing", "board print", "requirement sheet")
@@ -65,7 +66,8 @@ class Claim:
     """One rated or required figure that can be tested by the findings named in ``findings``.
 
     ``low`` and ``high`` are the allowed span in ``unit`` (None: open on that side). ``conditions`` narrows the
-    findings it speaks of: a finding must carry the same value for each key. ``stated`` is the position of the
+    findings it speaks of: a finding must carry the same value for each key; ``scope`` is what they have to reach before
+    the claim can hold. ``stated`` is the position of the
     stated claim it came from, None when it follows from the plate or from a rule set.
     """
 
@@ -88,3 +90,4 @@ class Claim:
     kept: bool = True
     stated: int | None = None
     ambient: str = ""
+    scope: Scope = field(default_factory=Scope)

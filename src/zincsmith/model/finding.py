@@ -84,7 +84,8 @@ class Finding:
 @dataclass(frozen=True)
 class Judged:
     """A finding against a claim. ``probability`` is that of conformity (normal, flat prior), None without one;
-    ``run`` an earlier run of the same configuration that it comes from, None for the run that is told of."""
+    ``run`` an earlier run of the same configuration that it comes from, None for the run that is told of. ``lacks``:
+    the ends and corners of the claim's scope that no point stands at; such a claim may fail but does not hold."""
 
     finding: Finding
     claim: Claim | None
@@ -92,3 +93,17 @@ class Judged:
     verdict_simple: Verdict
     probability: float | None = None
     run: int | None = None
+    lacks: tuple[str, ...] = ()
+
+    @property
+    def coverage(self) -> str:
+        """``full`` or ``part`` of what is claimed; empty where nothing is claimed or nothing was measured."""
+        if self.claim is None or self.finding.value is None:
+            return ""
+        return "part" if self.lacks else "full"
+
+    @property
+    def words(self) -> str:
+        """The verdict as people read it."""
+        part = self.verdict is Verdict.NOT_TESTED and self.coverage == "part"
+        return "tested in part" if part else self.verdict.value

@@ -23,7 +23,16 @@ from zincsmith.judge.label_doubts import label_doubts
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.judge.safety import safety_reading, safety_words
 from zincsmith.judge.wiring_words import wiring_words
-from zincsmith.judge.words import condition_words, duration, local_time, number, value_words, where_words
+from zincsmith.judge.words import (
+    condition_words,
+    duration,
+    local_time,
+    number,
+    once_a_claim,
+    untested_words,
+    value_words,
+    where_words,
+)
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import Amended
 from zincsmith.model.finding import Judged, Verdict
@@ -64,7 +73,8 @@ def render(
     return template.render(
         run=run,
         judged=[_row(j) for j in run.judged],
-        not_tested=[j for j in run.judged if j.verdict is Verdict.NOT_TESTED],
+        not_tested=once_a_claim(j for j in run.judged if j.verdict is Verdict.NOT_TESTED),
+        untested=untested_words,
         counts=[(v.value, run.count(v), verdict_mark(v)) for v in Verdict],
         doubts=run.doubts,
         says=says,

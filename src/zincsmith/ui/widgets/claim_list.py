@@ -61,7 +61,7 @@ class ClaimRows(QWidget):
         one = next((j for _, _, rows in self._groups for k, j in rows if k == at), None)
         if one is not None:
             value, expanded, unit = value_words(one.finding)
-            self.setAccessibleDescription(f"{one.finding.title}: {value} {expanded} {unit}, {one.verdict.value}")
+            self.setAccessibleDescription(f"{one.finding.title}: {value} {expanded} {unit}, {one.words}")
         self.update()
 
     def rect_of(self, at: int) -> QRectF:
@@ -122,12 +122,13 @@ class ClaimRows(QWidget):
     def _verdicts(p: QPainter, box: QRectF, one: Judged) -> None:
         t = theme()
         both = one.claim is not None and one.claim.published and one.verdict is not Verdict.NOT_TESTED
-        rows = [(one.verdict, "guarded"), (one.verdict_simple, "simple")] if both else [(one.verdict, "")]
-        for at, (verdict, words) in enumerate(rows):
+        rows = [(one.verdict, one.words, "guarded"), (one.verdict_simple, one.verdict_simple.value, "simple")]
+        rows = rows if both else [(one.verdict, one.words, "")]
+        for at, (verdict, said, words) in enumerate(rows):
             y = box.center().y() + (at - (len(rows) - 1) / 2) * 19
             ink.verdict_mark(p, QPointF(box.left() + 8, y), verdict, 14)
-            ink.write(p, QRectF(box.left() + 21, y - 9, 112, 18), verdict.value, 13, 600)
-            room = box.width() - 25 - ink.width(verdict.value, 13, 600) - 6
+            ink.write(p, QRectF(box.left() + 21, y - 9, 112, 18), said, 13, 600)
+            room = box.width() - 25 - ink.width(said, 13, 600) - 6
             if words and room > ink.width(words, 12):
                 right = QRectF(box.right() - room - 4, y - 9, room, 18)
                 ink.write(p, right, words, 12, 400, t.color("ink2"), ink.RIGHT)

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QTextBrowser
 
 from zincsmith.judge.judging import JudgedRun
-from zincsmith.judge.words import counted, local_time
+from zincsmith.judge.words import counted, local_time, once_a_claim, untested_words
 from zincsmith.model.finding import Verdict
 from zincsmith.ui.theme import font, theme
 
@@ -47,9 +47,9 @@ def _page(run: JudgedRun | None) -> str:
     stops = [f"{escape(at)} <b>{escape(what)}</b> {escape(why)}" for at, what, why in run.stops]
     doubts = [f"<b>{escape(d.text)}</b> {escape(d.remedy)}" for d in run.doubts]
     missing = [
-        f"{escape(j.claim.title)} {escape(j.claim.text)}: {escape(j.finding.working.note)}"
-        for j in run.judged
-        if j.verdict is Verdict.NOT_TESTED and j.claim is not None
+        f"{escape(j.claim.title)} {escape(j.claim.text)}: {escape(untested_words(j))}"
+        for j in once_a_claim(j for j in run.judged if j.verdict is Verdict.NOT_TESTED)
+        if j.claim is not None
     ]
     for heading, rows in (("stop", stops), ("open doubt", doubts), ("claim", missing)):
         after = " not tested" if heading == "claim" else ""

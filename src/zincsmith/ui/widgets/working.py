@@ -67,10 +67,13 @@ class Working(QWidget):
         t = theme()
         value, expanded, unit = value_words(judged.finding)
         right = self._box(0, 18)
-        rows = [(judged.verdict, "guarded"), (judged.verdict_simple, "simple")]
+        rows = [
+            (judged.verdict, judged.words, "guarded"),
+            (judged.verdict_simple, judged.verdict_simple.value, "simple"),
+        ]
         if judged.claim is None or judged.verdict is Verdict.NOT_TESTED:
-            rows = [(judged.verdict, "")]
-        verdicts = max(ink.width(v.value, 13, 600) + (62 if words else 0) for v, words in rows) + 20
+            rows = [(judged.verdict, judged.words, "")]
+        verdicts = max(ink.width(said, 13, 600) + (62 if words else 0) for _, said, words in rows) + 20
         beside = ink.width(unit, 18) + ink.width(expanded, 15) + 22
         room = right.width() - verdicts - beside
         size = next((s for s in (32, 28, 24) if ink.width(value, s, t.large_weight) <= room), 20)
@@ -78,13 +81,13 @@ class Working(QWidget):
         at = 2 + ink.width(value, size, t.large_weight) + 6
         ink.write(p, QRectF(at, 8, 50, 28), unit, 18, 400, t.of(kind_of(judged)))
         ink.write(p, QRectF(at + ink.width(unit, 18) + 14, 8, 120, 28), expanded, 15, 400, t.color("ink2"))
-        for at_row, (verdict, words) in enumerate(rows):
+        for at_row, (verdict, said, words) in enumerate(rows):
             y = 3 + 19 * at_row
-            text_w = ink.width(verdict.value, 13, 600)
+            text_w = ink.width(said, 13, 600)
             ink.write(p, QRectF(right.right() - 60, y, 60, 18), words, 12, 400, t.color("ink2"), ink.RIGHT)
             left = right.right() - 62 - text_w if words else right.right() - text_w
             ink.verdict_mark(p, QPointF(left - 14, y + 9), verdict, 14)
-            ink.write(p, QRectF(left, y, text_w + 2, 18), verdict.value, 13, 600)
+            ink.write(p, QRectF(left, y, text_w + 2, 18), said, 13, 600)
         if judged.claim is None or judged.finding.value is None:
             return 46.0
         paint_ruler(p, QRectF(12, 44, self.width() - 34, 40), judged)
