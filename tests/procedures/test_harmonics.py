@@ -23,6 +23,7 @@ from zincsmith.judge.curves import all_curves
 from zincsmith.judge.decide import decide
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.judge.kept import snapshot
+from zincsmith.judge.words import untested_words
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.plan import HarmonicOptions, Line, Plan, SafetyOptions
@@ -74,7 +75,8 @@ def test_the_orders_are_those_of_the_current_that_the_bridge_takes(run: JudgedRu
 def test_the_worst_order_is_judged_against_its_limit_with_what_the_meter_adds(run: JudgedRun) -> None:
     by = {(j.finding.name, j.finding.conditions["input_voltage_V"]): j for j in run.judged if j.finding.conditions}
     held = by["harmonics_class_a", 230.0]
-    assert held.verdict is Verdict.HOLDS
+    assert (held.verdict, held.words) == (Verdict.NOT_TESTED, "not applicable"), "a 60 W unit is below 75 W"
+    assert "limits apply above 75 W" in untested_words(held)
     assert held.claim is not None
     assert held.claim.source == "IEC 61000-3-2, class A"
     finding = held.finding
@@ -184,3 +186,24 @@ def test_what_a_rig_can_decide_is_told_of_harmonics_before_any_run(unit: Unit, r
     assert decision.expanded is not None
     assert 0.0 < decision.expanded < 0.05
     assert decision.blame == "Calderwick P2"
+
+
+@pytest.mark.parametrize(("volts", "amps", "applies"), [(230.0, 0.30, False), (230.0, 0.42, True), (115.0, 1.0, False)])
+def test_limits_apply_to_active_input_power_above_75_W_in_the_systems_they_are_written_for(
+    unit: Unit, volts: float, amps: float, applies: bool
+) -> None:
+    """IEC 61000-3-2, scope and clause 7 (values from memory); a sine in phase, so that watts are volts times amps."""
+    t = np.arange(20000) / 100_000.0
+    wave = np.sqrt(2.0) * np.sin(2.0 * np.pi * 50.0 * t)
+    samples, waves = {}, []
+    for quantity, unit_of, record in (("input_voltage", "V", volts * wave), ("input_current", "A", amps * wave)):
+        data = record.astype("<f8").tobytes()
+        key = hashlib.sha256(data).hexdigest()
+        samples[key] = data
+        waves.append(Wave(quantity, unit_of, 1e-5, len(t), 1.0, key, "power_meter", "P2", "f8"))
+    point = Point(1, {"input_voltage_V": volts, "frequency_Hz": 50.0, "load_percent": 100.0}, (), 0.0, True,
+                  waves=tuple(waves))  # fmt: skip
+    found = Harmonics().findings(Evidence((point,), True, samples=samples), unit.nameplate, Conventions())
+    limited = [f for f in found if f.name.startswith("harmonics_class")]
+    assert len(limited) == 2
+    assert all((f.beside_the_point == "") is applies for f in limited)

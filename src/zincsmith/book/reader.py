@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import zlib
-from collections.abc import Iterator
+from collections.abc import Container, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
@@ -14,7 +14,9 @@ from zincsmith.book.file import clear_errors, connect_reader
 from zincsmith.book.seal import RunSeal, check_documents, check_log, check_projections, check_run
 from zincsmith.model.errors import BookError
 from zincsmith.model.events import Event, RunClosed, RunOpened, RunResumed
+from zincsmith.model.figures import FIGURES
 from zincsmith.model.plan import Plan
+from zincsmith.model.quantities import QUANTITIES, ROLES
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 
@@ -179,12 +181,24 @@ class BookReader:
     def unit(self, key: str | None = None, n: int | None = None) -> Unit:
         record = self._document("unit", key, n)
         assert isinstance(record, Unit)
+        self._known("figure", [c.figure for c in record.nameplate.claims], FIGURES)
         return record
 
     def rig(self, n: int | None = None) -> Rig:
         record = self._document("rig", "bench", n)
         assert isinstance(record, Rig)
+        self._known("role", [i.role for i in record.instruments], ROLES)
+        self._known("quantity", [a.quantity for i in record.instruments for a in i.accuracy], QUANTITIES)
         return record
+
+    def _known(self, what: str, named: Sequence[str], known: Container[str]) -> None:
+        """BookError for a word that stands in a document and nobody knows: screens and reports look it up."""
+        for word in named:
+            if word not in known:
+                raise BookError(
+                    f"{self.path.name} names the {what} {word[:40]!r}, which this program does not know: the book is "
+                    "damaged, or a newer program wrote it; see zincsmith book check"
+                )
 
     def plan(self, n: int | None = None) -> Plan:
         record = self._document("plan", "plan", n)
@@ -217,7 +231,10 @@ class BookReader:
             row = self._db.execute("SELECT name, bytes FROM source WHERE sha256 = ?", (sha256,)).fetchone()
         if row is None:
             raise BookError(f"{self.path.name} does not hold a file that it names")
-        return row[0], zlib.decompress(row[1])
+        try:
+            return row[0], zlib.decompress(row[1])
+        except zlib.error:
+            raise BookError(f"{self.path.name}: the file {row[0]!r} in it is damaged") from None
 
     def revision(self, kind: str, key: str) -> tuple[int, bool, bool] | None:
         """(head, can undo, can redo) of a document."""

@@ -32,6 +32,7 @@ def _finding_json(judged: Judged) -> dict[str, Any]:
         "verdict": judged.verdict.value,
         "verdict_simple": judged.verdict_simple.value,
         "coverage": judged.coverage,
+        "not_applicable": f.beside_the_point or None,
         "lacks": list(judged.lacks),
         "probability": judged.probability,
         "working": {

@@ -274,6 +274,8 @@ def _compare(finding: Finding, claim: Claim, evidence: Evidence, guard: str) -> 
     doubts = finding.doubts + tuple(_coverage(claim, lacks)) + tuple(_incomplete(claim, evidence))
     guarded = guarded_verdict(finding.value, guard_band(finding.u, finding.k, guard), claim.low, claim.high)
     simple = simple_verdict(finding.value, claim.low, claim.high)
+    if finding.beside_the_point:
+        return Judged(finding, claim, Verdict.NOT_TESTED, Verdict.NOT_TESTED)
     if lacks:  # a point that fails fails, whatever else was not measured; nothing else can be said
         guarded, simple = (v if v is Verdict.FAILS else Verdict.NOT_TESTED for v in (guarded, simple))
     return Judged(replace(finding, doubts=doubts), claim, guarded, simple, chance, lacks=lacks)

@@ -42,6 +42,8 @@ def once_a_claim(judged: Iterable[Judged]) -> list[Judged]:
 
 def untested_words(judged: Judged) -> str:
     """Why a claim has no verdict: what its scope lacks, or why nothing of it was measured."""
+    if judged.finding.beside_the_point:
+        return f"not applicable: {judged.finding.beside_the_point}"
     return f"tested in part, not at {' or '.join(judged.lacks)}" if judged.lacks else judged.finding.working.note
 
 

@@ -66,7 +66,8 @@ class Working:
 @dataclass(frozen=True)
 class Finding:
     """A figure worked out from readings. ``u`` is the standard uncertainty, ``k`` its coverage factor,
-    ``dof`` the effective degrees of freedom (None: infinite). Ratios have unit "1"."""
+    ``dof`` the effective degrees of freedom (None: infinite). Ratios have unit "1". ``beside_the_point`` says why what
+    would limit this figure does not apply to it; then it is told and judges nothing."""
 
     name: str
     title: str
@@ -79,6 +80,7 @@ class Finding:
     working: Working = Working("")
     contributions: tuple[Contribution, ...] = ()
     doubts: tuple[Doubt, ...] = ()
+    beside_the_point: str = ""
 
 
 @dataclass(frozen=True)
@@ -105,5 +107,7 @@ class Judged:
     @property
     def words(self) -> str:
         """The verdict as people read it."""
+        if self.finding.beside_the_point:
+            return "not applicable"
         part = self.verdict is Verdict.NOT_TESTED and self.coverage == "part"
         return "tested in part" if part else self.verdict.value

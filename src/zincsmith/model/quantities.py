@@ -17,32 +17,43 @@ class Quantity:
     role: str  # the role that measures it
 
 
-QUANTITIES = {
-    q.name: q
-    for q in (
-        Quantity("input_voltage", "Input volts", "V", "voltage", "input", "power_meter"),
-        Quantity("input_current", "Input amps", "A", "current", "input", "power_meter"),
-        Quantity("input_power", "Input watts", "W", "power", "input", "power_meter"),
-        Quantity("power_factor", "Power factor", "1", "plain", "none", "power_meter"),
-        Quantity("input_frequency", "Input frequency", "Hz", "plain", "input", "power_meter"),
-        Quantity("voltage_thd", "Distortion of the input volts", "1", "plain", "input", "power_meter"),
-        Quantity("output_voltage", "Output volts", "V", "voltage", "output", "voltmeter"),
-        Quantity("output_current", "Output amps", "A", "current", "output", "load"),
-        Quantity("panel_voltage", "Volts on the display", "V", "voltage", "output", "panel_voltmeter"),
-        Quantity("panel_current", "Amps on the display", "A", "current", "output", "panel_ammeter"),
-        Quantity("load_voltage", "Volts at the load", "V", "voltage", "output", "load"),
-        Quantity("case_temperature", "Case temperature", "degC", "temperature", "none", "thermometer"),
-    )
-}
+class Quantities(dict[str, Quantity]):
+    """By name. What a damaged book, or one of a newer program, calls a quantity is shown as it stands there."""
+
+    def __missing__(self, name: str) -> Quantity:
+        return Quantity(name, name[:40].replace("_", " "), "", "plain", "none", "")
+
+
+QUANTITIES = Quantities(
+    {
+        q.name: q
+        for q in (
+            Quantity("input_voltage", "Input volts", "V", "voltage", "input", "power_meter"),
+            Quantity("input_current", "Input amps", "A", "current", "input", "power_meter"),
+            Quantity("input_power", "Input watts", "W", "power", "input", "power_meter"),
+            Quantity("power_factor", "Power factor", "1", "plain", "none", "power_meter"),
+            Quantity("input_frequency", "Input frequency", "Hz", "plain", "input", "power_meter"),
+            Quantity("voltage_thd", "Distortion of the input volts", "1", "plain", "input", "power_meter"),
+            Quantity("output_voltage", "Output volts", "V", "voltage", "output", "voltmeter"),
+            Quantity("output_current", "Output amps", "A", "current", "output", "load"),
+            Quantity("panel_voltage", "Volts on the display", "V", "voltage", "output", "panel_voltmeter"),
+            Quantity("panel_current", "Amps on the display", "A", "current", "output", "panel_ammeter"),
+            Quantity("load_voltage", "Volts at the load", "V", "voltage", "output", "load"),
+            Quantity("case_temperature", "Case temperature", "degC", "temperature", "none", "thermometer"),
+        )
+    }
+)
 # What speaks of the rig itself and enters no figure of a unit.
 OF_THE_RIG = ("input_frequency", "voltage_thd", "load_voltage")
 # What no instrument reads but the engine works out; it can be watched.
-WATCHABLE = {
-    **QUANTITIES,
-    "run_time": Quantity("run_time", "Bench time", "s", "plain", "none", "engine"),
-    "output_power": Quantity("output_power", "Output watts", "W", "power", "output", "engine"),
-    "input_energy": Quantity("input_energy", "Energy drawn", "Wh", "power", "input", "engine"),
-}
+WATCHABLE = Quantities(
+    {
+        **QUANTITIES,
+        "run_time": Quantity("run_time", "Bench time", "s", "plain", "none", "engine"),
+        "output_power": Quantity("output_power", "Output watts", "W", "power", "output", "engine"),
+        "input_energy": Quantity("input_energy", "Energy drawn", "Wh", "power", "input", "engine"),
+    }
+)
 
 # What a rig may do without: nobody takes its place, and nobody asks for it.
 NOT_NEEDED = ("thermometer", "panel_voltmeter", "panel_ammeter")

@@ -33,6 +33,7 @@ NAME = "harmonics"
 CLASSES = {"A": "harmonics_class_a", "D": "harmonics_class_d"}
 WANTED = ("input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current")
 MOST_THD = 0.02  # of the source (IEC 62301 and IEC 61000-3-2 ask for less in single orders; value from memory)
+LEAST_W, SYSTEMS_V = 75.0, (220.0, 240.0)
 LEAST_SHARE = 0.02  # of the fundamental: smaller orders are not listed in the working
 
 
@@ -165,7 +166,17 @@ def _against(seen: Seen, limits: HarmonicLimits, name: str) -> Finding:
         formula if worst else lambda v: 0.0, f"worst order over its limit, class {name}",
         _rows(seen, by_order), ("order", "I / A", "limit / A", "of it / %"), _words(judged),
     )  # fmt: skip
-    return replace(finding, doubts=(*finding.doubts, *_of_the_record(seen)))
+    return replace(finding, doubts=(*finding.doubts, *_of_the_record(seen)), beside_the_point=_beside_the_point(seen))
+
+
+def _beside_the_point(seen: Seen) -> str:
+    """Why the limits do not speak of this point (IEC 61000-3-2, scope and clause 7; values from memory); else empty."""
+    watts, volts = abs(seen.power.real_power), seen.point.conditions["input_voltage_V"]
+    if watts <= LEAST_W:
+        return f"{watts:.3g} W of active input power; the limits apply above {LEAST_W:g} W, lighting apart"
+    if not SYSTEMS_V[0] <= volts <= SYSTEMS_V[1]:
+        return f"at {volts:g} V; the limits are those of {SYSTEMS_V[0]:g} to {SYSTEMS_V[1]:g} V systems"
+    return ""
 
 
 def _words(judged: JudgedOrders) -> str:
