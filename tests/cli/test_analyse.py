@@ -66,6 +66,8 @@ def test_points_by_input_with_every_convention(command: Command, tmp_path: Path)
     assert value(found, "load_regulation_full_load_115V") == pytest.approx(0.05 / 23.97)
     assert value(found, "load_regulation_no_load_230V") == pytest.approx(0.05 / 24.018)
     assert value(found, "line_regulation") == pytest.approx(0.002 / 24.0)
+    assert value(found, "line_regulation_ends") == pytest.approx(-0.002 / 24.0), "it falls as the line rises"
+    assert value(found, "line_slope") == pytest.approx(-2.0 / 115.0, rel=0.01)
     assert value(found, "output_resistance_230V") == pytest.approx(0.02)
     mean = np.mean([value(found, f"efficiency_{n}") for n in (1, 2, 3, 4)])
     assert value(found, "average_active_efficiency_115V") == pytest.approx(mean)

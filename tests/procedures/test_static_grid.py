@@ -1,7 +1,9 @@
 """The grid as a lab instruction, and its figures from points whose figures are known."""
 
+import re
 from dataclasses import replace
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -180,6 +182,27 @@ def test_the_denominator_is_a_convention_that_is_printed(unit: Unit, over: str, 
     assert one.value == pytest.approx(0.12 / denominator)
     assert over in one.working.formula
     assert over in one.working.note
+
+
+def test_line_regulation_is_signed_between_the_ends_with_span_and_slope_beside_it(unit: Unit) -> None:
+    """Slope against numpy.polyfit; the one-sided end and the bias against a Monte Carlo of its own."""
+    rows = ((100.0, 24.00), (115.0, 24.05), (230.0, 23.97), (240.0, 23.98))
+    points = tuple(point(n, line, 100.0, volts, 68.0) for n, (line, volts) in enumerate(rows, 1))
+    by_name = found(Evidence(points, True), unit)
+    ends, span, slope = (by_name[n][0] for n in ("line_regulation", "line_span", "line_slope"))
+    assert ends.value == pytest.approx((23.98 - 24.00) / 24.0), "it falls as the line rises"
+    assert span.value == pytest.approx((24.05 - 23.97) / 24.0)
+    fit = np.polyfit([line for line, _ in rows], [volts for _, volts in rows], 1)
+    assert slope.value == pytest.approx(1000.0 * fit[0])
+    assert slope.unit == "mV/V"
+    dice = np.random.default_rng(5)
+    volts = np.array([v for _, v in rows])
+    errors = dice.uniform(-1.0, 1.0, (40_000, 4)) * 0.001 * volts
+    upper = float(np.quantile((volts + errors)[:, 1] - (volts + errors)[:, 2], 0.9545)) / 24.0
+    bias = float(np.mean(np.ptp(volts + errors, axis=1))) / 24.0 - span.value
+    said = re.findall(r"at most ([\d.]+) %; picking the extremes adds ([\d.]+) %", span.working.note)
+    assert float(said[0][0]) == pytest.approx(100.0 * upper, rel=0.02)
+    assert float(said[0][1]) == pytest.approx(100.0 * bias, abs=4.0 * 8e-4), "four standard errors"
 
 
 def test_a_limit_alone_may_err_apart_in_a_regulation_unless_the_linearity_is_stated(unit: Unit) -> None:

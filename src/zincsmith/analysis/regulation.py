@@ -11,9 +11,31 @@ def load_regulation(voltage_lowest_load_V: float, voltage_highest_load_V: float,
     return (voltage_lowest_load_V - voltage_highest_load_V) / denominator_V
 
 
-def line_regulation(voltages_V: NDArray[np.float64], nominal_V: float) -> float:
-    """Greatest less least output over the input range at one load, over nominal, as a plain ratio."""
-    return float((np.max(voltages_V) - np.min(voltages_V)) / nominal_V)
+def line_regulation(voltage_high_line_V: float, voltage_low_line_V: float, nominal_V: float) -> float:
+    """(V at the highest line - V at the lowest) / nominal as a plain ratio; an output that rises with the line is
+    positive. This is what a regulation as printed speaks of."""
+    return (voltage_high_line_V - voltage_low_line_V) / nominal_V
+
+
+def line_slope(voltages_V: NDArray[np.float64], lines_V: NDArray[np.float64]) -> float:
+    """Least-squares slope of the output on the input, V/V. Raises ValueError unless the inputs differ."""
+    return -output_resistance(voltages_V, lines_V)
+
+
+def span_at_most(
+    voltages_V: NDArray[np.float64], errors_V: NDArray[np.float64], probability: float
+) -> tuple[float, float]:
+    """(upper end of the one-sided interval of greatest less least, mean bias of choosing the extremes), both in V.
+
+    ``errors_V`` (draws, n) are drawn as the budget declares, JCGM 101. Greatest less least of n readings is more than
+    the range they stand for by what chance adds to its ends; the interval is of the two readings that were the extremes
+    then, the bias is told beside it.
+    """
+    most, least = int(np.argmax(voltages_V)), int(np.argmin(voltages_V))
+    drawn = voltages_V + errors_V
+    observed = float(voltages_V[most] - voltages_V[least])
+    chosen = np.max(drawn, axis=1) - np.min(drawn, axis=1)
+    return float(np.quantile(drawn[:, most] - drawn[:, least], probability)), float(np.mean(chosen)) - observed
 
 
 def output_resistance(voltages_V: NDArray[np.float64], currents_A: NDArray[np.float64]) -> float:

@@ -113,6 +113,19 @@ def _moved(formula: Formula, values: Values, effects: Sequence[tuple[str, NDArra
     return (float(formula(up)) - float(formula(down))) / 2.0
 
 
+def drawn(column: Column, draws: int, seed: int) -> NDArray[np.float64]:
+    """Errors (draws, n) of a column for a figure that is a difference of its readings: shared parts alike, limits whose
+    split nobody knows anew for each reading, repeats normal, the rest rectangular (JCGM 101:2008, 6.4)."""
+    dice = np.random.default_rng(seed)
+    n = len(column.values)
+    out = np.zeros((draws, n))
+    for part in column.parts:
+        size = (draws, n) if part.unsplit else (draws, 1)
+        flat = dice.uniform(-math.sqrt(3.0), math.sqrt(3.0), size)
+        out += (flat if part.dof is None else dice.normal(size=size)) * part.effect
+    return out
+
+
 def covariance(a: Estimate, b: Estimate) -> float:
     """Covariance of two figures through the sources they have in common, as if all of them were shared."""
     effects = {c.source: c.effect for c in a.contributions}

@@ -161,7 +161,9 @@ def _regulation(plate: Nameplate, out: OutputRating, name: str, tail: str) -> li
         condition = f"{range_words(plate)}, full load"
         scope = Scope(name, _over_lines(plate), load_percent=FULL)
         found.append(
-            _claim(f"line_regulation{tail}", "line_regulation", None, share, text, condition, output=name, scope=scope)
+            _claim(
+                f"line_regulation{tail}", "line_regulation", -share, share, text, condition, output=name, scope=scope
+            )
         )
     return found
 
@@ -257,6 +259,7 @@ def rule_words(choice: RuleChoice) -> str:
     return load(choice.set).short if name is None else f"IEC 61000-3-2: class {name}"
 
 
+EITHER_WAY = ("load_regulation", "line_regulation")
 HARMONIC_CHOICES = tuple(RuleChoice(HARMONIC_RULE, name) for name in ("A", "D"))
 
 
@@ -267,10 +270,12 @@ def _stated(plate: Nameplate, n: int, one: StatedClaim) -> Claim:
         at = {"input_voltage_V": line[0], "frequency_Hz": hertz}
     if load is not None and load[0] == load[1] and one.figure == "efficiency":
         at["load_percent"] = load[0]
+    # A regulation of at most so much speaks of its size, whichever way the output goes.
+    low = -one.high if one.figure in EITHER_WAY and one.low is None and one.high is not None else one.low
     return _claim(
         f"{one.source} {n}",
         one.figure,
-        one.low,
+        low,
         one.high,
         bound_words(one.low, one.high, info.unit),
         condition_words_of(one.condition),

@@ -11,7 +11,7 @@ from zincsmith.model.finding import Finding, Judged
 NARROW = " "
 UNIT_WORDS = {"degC": "°C", "ohm": "Ω", "1": ""}
 PERCENT_FINDINGS = {
-    "efficiency", "average_active_efficiency", "load_regulation", "line_regulation", "current_thd",
+    "efficiency", "average_active_efficiency", "load_regulation", "line_regulation", "line_span", "current_thd",
     "harmonics_class_a", "harmonics_class_d",
 }  # fmt: skip
 SMALL = {"ohm": (1000.0, "mΩ")}

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from zincsmith.analysis.accuracy import column
 from zincsmith.analysis.efficiency import average_active_efficiency, efficiency, loss
-from zincsmith.analysis.regulation import load_regulation, output_resistance
+from zincsmith.analysis.regulation import line_slope, load_regulation, output_resistance
 from zincsmith.analysis.uncertainty import Column, Estimate, Values, propagate
 from zincsmith.formats.accuracy_file import ColumnAccuracy
 from zincsmith.formats.columns import Columns
@@ -261,7 +261,8 @@ class Points:
 
     def _line_regulation(self) -> None:
         what = "Line regulation is"
-        top = [rows[-1] for g in self.groups if (rows := self._by_load(g.rows))]
+        tops = [(rows[-1], g.volts or 0.0) for g in self.groups if (rows := self._by_load(g.rows))]
+        top = [row for row, _ in sorted(tops, key=lambda one: one[1])]
         if len(self.groups) < 2 or len(top) < 2:
             self._leave_out(what, "output volts at two inputs are needed")
             return
@@ -284,6 +285,11 @@ class Points:
         pair = [top[most], top[least]]
         self.out.figures["line_regulation"] = self._figure(pair, ["output_voltage_V"], formula, "")
         self._few_counts("line regulation", *pair)
+        self.out.figures["line_regulation_ends"] = self._figure([top[-1], top[0]], ["output_voltage_V"], formula, "")
+        lines = np.array(sorted(volts for _, volts in tops))
+        self.out.figures["line_slope"] = self._figure(
+            top, ["output_voltage_V"], lambda v: 1000.0 * line_slope(v["output_voltage_V"], lines), "mV/V"
+        )
 
     def _resistance(self, group: Group) -> None:
         names = ("output_voltage_V", "output_current_A")
