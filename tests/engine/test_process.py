@@ -32,11 +32,12 @@ from zincsmith.model.unit import Unit
 
 @pytest.fixture
 def window(tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan) -> Iterator[Window]:
-    book = tmp_path / "run.zbook"
+    """The plan warms up long enough that it is still under way when a test does what it does."""
+    book, plan = tmp_path / "run.zbook", replace(tiny_plan, parts=(replace(tiny_plan.grid, warm_up_s=900.0),))
     with BookWriter(book) as writer:
         writer.revise("unit", unit.tag, unit, "test")
         writer.revise("rig", "bench", rig, "test")
-        writer.revise("plan", "plan", tiny_plan, "test")
+        writer.revise("plan", "plan", plan, "test")
     one = Window(book, rig, tmp_path / "bench.log")
     one.start_engine()
     yield one

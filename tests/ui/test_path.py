@@ -107,7 +107,7 @@ def test_from_nameplate_to_report(
     station = hands.window.stations["Findings"]
     hands.until(lambda: station.run is not None)
     run = station.run
-    assert run.count(Verdict.HOLDS) >= 3
+    assert {j.words for j in run.judged} >= {"holds", "tested in part", "not tested", "no claim"}
     rows = station.claims.rows
     first = rows.accessibleDescription()
     hands.press(Qt.Key.Key_Down)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from zincsmith.formats.label_line import LineReading, Quantity, quantity, take, text_of, word_at
+from zincsmith.formats.label_tokens import unit_of
 from zincsmith.model.label import LabelFigure, LabelMark
 
 QUIET = {
@@ -25,6 +26,7 @@ QUIET = {
     "load",
     "full",
 }
+TOLERANCE = {"tolerance", "tol", "accuracy", "output", "voltage", "volts", "dc", "ac", "max", "load"}
 QUALIFIERS = {
     "typ": "typ.",
     "typ.": "typ.",
@@ -56,6 +58,9 @@ def _figure(line: LineReading, at: int) -> int | None:
     value: float | tuple[float, float] = q.values[0] if len(q.values) == 1 else (q.values[0], q.values[-1])
     single = len(q.values) == 1
     if q.unit == "%" and q.sign == "±" and single:
+        before = line.tokens[at - 1] if at > 0 and at - 1 not in line.used else None
+        if before is not None and before.kind == "word" and before.text.lower().rstrip(".") not in TOLERANCE:
+            return None  # a regulation is no tolerance, nor is what nobody knows
         return _add(line, q, LabelFigure("tolerance", value, "%"), at, q.last)
     if (
         q.unit == "%"
@@ -92,6 +97,9 @@ def _figure(line: LineReading, at: int) -> int | None:
             LabelFigure("no_load_power", value, "W"),
             *_reach(line, at, q.last, ("no-load", "standby", "no", "load")),
         )
+    several = sum(t.kind == "unit" and unit_of(t.text) in ("V", "Vac", "Vdc") for t in line.tokens[:at]) > 1
+    if q.unit == "W" and single and several and tail in ("max", "max."):  # of all modes, never of the last one
+        return _add(line, q, LabelFigure("total_power", value, "W"), at, q.last + 1)
     behind = 1 if tail == "total" else 2 if tail in QUIET and word_at(line, q.last + 2) == "total" else 0
     if q.unit == "W" and single and (_says(lead, "total") or behind):
         last = q.last + behind

@@ -62,6 +62,9 @@ def quantity(line: LineReading, at: int) -> Quantity | None:
         at = number_at + 1
     if unit is None or pending:
         return None
+    if joint and any(ts[k].kind == "unit" and ts[k].text[-1:].isdigit() for k in range(first, at)):
+        refuse(line, first, _end_of_chain(ts, at), "rails with something in common: type it at Fields")
+        return None
     if sign == "-":
         values[0] = -values[0]
     return Quantity(values, unit, joint, sign, first, at - 1)

@@ -9,7 +9,23 @@ from zincsmith.formats.label_line import LineReading, Quantity, quantity, refuse
 from zincsmith.model.label import LabelInput, LabelItem, LabelOutput, Mode, Programmable
 
 MAINS_V = (85.0, 277.0)
-SIDES = {"input": "input", "in": "input", "i/p": "input", "output": "output", "out": "output", "o/p": "output"}
+RECTIFIED_V = 425.0  # a range as high as that in direct current is rectified mains, 120-370VDC
+# What a product calls itself says nothing of the numbers behind it.
+PRODUCT = {
+    "adapter", "adaptor", "charger", "supply", "power", "switching", "driver", "led", "psu", "unit", "desktop", "usb",
+    "mode", "netzteil", "ladegerät", "alimentation", "alimentatore", "fuente", "cargador", "transformer", "converter",
+    "电源适配器", "适配器", "アダプター",
+}  # fmt: skip
+# Of these a label tells the volts they have, not those that are given.
+STORES = {"battery", "batt", "akku", "batterie", "batteria", "batería", "bateria", "电池", "電池"}
+UNSAID_V = 60.0  # above that nobody says output in direct current without saying so
+PARTS = (",", ";", "|", "·", "•")  # behind one of these another matter begins
+SIDES = {
+    **dict.fromkeys(("input", "in", "i/p", "vin", "pri", "primary", "eingang", "entrée", "entree", "entrada",
+                     "ingresso", "输入", "輸入", "入力"), "input"),
+    **dict.fromkeys(("output", "out", "o/p", "vout", "sec", "secondary", "ausgang", "sortie", "salida", "uscita",
+                     "输出", "輸出", "出力"), "output"),
+}  # fmt: skip
 
 
 def sections(line: LineReading) -> list[tuple[str, int, int]]:
@@ -55,8 +71,17 @@ def read_section(line: LineReading, side: str, first: int, last: int) -> None:
     rails: list[list[Part]] = [[Part()]]
     taken: list[tuple[int, int]] = []
     at = first
+    behind = next((t.text for t in line.tokens if t.text.lower() in STORES), "")
     while at <= last:
+        if behind and (q := quantity(line, at)) is not None:
+            refuse(line, q.first, q.last, f"“{behind}” before it is not understood, so what it is nobody can say")
+            at = q.last + 1
+            continue
         step = _hear(line, rails, at, taken)
+        if step is None and _hides(line, at):
+            behind = line.tokens[at].text
+        elif line.tokens[at].text in PARTS:
+            behind = ""
         at = step if step is not None else at + 1
     parts = [[p for p in modes if not p.empty()] for modes in rails]
     parts = [modes for modes in parts if modes]
@@ -78,6 +103,16 @@ def read_section(line: LineReading, side: str, first: int, last: int) -> None:
     line.items.extend(done)
 
 
+def _hides(line: LineReading, at: int) -> bool:
+    """Whether what was not understood here leaves open what the next number is: a word, a number, a sign right before
+    digits (a smudge, a question mark)."""
+    token = line.tokens[at]
+    if token.kind == "word" and token.text.lower().rstrip(".") in PRODUCT:
+        return False
+    close = at + 1 < len(line.tokens) and line.tokens[at + 1].start == token.end
+    return token.kind in ("word", "number") or (token.kind == "other" and close)
+
+
 def _hear(line: LineReading, rails: list[list[Part]], at: int, taken: list[tuple[int, int]]) -> int | None:
     """Take one token or quantity into the part it belongs to; the next place, or None when it is not understood."""
     if at in line.used:
@@ -97,7 +132,7 @@ def _hear(line: LineReading, rails: list[list[Part]], at: int, taken: list[tuple
         return at + 1
     if token.kind == "slash" or word in (";", "or"):
         if not part.empty():
-            rails[-1].append(Part(type=part.type))
+            rails[-1].append(Part(type=part.type, programmable=part.programmable))
         taken.append((at, at))
         return at + 1
     if word == ",":  # the next volts begin the next rail, with or without it
@@ -151,7 +186,8 @@ def _is_mains(rails: list[list[Part]]) -> bool:
     if part.hertz is not None:
         return True
     v = part.volts
-    return v is not None and len(v.values) > 1 and all(MAINS_V[0] <= x <= MAINS_V[1] for x in v.values)
+    top = RECTIFIED_V if v is not None and (v.unit == "Vdc" or part.type == "dc") else MAINS_V[1]
+    return v is not None and len(v.values) > 1 and all(MAINS_V[0] <= x <= top for x in v.values)
 
 
 def _input(rails: list[list[Part]]) -> list[LabelItem] | None:
@@ -167,8 +203,8 @@ def _input(rails: list[list[Part]]) -> list[LabelItem] | None:
             selector = tuple(v.values)
         else:
             voltage = (v.values[0], v.values[-1])
-            if voltage[0] > voltage[1]:
-                return None
+            if voltage[0] > voltage[1]:  # printed backwards
+                voltage = (voltage[1], voltage[0])
     hertz = (min(part.hertz.values), max(part.hertz.values)) if part.hertz is not None else None
     kind = part.type or ("ac" if hertz or (v is not None and min(v.values) >= MAINS_V[0]) else "dc")
     return [LabelInput(kind, voltage, selector, hertz, part.amps, part.watts)]
@@ -187,7 +223,10 @@ def _outputs(rails: list[list[Part]]) -> list[LabelItem] | None:
 def _output(parts: list[Part]) -> list[LabelItem] | None:
     if any(p.hertz is not None and p.type == "dc" for p in parts):
         return None
-    kind = next((p.type for p in parts if p.type), None) or ("ac" if any(p.hertz for p in parts) else "dc")
+    said = next((p.type for p in parts if p.type), None) or ("ac" if any(p.hertz for p in parts) else None)
+    if said is None and any(abs(x) > UNSAID_V for p in parts if p.volts is not None for x in p.volts.values):
+        return None  # the mains, most likely
+    kind = said or "dc"
     base = LabelOutput(name=parts[0].name, type=kind)
     fixed, programmable = [p for p in parts if not p.programmable], [p for p in parts if p.programmable]
     ranges = []
