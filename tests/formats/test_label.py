@@ -240,7 +240,8 @@ def test_the_published_form(command: Command) -> None:
             "qualifier": None,
         }
     ]
-    assert lines[3]["unread"] == [{"text": "ta 40°", "start": 0, "end": 6, "reason": "degrees of what? Type °C"}]
+    assert lines[3]["unread"] == [{"text": "ta 40°", "start": 0, "end": 6, "reason": "degrees of what? Type °C",
+                                   "figure": True}]  # fmt: skip
     plain = command("label", "24V 2.5A gold")
     assert "OUTPUT 24V⎓ 2.5A" in plain.stdout
     assert "not read, column 10: 'gold'" in plain.stdout

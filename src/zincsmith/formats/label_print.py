@@ -37,7 +37,10 @@ def as_json(line: LabelLine) -> dict[str, Any]:
     return {
         "text": line.text,
         "items": [_item(item) for item in line.items],
-        "unread": [{"text": u.text, "start": u.start, "end": u.end, "reason": u.reason} for u in line.unread],
+        "unread": [
+            {"text": u.text, "start": u.start, "end": u.end, "reason": u.reason, "figure": u.figure}
+            for u in line.unread
+        ],
     }
 
 

@@ -78,6 +78,11 @@ class Unread:
     end: int
     reason: str
 
+    @property
+    def figure(self) -> bool:
+        """Whether a number stands in it: that may be a rating; a word without one is a name."""
+        return any(c.isdecimal() for c in self.text)
+
 
 @dataclass(frozen=True)
 class LabelLine:

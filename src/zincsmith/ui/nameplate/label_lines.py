@@ -67,13 +67,17 @@ class PrintedLine(RatingEdit):
             return
         metrics, text, p = self.fontMetrics(), self.text(), QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.setPen(QPen(theme().color("alarm"), 1.3))
         caret = self.cursorRect().center().x()
         origin = caret - metrics.horizontalAdvance(text[: self.cursorPosition()])
         y = self.height() / 2.0 + metrics.height() / 2.0 - 2.0
         for piece in self.found.unread:
             x = float(origin + metrics.horizontalAdvance(text[: piece.start]))
             end = min(self.width() - 6.0, origin + metrics.horizontalAdvance(text[: piece.end]))
+            if not piece.figure:  # a name: a dotted line, no alarm
+                p.setPen(QPen(theme().color("ink2"), 1.3, Qt.PenStyle.DotLine))
+                p.drawLine(QPointF(x, y), QPointF(end, y))
+                continue
+            p.setPen(QPen(theme().color("alarm"), 1.3))
             wave, up = QPainterPath(QPointF(x, y)), True
             while x < end:
                 x += 3.0
@@ -206,7 +210,10 @@ class LabelLines(QScrollArea):
         row.setVisible(shown)
         number.setVisible(shown)
         said.setText(_remark(found))
-        words = "; ".join(f"“{piece.text}” {piece.reason}" for piece in found.unread)
+        pieces = sorted(found.unread, key=lambda piece: not piece.figure)  # what may be a rating comes first
+        words = "; ".join(
+            f"“{p.text}” is not read: {p.reason}" if p.figure else f"“{p.text}” is kept as a name" for p in pieces
+        )
         reason.setText(words)
         reason.setVisible(bool(words) and bool(row.text().strip()))
         row.setAccessibleDescription(words or ", ".join(print_item(i) for i in found.items))
