@@ -86,6 +86,18 @@ def test_readings_by_hand_come_from_standard_input(
         assert [w.event.reading.value for w in reader.events(kinds=(EntryTaken,))] == [31.4]
 
 
+def test_a_reading_that_the_unit_does_not_explain_is_asked_again_once(
+    command: Command, tiny: Path, fast_by_hand: Path, tmp_path: Path
+) -> None:
+    for typed, taken in (("314 C\n31.4 C\n", 31.4), ("314 C\n314 C\n", 314.0)):
+        book = tmp_path / f"{taken}.zbook"
+        done = run(command, tiny, book, "--yes", rig=fast_by_hand, typed=typed)
+        assert done.returncode in (0, 3), done.stderr
+        assert "times what is expected. A decimal point, a prefix? Type it again" in " ".join(done.stderr.split())
+        with BookReader(book) as reader:
+            assert [w.event.reading.value for w in reader.events(kinds=(EntryTaken,))] == [taken]
+
+
 def test_gates_are_asked_without_yes(command: Command, tiny: Path, tmp_path: Path) -> None:
     book = tmp_path / "a.zbook"
     assert run(command, tiny, book, typed="perhaps\nyes\n").returncode == 0

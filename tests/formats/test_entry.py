@@ -4,6 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from zincsmith.analysis.expectation import far_off
 from zincsmith.formats.entry import parse_entry
 from zincsmith.model.errors import InputError
 
@@ -61,3 +62,26 @@ def test_no_text_breaks_it(text: str, unit: str) -> None:
     except InputError:
         return
     assert value is None or abs(value) <= 1e9
+
+
+@pytest.mark.parametrize(
+    ("quantity", "value", "low", "high", "words"),
+    [
+        ("output_voltage", 23.0, 22.8, 25.2, ""),
+        ("output_voltage", 18.0, 22.8, 25.2, "below what is expected, 22.8 to 25.2"),
+        ("output_voltage", 2.4, 22.8, 25.2, "one 10th of"),
+        ("output_voltage", -18.0, -25.2, -22.8, "above what is expected"),
+        ("output_current", 2.9, 2.45, 2.55, "above what is expected"),
+        ("output_current", 2.6, 2.45, 2.55, ""),
+        ("input_power", 900.0, 60.0, 90.0, "12 times what is expected"),
+        ("input_power", 40.0, 60.0, 90.0, "below what is expected"),
+        ("power_factor", 1.02, 0.35, 1.0, "lies between -1 and 1"),
+        ("power_factor", 0.9, 0.35, 1.0, ""),
+        ("output_voltage", 0.4, 0.0, 0.0, "above what is expected, 0 to 0"),
+    ],
+)
+def test_what_the_state_of_the_unit_does_not_explain_is_asked_again(
+    quantity: str, value: float, low: float, high: float, words: str
+) -> None:
+    said = far_off(quantity, value, low, high)
+    assert (words in said) if words else said == ""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from zincsmith.analysis.explained import resting_current_A, resting_power_W, running_current_A, running_power_W
+from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.unit import Nameplate
 
 EFFICIENCY = 0.88
@@ -71,3 +72,24 @@ def expected(plate: Nameplate, input_V: float, load_A: float, ambient_degC: floa
         "load_voltage": out,
         "case_temperature": Expected((low + high) / 2.0, low, high),
     }
+
+
+FAR_OFF = 4.0  # times the middle of the expected span; a slip of a decimal point is ten
+BESIDE = {"voltage": 0.05, "current": 0.10, "power": 0.25}  # of the nearer end of the span, by kind; common practice
+
+
+def far_off(quantity: str, value: float, low: float, high: float) -> str:
+    """What is odd about a typed value, held against the span that the state of the unit explains; empty when nothing
+    is. It is asked again, never forbidden."""
+    if quantity == "power_factor" and not -1.0 <= value <= 1.0:
+        return "A power factor lies between -1 and 1."
+    middle = (low + high) / 2.0
+    if middle > 0.0 and not FAR_OFF > value / middle > 1.0 / FAR_OFF:
+        times = value / middle
+        how = f"{times:.3g} times" if times >= 1.0 else f"one {1.0 / times:.3g}th of" if times > 0.0 else "nothing like"
+        return f"That is {how} what is expected. A decimal point, a prefix?"
+    share = BESIDE.get(QUANTITIES[quantity].kind)
+    edge = low if value < low else high if value > high else None
+    if share is None or edge is None or abs(value - edge) <= share * abs(edge):
+        return ""
+    return f"That is {'below' if value < low else 'above'} what is expected, {low:.4g} to {high:.4g}."

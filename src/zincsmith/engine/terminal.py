@@ -16,13 +16,16 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 from rich.text import Text
 
+from zincsmith.analysis.expectation import far_off
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.desk import Command
 from zincsmith.engine.people import SENSES as SENSES_NAMES
 from zincsmith.engine.rehearsal import Itinerary
 from zincsmith.engine.states import State
 from zincsmith.formats.answers_file import GATE, LOAD, SENSES, SOURCE, Answers
+from zincsmith.formats.entry import parse_entry
 from zincsmith.formats.plain_text import shown
+from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
     EntryAsked,
     EntryRefused,
@@ -57,13 +60,16 @@ SHOWN = (
 @dataclass(frozen=True)
 class Question:
     """What the person is asked: ``kind`` is that of a table of answers, or STOP_RULE. ``volts``: where a source landed.
-    ``asked``: the table of answers was looked at."""
+    ``asked``: the table of answers was looked at. ``unit`` and ``span``: of a reading, and what is expected of it."""
 
     kind: str = GATE
     automatic: bool = False
     volts: bool = False
     may_continue: bool = False
     asked: bool = False
+    unit: str = ""
+    span: tuple[float, float] | None = None
+    from_file: bool = False
 
 
 class TerminalDesk:
@@ -89,6 +95,7 @@ class TerminalDesk:
         self._unread = b""
         self._ended = False
         self._stopped = ""
+        self._odd = ""  # a reading that was asked again
         self._progress = Progress(
             TextColumn("{task.description}", markup=False),
             BarColumn(),
@@ -160,7 +167,8 @@ class TerminalDesk:
                 ways = "down to go down and switch off, again if it was mistyped"
                 self.say("", f"Type {ways}{', or because REASON to go on' if may else ''}:")
             case EntryAsked(quantity, unit, what, spot, low, high):
-                self._question = Question(quantity)
+                span = (low, high) if low is not None and high is not None else None
+                self._question = Question(quantity, unit=unit, span=span)
                 hint = f", expected {low:.4g} to {high:.4g}" if low is not None and high is not None else ""
                 left = f"  ({self._entries_left} left)" if self._entries_left > 1 else ""
                 self.say(what, f" in {unit}, {spot or 'as read'}{hint}:{left}")
@@ -177,7 +185,7 @@ class TerminalDesk:
         if self._state in (State.GATE, State.MAKING_SAFE):
             return self._gate_answers(self._said(wait_s))
         if self._state is State.ASKING:
-            return [Command("enter", line) for line in self._said(wait_s)[:1]] or self._input_gone()
+            return self._readings(self._said(wait_s)[:1]) or self._input_gone()
         if wait_s > 0.0:
             with suppress(InterruptedError):
                 select.select([], [], [], wait_s)
@@ -186,6 +194,22 @@ class TerminalDesk:
     def refuse(self, do: str, reason: str) -> None:
         self.say(f"{do}: {reason}", style="red")
 
+    def _readings(self, lines: list[str]) -> list[Command]:
+        """What was typed as a reading; one that the state of the unit does not explain is asked again, once. Nobody is
+        there to ask where it comes from a file: it is told and taken."""
+        one = self._question
+        for line in lines:
+            words = _odd(one, line)
+            if words and not one.from_file and line != self._odd:
+                self._odd = line
+                self.say("", f"{words} Type it again to take it all the same:")
+                return []
+            if words:
+                self.say("", f"{words} Taken all the same.")
+            self._odd = ""
+            return [Command("enter", line)]
+        return []
+
     def _said(self, wait_s: float) -> list[str]:
         """What answers the question: the file, where it may and does, else the person."""
         one = self._question
@@ -193,6 +217,7 @@ class TerminalDesk:
             self._question = replace(one, asked=True)
             answer = self._answers.take(one.kind)
             if answer is not None:
+                self._question = replace(self._question, from_file=True)
                 self.say("", f"  {answer}   (from {self._answers.name})")
                 return [answer]
         return self._lines(wait_s)
@@ -227,6 +252,15 @@ class TerminalDesk:
             return []
         line, self._unread = self._unread.split(b"\n", 1)
         return [line.decode("utf-8", errors="replace")]
+
+
+def _odd(question: Question, text: str) -> str:
+    """What is odd about a reading; empty for one that is expected, or that the engine refuses with its reason."""
+    try:
+        value = parse_entry(text, question.unit)
+    except InputError:
+        return ""
+    return far_off(question.kind, value, *question.span) if value is not None and question.span else ""
 
 
 def answered(question: Question, text: str) -> Command | str:

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QPolygonF, QShortcut
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
+from zincsmith.analysis.expectation import far_off
 from zincsmith.formats.entry import parse_entry
 from zincsmith.judge.words import UNIT_WORDS, local_time
 from zincsmith.model.errors import InputError
@@ -18,8 +19,6 @@ from zincsmith.ui import ink
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.panel import Panel, clear, label
 from zincsmith.ui.widgets.probe_spots import ProbeSpots
-
-FAR_OFF = 4.0  # times the middle of the expected span; a slip of a decimal point is ten
 
 
 class ExpectedRuler(QWidget):
@@ -192,7 +191,7 @@ class YourTurn(Panel):
         self.entered.emit(text)
 
     def _far_off(self, text: str) -> str:
-        """What is said about a value many times what the rehearsal expects, or many times less; empty else."""
+        """What is said about a value that the state of the unit does not explain; empty else."""
         asked = self._asked
         if asked is None or asked.expected_low is None or asked.expected_high is None:
             return ""
@@ -200,12 +199,8 @@ class YourTurn(Panel):
             value = parse_entry(text, self._unit)
         except InputError:
             return ""  # the engine refuses it with the reason
-        middle = (asked.expected_low + asked.expected_high) / 2.0
-        if value is None or middle <= 0.0 or FAR_OFF > value / middle > 1.0 / FAR_OFF:
-            return ""
-        times = value / middle
-        how = f"{times:.3g} times" if times >= 1.0 else f"one {1.0 / times:.3g}th of" if times > 0.0 else "nothing like"
-        return f"That is {how} what is expected. A decimal point, a prefix? Enter again takes it all the same."
+        words = far_off(asked.quantity, value, asked.expected_low, asked.expected_high) if value is not None else ""
+        return f"{words} Enter again takes it all the same." if words else ""
 
     def _typed(self, text: str) -> None:
         try:
