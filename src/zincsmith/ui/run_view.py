@@ -118,6 +118,7 @@ class RunView:
                 self.now = {q: v for q, v in self.now.items() if not q.startswith("input_")}
             case Effected("SetLoad", body):
                 self.load_on = bool(body.get("on"))
+                self.now.pop("output_current", None)  # as of the input: load off beside 0.25 A would be no truth
             case EntryAsked():
                 self.asked, self.refused = event, None
             case EntryRefused():
