@@ -13,7 +13,7 @@ from zincsmith.formats.plan_file import NAMED
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.decide import Decision, decide, tolerance_of, verdict_of
 from zincsmith.judge.judging import judge_run
-from zincsmith.judge.rig_words import as_json, counts, decision_row, rig_words
+from zincsmith.judge.rig_words import as_json, brings_back, counts, decision_row, rig_words
 from zincsmith.model.rig import Accuracy, Lead, Rig
 from zincsmith.model.unit import Unit
 
@@ -63,6 +63,17 @@ def test_a_worse_meter_decides_less_and_is_named(unit: Unit, rig: Rig) -> None:
     assert decisions(unit, silent)["output_voltage"].why == "Fennhollow M6 states no accuracy"
     nobody = replace(rig, instruments=tuple(i for i in rig.instruments if i.role != "voltmeter"))
     assert "voltmeter" in decisions(unit, nobody)["output_voltage"].why
+
+
+def test_what_would_bring_back_most_is_named(unit: Unit, rig: Rig) -> None:
+    assert "would bring back" not in brings_back(list(decisions(unit, with_meter(rig, "scope")).values())[:1])
+    silent = decisions(unit, with_meter(rig, "voltmeter"))
+    lost = [d for d in silent.values() if d.why == "Fennhollow M6 states no accuracy"]
+    assert brings_back(list(silent.values())) == f"the data sheet of Fennhollow M6 would bring back {len(lost)} claims"
+    nobody = decisions(unit, replace(rig, instruments=tuple(i for i in rig.instruments if i.role != "power_meter")))
+    assert brings_back(list(nobody.values())).startswith("a power meter would bring back ")
+    sensed = decisions(unit, replace(rig, sense="load", leads=(Lead("unit load", 2.0, 0.75),)))
+    assert brings_back(list(sensed.values())).startswith("sense leads at the unit would bring back")
 
 
 def test_sense_at_the_load_costs_the_lead_drop_and_moving_it_mends_that(unit: Unit, rig: Rig) -> None:

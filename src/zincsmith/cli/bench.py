@@ -52,7 +52,7 @@ def check(
     from zincsmith.formats.unit_file import read_unit
     from zincsmith.judge.decide import decide
     from zincsmith.judge.rig_words import as_json as to_json
-    from zincsmith.judge.rig_words import decision_row
+    from zincsmith.judge.rig_words import brings_back, decision_row
     from zincsmith.suitability.check import check as check_rig
 
     the_unit, the_rig = read_unit(unit), read_rig(rig)
@@ -68,6 +68,8 @@ def check(
         if foreseen.problem:
             print(f"No rehearsal: {foreseen.problem}")
         print_rows("What this rig can decide", decision_row(None), [decision_row(d) for d in decisions])
+        if way := brings_back(decisions):
+            print(f"{way[:1].upper()}{way[1:]}.")
     raise typer.Exit(1 if any(f.severity.value == "stop" for f in faults) else 0)
 
 

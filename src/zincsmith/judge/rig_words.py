@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
@@ -45,11 +46,34 @@ def counts(decisions: Sequence[Decision], moved: bool = False) -> dict[str, int]
     return out
 
 
+def brings_back(decisions: Sequence[Decision]) -> str:
+    """The one instrument, lead or data sheet that would bring back most of the claims this rig cannot decide well:
+    ``the data sheet of Fennhollow M6 would bring back 4 claims``. Empty when nothing stands in the way of a claim that
+    a procedure tests."""
+    ways: Counter[str] = Counter()
+    for one in decisions:
+        if one.verdict not in ("cannot", "marginal") or not one.claim.procedure:
+            continue
+        if one.why.startswith("no ") and one.why.endswith(" on the rig"):
+            ways[f"a {one.why.removeprefix('no ').removesuffix(' on the rig')}"] += 1
+        elif one.why.endswith("states no accuracy"):
+            ways[f"the data sheet of {one.blame}"] += 1
+        elif one.moved == "decides" and one.verdict != "decides":
+            ways["sense leads at the unit"] += 1
+        elif one.blame:
+            ways[f"a finer range, or better than {one.blame},"] += 1
+    if not ways:
+        return ""
+    way, count = ways.most_common(1)[0]
+    return f"{way} would bring back {count} claim{'s' if count > 1 else ''}"
+
+
 def as_json(faults: Sequence[Fault], decisions: Sequence[Decision], problem: str) -> dict[str, Any]:
     """The published form of ``zincsmith rig check --json``."""
     return {
         "blocks": any(f.severity is Severity.STOP for f in faults),
         "rehearsal": problem or None,
+        "brings_back": brings_back(decisions) or None,
         "rules": [
             {
                 "code": f.code,

@@ -10,7 +10,7 @@ from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout
 
 from zincsmith.formats.rig_file import check_rig, read_rig, rig_text
-from zincsmith.judge.rig_words import counts
+from zincsmith.judge.rig_words import brings_back, counts
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
 from zincsmith.model.quantities import ROLES
@@ -186,7 +186,9 @@ class RigStation(Station):
             for word in ("decides", "marginal", "cannot", "no procedure yet")
             if now[word] or after[word]
         ]
-        return "   ".join(words) + ("   → once sense is at the unit" if now != after else "")
+        way = brings_back(suited.decisions)
+        moved = "   → once sense is at the unit" if now != after else ""
+        return "   ".join(words) + moved + (f"   ·   {way}" if way else "")
 
     def open_element(self, at: str) -> None:
         """Open an element of the sheet beside it."""
