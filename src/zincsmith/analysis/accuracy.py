@@ -61,8 +61,10 @@ def column(readings: Sequence[Reading], minutes: float | None = None) -> Column:
     for at, reading in enumerate(readings):
         close = minutes is not None and n > 1 and 0.0 < minutes <= reading.transfer_min
         stated = _stated(reading) + (reading.transfer**2 / 3.0 if close else 0.0)
-        limit_u = limit_of_error(reading) / math.sqrt(3.0)
-        rest = math.copysign(math.sqrt(max(0.0, limit_u**2 - stated)), reading.value or 0.0)
+        limit, value = limit_of_error(reading), reading.value or 0.0
+        limit_u = limit / math.sqrt(3.0)
+        # Near nought the sign is chance, and what is shared there is an offset.
+        rest = math.copysign(math.sqrt(max(0.0, limit_u**2 - stated)), value if abs(value) > limit else 1.0)
         split = reading.nonlinearity_percent > 0.0 or close
         if rest:
             meter = f"{reading.source} {reading.identity}".rstrip()

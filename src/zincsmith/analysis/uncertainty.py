@@ -16,6 +16,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from zincsmith.analysis.coverage import covering_factor
 from zincsmith.model.finding import Contribution
 
 Values = Mapping[str, NDArray[np.float64]]
@@ -132,16 +133,17 @@ def covariance(a: Estimate, b: Estimate) -> float:
     return sum(effects.get(c.source, 0.0) * c.effect for c in b.contributions)
 
 
-NEARLY_ALL = 0.95  # of the variance in one rectangle: its own quantile is taken, so that U stays within the limit
+NEARLY_ALL = 0.95  # of the variance in one rectangle: a normal distribution would claim more than its limit allows
 
 
 def factor_of(contributions: Sequence[Contribution], dof: float | None, percent: float = 95.45) -> float:
     """k of a budget for this probability in percent: where a single rectangle makes up nearly all of the variance that
-    of a rectangle, percent x sqrt 3 (1.65 for 95.45 %; JCGM 100:2008, G.1.4), else ``coverage_factor``."""
+    of the sum as it is distributed (1.65 for 95.45 % of a rectangle alone, so that U does not exceed its limit;
+    JCGM 100:2008, G.1.4), else ``coverage_factor``."""
     variance = sum(c.size**2 for c in contributions)
     largest = max((c.size**2 for c in contributions if c.rectangular), default=0.0)
     if variance > 0.0 and largest > NEARLY_ALL * variance:
-        return percent / 100.0 * math.sqrt(3.0)
+        return covering_factor(contributions, percent)
     return coverage_factor(dof, percent)
 
 
