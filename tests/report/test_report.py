@@ -125,6 +125,17 @@ def test_the_digest_follows_the_evidence_alone(run: JudgedRun) -> None:
     assert evidence_digest(fewer) != evidence_digest(run)
 
 
+def test_the_first_page_says_simulated_and_what_nobody_has_read(run: JudgedRun) -> None:
+    first = " ".join(" ".join(parsed(render(run)).words).split()).partition("Claims and findings")[0]
+    assert "Simulated bench." in first
+    assert "Limits not read against the document: Level VI" in first
+    assert "by the clock of the bench" in first
+    real = replace(run, rig=replace(run.rig, clock="wall", standin=None), unread_rules=())
+    other = " ".join(" ".join(parsed(render(real)).words).split()).partition("Claims and findings")[0]
+    assert "Simulated bench." not in other
+    assert "not read against" not in other
+
+
 def test_rulers_mark_the_verdict_and_stay_inside(run: JudgedRun) -> None:
     for judged in run.judged:
         svg = ruler_svg(judged)

@@ -66,6 +66,7 @@ class JudgedRun:
     stops: tuple[tuple[str, str, str], ...] = ()  # time, what, why: whatever stopped or broke the run
     deviations: tuple[tuple[str, str, str], ...] = ()  # likewise: what did not go as planned
     provenance: tuple[str, ...] = ()  # of each rule set: who has its values from where
+    unread_rules: tuple[str, ...] = ()  # those whose values nobody has read against the document
     files: tuple[FileTaken, ...] = ()  # recorded files that the evidence was taken from
     known: Known | None = None  # what it was judged from
     earlier: tuple[Known, ...] = ()  # runs that lend findings for claims that this one did not test, latest first
@@ -97,13 +98,16 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
     if HARMONICS_PROCEDURE in evidence.procedures:
         limits = load_harmonics()
         rules.append((f"Limits for harmonic currents ({limits.edition}), {limits.digest}", limits.provenance))
+    unread = [r.short for _, r in supply_rules(unit.nameplate.rules) if not r.read_by]
+    if HARMONICS_PROCEDURE in evidence.procedures and not load_harmonics().read_by:
+        unread.append("IEC 61000-3-2")
     judged = _judged(unit, own, conventions)
     lenders = _lenders(book, row, unit, conventions, judged) if closed is not None else ()
     stops = stops_of(book.events(run=row.id, kinds=STOPPING))
     deviations = deviations_of(book.events(run=row.id, kinds=DEVIATING))
     return JudgedRun(
         row, unit, rig, plan, opened, closed, evidence, conventions, _lent(judged, unit, conventions, lenders), faults,
-        tuple(r for r, _ in rules), stops, deviations, tuple(p for _, p in rules), files, own, lenders,
+        tuple(r for r, _ in rules), stops, deviations, tuple(p for _, p in rules), tuple(unread), files, own, lenders,
     )  # fmt: skip
 
 

@@ -75,6 +75,7 @@ def render(
         judged=[_row(j) for j in run.judged],
         not_tested=once_a_claim(j for j in run.judged if j.verdict is Verdict.NOT_TESTED),
         untested=untested_words,
+        lasted=duration(max((p.bench_s for p in run.evidence.points), default=0.0)) if run.evidence.points else "",
         counts=[(v.value, run.count(v), verdict_mark(v)) for v in Verdict],
         doubts=run.doubts,
         says=says,

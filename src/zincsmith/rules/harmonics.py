@@ -57,6 +57,7 @@ class HarmonicLimits:
     title: str
     edition: str
     provenance: str
+    read_by: str
     amps: dict[str, dict[int, float]]
     amps_a_watt: dict[str, dict[int, float]]
     digest: str
@@ -106,6 +107,7 @@ def read_harmonics(raw: bytes, own: bool) -> HarmonicLimits:
         title=data.title,
         edition=f"{data.document}, edition {data.edition}",
         provenance=data.provenance,
+        read_by=data.read_by,
         amps={name: plain[one.not_above or name] for name, one in data.classes.items()},
         amps_a_watt={name: _amps_a_watt(one) for name, one in data.classes.items()},
         digest=hashlib.sha256(raw).hexdigest()[:16],

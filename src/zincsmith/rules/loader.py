@@ -67,6 +67,7 @@ class RuleSet:
     document: str
     edition: str
     provenance: str
+    read_by: str  # who read the values against the document; empty while nobody has
     lines: tuple[Line, ...]
     classes: dict[str, SupplyClass]
     digest: str
@@ -142,6 +143,7 @@ def read_rules(name: str, raw: bytes, own: bool) -> RuleSet:
         document=data.document,
         edition=data.edition,
         provenance=data.provenance,
+        read_by=data.read_by,
         lines=tuple(Line(v, f) for v, f in data.lines),
         classes=data.classes,
         digest=hashlib.sha256(raw).hexdigest()[:16],

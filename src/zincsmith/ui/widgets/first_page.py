@@ -41,6 +41,10 @@ def _page(run: JudgedRun | None) -> str:
         f"{local_time(run.row.began, date=True)}{ended}. Operator: {escape(run.opened.operator)}.</p>",
         f"<p>{', '.join(f'<b>{run.count(v)}</b> {v.value}' for v in Verdict if run.count(v))}</p>",
     ]
+    if run.rig.clock == "simulated" or run.rig.standin is not None:
+        out.append("<p><b>Simulated bench.</b> These readings come from stand-in instruments, not from a unit.</p>")
+    if run.unread_rules:
+        out.append(f"<p><b>Limits not read against the document:</b> {escape(', '.join(run.unread_rules))}.</p>")
     if run.closed is None or run.closed.outcome != "complete" or not run.closed.safe:
         end = f"{run.closed.outcome}: {run.closed.why}" if run.closed is not None else "it has not ended"
         out.append(f"<p><b>This run is not complete.</b> {escape(end)}</p>")
