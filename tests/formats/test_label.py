@@ -51,7 +51,7 @@ def test_a_figure_whose_neighbour_was_not_understood_is_unread() -> None:
         assert isinstance(item, LabelOutput)
         assert item.current_A in (10.0, 1.5)
     for text in ("INPUT: 1?0-240V 1.5A", "withstand 3000VAC", "leakage current 0.25mA", "minimum load 0.5A",
-                 "S/N 24V1234", "+5VSB 2.5A", "Line regulation ±0.5%", "12V battery 7Ah"):  # fmt: skip
+                 "S/N 24V1234", "+5VSB 2.5A", "Cross regulation ±0.5%", "12V battery 7Ah"):  # fmt: skip
         assert parse_line(text).items == (), text
         assert parse_line(text).unread, text
 

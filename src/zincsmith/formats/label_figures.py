@@ -25,7 +25,14 @@ QUIET = {
     "and",
     "load",
     "full",
+    *("leistung", "nennleistung", "strom", "spannung", "frequenz", "puissance", "courant", "tension", "fréquence"),
+    *("potencia", "corriente", "tensión", "frecuencia", "potenza", "corrente", "tensione", "frequenza"),
 }
+# In English, German, French, Spanish, Italian, Chinese and Japanese.
+EFFICIENCY = ("eff", "wirkungsgrad", "rendement", "rendimiento", "rendimento", "效率", "効率")
+RIPPLE = ("ripple", "noise", "restwelligkeit", "ondulation", "rizado", "ondulazione", "纹波", "リップル")
+IDLE = ("no-load", "standby", "leerlauf", "空载", "無負荷")
+REGULATIONS = {"load": "load_regulation", "line": "line_regulation"}
 TOLERANCE = {"tolerance", "tol", "accuracy", "output", "voltage", "volts", "dc", "ac", "max", "load"}
 QUALIFIERS = {
     "typ": "typ.",
@@ -57,6 +64,8 @@ def _figure(line: LineReading, at: int) -> int | None:
     tail = word_at(line, q.last + 1)
     value: float | tuple[float, float] = q.values[0] if len(q.values) == 1 else (q.values[0], q.values[-1])
     single = len(q.values) == 1
+    if q.unit == "%" and single and (kind := _regulation(line, at)) is not None:
+        return _add(line, q, LabelFigure(kind, value, "%"), *_reach(line, at, q.last, ("reg", "load", "line")))
     if q.unit == "%" and q.sign == "±" and single:
         before = line.tokens[at - 1] if at > 0 and at - 1 not in line.used else None
         if before is not None and before.kind == "word" and before.text.lower().rstrip(".") not in TOLERANCE:
@@ -66,36 +75,29 @@ def _figure(line: LineReading, at: int) -> int | None:
         q.unit == "%"
         and single
         and q.sign == "+"
-        and (_says(lead, "eff") or tail in ("typ", "typ.", "typical") or tail.startswith("eff"))
+        and (_says(lead, *EFFICIENCY) or tail in ("typ", "typ.", "typical") or tail.startswith("eff"))
     ):
         return _add(
             line,
             q,
             LabelFigure("efficiency", value, "%", qualifier=QUALIFIERS.get(tail)),
-            *_reach(line, at, q.last, ("eff",)),
+            *_reach(line, at, q.last, EFFICIENCY),
         )
-    if single and (
-        q.unit == "Vpp"
-        or (q.unit in ("V", "Vrms") and (_says(lead, "ripple") or _says(lead, "noise") or tail in ("p-p", "pp")))
-    ):
+    if single and (q.unit == "Vpp" or (q.unit in ("V", "Vrms") and (_says(lead, *RIPPLE) or tail in ("p-p", "pp")))):
         qualifier = "rms" if q.unit == "Vrms" else "p-p" if q.unit == "Vpp" or tail in ("p-p", "pp") else None
         last = q.last + (1 if tail in ("p-p", "pp") else 0)
         return _add(
             line,
             q,
             LabelFigure("ripple", value, "V", qualifier=qualifier),
-            *_reach(line, at, last, ("ripple", "noise")),
+            *_reach(line, at, last, RIPPLE),
         )
-    if (
-        q.unit == "W"
-        and single
-        and (_says(lead, "no-load") or _says(lead, "standby") or ("no" in lead and "load" in lead))
-    ):
+    if q.unit == "W" and single and (_says(lead, *IDLE) or ("no" in lead and "load" in lead)):
         return _add(
             line,
             q,
             LabelFigure("no_load_power", value, "W"),
-            *_reach(line, at, q.last, ("no-load", "standby", "no", "load")),
+            *_reach(line, at, q.last, (*IDLE, "no", "load")),
         )
     several = sum(t.kind == "unit" and unit_of(t.text) in ("V", "Vac", "Vdc") for t in line.tokens[:at]) > 1
     if q.unit == "W" and single and several and tail in ("max", "max."):  # of all modes, never of the last one
@@ -174,8 +176,18 @@ def _port_powers(line: LineReading, at: int) -> int | None:
     return here
 
 
-def _says(words: list[str], stem: str) -> bool:
-    return any(word.startswith(stem) for word in words)
+def _says(words: list[str], *stems: str) -> bool:
+    return any(word.startswith(stems) for word in words)
+
+
+def _regulation(line: LineReading, at: int) -> str | None:
+    """``Load regulation: ±1%``: which of the two, by the words right before the number."""
+    k = at - 1
+    while k >= 0 and (line.tokens[k].kind == "below" or line.tokens[k].text == ":"):
+        k -= 1
+    if word_at(line, k).rstrip(".") not in ("regulation", "reg"):
+        return None
+    return REGULATIONS.get(word_at(line, k - 1))
 
 
 def _reach(line: LineReading, at: int, last: int, stems: tuple[str, ...]) -> tuple[int, int]:

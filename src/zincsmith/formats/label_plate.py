@@ -222,6 +222,10 @@ def _figure(found: _Fold, item: LabelFigure, first: int, where: str) -> bool:
     match item.what:
         case "tolerance" if single is not None and item.unit == "%":
             return _on_outputs(found, first, tolerance_percent=single)
+        case "load_regulation" if single is not None:
+            return _on_outputs(found, first, load_regulation_percent=single)
+        case "line_regulation" if single is not None:
+            return _on_outputs(found, first, line_regulation_percent=single)
         case "ripple" if single is not None:
             return _on_outputs(found, first, ripple_V=single)
         case "total_power" if item.each_W is not None and item.ports:

@@ -102,6 +102,8 @@ def _figure(item: LabelFigure) -> str:
     match item.what:
         case "total_power":
             return f"{ports} {value}" if ports else f"{value} total"
+        case "load_regulation" | "line_regulation":
+            return f"{item.what.replace('_', ' ')} {value}"
         case "tolerance":
             return f"±{value}"
         case "ripple":

@@ -49,7 +49,8 @@ class LabelOutput:
 
 @dataclass(frozen=True)
 class LabelFigure:
-    """``what``: total_power, tolerance, ripple, efficiency, no_load_power or temperature; ``unit`` V, W, % or degC."""
+    """``what``: total_power, tolerance, load_regulation, line_regulation, ripple, efficiency, no_load_power or
+    temperature; ``unit`` V, W, % or degC."""
 
     what: str
     value: float | Span | None
