@@ -88,6 +88,7 @@ def printed_in(text: str) -> set[float]:
     the unit in the place of the point."""
     plain = narrow(text)
     values = {float(d.replace(",", ".")) for d in re.findall(r"[0-9]+[.,][0-9]+|[0-9]+|[.,][0-9]+", plain)}
+    values |= {float(d) for d in re.findall(r"[0-9]+", plain)}  # behind a comma that parts
     values |= {float(re.sub(r"[^0-9]", "", d)) for d in re.findall(r"(?=([0-9]{1,3}(?:[ .,'’][0-9]{3})+))", plain)}
     values |= {float(f"{a}.{b}") for a, b in re.findall(r"([0-9]+)[AW]([0-9]+)", plain)}
     return {sign * value * factor for value in values for factor in set(PREFIX.values()) for sign in (1.0, -1.0)}
