@@ -19,7 +19,7 @@ test: setup
 	$(PY) -m pytest
 
 test-long: setup
-	$(PY) -m pytest -m long -s
+	$(PY) -m pytest -m long -s --dist worksteal
 
 lint: setup
 	$(PY) -m ruff check .

@@ -26,8 +26,8 @@ from zincsmith.ui.widgets.ran_tape import RanTape
 from zincsmith.ui.widgets.say_line import Saying, SayLine
 
 THUMB = 56
-WINDOW = 300  # events that are loaded at once; half of them are exchanged at either end
-TAPE_ROWS = 3000
+WINDOW = 200  # events that are loaded at once; half of them are exchanged at either end
+TAPE_ROWS = 1000
 KEPT = "(x) "  # in front of what is kept but not counted
 
 
