@@ -157,7 +157,7 @@ def test_abort_ends_the_run_safe(open_window: Open, make_book: Make) -> None:
     hands.until(lambda: hands.window.session.state is State.ASKING)
     hands.press(Qt.Key.Key_F10)
     hands.until(lambda: "was aborted" in hands.words())
-    assert hands.window.session.state is State.SAFE
+    hands.until(lambda: hands.window.session.state is State.SAFE)
 
 
 @pytest.mark.parametrize(

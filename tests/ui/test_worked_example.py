@@ -85,7 +85,7 @@ def test_a_run_by_hand_gives_the_figures_of_the_example(open_window: Callable[[P
             hands.press(Qt.Key.Key_Space)
             hands.press(Qt.Key.Key_Return, CTRL)
             hands.until(lambda gate=gate: session.view.turn is not gate)
-    assert session.state is State.SAFE
+    hands.until(lambda: session.state is State.SAFE)
     assert sorted(typed) == sorted(EXAMPLE)
     assert session.reader is not None
     run = judge_run(session.reader)
