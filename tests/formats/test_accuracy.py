@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zincsmith.analysis.accuracy import limit_of_error
-from zincsmith.formats.accuracy_text import parse_accuracy
+from zincsmith.formats.accuracy_text import parse_accuracy, print_accuracy
 from zincsmith.judge.instrument_words import accuracy_words
 from zincsmith.model.errors import InputError
 from zincsmith.model.reading import Reading
@@ -84,3 +84,18 @@ def test_no_text_makes_it_fail(text: str) -> None:
     except InputError:
         return
     assert limit_of(row, 10.0) >= 0.0
+
+
+def test_what_stands_beside_a_limit_is_read_printed_and_read_again() -> None:
+    text = "0.02% rdg + 0.005% rng; lin 0.002% rng; transfer 0.001% rdg + 0.0005% rng in 10 min; 0.0005% rdg / K; 90 d"
+    row = parse_accuracy(text, VOLTS, "V")
+    assert (row.nonlinearity_percent, row.transfer_min, row.valid_days) == (0.002, 10.0, 90.0)
+    assert (row.transfer_reading_percent, row.transfer_range_percent) == (0.001, 0.0005)
+    assert row.per_K_reading_percent == 0.0005
+    assert limit_of(row, 24.0) == pytest.approx(0.0048 + 0.003), "what stands beside it is not added to it"
+    assert print_accuracy(row, "V") == text
+    assert parse_accuracy(print_accuracy(row, "V"), VOLTS, "V") == row
+    assert parse_accuracy("50 ppm; 24 h", VOLTS, "V").valid_days == 1.0
+    for wrong in ("0.1%; often", "0.1%; transfer 2 mV in 10 min", "0.1%; lin 0.1% rdg", "0.1%; 2 mV / K"):
+        with pytest.raises(InputError):
+            parse_accuracy(wrong, VOLTS, "V")

@@ -42,6 +42,31 @@ def parse_accuracy(text: str, row: Accuracy, unit: str) -> Accuracy:
     return row
 
 
+def print_accuracy(row: Accuracy, unit: str) -> str:
+    """The limit and what stands beside it, as ``parse_accuracy`` reads it; ``unit`` as people read it, or empty."""
+    limit = _shares(row.reading_percent, row.range_percent)
+    limit += [f"{row.offset:g} {unit}".strip()] if row.offset else []
+    return "; ".join([" + ".join(limit), *beside_words(row)])
+
+
+def beside_words(row: Accuracy) -> list[str]:
+    """What a data sheet says beside its limit, each as ``parse_accuracy`` reads it."""
+    found = []
+    if row.nonlinearity_percent:
+        found.append(f"lin {row.nonlinearity_percent:g}% rng")
+    if transfer := _shares(row.transfer_reading_percent, row.transfer_range_percent):
+        found.append(f"transfer {' + '.join(transfer)} in {row.transfer_min:g} min")
+    if per_K := _shares(row.per_K_reading_percent, row.per_K_range_percent):
+        found.append(f"{' + '.join(per_K)} / K")
+    if row.valid_days is not None:
+        found.append(f"{row.valid_days:g} d" if row.valid_days >= 1.0 else f"{24.0 * row.valid_days:g} h")
+    return found
+
+
+def _shares(of_reading: float, of_range: float) -> list[str]:
+    return [f"{p:g}% {of}" for p, of in ((of_reading, "rdg"), (of_range, "rng")) if p]
+
+
 def _beside(clause: str, row: Accuracy, unit: str) -> Accuracy:
     if found := _SINCE.fullmatch(clause):
         days = {"h": 1.0 / 24.0, "d": 1.0, "y": 365.0}[found["unit"][0].lower()]

@@ -144,7 +144,11 @@ def _instrument(one: Instrument, rig: Rig) -> list[Problem]:
     if one.how == "simulated" and rig.standin is None:
         found.append(Problem(f"{at}.how", "a simulated instrument needs a [standin] section in this file"))
     for row in one.accuracy:
-        parts = (row.range, row.reading_percent, row.range_percent, row.offset, row.resolution, row.noise)
+        parts = (
+            row.range, row.reading_percent, row.range_percent, row.offset, row.resolution, row.noise,
+            row.nonlinearity_percent, row.transfer_reading_percent, row.transfer_range_percent, row.transfer_min,
+            row.per_K_reading_percent, row.per_K_range_percent, row.valid_days or 0.0,
+        )  # fmt: skip
         if min(parts) < 0.0 or row.range <= 0.0 or (row.counts is not None and row.counts < 10):
             found.append(Problem(f"{at}.accuracy", "a range must be above zero and no part below"))
     if one.dummy is not None:

@@ -6,6 +6,7 @@ from datetime import date
 
 from zincsmith.analysis.accuracy import limit_of_error
 from zincsmith.analysis.expectation import expected
+from zincsmith.formats.accuracy_text import beside_words
 from zincsmith.judge.words import counted
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
@@ -19,7 +20,7 @@ UNITS = {"degC": "°C", "1": ""}
 
 
 def accuracy_words(row: Accuracy) -> str:
-    """``0.1 % of reading + 0.04 % of 75 W``."""
+    """``0.1 % of reading + 0.04 % of 75 W``, and what the data sheet says beside it."""
     unit = UNITS.get(QUANTITIES[row.quantity].unit, QUANTITIES[row.quantity].unit)
     parts = []
     if row.reading_percent:
@@ -28,7 +29,7 @@ def accuracy_words(row: Accuracy) -> str:
         parts.append(f"{row.range_percent:g} % of {row.range:g} {unit}".rstrip())
     if row.offset:
         parts.append(f"{row.offset:g} {unit}".rstrip())
-    return " + ".join(parts) or "not stated"
+    return "; ".join([" + ".join(parts) or "not stated", *beside_words(row)])
 
 
 def age_words(one: Instrument, today: date) -> str:

@@ -12,7 +12,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from zincsmith.analysis.leads import lead_resistance
-from zincsmith.formats.accuracy_text import parse_accuracy
+from zincsmith.formats.accuracy_text import parse_accuracy, print_accuracy
 from zincsmith.judge.instrument_words import accuracy_words, age_words, limit_words
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
@@ -298,11 +298,8 @@ def _accuracy_row(row: Accuracy) -> Row:
 
 
 def _as_printed(row: Accuracy) -> str:
-    unit = {"degC": "°C", "1": ""}.get(QUANTITIES[row.quantity].unit, QUANTITIES[row.quantity].unit)
-    parts = [f"{row.reading_percent:g}% rdg"] if row.reading_percent else []
-    parts += [f"{row.range_percent:g}% rng"] if row.range_percent else []
-    parts += [f"{row.offset:g} {unit}".strip()] if row.offset else []
-    return " + ".join(parts)
+    unit = QUANTITIES[row.quantity].unit
+    return print_accuracy(row, {"degC": "°C", "1": ""}.get(unit, unit))
 
 
 def _accuracy(row: Row, one: Instrument) -> Accuracy:
