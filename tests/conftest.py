@@ -186,3 +186,8 @@ def bench_log(file: Path) -> list[dict[str, object]]:
     """The stand-in's own log: the oracle of safety tests. A line that is still being written is left out."""
     whole, _, _ = file.read_text().rpartition("\n")
     return [json.loads(line) for line in whole.splitlines()]
+
+
+def told(file: Path) -> list[tuple[object, object]]:
+    """What the instruments were told, in order; that a line was hung up is noted whenever the stand-in sees it."""
+    return [(row["role"], row["text"]) for row in bench_log(file) if row["what"] == "told"]

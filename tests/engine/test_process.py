@@ -180,7 +180,7 @@ def test_when_the_window_dies_the_engine_makes_safe(window: Window, unit: Unit, 
         closed = reader.closed(1)
     assert closed is not None
     assert (closed.outcome, closed.safe) == ("made safe", True)
-    assert bench_log(tmp_path / "bench.log")[-2]["source_on"] is False
+    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
     assert [f.suffix for f in tmp_path.glob("run.zbook*")] == [".zbook"], "closed cleanly into one file"
 
 
@@ -194,7 +194,7 @@ def test_a_run_started_unattended_goes_on_without_its_window(window: Window, uni
         closed = reader.closed(1)
     assert closed is not None
     assert (closed.outcome, closed.safe) == ("complete", True)
-    assert bench_log(tmp_path / "bench.log")[-2]["source_on"] is False
+    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
 
 
 def test_the_engine_told_to_end_makes_safe_first(window: Window, unit: Unit) -> None:

@@ -5,7 +5,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from tests.conftest import bench_log
+from tests.conftest import bench_log, told
 from tests.engine.scripted import Actor, Once, Scene
 
 from zincsmith.bench.standin import RunningStandIn
@@ -132,7 +132,7 @@ def test_what_has_changed_since_is_refused_and_nothing_is_switched_on(
     scene: Scene, unit: Unit, rig: Rig, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     scene.run(stopped(scene, 2))
-    switched = len(bench_log(tmp_path / "bench.log"))
+    switched = told(tmp_path / "bench.log")
     with BookWriter(scene.path) as book:
         book.revise("rig", "bench", replace(rig, note="another bench"), "moved")
         with pytest.raises(InputError, match="the rig was edited since"):
@@ -145,7 +145,7 @@ def test_what_has_changed_since_is_refused_and_nothing_is_switched_on(
         monkeypatch.setattr("zincsmith.procedures.static_grid.RAMP_PERCENT", (50.0, 100.0))
         with pytest.raises(InputError, match="would now do SetLoad otherwise"):
             Session(book, Actor()).resume(None, Start("Tester", 23.0), scene.addresses)
-    assert len(bench_log(tmp_path / "bench.log")) == switched
+    assert told(tmp_path / "bench.log") == switched
     assert len(scene.events(RunResumed)) == 0
 
 
