@@ -6,8 +6,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
+from zincsmith.analysis.harmonic_groups import window_groups
 from zincsmith.analysis.periodic import fundamental, harmonics
-from zincsmith.analysis.power import Power, power_of, smoothed_orders, window_words
+from zincsmith.analysis.power import Power, power_of, window_words
 
 Array = NDArray[np.float64]
 
@@ -149,7 +150,7 @@ def test_windows_are_taken_where_they_fit(f: float, seconds: float, words: str) 
     volts, amps = mains(f, 20_000.0, seconds)
     p = power_of(volts, amps, 5e-5)
     assert words in window_words(p)
-    rows = smoothed_orders(volts, amps, 5e-5, p)
+    rows = window_groups(amps, 5e-5, p)
     if words == "short":
         assert rows is None
         return

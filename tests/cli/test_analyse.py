@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Callable
 from pathlib import Path
 from subprocess import CompletedProcess
@@ -107,11 +108,17 @@ def test_what_is_missing_is_left_out_and_told(command: Command, tmp_path: Path) 
 @pytest.mark.parametrize(
     ("change", "code"),
     [
-        (lambda r: (*r[:3], r[3] * 0.85, *r[4:]), "efficiency_above_one"),
+        (lambda r: (*r[:3], r[3] * 0.85, *r[4:]), "efficiency_implausible"),
         (lambda r: (*r[:3], r[1] * r[2], *r[4:]), "apparent_as_real"),
         (lambda r: (*r[:2], r[2] / 1000.0, *r[3:]), "figures_contradict"),
         (lambda r: (*r[:4], 1.02, *r[5:]), "power_factor_above_one"),
         (lambda r: (*r[:3], r[3] + (3.0 if r[0] == 50.0 else 0.0), *r[4:]), "curve_not_smooth"),
+        (lambda r: (*r[:3], r[1] * r[2], math.nan, *r[5:]), "apparent_as_real"),  # and nothing says what the PF was
+        (lambda r: (*r[:2], r[3] / r[1] / 1.05, r[3], math.nan, *r[5:]), "watts_above_apparent"),
+        (lambda r: (*r[:5], 24.0, *r[6:]), "step_hides_change"),
+        (lambda r: (*r[:5], 24.0 + 0.02 * (r[0] < 60.0), *r[6:]), "few_counts"),
+        (lambda r: (r[0], r[1] * (1.0 - 0.0003 * r[0]), *r[2:]), "source_sags"),
+        (lambda r: (*r[:3], max(r[3], 50.0), *r[4:]), "frozen"),
     ],
 )
 def test_doubts_are_raised_and_not_raised(
@@ -125,6 +132,36 @@ def test_doubts_are_raised_and_not_raised(
     assert code not in {d["code"] for d in clean["doubts"]}
     found = told(command("analyse", "points", table(tmp_path, [change(r) for r in rows]), "--json"))
     assert code in {d["code"] for d in found["doubts"]}
+
+
+def test_the_step_of_a_display_is_seen_in_its_values(command: Command, tmp_path: Path) -> None:
+    rows = [(*r[:5], 24.0 - round(0.02 * r[0] / 100.0, 2), r[6]) for r in adapter()[:6]]
+    found = told(command("analyse", "points", table(tmp_path, rows), "--json"))
+    words = next(d["text"] for d in found["doubts"] if d["code"] == "few_counts")
+    assert "2.0 counts of the display, 0.01 V as the values show" in words
+    fine = told(command("analyse", "points", table(tmp_path, adapter()[:6]), "--json"))
+    assert "few_counts" not in {d["code"] for d in fine["doubts"]}
+
+
+@pytest.mark.parametrize(
+    ("code", "amps"),
+    [
+        ("dc_part", lambda t, w: 2.0 * np.sin(w) + 0.1),
+        ("record_changes", lambda t, w: (2.0 + t) * np.sin(w)),
+        ("clipped", lambda t, w: np.clip(2.0 * np.sin(w), -1.5, 1.5) + 0.0),
+    ],
+)
+def test_a_record_that_shows_no_one_state_is_doubted(
+    command: Command, tmp_path: Path, code: str, amps: Callable[[Any, Any], Any]
+) -> None:
+    t = np.arange(round(0.5 * 20_000)) / 20_000
+    w = 2.0 * np.pi * 50.0 * t
+    for current, doubted in ((amps(t, w), True), (2.0 * np.sin(w), False)):
+        rows = np.stack([t, 325.0 * np.sin(w), current], axis=1)
+        file = tmp_path / "waves.csv"
+        np.savetxt(file, rows, delimiter=",", header="time_s,voltage_V,current_A", comments="")
+        found = told(command("analyse", "power", file, "--json"))
+        assert (code in {d["code"] for d in found["doubts"]}) is doubted
 
 
 def waves(folder: Path, head: str = "time_s,voltage_V,current_A", seconds: float = 0.2137, drop: int = -1) -> Path:

@@ -140,6 +140,17 @@ def test_after_a_repair_only_what_is_affected_is_tested_again(unit: Unit, rig: R
     assert next(p.school for p in plan.parts if isinstance(p, BringUpOptions)) == "from zero"
     assert "static_grid" in names(plan)
     assert order_problem(plan.parts) == ""
+    grid = next(p for p in retest(fit, rig, ["load_regulation"]).parts if isinstance(p, GridOptions))
+    assert grid.loads_percent == (100.0, 0.0), "what the figure needs, no more"
+    assert not (grid.cold)
+    assert not (grid.again)
+    assert not (grid.refine_points)
+    both = next(
+        p for p in retest(fit, rig, ["output_resistance", "average_active_efficiency"]).parts
+        if isinstance(p, GridOptions)
+    )  # fmt: skip
+    assert both.loads_percent == (100.0, 75.0, 50.0, 25.0, 0.0)
+    assert both.again, "resistance is told from drift by a load that is taken twice"
     with pytest.raises(InputError, match="no procedure tests ripple"):
         retest(unit, rig, ["ripple"])
     with pytest.raises(InputError, match="no figure 'mood'"):

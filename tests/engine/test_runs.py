@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from tests.conftest import bench_log, sampled
 
+from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.bench.link import Link
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader, Written
@@ -33,7 +34,6 @@ from zincsmith.model.events import (
 from zincsmith.model.plan import GridOptions, Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
-from zincsmith.procedures.point_doubts import point_doubts
 
 StartStandIn = Callable[..., RunningStandIn]
 ADDRESSES: dict[str, str] = {}

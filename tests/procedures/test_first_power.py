@@ -183,5 +183,7 @@ def test_the_whole_plan_runs_and_its_findings_are_complete(
     evidence, text = run.evidence, render(run)
     for title in ("Leads to the load", "No-load power", "Standby power", "Average active efficiency"):
         assert title in text, "the report tells of every part"
-    assert len(evidence.by("static_grid").points) == 1 + 6 + 3, "one cold, three more where the curve is least certain"
+    assert len(evidence.by("static_grid").points) == 1 + 6 + 1 + 3, (
+        "one cold, one again, three more where the curve is bent"
+    )
     assert evidence.ended == tuple(range(len(plan.parts)))

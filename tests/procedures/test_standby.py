@@ -14,6 +14,7 @@ import numpy as np
 import pytest
 from tests.conftest import RIG, ROOT, UNIT
 
+from zincsmith.judge.words import permitted_words
 from zincsmith.model.actions import Action, Confirm, Done, Measure, Measured, Outcome, SetLoad, SetSource
 from zincsmith.model.finding import Finding
 from zincsmith.model.plan import Line, StandbyOptions
@@ -93,7 +94,8 @@ def test_a_load_that_stays_on_is_budgeted_instead_of_taken_off(unit: Unit) -> No
     _, found = outcome(unit, options, lambda t: 0.18)
     assert plain.u is not None
     assert found.u == pytest.approx(np.hypot(plain.u, 0.04 / np.sqrt(3.0)))
-    assert any(d.code == "standby_uncertainty" for d in found.doubts)
+    assert "permitted uncertainty not met" in permitted_words(found)
+    assert "permitted uncertainty met" in permitted_words(plain)
 
 
 def test_a_meter_read_by_hand_gives_two_means_to_compare(unit: Unit) -> None:
@@ -163,8 +165,9 @@ def test_the_uncertainty_allowed_grows_with_crest_over_power_factor(unit: Unit) 
         return StandbyPower().findings(evidence, unit.nameplate, Conventions())[0]
 
     plain, recorded = found(False), found(True)
-    assert any(d.code == "standby_uncertainty" for d in plain.doubts)
+    assert "permitted uncertainty not met: 0.033 of 0.020 W" in permitted_words(plain)
+    assert "no record shows the MCR" in plain.permitted_by
     ratio = re.search(r"\(MCR\) (\d+)", recorded.working.note)
     assert ratio is not None
     assert float(ratio.group(1)) > 50.0
-    assert not any(d.code == "standby_uncertainty" for d in recorded.doubts)
+    assert "permitted uncertainty met" in permitted_words(recorded)

@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from zincsmith.judge.words import value_words
 from zincsmith.model.actions import (
     Action,
     Confirm,
@@ -24,7 +25,7 @@ from zincsmith.model.actions import (
 from zincsmith.model.finding import Finding
 from zincsmith.model.plan import GridOptions, Line
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.reading import AGAIN, Evidence, Point, Reading
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, Conventions
 from zincsmith.procedures.catalogue import procedure
@@ -347,3 +348,61 @@ def test_noise_on_a_curve_is_no_odd_point(unit: Unit) -> None:
     """Within what instrument and repeats explain no point is called odd; a mode change is named, not smoothed over."""
     noisy = changed(SMOOTH, 4, "input_power", value=SMOOTH[3].readings[2].value * 1.001)  # type: ignore[operator]
     assert "curve_not_smooth" not in codes(noisy, unit, "efficiency")
+
+
+def test_no_change_seen_is_a_bound_and_no_nought(unit: Unit) -> None:
+    """Two readings within one count: the figure is below its one-sided bound, 1.645 u of a difference (JCGM 106)."""
+    same = changed(changed(SMOOTH, 0, "output_voltage", value=24.0), 0, "output_voltage", resolution=0.01)
+    one = found(Evidence(same, True), unit)["load_regulation"][0]
+    assert one.value == 0.0
+    assert one.u is not None
+    assert one.below == pytest.approx(1.645 * one.u, rel=1e-3)
+    assert value_words(one)[0].startswith("< ")
+    moved = changed(same, 1, "output_voltage", value=23.9)
+    assert found(Evidence(moved, True), unit)["load_regulation"][0].below is None
+
+
+def test_drift_is_told_from_resistance_where_a_load_is_taken_again(unit: Unit) -> None:
+    """20 mohm and a drift of 3 mV/min, closed form: in the order of the loads they are one figure, and it says so."""
+    loads = (100.0, 75.0, 50.0, 25.0, 10.0, 0.0)
+
+    def at(n: int, load: float, more: dict[str, float]) -> Point:
+        amps, minutes = 2.5 * load / 100.0, 1.0 * n
+        one = point(n, 115.0, load, 24.0 - 0.020 * amps - 0.003 * minutes, 24.0 * amps * 1.1 + 1.0)
+        return replace(one, bench_s=60.0 * minutes, conditions={**one.conditions, **more})
+
+    plain = tuple(at(n, load, {}) for n, load in enumerate(loads, 1))
+    one = found(Evidence(plain, True), unit)["output_resistance"][0]
+    assert "drift_or_resistance" in {d.code for d in one.doubts}
+    assert one.value is not None
+    assert abs(one.value - 0.020) > 0.005, "the drift looks like resistance"
+    told = found(Evidence((*plain, at(7, 100.0, {AGAIN: 1.0})), True), unit)
+    apart = told["output_resistance"][0]
+    assert apart.value == pytest.approx(0.020, rel=1e-9)
+    assert "-3 mV/min" in apart.working.note
+    assert "drift_or_resistance" not in {d.code for d in apart.doubts}
+    assert len([f for f in told["efficiency"] if f.conditions["load_percent"] == 100.0]) == 1
+
+
+def test_one_end_that_makes_the_slope_is_doubted(unit: Unit) -> None:
+    loads = (110.0, 100.0, 75.0, 50.0, 25.0, 0.0)
+    straight = [24.0 - 0.0005 * load for load in loads]
+    for volts, doubted in ((straight, False), ([22.9, *straight[1:]], True)):
+        points = tuple(
+            point(n, 115.0, x, v, 24.0 * x / 36.0 + 1.0) for n, (x, v) in enumerate(zip(loads, volts, strict=True), 1)
+        )
+        codes_of = {d.code for d in found(Evidence(points, True), unit)["output_resistance"][0].doubts}
+        assert ("one_end_makes_the_slope" in codes_of) is doubted
+
+
+def test_watts_that_are_volts_times_amps_at_every_load_are_no_real_power(unit: Unit) -> None:
+    def multiplied(p: Point) -> Point:
+        volts, amps = ((r.value or 0.0) for q in ("input_voltage", "input_current") if (r := p.get(q)) is not None)
+        rest = [r for r in p.readings if r.quantity != "power_factor"]
+        return replace(
+            p, readings=tuple(replace(r, value=volts * amps) if r.quantity == "input_power" else r for r in rest)
+        )
+
+    product = tuple(multiplied(p) for p in SMOOTH)
+    assert "apparent_as_real" in codes(product, unit, "average_active_efficiency")
+    assert "apparent_as_real" not in codes(SMOOTH, unit, "average_active_efficiency")

@@ -18,7 +18,7 @@ from zincsmith.judge.claims import claims_of
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
 from zincsmith.model.unit import Unit
-from zincsmith.rules.harmonics import load_harmonics
+from zincsmith.rules.harmonics import Draw, load_harmonics
 from zincsmith.rules.loader import load, names
 
 
@@ -220,11 +220,11 @@ def test_limits_for_harmonics_of_ones_own_stand_in_the_place_of_the_shipped(
 ) -> None:
     shipped = (files("zincsmith.rules") / "limits" / "iec-61000-3-2.toml").read_text("utf-8")
     before = load_harmonics()
-    assert before.limits_A("A", 100.0)[3] == 2.30, "class A, third order; value from memory"
+    assert before.limits_A("A", Draw(100.0))[3] == 2.30, "class A, third order; value from memory"
     monkeypatch.setenv("ZINCSMITH_RULES", str(tmp_path))
     mine = tmp_path / "iec-61000-3-2.toml"
     mine.write_text(shipped.replace("amps = 2.30", "amps = 2.00"))
-    assert load_harmonics().limits_A("A", 100.0)[3] == 2.00
+    assert load_harmonics().limits_A("A", Draw(100.0))[3] == 2.00
     assert load_harmonics().digest != before.digest
     assert "iec-61000-3-2" not in names(), "no rule set for efficiency"
     for wrong, why in (

@@ -147,28 +147,13 @@ def _thd(lines: NDArray[np.complex128] | None) -> float | None:
 
 
 def window_words(power: Power) -> str:
-    """Which window of IEC 61000-4-7 the record allows, in words; the lines themselves are bare, over all of it."""
+    """Which windows of IEC 61000-4-7 the record allows, and what the orders are therefore, in words."""
     if power.frequency is None or power.periods is None:
         return "no period"
     for nominal, periods in WINDOW.items():
         if abs(power.frequency - nominal) <= WINDOW_SLACK * nominal:
             if power.periods >= periods:
                 fits = power.periods // periods
-                return f"{fits} of {periods} periods; bare lines over {power.periods}"
-            return f"too short for a window of {periods} periods; bare lines over {power.periods}"
-    return f"no window for {power.frequency:.4g} Hz; bare lines over {power.periods} periods"
-
-
-def smoothed_orders(volts: Array, amps: Array, step_s: float, power: Power) -> NDArray[np.float64] | None:
-    """Rms of the orders of the current in each window after IEC 61000-4-7: (windows, orders + 1); None without one."""
-    if power.frequency is None or power.current is None:
-        return None
-    wanted = next((p for n, p in WINDOW.items() if abs(power.frequency - n) <= WINDOW_SLACK * n), None)
-    if wanted is None or (power.periods or 0) < wanted:
-        return None
-    length = wanted / (power.frequency * step_s)
-    orders = len(power.current) - 1
-    begins = [round(k * length) for k in range((power.periods or 0) // wanted)]
-    whole = math.ceil(length)
-    windows = [amps[b : b + whole] for b in begins if b + whole <= len(amps)]
-    return np.abs(harmonics(np.array(windows), step_s, power.frequency, orders)) if windows else None
+                return f"{fits} of {periods} periods; groups of each, smoothed with 1.5 s"
+            return f"too short for a window of {periods} periods; bare lines over {power.periods}, not smoothed"
+    return f"no window for {power.frequency:.4g} Hz; bare lines over {power.periods} periods, not smoothed"

@@ -1,4 +1,5 @@
-"""Whether a record shows its signal: steps of the converter that are too few, and tops that were cut off."""
+"""Whether a record shows its signal: steps of the converter that are too few, tops that were cut off, a mean that is
+none of the mains, a signal that changes while it is recorded."""
 
 from __future__ import annotations
 
@@ -12,6 +13,7 @@ ZERO = 0.02  # of the span: a plateau so near to nought is no end of a range
 FLAT = 6.0  # times as many samples at the top as just below it
 SQUARE = 8  # levels: with fewer a record is switched
 COARSE = 20.0  # steps of quantization from end to end
+LEAST_PERIODS = 6  # in which a change is looked for
 LOOKED_AT = 200_000  # samples that the levels are counted in
 
 
@@ -36,6 +38,19 @@ def clipped_share(record: Array) -> float:
     step = step or (high - low) / 256.0
     share = max(_flat(record, high, step), _flat(-record, -low, step))
     return share if share > CLIPPED else 0.0
+
+
+def change_within(record: Array, per_period: float) -> float:
+    """How far the rms of the last third of whole periods lies from that of the first third, relative; 0 where there
+    are too few periods to tell."""
+    length = len(record)
+    periods = int(length / per_period + 1e-6) if per_period > 1.0 else 0
+    if periods < LEAST_PERIODS:
+        return 0.0
+    edge = round(periods // 3 * per_period)
+    last = round(periods * per_period)
+    first_rms, last_rms = (float(np.sqrt(np.mean(part**2))) for part in (record[:edge], record[last - edge : last]))
+    return last_rms / first_rms - 1.0 if first_rms > 0.0 else 0.0
 
 
 def _levels(record: Array) -> tuple[Array, float | None]:

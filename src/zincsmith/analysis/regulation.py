@@ -45,3 +45,22 @@ def output_resistance(voltages_V: NDArray[np.float64], currents_A: NDArray[np.fl
     if square == 0.0:
         raise ValueError("an output resistance needs at least two different currents")
     return float(-np.sum(spread * voltages_V) / square)
+
+
+APART = 0.9  # correlation of time and current from which drift and resistance are not told apart
+
+
+def order_shows_drift(currents_A: NDArray[np.float64], times_s: NDArray[np.float64]) -> bool:
+    """Whether the order in which the currents were taken lets a drift with time be told from a resistance."""
+    if len(currents_A) < 4 or np.ptp(times_s) == 0.0 or np.ptp(currents_A) == 0.0:
+        return False
+    return abs(float(np.corrcoef(currents_A, times_s)[0, 1])) < APART
+
+
+def resistance_and_drift(
+    voltages_V: NDArray[np.float64], currents_A: NDArray[np.float64], times_s: NDArray[np.float64]
+) -> tuple[float, float]:
+    """(minus the slope of V on I in ohm, drift in V/s) fitted together, both by least squares."""
+    base = np.stack([np.ones_like(currents_A), -currents_A, times_s - times_s[0]], axis=1)
+    fit, *_ = np.linalg.lstsq(base, voltages_V, rcond=None)
+    return float(fit[1]), float(fit[2])

@@ -9,8 +9,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zincsmith.analysis.power import ORDERS, Power, power_of, smoothed_orders
-from zincsmith.analysis.record_quality import clipped_share
+from zincsmith.analysis.harmonic_groups import smoothed, window_groups, window_periods
+from zincsmith.analysis.power import ORDERS, Power, power_of
+from zincsmith.analysis.wave_doubts import wave_doubts
+from zincsmith.model.finding import Doubt
 from zincsmith.model.reading import Point, Wave
 
 KEPT = 200  # records whose figures are kept at hand
@@ -18,14 +20,20 @@ KEPT = 200  # records whose figures are kept at hand
 
 @dataclass(frozen=True)
 class Recorded:
-    """What a record of volts and amps shows. ``orders_A`` (41,) is rms by order, None where it does not reach order 40;
-    ``windows_A`` (windows, 41) those of each window of IEC 61000-4-7; ``clipped`` the share of amps at the end of
-    their range."""
+    """What a record of volts and amps shows. ``orders_A`` (41,) is rms by order over all of it, None where it does not
+    reach order 40; ``windows_A`` (windows, 41) the smoothed groups of each window of IEC 61000-4-7, ``window_s`` long;
+    ``doubts`` what the record itself gives reason to doubt."""
 
     power: Power
     orders_A: NDArray[np.float64] | None
     windows_A: NDArray[np.float64] | None
-    clipped: float
+    window_s: float
+    doubts: tuple[Doubt, ...]
+
+    @property
+    def average_A(self) -> NDArray[np.float64] | None:
+        """(41,) what is held to the limits: the mean of the smoothed groups, bare lines where there is no window."""
+        return self.orders_A if self.windows_A is None else np.asarray(np.mean(self.windows_A, axis=0))
 
 
 def samples_of(wave: Wave, samples: Mapping[str, bytes]) -> NDArray[np.float64]:
@@ -62,9 +70,16 @@ def _recorded(volts: NDArray[np.float64], amps: NDArray[np.float64], step_s: flo
         power = power_of(volts, amps, step_s)
     except ValueError:
         return None
-    if power.is_dc:
-        return None
+    return None if power.is_dc else shown_by(volts, amps, step_s, power)
+
+
+def shown_by(volts: NDArray[np.float64], amps: NDArray[np.float64], step_s: float, power: Power) -> Recorded:
+    """Everything that is held to limits, and the doubts, of a record whose power is known."""
     reaches = power.current is not None and len(power.current) > ORDERS
     orders = np.abs(power.current) if reaches and power.current is not None else None
-    windows = smoothed_orders(volts, amps, step_s, power) if reaches else None
-    return Recorded(power, orders, windows, clipped_share(amps))
+    windows = window_groups(amps, step_s, power) if reaches else None
+    periods, f = window_periods(power), power.frequency
+    window_s = periods / f if periods and f else 0.2
+    if windows is not None:
+        windows = smoothed(windows, window_s)
+    return Recorded(power, orders, windows, window_s, tuple(wave_doubts(volts, amps, step_s, power)))

@@ -33,6 +33,7 @@ from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.catalogue import SHIPPED, procedure
 from zincsmith.procedures.harmonics import NO_RECORD
+from zincsmith.procedures.static_grid import LOADS_OF
 from zincsmith.rules.loader import supply_rules
 
 School = Literal["from zero", "rated input"]
@@ -63,7 +64,7 @@ def compose(unit: Unit, rig: Rig) -> tuple[Plan, list[LeftOut]]:
         RigCheckOptions(when="before", line=first),
         BringUpOptions(school=school_for(unit, rig), first_line=first),
         RigCheckOptions(when="live", line=first),
-        GridOptions(lines=lines or LINES, cold=True),
+        GridOptions(lines=lines or LINES, cold=True, again=_read_by_program(rig)),
         *([RegimeOptions(line=line) for line in lines[:1]] if corrected(unit) else []),
         *([DisplayOptions(line=first)] if rig.instrument("panel_voltmeter") is not None else []),
         HarmonicOptions(lines=standby_lines(unit, lines)),
@@ -101,7 +102,7 @@ def retest(unit: Unit, rig: Rig, figures: Sequence[str]) -> Plan:
         if isinstance(part, BringUpOptions) and source_kind(rig) != "fixed":
             parts.append(replace(part, school="from zero"))
         elif _wanted(part, figures):
-            parts.append(part)
+            parts.append(_no_more_than(part, figures) if isinstance(part, GridOptions) else part)
     return replace(full, name=f"Retest: {', '.join(figures)}", parts=tuple(parts))
 
 
@@ -110,6 +111,16 @@ def _wanted(part: Options, figures: Sequence[str]) -> bool:
     if isinstance(part, SafetyOptions | RigCheckOptions | BringUpOptions):
         return True
     return any(TESTS.get(FIGURES[f].procedure) == part.procedure for f in figures)
+
+
+def _no_more_than(part: GridOptions, figures: Sequence[str]) -> GridOptions:
+    """The grid with the loads that these figures are worked out from, in its own order, and nothing beside them."""
+    of_it = [f for f in figures if TESTS.get(FIGURES[f].procedure) == part.procedure]
+    if all(f in LOADS_OF for f in of_it):
+        wanted = {load for f in of_it for load in LOADS_OF[f]}
+        part = replace(part, loads_percent=tuple(sorted(wanted, reverse=True)))
+    again = part.again and "output_resistance" in of_it
+    return replace(part, cold=False, refine_points=0, again=again)
 
 
 def corrected(unit: Unit) -> bool:
@@ -124,6 +135,11 @@ def standby_lines(unit: Unit, lines: Sequence[Line]) -> tuple[Line, ...]:
     wanted = [x for _, rules in supply_rules(unit.nameplate.rules) for x in rules.lines]
     found = tuple(x for x in lines if any(abs(x.voltage_V - w.voltage_V) <= 0.02 * w.voltage_V for w in wanted))
     return found or tuple(lines) or LINES
+
+
+def _read_by_program(rig: Rig) -> bool:
+    """Whether one more point costs nobody's time: what the grid reads is read by the program."""
+    return not any(rig.by_hand(role) for role in ("power_meter", "voltmeter", "load", "ac_source"))
 
 
 def _method(rig: Rig) -> Literal["sampling", "average"]:

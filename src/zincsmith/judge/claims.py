@@ -250,7 +250,8 @@ def _harmonic(name: str) -> Claim:
     if name not in limits.amps:
         raise InputError(f"{limits.edition} has no class {name!r}; it has: {', '.join(limits.amps)}", key="class")
     return _claim(f"{HARMONIC_RULE} {name}", f"harmonics_class_{name.lower()}", None, 1.0, "≤ 100 % at the worst order",
-                  "full load; from 75 W of rated input", f"IEC 61000-3-2, class {name}", published=True)  # fmt: skip
+                  f"full load; above {limits.least_W[name]:g} W of active input power",
+                  f"IEC 61000-3-2, class {name}", published=True)  # fmt: skip
 
 
 def rule_words(choice: RuleChoice) -> str:
@@ -260,7 +261,7 @@ def rule_words(choice: RuleChoice) -> str:
 
 
 EITHER_WAY = ("load_regulation", "line_regulation")
-HARMONIC_CHOICES = tuple(RuleChoice(HARMONIC_RULE, name) for name in ("A", "D"))
+HARMONIC_CHOICES = tuple(RuleChoice(HARMONIC_RULE, name) for name in ("A", "B", "C", "D"))
 
 
 def _stated(plate: Nameplate, n: int, one: StatedClaim) -> Claim:

@@ -7,9 +7,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from zincsmith.judge.live import point_efficiency
-from zincsmith.model.reading import COLD, Evidence, Point
+from zincsmith.model.reading import Evidence, Point, is_graded
 from zincsmith.procedures.display_accuracy import display_error
-from zincsmith.procedures.harmonics import CLASSES, orders_against
+from zincsmith.procedures.harmonics import ALWAYS, orders_against
 from zincsmith.rules.harmonics import load_harmonics
 
 Line = tuple[str, list[float], list[float]]
@@ -44,7 +44,7 @@ def efficiency_by_line(points: Sequence[Point]) -> list[Line]:
 
 def all_curves(evidence: Evidence) -> list[Curves]:
     """Every plot that the evidence allows, those of the grid first."""
-    grid = [p for p in evidence.by(STATIC_GRID).points if "load_percent" in p.conditions and COLD not in p.conditions]
+    grid = [p for p in evidence.by(STATIC_GRID).points if "load_percent" in p.conditions and is_graded(p.conditions)]
     idle = [p for p in evidence.by(STANDBY).points if "elapsed_s" in p.conditions]
     grid = [p for p in grid if "elapsed_s" not in p.conditions]
     regimes = evidence.by(REGIMES).points
@@ -61,7 +61,7 @@ def all_curves(evidence: Evidence) -> list[Curves]:
         Curves("Display less reference, volts", "output", "A", "error", "mV", "voltage", tuple(_display(evidence)),
                procedure=DISPLAY),
         *(Curves(f"Harmonics against class {name}", "order", "", "of the limit", "%", "current",
-                 tuple(_harmonics(evidence, name)), bars=True, procedure=HARMONICS) for name in CLASSES),
+                 tuple(_harmonics(evidence, name)), bars=True, procedure=HARMONICS) for name in ALWAYS),
         Curves("Standby power", "time", "min", "input", "W", "power", tuple(_standby(idle)), procedure=STANDBY),
     ]  # fmt: skip
     return [c for c in found if any(len(x) > 1 for _, x, _ in c.lines)]
@@ -113,8 +113,8 @@ def _harmonics(evidence: Evidence, name: str) -> list[Line]:
         seen = orders_against(point, evidence.samples)
         if seen is None:
             continue
-        orders_A, watts, _ = seen
-        by_order = sorted((n, x) for n, x in limits.limits_A(name, watts).items() if n < len(orders_A) and x > 0.0)
+        orders_A, draw = seen
+        by_order = sorted((n, x) for n, x in limits.limits_A(name, draw).items() if n < len(orders_A) and x > 0.0)
         c = point.conditions
         found.append(
             (

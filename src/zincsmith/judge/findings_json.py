@@ -34,6 +34,8 @@ def _finding_json(judged: Judged) -> dict[str, Any]:
         "coverage": judged.coverage,
         "not_applicable": f.beside_the_point or None,
         "lacks": list(judged.lacks),
+        "below": f.below,
+        "permitted_uncertainty": None if f.permitted is None else {"U": f.permitted, "by": f.permitted_by},
         "probability": judged.probability,
         "working": {
             "formula": f.working.formula,

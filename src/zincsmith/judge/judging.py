@@ -17,7 +17,7 @@ from zincsmith.model.events import FileTaken, RunClosed, RunOpened
 from zincsmith.model.figures import TESTS
 from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
 from zincsmith.model.plan import Plan
-from zincsmith.model.reading import COLD, FROM_FILE, Evidence
+from zincsmith.model.reading import FROM_FILE, Evidence, is_graded
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import Conventions
@@ -291,7 +291,7 @@ def _reached(finding: Finding, claim: Claim, evidence: Evidence) -> list[dict[st
     if finding.name in OF_ONE_LINE:
         return [{k: float(row[k]) for k in PLACE if k in row} for row in finding.working.rows]
     points = evidence.by(TESTS[claim.procedure]).points if claim.procedure in TESTS else evidence.points
-    return [p.conditions for p in points if COLD not in p.conditions]
+    return [p.conditions for p in points if is_graded(p.conditions)]
 
 
 def _untested(claim: Claim, evidence: Evidence) -> Judged:

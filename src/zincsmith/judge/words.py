@@ -12,7 +12,8 @@ NARROW = " "
 UNIT_WORDS = {"degC": "°C", "ohm": "Ω", "1": ""}
 PERCENT_FINDINGS = {
     "efficiency", "average_active_efficiency", "load_regulation", "line_regulation", "line_span", "current_thd",
-    "harmonics_class_a", "harmonics_class_d",
+    "line_regulation_no_load", "static_accuracy",
+    "harmonics_class_a", "harmonics_class_b", "harmonics_class_c", "harmonics_class_d",
 }  # fmt: skip
 SMALL = {"ohm": (1000.0, "mΩ")}
 
@@ -47,6 +48,18 @@ def untested_words(judged: Judged) -> str:
     return f"tested in part, not at {' or '.join(judged.lacks)}" if judged.lacks else judged.finding.working.note
 
 
+def permitted_words(finding: Finding) -> str:
+    """Whether the uncertainty is one that the rule behind the figure permits; empty where no rule speaks of it."""
+    if finding.permitted is None or finding.u is None or finding.k is None:
+        return ""
+    factor, unit = shown(finding)
+    expanded, most = finding.u * finding.k * factor, finding.permitted * factor
+    met = "met" if expanded <= most else "not met"
+    decimals = decimals_for(most, most)
+    sizes = f"{number(expanded, decimals)} of {number(most, decimals)} {unit}"
+    return f"permitted uncertainty {met}: {sizes} ({finding.permitted_by})"
+
+
 def number(value: float, decimals: int) -> str:
     """A number with a typographic minus and a fixed number of decimals; nought has no sign."""
     text = f"{round(value, decimals) + 0.0:.{decimals}f}"
@@ -58,6 +71,9 @@ def value_words(finding: Finding) -> tuple[str, str, str]:
     factor, unit = shown(finding)
     if finding.value is None:
         return "–", "", unit
+    if finding.below is not None:
+        most = finding.below * factor
+        return f"< {number(most, decimals_for(most, most))}", "", unit
     value = finding.value * factor
     expanded = finding.u * finding.k * factor if finding.u is not None and finding.k is not None else None
     decimals = decimals_for(expanded, value)

@@ -67,7 +67,9 @@ class Working:
 class Finding:
     """A figure worked out from readings. ``u`` is the standard uncertainty, ``k`` its coverage factor,
     ``dof`` the effective degrees of freedom (None: infinite). Ratios have unit "1". ``beside_the_point`` says why what
-    would limit this figure does not apply to it; then it is told and judges nothing."""
+    would limit this figure does not apply to it; then it is told and judges nothing. ``below``: nothing was seen, and
+    the size of the figure is below this with 95 %, one-sided. ``permitted`` is the greatest expanded uncertainty that
+    the rule behind it allows, ``permitted_by`` which rule."""
 
     name: str
     title: str
@@ -81,6 +83,9 @@ class Finding:
     contributions: tuple[Contribution, ...] = ()
     doubts: tuple[Doubt, ...] = ()
     beside_the_point: str = ""
+    below: float | None = None
+    permitted: float | None = None
+    permitted_by: str = ""
 
 
 @dataclass(frozen=True)

@@ -78,6 +78,7 @@ class GridOptions(Record):
     temperature_loads_percent: tuple[float, ...] = (100.0,)  # the case is read at these
     dropped: tuple[tuple[float, float, float], ...] = ()  # points left out: V, Hz, load in percent
     cold: bool = False  # full load is read before the warm-up too, for what drifts
+    again: bool = False  # the first load is read again at the end of each line, to tell drift from resistance
     refine_points: int = 0  # further points at the first line, where the efficiency curve is least certain
 
     def loads_at(self, line: Line) -> tuple[float, ...]:

@@ -8,7 +8,13 @@ from typing import Literal
 
 WORKED_OUT = "worked out"  # from other readings of the same moment
 COLD = "cold"  # a condition: taken before the warm-up
+AGAIN = "again"  # a condition: a load that was taken before at this line, repeated for what drifts
 FROM_FILE = "from a file"  # recorded elsewhere and taken in
+
+
+def is_graded(conditions: Mapping[str, float]) -> bool:
+    """Whether a point is one of the grid itself, not one taken cold or again for what drifts."""
+    return COLD not in conditions and AGAIN not in conditions
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.analysis.regulation import output_resistance
 from zincsmith.analysis.uncertainty import Values
 from zincsmith.formats.entry import last_digit
@@ -22,7 +23,6 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.finding_of import finding_of
-from zincsmith.procedures.point_doubts import point_doubts
 
 NAME = "display_accuracy"
 LEAST_LOADS = 3  # for what grows with the current

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from zincsmith.analysis.accuracy import column
+from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.analysis.uncertainty import Estimate, Values, propagate
 from zincsmith.model.finding import Doubt, Finding, Working
 from zincsmith.model.reading import Point
-from zincsmith.procedures.point_doubts import point_doubts
 
 WORDS = {
     "input_voltage": "Vin / V",

@@ -1,7 +1,7 @@
 """Harmonics of the input current: a record of volts and amps, its orders against the limits of IEC 61000-3-2.
 
-A look before compliance work, not a test house's verdict: bare lines over whole periods, windows of 10 or 12 periods
-for the rule of 150 %, no groups.
+A look before compliance work, not a test house's verdict. Where the record allows, the groups of windows of 10 or 12
+periods, smoothed with 1.5 s; else bare lines over whole periods, and it says so.
 """
 
 from __future__ import annotations
@@ -14,9 +14,10 @@ from numpy.typing import NDArray
 
 from zincsmith.analysis.accuracy import column
 from zincsmith.analysis.harmonic_limits import JudgedOrders, judge_orders
+from zincsmith.analysis.point_doubts import point_doubts, where
 from zincsmith.analysis.power import ORDERS, Power, window_words
 from zincsmith.analysis.uncertainty import Values, propagate
-from zincsmith.analysis.waves import recorded_of
+from zincsmith.analysis.waves import Recorded, recorded_of
 from zincsmith.model.actions import Dwell, Measure, SetLoad
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Doubt, Finding, Working
@@ -25,15 +26,14 @@ from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate
-from zincsmith.procedures.point_doubts import point_doubts
 from zincsmith.procedures.static_grid import RAMP_PERCENT
-from zincsmith.rules.harmonics import HarmonicLimits, load_harmonics
+from zincsmith.rules.harmonics import Draw, HarmonicLimits, harmonic_class, load_harmonics
 
 NAME = "harmonics"
-CLASSES = {"A": "harmonics_class_a", "D": "harmonics_class_d"}
+CLASSES = {name: f"harmonics_class_{name.lower()}" for name in ("A", "B", "C", "D")}
+ALWAYS = ("A", "D")  # looked at though nobody chose them; B and C where the fed equipment is of that class
 WANTED = ("input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current")
-MOST_THD = 0.02  # of the source (IEC 62301 and IEC 61000-3-2 ask for less in single orders; value from memory)
-LEAST_W, SYSTEMS_V = 75.0, (220.0, 240.0)
+SYSTEMS_V = (220.0, 240.0)
 LEAST_SHARE = 0.02  # of the fundamental: smaller orders are not listed in the working
 
 
@@ -80,13 +80,15 @@ class Harmonics:
         return point_doubts(point, ("input_power",))
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
-        """At each line and load the distortion, and how much of the limits of class A and D the worst order takes."""
+        """At each line and load the distortion, and how much of the limits of a class the worst order takes."""
         limits = load_harmonics()
+        chosen = {harmonic_class(choice) for choice in nameplate.rules}
+        classes = [name for name in CLASSES if name in limits.classes and (name in ALWAYS or name in chosen)]
         found: list[Finding] = []
         for point in evidence.points:
             seen = _seen(point, evidence.samples)
             if seen is not None:
-                found += [_distortion(seen), *(_against(seen, limits, name) for name in CLASSES)]
+                found += [_distortion(seen), *(_against(seen, limits, name) for name in classes)]
         return found
 
 
@@ -102,13 +104,21 @@ def _options(ctx: Context) -> HarmonicOptions:
 
 @dataclass(frozen=True)
 class Seen:
-    """A point with what its record shows. ``orders_A`` (41,) rms by order, ``windows_A`` those of each window."""
+    """A point with what its record shows. ``orders_A`` (41,) rms by order over the whole record, ``average_A`` (41,)
+    what is held to limits."""
 
     point: Point
-    power: Power
+    recorded: Recorded
     orders_A: NDArray[np.float64]
-    windows_A: NDArray[np.float64] | None
-    clipped: float  # share of the amps
+    average_A: NDArray[np.float64]
+
+    @property
+    def power(self) -> Power:
+        return self.recorded.power
+
+    @property
+    def draw(self) -> Draw:
+        return Draw(abs(self.power.real_power), float(self.average_A[1]), self.power.power_factor or 0.0)
 
     @property
     def conditions(self) -> dict[str, float]:
@@ -125,15 +135,15 @@ class Seen:
 def _seen(point: Point, samples: Mapping[str, bytes]) -> Seen | None:
     """None where no record shows order 40."""
     recorded = recorded_of(point, samples)
-    if recorded is None or recorded.orders_A is None:
+    if recorded is None or recorded.orders_A is None or recorded.average_A is None:
         return None
-    return Seen(point, recorded.power, recorded.orders_A, recorded.windows_A, recorded.clipped)
+    return Seen(point, recorded, recorded.orders_A, recorded.average_A)
 
 
-def orders_against(point: Point, samples: Mapping[str, bytes]) -> tuple[NDArray[np.float64], float, float] | None:
-    """(rms by order in A, real power in W, rms of all in A) of the record of a point; None without one."""
+def orders_against(point: Point, samples: Mapping[str, bytes]) -> tuple[NDArray[np.float64], Draw] | None:
+    """(rms by order in A as held to limits, what the unit takes) of the record of a point; None without one."""
     seen = _seen(point, samples)
-    return None if seen is None else (seen.orders_A, abs(seen.power.real_power), seen.power.current_rms)
+    return None if seen is None else (seen.average_A, seen.draw)
 
 
 def _distortion(seen: Seen) -> Finding:
@@ -151,12 +161,13 @@ def _distortion(seen: Seen) -> Finding:
 
 
 def _against(seen: Seen, limits: HarmonicLimits, name: str) -> Finding:
-    """The share of its limit that the worst order takes: of its mean, or of one window in one and a half."""
-    by_order = limits.limits_A(name, abs(seen.power.real_power))
-    judged = judge_orders(seen.orders_A, seen.windows_A, by_order, seen.power.current_rms)
+    """The share of its limit that the worst order takes: of its mean, or of one smoothed value in one and a half."""
+    by_order = limits.limits_A(name, seen.draw)
+    windows, window_s = seen.recorded.windows_A, seen.recorded.window_s
+    judged = judge_orders(seen.average_A, windows, by_order, seen.power.current_rms, window_s, name == "A")
     worst = judged.worst
-    readings = seen.amps(float(seen.orders_A[worst])) if worst else []
-    share = judged.share / float(seen.orders_A[worst]) if worst else 0.0
+    readings = seen.amps(float(seen.average_A[worst])) if worst else []
+    share = judged.share / float(seen.average_A[worst]) if worst else 0.0
 
     def formula(v: Values) -> float:
         return float(v["input_current"][0]) * share
@@ -166,14 +177,18 @@ def _against(seen: Seen, limits: HarmonicLimits, name: str) -> Finding:
         formula if worst else lambda v: 0.0, f"worst order over its limit, class {name}",
         _rows(seen, by_order), ("order", "I / A", "limit / A", "of it / %"), _words(judged),
     )  # fmt: skip
-    return replace(finding, doubts=(*finding.doubts, *_of_the_record(seen)), beside_the_point=_beside_the_point(seen))
+    return replace(
+        finding,
+        doubts=(*finding.doubts, *_of_the_record(seen)),
+        beside_the_point=_beside_the_point(seen, limits.least_W[name]),
+    )
 
 
-def _beside_the_point(seen: Seen) -> str:
+def _beside_the_point(seen: Seen, least_W: float) -> str:
     """Why the limits do not speak of this point (IEC 61000-3-2, scope and clause 7; values from memory); else empty."""
     watts, volts = abs(seen.power.real_power), seen.point.conditions["input_voltage_V"]
-    if watts <= LEAST_W:
-        return f"{watts:.3g} W of active input power; the limits apply above {LEAST_W:g} W, lighting apart"
+    if watts <= least_W:
+        return f"{watts:.3g} W of active input power; the limits apply above {least_W:g} W, lighting apart"
     if not SYSTEMS_V[0] <= volts <= SYSTEMS_V[1]:
         return f"at {volts:g} V; the limits are those of {SYSTEMS_V[0]:g} to {SYSTEMS_V[1]:g} V systems"
     return ""
@@ -183,40 +198,25 @@ def _words(judged: JudgedOrders) -> str:
     if not judged.worst:
         return "every order is small enough to be disregarded"
     beyond = f"; beyond its limit: order {', '.join(map(str, judged.exceeded))}" if judged.exceeded else ""
-    return f"order {judged.worst} comes nearest{beyond}"
+    let = f"; passes by a relief: {', '.join(judged.reliefs)}" if judged.reliefs else ""
+    return f"order {judged.worst} comes nearest{beyond}{let}"
 
 
 def _of_the_record(seen: Seen) -> list[Doubt]:
-    """A distorted source, and a record too short for the rule of 150 %."""
-    found = []
-    thd = seen.power.voltage_thd
-    if thd is not None and thd > MOST_THD:
-        found.append(
-            Doubt(
-                "source_out_of_tolerance",
-                f"At {seen.point.conditions['input_voltage_V']:g} V the volts are distorted by {100 * thd:.1f} %.",
-                "Use a cleaner source: what it is distorted by draws current of its own.",
-            )
-        )
-    if seen.clipped:
-        found.append(
-            Doubt(
-                "clipped",
-                f"The recorded amps stand at the end of their range for {100.0 * seen.clipped:.1f} % of the time.",
-                "Take the next range: a record without its peaks has other orders.",
-            )
-        )
-    if seen.windows_A is None:
+    """What the record gives reason to doubt, with where it was taken; and one too short for a window."""
+    found = [replace(d, text=f"At {where(seen.point)}: {d.text}") for d in seen.recorded.doubts]
+    if seen.recorded.windows_A is None and not any(d.code == "record_short" for d in found):
         found.append(Doubt("record_short", f"The record is {window_words(seen.power)}.", "Record for longer."))
     return found
 
 
 def _rows(seen: Seen, limits: Mapping[int, float]) -> list[dict[str, float | int]]:
     """The orders that count, each with its limit where there is one."""
-    first = float(seen.orders_A[1])
+    amps_of = seen.average_A if limits else seen.orders_A
+    first = float(amps_of[1])
     rows: list[dict[str, float | int]] = []
     for order in range(2, ORDERS + 1):
-        amps = float(seen.orders_A[order])
+        amps = float(amps_of[order])
         if amps < LEAST_SHARE * first:
             continue
         row: dict[str, float | int] = {"order": order, "I / A": amps, "of the first / %": 100.0 * amps / first}

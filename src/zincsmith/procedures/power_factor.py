@@ -10,6 +10,7 @@ import math
 from collections.abc import Generator, Sequence
 from itertools import pairwise
 
+from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.model.actions import Action, Dwell, Measure, Measured, Outcome, SetLoad, Stage
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
@@ -18,7 +19,6 @@ from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate
-from zincsmith.procedures.point_doubts import point_doubts
 from zincsmith.procedures.search import bisect
 
 NAME = "power_factor_regimes"

@@ -11,6 +11,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.analysis.standby import Standby, allowed_W, limit_W_per_h, standby
 from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.analysis.waves import recorded_of
@@ -21,7 +22,6 @@ from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
 from zincsmith.procedures.finding_of import finding_of
-from zincsmith.procedures.point_doubts import point_doubts
 
 NAME = "standby"
 PERIOD_S = 600.0  # of the average method, each
@@ -201,7 +201,13 @@ def _finding(line: tuple[float, float], points: list[Point], mcr: float | None) 
     rows = ({**finding.working.rows[0], "readings": readings},)
     finding = replace(finding, working=replace(finding.working, rows=rows))
     finding = _with_leakage(finding, used[0])
-    return replace(finding, doubts=(*finding.doubts, *_doubts(finding, stable, mcr, row)))
+    by = "IEC 62301:2011, from memory" if mcr is not None else "IEC 62301:2011, from memory; no record shows the MCR"
+    return replace(
+        finding,
+        doubts=(*finding.doubts, *_doubts(finding, stable, row)),
+        permitted=allowed_W(mean, mcr),
+        permitted_by=by,
+    )
 
 
 def _of_two(times: Sequence[float], values: Sequence[float]) -> tuple[float, float, bool]:
@@ -231,7 +237,7 @@ def _with_leakage(finding: Finding, point: Point) -> Finding:
     )
 
 
-def _doubts(finding: Finding, stable: bool, mcr: float | None, point: Point) -> list[Doubt]:
+def _doubts(finding: Finding, stable: bool, point: Point) -> list[Doubt]:
     found = []
     where = f"{point.conditions['input_voltage_V']:g} V"
     if not stable:
@@ -242,17 +248,6 @@ def _doubts(finding: Finding, stable: bool, mcr: float | None, point: Point) -> 
                 "Let it run longer with the output open, and take it again.",
             )
         )
-    if finding.u is not None and finding.k is not None and finding.value is not None:
-        most = allowed_W(finding.value, mcr)
-        if finding.u * finding.k > most:
-            found.append(
-                Doubt(
-                    "standby_uncertainty",
-                    f"At {where} the uncertainty is {1000 * finding.u * finding.k:.3g} mW; IEC 62301 asks for "
-                    f"{1000 * most:.3g} mW at most.",
-                    "Use a lower range, or a meter made for small powers.",
-                )
-            )
     factor = point.get("power_factor")
     if factor is not None and factor.value is not None and factor.value < LOW_FACTOR:
         found.append(

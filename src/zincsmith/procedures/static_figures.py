@@ -2,47 +2,51 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import replace
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from zincsmith.analysis.accuracy import column
 from zincsmith.analysis.efficiency import average_active_efficiency, efficiency
-from zincsmith.analysis.regulation import (
-    line_regulation,
-    line_slope,
-    load_regulation,
-    output_resistance,
-    span_at_most,
+from zincsmith.analysis.sweep_doubts import (
+    frozen_doubts,
+    hidden_step,
+    odd_ones,
+    product_doubts,
+    sag_doubts,
 )
-from zincsmith.analysis.uncertainty import Values, drawn, factor_of
+from zincsmith.analysis.uncertainty import Values, factor_of
 from zincsmith.model.finding import Contribution, Doubt, Finding
-from zincsmith.model.reading import COLD, Evidence, Point
+from zincsmith.model.reading import AGAIN, COLD, Evidence, Point, is_graded
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.finding_of import WORDS, Rows, finding_of
 from zincsmith.procedures.loss_figures import POWER, loss_findings
-from zincsmith.procedures.sweep_doubts import difference_doubts, frozen_doubts, odd_ones, sag_doubts
+from zincsmith.procedures.regulation_figures import (
+    about_a_difference,
+    line_regulations,
+    load_regulations,
+    resistances,
+)
+from zincsmith.procedures.rows import amps_of, carrying, has, line_conditions, load_of, volts_of
 
 ACTIVE_LOADS = (100.0, 75.0, 50.0, 25.0)
-DRAWS, ONE_SIDED = 10_000, 0.9545
 EFFICIENCIES = ("efficiency", "average_active_efficiency")
+OVER_LOADS = ("load_regulation", "output_resistance")
 
 
 def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
     """All figures the points allow; a figure whose points are missing is not made up."""
-    warm = [p for p in evidence.points if COLD not in p.conditions]
-    by_line: dict[tuple[float, float], list[Point]] = {}
-    for point in warm:
-        c = point.conditions
-        by_line.setdefault((c["input_voltage_V"], c["frequency_Hz"]), []).append(point)
+    warm = [p for p in evidence.points if is_graded(p.conditions)]
+    by_line = _by_line(warm)
+    again = _by_line([p for p in evidence.points if AGAIN in p.conditions])
     found: list[Finding] = []
     loaded = _from_minimum(warm, nameplate)
     found += _output_voltage(loaded)
+    found += _static_accuracy(loaded, nameplate)
     for line, points in by_line.items():
-        found += _load_regulation(line, _from_minimum(points, nameplate), nameplate, conventions)
-    found += _line_regulation(list(by_line.values()), nameplate)
+        found += load_regulations(line, _from_minimum(points, nameplate), nameplate, conventions)
+    found += line_regulations(list(by_line.values()), nameplate)
     odd: dict[int, Doubt] = {}
     sags: dict[tuple[float, float], list[Doubt]] = {}
     for line, points in by_line.items():
@@ -51,21 +55,32 @@ def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) 
     for line, points in by_line.items():
         found += _average_efficiency(line, points)
         found += _full_load(line, points)
-        found += _resistance(line, points)
+        found += resistances(line, [*points, *again.get(line, ())])
         found += _single_efficiencies(line, points)
         found += _minimum_load(line, points, nameplate)
-        found += loss_findings(_line(line), _with(points, POWER))
+        found += loss_findings(line_conditions(line), carrying(points, POWER))
     found += _drift([p for p in evidence.points if COLD in p.conditions], warm)
-    frozen = frozen_doubts(evidence.points)
-    return [_with_frozen(_with_sweep_doubts(f, odd, sags), frozen) for f in found]
+    whole = [frozen_doubts(evidence.points)] + [product_doubts(points) for points in by_line.values()]
+    for by_quantity in whole:
+        found = [_with_quantity(f, by_quantity) for f in found]
+    hidden = {line: hidden_step(points) for line, points in by_line.items()}
+    return [_with_hidden(_with_sweep_doubts(f, odd, sags), hidden) for f in found]
+
+
+def _by_line(points: Rows) -> dict[tuple[float, float], list[Point]]:
+    out: dict[tuple[float, float], list[Point]] = {}
+    for point in points:
+        c = point.conditions
+        out.setdefault((c["input_voltage_V"], c["frequency_Hz"]), []).append(point)
+    return out
 
 
 def _drift(cold: Rows, warm: Rows) -> list[Finding]:
     """How far the output moves while it warms up: the same load at the same line, first and when it is steady."""
     out = []
-    for first in _with(cold, ["output_voltage"]):
+    for first in carrying(cold, ["output_voltage"]):
         place = {k: first.conditions[k] for k in ("input_voltage_V", "frequency_Hz", "load_percent")}
-        later = [p for p in _with(warm, ["output_voltage"]) if place.items() <= p.conditions.items()]
+        later = [p for p in carrying(warm, ["output_voltage"]) if place.items() <= p.conditions.items()]
         if not later:
             continue
         then = later[0]
@@ -76,7 +91,7 @@ def _drift(cold: Rows, warm: Rows) -> list[Finding]:
             "warm_up_drift", "Drift, cold to warm", "V", [first, then], ["output_voltage"],
             lambda v: float(v["output_voltage"][1] - v["output_voltage"][0]), "V warm − V cold", place, note,
         )  # fmt: skip
-        out.append(_about_a_difference(finding, first, then))
+        out.append(about_a_difference(finding, first, then))
     return out
 
 
@@ -93,38 +108,22 @@ def _with_sweep_doubts(
     return replace(finding, doubts=(*finding.doubts, *further)) if further else finding
 
 
-def _with_frozen(finding: Finding, frozen: dict[str, Doubt]) -> Finding:
-    """What froze goes with every figure that was worked out of it."""
+def _with_quantity(finding: Finding, by_quantity: dict[str, Doubt]) -> Finding:
+    """What froze, or was multiplied, goes with every figure that was worked out of it."""
     shown = {name for row in finding.working.rows for name in row}
-    used = [doubt for name, doubt in sorted(frozen.items()) if WORDS.get(name, name) in shown]
-    return replace(finding, doubts=(*finding.doubts, *used)) if used else finding
+    used = [doubt for name, doubt in sorted(by_quantity.items()) if WORDS.get(name, name) in shown]
+    fresh = [d for d in used if d not in finding.doubts]
+    return replace(finding, doubts=(*finding.doubts, *fresh)) if fresh else finding
 
 
-def _about_a_difference(finding: Finding, one: Point, other: Point) -> Finding:
-    return replace(finding, doubts=(*finding.doubts, *difference_doubts(one, other)))
-
-
-def _has(point: Point, quantities: Sequence[str]) -> bool:
-    return all((r := point.get(q)) is not None and r.value is not None for q in quantities)
-
-
-def _with(points: Rows, quantities: Sequence[str]) -> list[Point]:
-    return [p for p in points if _has(p, quantities)]
-
-
-def _volts(point: Point) -> float:
-    reading = point.get("output_voltage")
-    assert reading is not None
-    assert reading.value is not None
-    return reading.value
-
-
-def _load(point: Point) -> float:
-    return point.conditions["load_percent"]
-
-
-def _line(line: tuple[float, float]) -> dict[str, float]:
-    return {"input_voltage_V": line[0], "frequency_Hz": line[1]}
+def _with_hidden(finding: Finding, hidden: dict[tuple[float, float], list[Doubt]]) -> Finding:
+    """A change that the display cannot show goes with the figures that are differences of the output over loads."""
+    if finding.name not in OVER_LOADS:
+        return finding
+    c = finding.conditions
+    return replace(
+        finding, doubts=(*finding.doubts, *hidden.get((c.get("input_voltage_V", 0.0), c.get("frequency_Hz", 0.0)), []))
+    )
 
 
 def _from_minimum(points: Rows, plate: Nameplate) -> list[Point]:
@@ -141,39 +140,32 @@ def _minimum_load(line: tuple[float, float], points: Rows, plate: Nameplate) -> 
     Nothing where the plate states no band, the output is out of it at full load, or the lightest point is inside.
     """
     percent = plate.output.tolerance_percent
-    rows = sorted(_with(points, ["output_voltage", "output_current"]), key=_amps)
+    rows = sorted(carrying(points, ["output_voltage", "output_current"]), key=amps_of)
     if percent is None or not rows:
         return []
     half = abs(plate.output.voltage_V) * percent / 100.0
-    outside = [n for n, p in enumerate(rows) if abs(_volts(p) - plate.output.voltage_V) > half]
+    outside = [n for n, p in enumerate(rows) if abs(volts_of(p) - plate.output.voltage_V) > half]
     if not outside or outside[-1] == len(rows) - 1:
         return []
     pair = rows[outside[-1] : outside[-1] + 2]
-    below, above = (_amps(p) for p in pair)
+    below, above = (amps_of(p) for p in pair)
     part = Contribution("between the two loads", (above - below) / 2.0 / 3.0**0.5, True, rectangular=True)
     band = f"{plate.output.voltage_V:g} V ±{percent:g} %"
     shown = finding_of(
         "minimum_load", "Minimum load", "A", pair, ["output_voltage", "output_current"],
-        lambda v: float(np.mean(v["output_current"])), "middle of the two loads", _line(line),
+        lambda v: float(np.mean(v["output_current"])), "middle of the two loads", line_conditions(line),
         f"outside {band} at {below:.3g} A, inside from {above:.3g} A on",
     )  # fmt: skip
     return [replace(shown, u=part.effect, k=factor_of((part,), None), dof=None, contributions=(part,))]
 
 
-def _amps(point: Point) -> float:
-    reading = point.get("output_current")
-    assert reading is not None
-    assert reading.value is not None
-    return reading.value
-
-
 def _output_voltage(points: Rows) -> list[Finding]:
-    rows = _with(points, ["output_voltage"])
+    rows = carrying(points, ["output_voltage"])
     if not rows:
         return []
     out = []
     for name, title, pick in (("min", "lowest", min), ("max", "highest", max)):
-        extreme = pick(rows, key=_volts)
+        extreme = pick(rows, key=volts_of)
         at = [extreme]
         conditions = dict(extreme.conditions)
         out.append(
@@ -191,104 +183,25 @@ def _output_voltage(points: Rows) -> list[Finding]:
     return out
 
 
-def _load_regulation(line: tuple[float, float], points: Rows, plate: Nameplate, conv: Conventions) -> list[Finding]:
-    rows = _with(points, ["output_voltage"])
-    if len({_load(p) for p in rows}) < 2:
+def _static_accuracy(points: Rows, plate: Nameplate) -> list[Finding]:
+    """How far the output lies from its nominal volts where it lies farthest, signed, as a ratio of them."""
+    rows, nominal = carrying(points, ["output_voltage"]), plate.output.voltage_V
+    if not rows or not nominal:
         return []
-    low, high = min(rows, key=_load), max(rows, key=_load)
-    nominal = plate.output.voltage_V
-
-    def formula(v: Values) -> float:
-        volts = v["output_voltage"]
-        below = {"Vnom": nominal, "Vfl": float(volts[1]), "Vnl": float(volts[0])}[conv.regulation_over]
-        return load_regulation(float(volts[0]), float(volts[1]), below)
-
-    span = f"{_load(low):g} to {_load(high):g} % load"
+    farthest = max(rows, key=lambda p: abs(volts_of(p) - nominal))
     return [
-        _about_a_difference(
-            finding_of(
-                "load_regulation",
-                "Load regulation",
-                "1",
-                [low, high],
-                ["output_voltage"],
-                formula,
-                f"(V at {_load(low):g} % − V at {_load(high):g} %) / {conv.regulation_over}",
-                _line(line),
-                f"{span}; denominator {conv.regulation_over}; a drop is positive",
-            ),
-            low,
-            high,
-        )
-    ]
-
-
-def _line_regulation(lines: list[list[Point]], plate: Nameplate) -> list[Finding]:
-    """At the highest load of every line: between the ends of the lines, signed, as a regulation is printed; greatest
-    less least beside it, whose two ends are picked for being extreme; and the fitted slope."""
-    top = [max(rows, key=_load) for points in lines if (rows := _with(points, ["output_voltage"]))]
-    if len(top) < 2 or len({_load(p) for p in top}) != 1:
-        return []
-    top.sort(key=_line_V)
-    nominal, at = plate.output.voltage_V, {"load_percent": _load(top[0])}
-    over = "over " + ", ".join(f"{_line_V(p):g} V" for p in top)
-    ends = [top[0], top[-1]]
-    found = [
-        _about_a_difference(
-            finding_of(
-                "line_regulation", "Line regulation", "1", ends, ["output_voltage"],
-                lambda v: line_regulation(float(v["output_voltage"][1]), float(v["output_voltage"][0]), nominal),
-                f"(V at {_line_V(ends[1]):g} V − V at {_line_V(ends[0]):g} V) / Vnom", at, "a rise is positive",
-            ),
-            *ends,
+        finding_of(
+            "static_accuracy", "Output against its nominal volts, farthest", "1", [farthest], ["output_voltage"],
+            lambda v: float(v["output_voltage"][0]) / nominal - 1.0, "V / Vnom − 1", dict(farthest.conditions),
+            f"farthest of {len(rows)} points",
         )
     ]  # fmt: skip
-    if len(top) > 2:
-        found += [_span(top, nominal, at, over), _slope(top, at, over)]
-    return found
-
-
-def _line_V(point: Point) -> float:
-    return point.conditions["input_voltage_V"]
-
-
-def _span(top: Rows, nominal: float, at: dict[str, float], over: str) -> Finding:
-    volts = np.array([_volts(p) for p in top])
-    most, least = int(np.argmax(volts)), int(np.argmin(volts))
-    if most == least:  # all equal: still the difference of two readings, with the uncertainty of both
-        least = (most + 1) % len(volts)
-    readings = [r for p in top if (r := p.get("output_voltage")) is not None]
-    minutes = (max(p.bench_s for p in top) - min(p.bench_s for p in top)) / 60.0
-    upper, bias = span_at_most(volts, drawn(column(readings, minutes), DRAWS, 1), ONE_SIDED)
-    sided = (
-        f"; one-sided, {100 * ONE_SIDED:g} %: at most {100.0 * upper / nominal:.3g} %; picking the extremes adds "
-        f"{100.0 * bias / nominal:.2g} % on average"
-        if all(r.known for r in readings)
-        else ""
-    )
-    # Which point is highest and lowest is decided once, so that moving a value moves the figure smoothly.
-    return _about_a_difference(
-        finding_of(
-            "line_span", "Span of the output over the lines", "1", top, ["output_voltage"],
-            lambda v: float(v["output_voltage"][most] - v["output_voltage"][least]) / nominal,
-            "(greatest V − least V) / Vnom", at, over + sided,
-        ),
-        top[most], top[least],
-    )  # fmt: skip
-
-
-def _slope(top: Rows, at: dict[str, float], over: str) -> Finding:
-    lines = np.array([_line_V(p) for p in top])
-    return finding_of(
-        "line_slope", "Slope of the output over the lines", "mV/V", top, ["output_voltage"],
-        lambda v: 1000.0 * line_slope(v["output_voltage"], lines), "least squares of V on Vin", at, over,
-    )  # fmt: skip
 
 
 def _average_efficiency(line: tuple[float, float], points: Rows) -> list[Finding]:
     rows = []
     for load in ACTIVE_LOADS:
-        near = [p for p in _with(points, POWER) if abs(_load(p) - load) <= 2.0]
+        near = [p for p in carrying(points, POWER) if abs(load_of(p) - load) <= 2.0]
         if not near:
             return []
         rows.append(near[0])
@@ -301,7 +214,7 @@ def _average_efficiency(line: tuple[float, float], points: Rows) -> list[Finding
             POWER,
             lambda v: average_active_efficiency(v["input_power"], v["output_voltage"], v["output_current"]),
             "η = ¼ Σ V I / Pin",
-            _line(line),
+            line_conditions(line),
             "mean of the ratios at 100, 75, 50 and 25 % load",
             each=_efficiency_row,
         )
@@ -313,70 +226,43 @@ def _efficiency_row(point: Point) -> dict[str, float]:
     return {"η / %": 100.0 * efficiency(pin, v, i)}
 
 
+@dataclass(frozen=True)
+class AtFull:
+    """One figure of the point at full load: name, title, unit, what it is worked out from and how, in words too."""
+
+    name: str
+    title: str
+    unit: str
+    quantities: tuple[str, ...]
+    formula: Callable[[Values], float]
+    words: str
+
+
+AT_FULL = (
+    AtFull("input_current", "Input current, full load", "A", ("input_current",),
+           lambda v: float(v["input_current"][0]), "Iin, rms"),
+    AtFull("power_factor", "Power factor, full load", "1", ("input_power", "input_voltage", "input_current"),
+           lambda v: float(v["input_power"][0] / (v["input_voltage"][0] * v["input_current"][0])),
+           "PF = Pin / (Vin Iin)"),
+    AtFull("full_load_input_power", "Input power, full load", "W", ("input_power",),
+           lambda v: float(v["input_power"][0]), "Pin"),
+    AtFull("full_load_output_power", "Output power, full load", "W", ("output_voltage", "output_current"),
+           lambda v: float(v["output_voltage"][0] * v["output_current"][0]), "P = V I"),
+    AtFull("full_load_output_current", "Output current, full load", "A", ("output_current",),
+           lambda v: float(v["output_current"][0]), "I as read"),
+    AtFull("case_temperature", "Case temperature, full load", "degC", ("case_temperature",),
+           lambda v: float(v["case_temperature"][0]), "T as read"),
+)  # fmt: skip
+
+
 def _full_load(line: tuple[float, float], points: Rows) -> list[Finding]:
-    out = []
-    conditions = {**_line(line), "load_percent": 100.0}
-    for p in (p for p in points if abs(_load(p) - 100.0) <= 2.0):
-        if _has(p, ["input_current"]):
-            out.append(
-                finding_of(
-                    "input_current",
-                    "Input current, full load",
-                    "A",
-                    [p],
-                    ["input_current"],
-                    lambda v: float(v["input_current"][0]),
-                    "Iin, rms",
-                    conditions,
-                )
-            )
-        power = ["input_power", "input_voltage", "input_current"]
-        if _has(p, power):
-            out.append(
-                finding_of(
-                    "power_factor",
-                    "Power factor, full load",
-                    "1",
-                    [p],
-                    power,
-                    lambda v: float(v["input_power"][0] / (v["input_voltage"][0] * v["input_current"][0])),
-                    "PF = Pin / (Vin Iin)",
-                    conditions,
-                )
-            )
-        if _has(p, ["case_temperature"]):
-            out.append(
-                finding_of(
-                    "case_temperature",
-                    "Case temperature, full load",
-                    "degC",
-                    [p],
-                    ["case_temperature"],
-                    lambda v: float(v["case_temperature"][0]),
-                    "T as read",
-                    conditions,
-                )
-            )
-    return out
-
-
-def _resistance(line: tuple[float, float], points: Rows) -> list[Finding]:
-    quantities = ["output_voltage", "output_current"]
-    rows = _with(points, quantities)
-    if len({_load(p) for p in rows}) < 3:
-        return []
+    conditions = {**line_conditions(line), "load_percent": 100.0}
     return [
-        finding_of(
-            "output_resistance",
-            "Output resistance",
-            "ohm",
-            rows,
-            quantities,
-            lambda v: output_resistance(v["output_voltage"], v["output_current"]),
-            "R = − slope of V on I",
-            _line(line),
-            f"least squares over {len(rows)} points",
-        )
+        finding_of(one.name, one.title, one.unit, [p], one.quantities, one.formula, one.words, conditions)
+        for p in points
+        if abs(load_of(p) - 100.0) <= 2.0
+        for one in AT_FULL
+        if has(p, one.quantities)
     ]
 
 
@@ -384,14 +270,14 @@ def _single_efficiencies(line: tuple[float, float], points: Rows) -> list[Findin
     return [
         finding_of(
             "efficiency",
-            f"Efficiency at {_load(p):g} %",
+            f"Efficiency at {load_of(p):g} %",
             "1",
             [p],
             POWER,
             lambda v: float(efficiency(v["input_power"], v["output_voltage"], v["output_current"])[0]),
             "η = V I / Pin",
-            {**_line(line), "load_percent": _load(p)},
+            {**line_conditions(line), "load_percent": load_of(p)},
         )
-        for p in _with(points, POWER)
-        if _load(p) > 0.0
+        for p in carrying(points, POWER)
+        if load_of(p) > 0.0
     ]

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Generator
 
+from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.model.actions import (
     Action,
     Dwell,
@@ -20,11 +21,10 @@ from zincsmith.model.actions import (
 )
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.plan import GridOptions, Line
-from zincsmith.model.reading import COLD, Evidence, Point
+from zincsmith.model.reading import AGAIN, COLD, Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate, stands_words
-from zincsmith.procedures.point_doubts import point_doubts
 from zincsmith.procedures.search import refine
 
 # Bounds that stop the run; a unit that passes them is not worth waiting for.
@@ -35,6 +35,16 @@ LEAST_KNOWN = 3  # points before a curve can be refined
 LEAST_GAP_PERCENT = 1.0
 RAMP_PERCENT = (10.0, 25.0, 50.0, 75.0, 100.0)
 
+# The loads that a figure is worked out from, percent; what is not named here takes all of a plan's.
+LOADS_OF: dict[str, tuple[float, ...]] = {
+    "load_regulation": (100.0, 0.0),
+    "line_regulation": (100.0,),
+    "input_current": (100.0,),
+    "power_factor": (100.0,),
+    "case_temperature": (100.0,),
+    "average_active_efficiency": (100.0, 75.0, 50.0, 25.0),
+    "output_resistance": (100.0, 50.0, 0.0),
+}
 COLD_S = 2.0  # after the load came on, before the warm-up
 NAME = "static_grid"
 
@@ -56,7 +66,7 @@ def grid_options(ctx: Context) -> GridOptions:
 class StaticGrid:
     name = NAME
     title = "Static grid"
-    version = 5
+    version = 6
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
     serves = "efficiency, power factor, load and line regulation, static accuracy, output resistance"
 
@@ -94,6 +104,8 @@ class StaticGrid:
                 value = efficiency_of((yield from self._point(ctx, line, load)))
                 if value is not None:
                     known.append((load, value))
+            if options.again and len(options.loads_at(line)) > 1:
+                yield from self._point(ctx, line, options.loads_at(line)[0], {AGAIN: 1.0})
         if len(known) >= LEAST_KNOWN and options.refine_points:
             yield from self._refine(ctx, lines[-1], known)
 
@@ -126,7 +138,9 @@ class StaticGrid:
         yield from self._ramp(ctx)
         yield Dwell(grid_options(ctx).rewarm_s, "warm again at full load", warms=True)
 
-    def _point(self, ctx: Context, line: Line, load_percent: float) -> Generator[Action, Outcome, Outcome]:
+    def _point(
+        self, ctx: Context, line: Line, load_percent: float, more: dict[str, float] | None = None
+    ) -> Generator[Action, Outcome, Outcome]:
         options = grid_options(ctx)
         yield SetLoad(load_percent / 100.0 * ctx.nameplate.output.current_A, load_percent > 0.0)
         yield Dwell(
@@ -137,7 +151,7 @@ class StaticGrid:
             window_s=options.settled_window_s,
             at_most_s=options.settle_at_most_s,
         )
-        return (yield self._measure(ctx, line, load_percent, {}))
+        return (yield self._measure(ctx, line, load_percent, more or {}))
 
     @staticmethod
     def _measure(ctx: Context, line: Line, load_percent: float, more: dict[str, float]) -> Measure:

@@ -17,7 +17,7 @@ from zincsmith.formats.columns import Columns
 from zincsmith.model.errors import InputError
 from zincsmith.model.reading import Reading
 from zincsmith.recorded.result import Analysed, Figure
-from zincsmith.recorded.table_doubts import add_doubts
+from zincsmith.recorded.table_doubts import add_difference, add_doubts
 
 Array = NDArray[np.float64]
 
@@ -34,7 +34,6 @@ ACTIVE = (100.0, 75.0, 50.0, 25.0)
 NEAR_PERCENT = 2.0  # of a load that is asked for
 SAME_INPUT = 0.02
 POWER = ("input_power_W", "output_voltage_V", "output_current_A")
-COUNTS = 5  # of the display: a smaller change is mostly the display; common practice, no source
 
 
 @dataclass(frozen=True)
@@ -243,21 +242,7 @@ class Points:
 
             figure = self._figure([low, high], ["output_voltage_V"], formula, "")
             self.out.figures[f"load_regulation_{name}{group.suffix}"] = figure
-        self._few_counts("load regulation", low, high)
-
-    def _few_counts(self, what: str, one: int, other: int) -> None:
-        """A change of a few counts of the display is mostly the display."""
-        known = self.accuracy.get("output_voltage_V")
-        if known is None or not known.resolution:
-            return
-        volts = self.columns["output_voltage_V"]
-        change = abs(volts[one] - volts[other])
-        if change < COUNTS * known.resolution * 0.999:
-            self.out.doubt(
-                "few_counts",
-                f"The {what} rests on a change of {change / known.resolution:.1f} counts of the display.",
-                "Use a finer range or meter.",
-            )
+        add_difference(self, "load regulation", low, high)
 
     def _line_regulation(self) -> None:
         what = "Line regulation is"
@@ -284,7 +269,7 @@ class Points:
 
         pair = [top[most], top[least]]
         self.out.figures["line_regulation"] = self._figure(pair, ["output_voltage_V"], formula, "")
-        self._few_counts("line regulation", *pair)
+        add_difference(self, "line regulation", *pair)
         self.out.figures["line_regulation_ends"] = self._figure([top[-1], top[0]], ["output_voltage_V"], formula, "")
         lines = np.array(sorted(volts for _, volts in tops))
         self.out.figures["line_slope"] = self._figure(

@@ -6,20 +6,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincsmith.analysis.harmonic_limits import judge_orders
-from zincsmith.analysis.power import ORDERS, Power, power_of, smoothed_orders, window_words
-from zincsmith.analysis.record_quality import clipped_share, coarse_steps
+from zincsmith.analysis.power import ORDERS, Power, power_of, window_words
+from zincsmith.analysis.waves import Recorded, shown_by
 from zincsmith.formats.columns import Columns
 from zincsmith.model.errors import InputError
 from zincsmith.recorded.even import Even, evenly, rising_times
 from zincsmith.recorded.result import Analysed, Figure
-from zincsmith.rules.harmonics import load_harmonics
+from zincsmith.rules.harmonics import Draw, load_harmonics
 
 Array = NDArray[np.float64]
-
-FEW_PERIODS = 5
-FEW_SAMPLES = 10  # a period
-DISTORTED, OFF = 0.02, 0.01  # a source beyond these does not serve compliance work (IEC 62301, from memory)
-UNLIKE_ONE = 1.0005
 
 
 def pair_of_records(found: Columns, time: str, voltage: str, current: str) -> tuple[Even, Power]:
@@ -39,8 +34,9 @@ def analyse_power(found: Columns, time: str, voltage: str, current: str) -> Anal
     out = Analysed("power", _figures(power), _facts(power, even))
     for note in (*found.notes, *even.notes):
         out.doubt("read_with_a_note", f"{note[:1].upper()}{note[1:]}.")
-    _doubts(out, power, even)
-    _against_limits(out, power, even)
+    shown = shown_by(even.columns[0], even.columns[1], even.step_s, power)
+    out.doubts += shown.doubts
+    _against_limits(out, power, shown)
     return out
 
 
@@ -82,51 +78,22 @@ def _degrees(p: Power, order: int) -> float | None:
     return round(float(np.degrees(np.angle(np.exp(1j * angle)))), 3)
 
 
-def _doubts(out: Analysed, p: Power, even: Even) -> None:
-    volts, amps = even.columns
-    if p.reversed:
-        out.doubt("power_negative", "The power is negative.", "Turn the current probe round, or check the direction.")
-    for name, record in (("volts", volts), ("amps", amps)):
-        _quantized(out, name, record)
-    if p.is_dc:
-        return
-    assert p.frequency is not None
-    if (p.periods or 0) < FEW_PERIODS:
-        out.doubt("record_short", f"The record holds {p.periods} whole periods only.", "Record ten or more.")
-    per_period = 1.0 / (p.frequency * even.step_s)
-    if p.current_thd is None:
-        out.doubt(
-            "rate_low",
-            f"{per_period:.0f} samples a period do not show order {ORDERS}: no THD, and no orders from "
-            f"{min(ORDERS, int(0.5 * per_period)) + (0.5 * per_period > int(0.5 * per_period))} on.",
-            f"Sample at {2.5 * ORDERS * p.frequency:.0f} Hz or more.",
-        )
-    if p.voltage_thd is not None and p.voltage_thd > DISTORTED:
-        words = f"The volts are distorted by {100.0 * p.voltage_thd:.1f} %, more than 2 %."
-        out.doubt("source_out_of_tolerance", words, "Use a cleaner source for figures that are to be judged.")
-    if p.power_factor is not None and p.power_factor > UNLIKE_ONE:
-        out.doubt("power_factor_above_one", "The power factor is above one.", "Volts and amps are not of one moment.")
-
-
-def _quantized(out: Analysed, name: str, record: Array) -> None:
-    """Steps of the converter that are too few, and a record that stands at its end."""
-    steps, clipped = coarse_steps(record), clipped_share(record)
-    if steps is not None:
-        out.doubt("coarse", f"The {name} fill {steps} steps of the converter.", "Choose a more sensitive range.")
-    if clipped:
-        words = f"The {name} stand at their greatest value for {100.0 * clipped:.1f} % of the record."
-        out.doubt("clipped", words, "Check the range: a clipped record loses its peaks.")
-
-
-def _against_limits(out: Analysed, p: Power, even: Even) -> None:
+def _against_limits(out: Analysed, p: Power, shown: Recorded) -> None:
     """Class A and D: a look before compliance work, not a test house's verdict."""
-    if p.current is None or len(p.current) <= ORDERS or p.frequency is None:
+    average = shown.average_A
+    if average is None:
         return
-    rows = smoothed_orders(even.columns[0], even.columns[1], even.step_s, p)
     limits = load_harmonics()
+    draw = Draw(abs(p.real_power), float(average[1]), p.power_factor or 0.0)
     for name in ("A", "D"):
-        judged = judge_orders(np.abs(p.current), rows, limits.limits_A(name, abs(p.real_power)), p.current_rms)
+        by_order = limits.limits_A(name, draw)
+        judged = judge_orders(average, shown.windows_A, by_order, p.current_rms, shown.window_s, name == "A")
         words = "within" if judged.holds else f"exceeded at order {', '.join(map(str, judged.exceeded))}"
         share = f"; nearest: order {judged.worst}, {100.0 * judged.share:.0f} % of its limit" if judged.worst else ""
-        out.facts[f"class_{name}"] = f"{words}{share}"
-    out.facts["harmonic_limits"] = f"{limits.edition}; applies from 75 W of rated input; {limits.provenance}"
+        relief = f"; by a relief: {', '.join(judged.reliefs)}" if judged.reliefs else ""
+        out.facts[f"class_{name}"] = f"{words}{share}{relief}"
+    least = limits.least_W["A"]
+    applies = "" if draw.power_W > least else f"; not applicable at {draw.power_W:.3g} W"
+    out.facts["harmonic_limits"] = (
+        f"{limits.edition}; applies above {least:g} W of active input power{applies}; {limits.provenance}"
+    )

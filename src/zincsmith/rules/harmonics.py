@@ -15,6 +15,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.rules.own import own_folder
 
 NAME = "iec-61000-3-2"
+LEAST_W = 75.0  # of active input power, where a class does not say otherwise
 NEEDED = ("A", "D")  # classes that every file of limits has
 
 
@@ -25,12 +26,19 @@ class _Row(BaseModel):
     amps_by_order: float | None = None
     amps_a_watt: float | None = None
     amps_a_watt_by_order: float | None = None
+    percent: float | None = None
+    times_power_factor: bool = False
 
 
 class _Class(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
     not_above: str = ""
-    row: list[_Row]
+    from_class: str = ""
+    times: float = Field(default=1.0, gt=0.0)
+    from_W: float = LEAST_W
+    up_to_W: float = 0.0
+    up_to_as: str = ""
+    row: list[_Row] = []
 
 
 class _File(BaseModel):
@@ -51,8 +59,18 @@ def harmonic_class(choice: RuleChoice) -> str | None:
 
 
 @dataclass(frozen=True)
+class Draw:
+    """What a unit takes, as far as limits go by it: watts, amps of the fundamental, power factor."""
+
+    power_W: float
+    first_A: float = 0.0
+    power_factor: float = 1.0
+
+
+@dataclass(frozen=True)
 class HarmonicLimits:
-    """Limits by class, in A and, where a class goes by power, in A/W; ``digest`` identifies the file in force."""
+    """Limits by class, in A, in A/W where a class goes by power, in percent of the fundamental (with whether that is
+    multiplied by the power factor) where it goes by that; ``digest`` identifies the file in force."""
 
     title: str
     edition: str
@@ -60,6 +78,9 @@ class HarmonicLimits:
     read_by: str
     amps: dict[str, dict[int, float]]
     amps_a_watt: dict[str, dict[int, float]]
+    percent: dict[str, dict[int, tuple[float, bool]]]
+    least_W: dict[str, float]
+    small: dict[str, tuple[float, str]]  # up to so many watts a class has the amps a watt of another
     digest: str
     own: bool
 
@@ -71,12 +92,20 @@ class HarmonicLimits:
     def classes(self) -> tuple[str, ...]:
         return tuple(self.amps)
 
-    def limits_A(self, name: str, power_W: float) -> dict[int, float]:
-        """The limit of each order that has one, for a class and an active input power."""
+    def limits_A(self, name: str, draw: Draw) -> dict[int, float]:
+        """The limit of each order that has one, A, for a class and what the unit takes."""
+        up_to, other = self.small[name]
+        if other and draw.power_W <= up_to:
+            return {n: x * draw.power_W for n, x in self.amps_a_watt[other].items()}
+        if self.percent[name]:
+            return {
+                n: percent / 100.0 * draw.first_A * (draw.power_factor if by_factor else 1.0)
+                for n, (percent, by_factor) in self.percent[name].items()
+            }
         plain, per_watt = self.amps[name], self.amps_a_watt[name]
         if not per_watt:
             return dict(plain)
-        return {n: min(x * power_W, plain.get(n, math.inf)) for n, x in per_watt.items()}
+        return {n: min(x * draw.power_W, plain.get(n, math.inf)) for n, x in per_watt.items()}
 
 
 def load_harmonics() -> HarmonicLimits:
@@ -99,17 +128,23 @@ def read_harmonics(raw: bytes, own: bool) -> HarmonicLimits:
         raise InputError(first["msg"], file=file, key=".".join(map(str, first["loc"]))) from None
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
         raise InputError(str(error), file=file) from None
-    for name in (*NEEDED, *(one.not_above for one in data.classes.values() if one.not_above)):
+    others = [x for one in data.classes.values() for x in (one.not_above, one.from_class, one.up_to_as) if x]
+    for name in (*NEEDED, *others):
         if name not in data.classes:
             raise InputError(f"has no class {name}", file=file, key="class")
-    plain = {name: _amps(one) for name, one in data.classes.items()}
+    plain = {name: _amps(data.classes[one.from_class] if one.from_class else one) for name, one in data.classes.items()}
+    amps = {name: plain[one.not_above or name] for name, one in data.classes.items()}
+    times = {name: one.times for name, one in data.classes.items()}
     return HarmonicLimits(
         title=data.title,
         edition=f"{data.document}, edition {data.edition}",
         provenance=data.provenance,
         read_by=data.read_by,
-        amps={name: plain[one.not_above or name] for name, one in data.classes.items()},
+        amps={name: {n: x * times[name] for n, x in rows.items()} for name, rows in amps.items()},
         amps_a_watt={name: _amps_a_watt(one) for name, one in data.classes.items()},
+        percent={name: _percent(one) for name, one in data.classes.items()},
+        least_W={name: one.from_W for name, one in data.classes.items()},
+        small={name: (one.up_to_W, one.up_to_as) for name, one in data.classes.items()},
         digest=hashlib.sha256(raw).hexdigest()[:16],
         own=own,
     )
@@ -132,3 +167,12 @@ def _amps_a_watt(one: _Class) -> dict[int, float]:
                 by_order = (row.amps_a_watt_by_order or 0.0) / order
                 out[order] = row.amps_a_watt if row.amps_a_watt is not None else by_order
     return out
+
+
+def _percent(one: _Class) -> dict[int, tuple[float, bool]]:
+    return {
+        order: (row.percent, row.times_power_factor)
+        for row in one.row
+        if row.percent is not None
+        for order in row.orders
+    }

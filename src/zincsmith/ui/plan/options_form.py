@@ -104,6 +104,7 @@ FIELDS: dict[type, tuple[Choosing | Typing, ...]] = {
         LOADS,
         Choosing("Warm-up before", "warm_up_s", _times(0.0, 120.0, 600.0, 1800.0, 3600.0)),
         Choosing("Read cold as well", "cold", (("no", False), ("yes, for the drift", True))),
+        Choosing("First load again", "again", (("no", False), ("at the end of each line", True))),
         Choosing("After a line change", "rewarm_s", _times(0.0, 60.0, 300.0, 900.0)),
         Choosing("Settled when", "settled_percent", tuple((f"< {p:g} % in 20 s", p) for p in (0.05, 0.1, 0.2, 0.5))),
         Choosing("Wait at most", "settle_at_most_s", _times(30.0, 60.0, 120.0, 300.0)),

@@ -14,7 +14,7 @@ from zincsmith.judge.curves import all_curves, efficiency_by_line
 from zincsmith.judge.live import live_figures, point_efficiency
 from zincsmith.judge.words import counted, duration
 from zincsmith.model.finding import Doubt
-from zincsmith.model.reading import COLD, Evidence, Point
+from zincsmith.model.reading import Evidence, Point, is_graded
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.static_grid import NAME as GRID
@@ -184,7 +184,7 @@ class Dashboard(QWidget):
 
     def _show_points(self, points: list[Point], itinerary: Itinerary) -> None:
         planned = itinerary.of(GRID)
-        grid = [p for p in points if _is_grid(p, itinerary) and COLD not in p.conditions]
+        grid = [p for p in points if _is_grid(p, itinerary) and is_graded(p.conditions)]
         taken = {_key(p.conditions): p for p in grid}
         etas = {key: e for key, p in taken.items() if (e := point_efficiency(p)) is not None}
         low, high = (min(etas.values()), max(etas.values())) if etas else (0.0, 1.0)

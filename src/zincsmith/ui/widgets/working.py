@@ -7,7 +7,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.judge.budget import grouped, unsplit_words
-from zincsmith.judge.words import decimals_for, number, shown, value_words, where_words
+from zincsmith.judge.words import decimals_for, number, permitted_words, shown, value_words, where_words
 from zincsmith.model.finding import Finding, Judged, Verdict
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
@@ -111,7 +111,7 @@ class Working(QWidget):
         if working.formula:
             ink.write(p, self._box(y, LINE), working.formula, 14, 700)
             y += LINE
-        note = "; ".join(x for x in (where, working.note) if x)
+        note = "; ".join(x for x in (where, working.note, permitted_words(finding)) if x)
         if note:
             box = self._box(y, max(LINE, ink.wrapped_height(note, self._box(y, 0).width(), 12) + 4))
             ink.write(p, box, note, 12, 400, t.color("ink2"), WRAP, wrap=True)

@@ -14,6 +14,8 @@ LOAD_FLOOR_A = 0.01
 LOW_SHARE = 0.05  # of range
 APPARENT, LOW_FACTOR = 0.01, 0.95  # watts so near to volts times amps, below this power factor
 CONTRADICTION = 0.03  # of the apparent power
+ABOVE_ONE = 1.005  # a power factor beyond is no longer the last digits of two meters
+ABOVE_APPARENT = 1.01  # watts over volts times amps: two ranges at their limits do not reach that
 NEGATIVE_W = -0.05
 IMPLAUSIBLE_EFFICIENCY = 0.97  # for a small AC-DC supply
 
@@ -31,21 +33,29 @@ def point_doubts(point: Point, quantities: Sequence[str]) -> list[Doubt]:
     return [d for d in single if d]
 
 
-def _where(point: Point) -> str:
+def where(point: Point) -> str:
+    """Where a point was taken: line and load, or the row of the table it stands in."""
     c = point.conditions
+    if "row" in c:
+        return f"row {c['row']:g}"
     return f"{c['input_voltage_V']:g} V, {c['load_percent']:g} %"
 
 
+def _loaded(point: Point) -> bool:
+    """Whether the output gives something; a row that does not say counts as loaded."""
+    return point.conditions.get("load_percent", 100.0) > 0.0
+
+
 def _source(point: Point) -> Doubt | None:
-    reading, nominal = point.get("input_voltage"), point.conditions["input_voltage_V"]
-    if reading is None or reading.value is None:
+    reading, nominal = point.get("input_voltage"), point.conditions.get("input_voltage_V")
+    if reading is None or reading.value is None or nominal is None:
         return None
     off = reading.value / nominal - 1.0
     if abs(off) <= SOURCE_TOLERANCE:
         return None
     return Doubt(
         "source_out_of_tolerance",
-        f"At {_where(point)} the input was {reading.value:.1f} V, {100 * off:+.1f} % off; the rules allow ±1 %.",
+        f"At {where(point)} the input was {reading.value:.1f} V, {100 * off:+.1f} % off; the rules allow ±1 %.",
         "Set the source by the power meter and take the point again.",
     )
 
@@ -55,7 +65,7 @@ def _unsettled(point: Point) -> Doubt | None:
         return None
     return Doubt(
         "not_settled",
-        f"At {_where(point)} the readings were still drifting when the longest wait was over.",
+        f"At {where(point)} the readings were still drifting when the longest wait was over.",
         "Warm up longer, or allow a longer wait, and take the point again.",
     )
 
@@ -69,7 +79,7 @@ def _not_reached(point: Point) -> Doubt | None:
         return None
     return Doubt(
         "load_not_reached",
-        f"At {_where(point)} the load drew {reading.value:.3g} A; it was set to {wanted:.3g} A.",
+        f"At {where(point)} the load drew {reading.value:.3g} A; it was set to {wanted:.3g} A.",
         "See whether it has tripped, and from how many volts up it works; take the point again.",
     )
 
@@ -85,7 +95,7 @@ def _low(point: Point, quantities: Sequence[str]) -> list[Doubt]:
             found.append(
                 Doubt(
                     "below_range_floor",
-                    f"At {_where(point)} {words} were {reading.value:.3g} {reading.unit} on the {reading.range:g} "
+                    f"At {where(point)} {words} were {reading.value:.3g} {reading.unit} on the {reading.range:g} "
                     f"{reading.unit} range, below 5 % of it.",
                     "Use a lower range for this point.",
                 )
@@ -95,14 +105,14 @@ def _low(point: Point, quantities: Sequence[str]) -> list[Doubt]:
 
 def _impossible(point: Point) -> Doubt | None:
     values = [point.get(q) for q in ("input_power", "output_voltage", "output_current")]
-    if any(r is None or r.value is None for r in values) or point.conditions["load_percent"] <= 0.0:
+    if any(r is None or r.value is None for r in values) or not _loaded(point):
         return None
     pin, v, i = (r.value for r in values if r is not None and r.value is not None)
     if pin > 0.0 and v * i / pin <= IMPLAUSIBLE_EFFICIENCY:
         return None
     return Doubt(
         "efficiency_implausible",
-        f"At {_where(point)} {v * i:.2f} W came out for {pin:.2f} W in. A small adapter does not reach that.",
+        f"At {where(point)} {v * i:.2f} W came out for {pin:.2f} W in. A small adapter does not reach that.",
         "Check that real watts are read, the ranges, and that no channels are swapped.",
     )
 
@@ -117,35 +127,44 @@ def _contradicting(point: Point) -> list[Doubt]:
         found.append(
             Doubt(
                 "power_negative",
-                f"At {_where(point)} the input watts were {watts:.3g} W: negative.",
+                f"At {where(point)} the input watts were {watts:.3g} W: negative.",
                 "Turn the current input round, or check its direction.",
             )
         )
     factor = values.get("power_factor")
-    if factor is not None and factor > 1.0 + CONTRADICTION:
+    if factor is not None and factor > ABOVE_ONE:
         found.append(
             Doubt(
-                "power_factor_above_one", f"At {_where(point)} the power factor was {factor:.3f}.", "Check the ranges."
+                "power_factor_above_one", f"At {where(point)} the power factor was {factor:.3f}.", "Check the ranges."
             )
         )
-    if len(values) < 4 or watts is None or factor is None or point.conditions["load_percent"] <= 0.0:
+    if watts is None or not {"input_voltage", "input_current"} <= values.keys() or not _loaded(point):
         return found
     apparent = values["input_voltage"] * values["input_current"]
-    if factor < LOW_FACTOR and abs(watts - apparent) <= APPARENT * apparent:
+    if factor is not None and factor < LOW_FACTOR and abs(watts - apparent) <= APPARENT * apparent:
         found.append(
             Doubt(
                 "apparent_as_real",
-                f"At {_where(point)} the input watts are volts times amps, though the power factor is {factor:.2f}.",
+                f"At {where(point)} the input watts are volts times amps, though the power factor is {factor:.2f}.",
                 "Read real power, not the product of volts and amps.",
             )
         )
-    elif abs(watts - factor * apparent) > CONTRADICTION * apparent:
+    elif factor is not None and abs(watts - factor * apparent) > CONTRADICTION * apparent:
         found.append(
             Doubt(
                 "figures_contradict",
-                f"At {_where(point)} {factor:.3g} x {values['input_voltage']:.4g} V x {values['input_current']:.4g} A "
+                f"At {where(point)} {factor:.3g} x {values['input_voltage']:.4g} V x {values['input_current']:.4g} A "
                 f"is not {watts:.4g} W.",
                 "A range, a unit or a channel is wrong: milliamps for amps, a mean for an rms value.",
+            )
+        )
+    elif watts > ABOVE_APPARENT * apparent:
+        found.append(
+            Doubt(
+                "watts_above_apparent",
+                f"At {where(point)} {watts:.4g} W is more than {values['input_voltage']:.4g} V x "
+                f"{values['input_current']:.4g} A = {apparent:.4g} VA, which no unit can take.",
+                "The amps are a mean and no rms value, or not of the same moment; check ranges and channels.",
             )
         )
     return found

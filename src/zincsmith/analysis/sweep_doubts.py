@@ -8,7 +8,9 @@ from itertools import pairwise
 import numpy as np
 
 from zincsmith.analysis.accuracy import scatter_u
+from zincsmith.analysis.display_step import display_step
 from zincsmith.analysis.loss_model import fit_losses
+from zincsmith.analysis.point_doubts import where
 from zincsmith.model.finding import Doubt
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import WORKED_OUT, Point
@@ -20,20 +22,29 @@ MOVE_WITH_LOAD: tuple[str, ...] = ("output_current", "input_power", "input_curre
 LEAST_CHANGE_PERCENT, LEAST_CHANGE_V = 5.0, 5.0
 SIGMAS, LEAST_ODD = 3.0, 0.002  # of the input power
 WANTED = ("input_power", "output_voltage", "output_current")
+PRODUCT = 0.003  # watts so near to volts times amps at every load were multiplied, not measured
+MAINS_V = 85.0  # from there on an input is taken for mains; on DC watts are volts times amps
+SPREAD_PERCENT = 25.0  # of load, over which a product or a hidden step is looked for
+LEAST_ROWS = 3
 
 
-def difference_doubts(one: Point, other: Point, quantity: str = "output_voltage") -> list[Doubt]:
-    """About a difference of two readings: few counts of the display, or two ranges that need not agree."""
+def difference_doubts(
+    one: Point, other: Point, quantity: str = "output_voltage", what: str = "difference", seen: float | None = None
+) -> list[Doubt]:
+    """About a difference of two readings: few counts of the display, or two ranges that need not agree. ``seen`` is the
+    step of the display as its values show it, where no data sheet states it."""
     a, b = one.get(quantity), other.get(quantity)
     if a is None or b is None or a.value is None or b.value is None:
         return []
     found = []
-    change, step = abs(a.value - b.value), max(a.resolution, b.resolution)
+    change, stated = abs(a.value - b.value), max(a.resolution, b.resolution)
+    step = stated or seen or 0.0
     if step and change < COUNTS * step * 0.999:
+        as_seen = "" if stated else f", {step:g} {a.unit or 'V'} as the values show".replace("  ", " ")
         found.append(
             Doubt(
                 "few_counts",
-                f"The difference rests on {change / step:.1f} counts of the display.",
+                f"The {what} rests on {change / step:.1f} counts of the display{as_seen}.",
                 "Use a finer range, or a meter with more digits.",
             )
         )
@@ -65,16 +76,73 @@ def frozen_doubts(points: Sequence[Point]) -> dict[str, Doubt]:
             if one.value == other.value and one.value != 0.0 and name not in found:
                 found[name] = Doubt(
                     "frozen",
-                    f"{QUANTITIES[name].words} read {one.value:g} {one.unit} at points {before.number} and "
-                    f"{after.number}, to the last digit, though what it has to follow was changed between them.",
+                    f"{QUANTITIES[name].words} read {one.value:g} {one.unit} at {where(before)} and at "
+                    f"{where(after)}, to the last digit, though what it has to follow was changed between them.",
                     "See whether the meter still reads: a held display, a stuck range. Take both again.",
                 )
     return found
 
 
+def product_doubts(points: Sequence[Point]) -> dict[str, Doubt]:
+    """By quantity: watts that are volts times amps to the last digits at every load. A mains input shows that at one
+    load at most, so they were multiplied somewhere and are no real power."""
+    rows = []
+    for p in points:
+        parts = [p.get(q) for q in ("input_power", "input_voltage", "input_current")]
+        load = p.conditions.get("load_percent", 100.0)
+        if load > 0.0 and all(r is not None and r.value for r in parts):
+            w, v, i = (r.value or 0.0 for r in parts if r is not None)
+            rows.append((load, v, abs(w / (v * i) - 1.0)))
+    if len(rows) < LEAST_ROWS or max(r[0] for r in rows) - min(r[0] for r in rows) < SPREAD_PERCENT:
+        return {}
+    if min(r[1] for r in rows) < MAINS_V or max(r[2] for r in rows) > PRODUCT:
+        return {}
+    if any(p.conditions.get("frequency_Hz") == 0.0 for p in points):
+        return {}
+    return {
+        "input_power": Doubt(
+            "apparent_as_real",
+            f"The input watts are volts times amps at all {len(rows)} loads, as if the power factor were 1 everywhere.",
+            "Read real power: a product of volts and amps is apparent power on AC.",
+        )
+    }
+
+
+def hidden_step(points: Sequence[Point]) -> list[Doubt]:
+    """Output volts that read the same at every load: the change is less than the display can show."""
+    rows = [(p.conditions["load_percent"], r) for p in points
+            if "load_percent" in p.conditions and (r := p.get("output_voltage")) is not None and r.value]  # fmt: skip
+    if len(rows) < LEAST_ROWS or max(x for x, _ in rows) - min(x for x, _ in rows) < SPREAD_PERCENT:
+        return []
+    values = {r.value for _, r in rows}
+    if len(values) > 1:
+        return []
+    value = rows[0][1].value or 0.0
+    stated = max(r.resolution for _, r in rows)
+    step = stated or display_step([value])
+    size = f"its step of {step:g} V" if stated else f"a step of {step:g} V, by its digits," if step else "its step"
+    return [
+        Doubt(
+            "step_hides_change",
+            f"The output read {value:g} V at all {len(rows)} loads: {size} hides what changes. That is no change of "
+            "nought, but one that was not seen.",
+            "Read it with more digits, on a finer range, or as a difference against a steady reference.",
+        )
+    ]
+
+
+def seen_step(points: Sequence[Point]) -> float | None:
+    """The step of the display of the output volts as its values show it: six or more of which half at least repeat."""
+    values = [r.value for p in points if (r := p.get("output_voltage")) is not None and r.value is not None]
+    if len(values) < LEAST_POINTS or 2 * len(set(values)) > len(values):
+        return None
+    return display_step(values)
+
+
 def sag_doubts(points: Sequence[Point]) -> list[Doubt]:
     """Input volts that give way as the load grows: the source, or what lies before it, is at its end."""
-    rows = [(p.conditions["load_percent"], r.value) for p in points if (r := p.get("input_voltage")) and r.value]
+    rows = [(p.conditions["load_percent"], r.value) for p in points
+            if "load_percent" in p.conditions and (r := p.get("input_voltage")) and r.value]  # fmt: skip
     if len(rows) < 2:
         return []
     (_, light), (full, heavy) = min(rows), max(rows)
@@ -115,8 +183,7 @@ def odd_ones(points: Sequence[Point]) -> dict[int, Doubt]:
     return {
         at.number: Doubt(
             "curve_not_smooth",
-            f"At {at.conditions['input_voltage_V']:g} V, {at.conditions['load_percent']:g} % the losses lie "
-            f"{deleted[worst]:+.3g} W off the curve of the other loads.",
+            f"At {where(at)} the losses lie {deleted[worst]:+.3g} W off the curve of the other loads.",
             "Repeat the point; when it stays, a mode changes there: take more points around it.",
         )
     }
