@@ -9,6 +9,7 @@ import os
 import subprocess
 import sys
 import tempfile
+import time
 import traceback
 from collections.abc import Callable, Collection, Iterable, Iterator
 from contextlib import redirect_stderr, redirect_stdout
@@ -37,6 +38,7 @@ settings.load_profile("house")
 
 IN_MEMORY = "/dev/shm"  # Linux keeps POSIX shared memory there, as files
 NEEDED_BYTES = 2_000_000_000  # ten times what a run of the tests leaves
+HANG_GUARD_S = 60.0
 ROOT = Path(__file__).parent.parent
 UNIT = ROOT / "examples" / "units" / "tarnbrook-tb2425.toml"
 RIG = ROOT / "examples" / "rigs" / "simulated.toml"
@@ -186,6 +188,19 @@ def bench_log(file: Path) -> list[dict[str, object]]:
     """The stand-in's own log: the oracle of safety tests. A line that is still being written is left out."""
     whole, _, _ = file.read_text().rpartition("\n")
     return [json.loads(line) for line in whole.splitlines()]
+
+
+def last_row(file: Path) -> dict[str, object]:
+    """The last line of the stand-in's log once it has seen that all its instruments were let go of, which it notes a
+    moment after the engine did."""
+    guard = time.monotonic() + HANG_GUARD_S
+    while True:
+        rows = bench_log(file)
+        kinds = [row["what"] for row in rows]
+        if kinds.count("hung up") >= kinds.count("connected"):
+            return rows[-1]
+        assert time.monotonic() < guard, "somebody still holds an instrument"
+        time.sleep(0)
 
 
 def told(file: Path) -> list[tuple[object, object]]:

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 import typer
-from tests.conftest import RIG, UNIT, bench_log
+from tests.conftest import RIG, UNIT, bench_log, last_row
 from tests.engine.scripted import TESTER, Actor, Scene
 from tests.engine.windowless import children_of
 
@@ -78,7 +78,7 @@ def test_a_way_to_safety_that_breaks_is_taken_over(
     assert closed.safe, closed.unconfirmed
     assert "a bug on the way to safety" in closed.why
     assert closed.seen[0] == "AC source off, read back"
-    last = bench_log(tmp_path / "bench.log")[-1]
+    last = last_row(tmp_path / "bench.log")
     assert (last["source_on"], last["load_on"]) == (False, False)
     with BookReader(scene.path) as reader:
         assert any("way to safety" in w.event.text for w in reader.events(run=1, kinds=(GuardianSaid,)))  # type: ignore[union-attr]
@@ -100,7 +100,7 @@ def test_a_bug_in_a_run_ends_off_and_is_5(
     said = capsys.readouterr().err
     assert "a bug nobody knows yet" in said
     assert "AC source off, read back" in said
-    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
+    assert last_row(tmp_path / "bench.log")["source_on"] is False
     unsafe = RunClosed("failed", "x", False, ("AC source: switch it off",))
     with pytest.raises(typer.Exit) as end:
         _carry_out(lambda: (_ for _ in ()).throw(BugInRun(unsafe)), scene.path)

@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import Qt
 from tests.attack.liar import Liar, answers
-from tests.conftest import RIG, ROOT, UNIT, bench_log, run_command, sampled
+from tests.conftest import RIG, ROOT, UNIT, last_row, run_command, sampled
 from tests.engine.scripted import Actor, Scene
 
 from zincsmith.bench.standin import RunningStandIn
@@ -90,7 +90,7 @@ def test_the_terminal_shows_it_and_obeys_nothing(tmp_path: Path, standin: Callab
     assert "Traceback" not in done.stderr
     assert "\x1b[2J" not in done.stderr + done.stdout
     assert "[/b]" in done.stderr, "what was typed is shown, not swallowed"
-    last = bench_log(log)[-1]
+    last = last_row(log)
     assert (last["source_on"], last["load_on"]) == (False, False)
 
 
@@ -105,7 +105,7 @@ def test_a_desk_that_fails_stops_nothing(
     scene = Scene.set_up(tmp_path, unit, rig, tiny_plan, standin().addresses)
     closed = scene.run(Broken())
     assert (closed.outcome, closed.safe) == ("complete", True)
-    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
+    assert last_row(tmp_path / "bench.log")["source_on"] is False
 
 
 def test_a_hostile_identity_is_no_markup(

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 from tests.attack.liar import Bend, Liar, answers, frozen, leaves, silent
-from tests.conftest import bench_log
+from tests.conftest import last_row
 from tests.engine.scripted import Actor, Scene
 
 from zincsmith.bench.standin import RunningStandIn
@@ -102,7 +102,7 @@ def test_a_lie_never_makes_a_live_bench_off(
     scene = Scene.set_up(tmp_path, unit, rig, tiny_plan, lying(lie))
     closed = scene.run(Actor())
     assert closed.outcome in {"complete", "tripped", "failed", "stopped"}, closed.why
-    last = bench_log(tmp_path / "bench.log")[-1]
+    last = last_row(tmp_path / "bench.log")
     if closed.safe:
         assert last["source_on"] is False, "called off while the stand-in says that it is on"
         assert float(str(last["output_V"])) < 2.4

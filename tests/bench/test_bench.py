@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from tests.conftest import bench_log
+from tests.conftest import bench_log, last_row
 
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.dialect import dialect_for
@@ -175,7 +175,7 @@ def test_what_does_not_answer_is_named_and_the_rest_made_safe(
         assert "input gone (the power meter (input volts) still reads 11" in safety.unconfirmed[1]
     else:
         assert len(safety.unconfirmed) == 1
-    last = bench_log(tmp_path / "bench.log")[-1]
+    last = last_row(tmp_path / "bench.log")
     assert last["load_on" if role == "ac_source" else "source_on"] is False
 
 
@@ -196,7 +196,7 @@ def test_an_output_that_does_not_fall_is_not_called_safe(rig: Rig, standin: Star
     assert "output fallen (the voltmeter (output volts) still reads 3" in safety.unconfirmed[0]
     fallen = next(e for e in events if isinstance(e, SafeStep) and e.step == "output fallen")
     assert not fallen.confirmed
-    assert not bench_log(tmp_path / "bench.log")[-1]["load_on"]
+    assert not last_row(tmp_path / "bench.log")["load_on"]
 
 
 def test_without_a_voltmeter_the_load_shows_that_the_output_fell(rig: Rig, standin: StartStandIn) -> None:

@@ -9,7 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from tests.conftest import ROOT, Command, bench_log
+from tests.conftest import ROOT, Command, bench_log, last_row
 
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.dialect import dialect_for
@@ -159,7 +159,7 @@ def test_a_limit_never_keeps_the_bench_from_being_made_safe(
     assert told["AC source off"]
     assert told["Load off"]
     assert told["bleed through the load"] is False
-    last = bench_log(tmp_path / "bench.log")[-1]
+    last = last_row(tmp_path / "bench.log")
     assert (last["source_on"], last["load_on"]) == (False, False)
 
 

@@ -10,7 +10,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from tests.conftest import ROOT, SHORT_PLAN, Command, bench_log
+from tests.conftest import ROOT, SHORT_PLAN, Command, bench_log, last_row
 
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
@@ -114,7 +114,7 @@ def test_the_end_of_standard_input_makes_safe_and_is_3(
     done = run(command, tiny, book, "--yes", "--log", log, rig=fast_by_hand, typed=typed)
     assert done.returncode == 3
     assert "standard input ended" in done.stderr
-    assert bench_log(log)[-1]["source_on"] is False
+    assert last_row(log)["source_on"] is False
     with BookReader(book) as reader:
         closed = reader.closed(1)
     assert closed is not None
@@ -139,7 +139,7 @@ def test_ctrl_c_makes_safe_and_is_3(short_plan: Path, tmp_path: Path, number: si
             child.kill()  # a run of a day must not outlive a failed test
     assert child.returncode == 3, said
     assert "Traceback" not in said
-    last = bench_log(log)[-1]
+    last = last_row(log)
     assert (last["source_on"], last["load_on"]) == (False, False)
 
 

@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from tests.conftest import bench_log
+from tests.conftest import bench_log, last_row
 from tests.engine.scripted import Actor, Once, Scene, first_of
 
 from zincsmith.bench.link import Link
@@ -364,7 +364,7 @@ def test_the_states_of_a_run_are_those_of_the_table(scene: Scene, tmp_path: Path
     assert actor.states == [
         State.STARTING, State.RUNNING, State.GATE, State.RUNNING, State.MAKING_SAFE, State.SAFE,
     ]  # fmt: skip
-    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
+    assert last_row(tmp_path / "bench.log")["source_on"] is False
 
 
 def test_without_a_guardian_nothing_is_switched_on(scene: Scene, tmp_path: Path) -> None:

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from tests.conftest import bench_log
+from tests.conftest import bench_log, last_row
 from tests.engine.windowless import HANG_GUARD_S, Window, children_of, polls
 
 from zincsmith.book.codec import dump
@@ -89,7 +89,7 @@ def test_an_engine_that_hangs_is_ended_and_the_bench_made_safe(window: Window, u
     assert session.interrupted == [1]
     assert session.journal.state is State.TAKEN_OVER
     assert polls(window.client.book, before[-1][0]) == before
-    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
+    assert last_row(tmp_path / "bench.log")["source_on"] is False
     with BookReader(window.client.book) as reader:
         assert "did not move" in next(w.event.text for w in reader.events(run=1, kinds=(GuardianSaid,)))
 
@@ -180,7 +180,7 @@ def test_when_the_window_dies_the_engine_makes_safe(window: Window, unit: Unit, 
         closed = reader.closed(1)
     assert closed is not None
     assert (closed.outcome, closed.safe) == ("made safe", True)
-    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
+    assert last_row(tmp_path / "bench.log")["source_on"] is False
     assert [f.suffix for f in tmp_path.glob("run.zbook*")] == [".zbook"], "closed cleanly into one file"
 
 
@@ -194,7 +194,7 @@ def test_a_run_started_unattended_goes_on_without_its_window(window: Window, uni
         closed = reader.closed(1)
     assert closed is not None
     assert (closed.outcome, closed.safe) == ("complete", True)
-    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
+    assert last_row(tmp_path / "bench.log")["source_on"] is False
 
 
 def test_the_engine_told_to_end_makes_safe_first(window: Window, unit: Unit) -> None:

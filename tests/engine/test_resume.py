@@ -5,7 +5,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from tests.conftest import bench_log, told
+from tests.conftest import last_row, told
 from tests.engine.scripted import Actor, Once, Scene
 
 from zincsmith.bench.standin import RunningStandIn
@@ -83,7 +83,7 @@ def test_it_goes_on_where_it_stopped(scene: Scene, tmp_path: Path, points: int, 
         run = judge_run(reader)
         assert len(reader.runs()) == 1
     assert run.evidence.complete
-    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
+    assert last_row(tmp_path / "bench.log")["source_on"] is False
 
 
 def test_findings_after_a_resume_are_those_of_a_run_in_one_piece(

@@ -6,7 +6,7 @@ from itertools import pairwise, product
 from pathlib import Path
 
 import pytest
-from tests.conftest import bench_log, sampled
+from tests.conftest import bench_log, last_row, sampled
 
 from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.bench.link import Link
@@ -116,7 +116,7 @@ def test_a_run_is_written_intent_first_and_ends_safe(bench: Bench, tmp_path: Pat
     assert next(w.event.step for w in events if isinstance(w.event, SafeStep)) == "AC source off"
     points = [w.event.point for w in events if isinstance(w.event, PointTaken)]
     assert [point.conditions["load_percent"] for point in points] == [100.0, 0.0]
-    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
+    assert last_row(tmp_path / "bench.log")["source_on"] is False
 
 
 def test_bench_time_is_polled_without_gaps(bench: Bench) -> None:
@@ -157,8 +157,8 @@ def test_a_person_can_stop_it_at_any_time(bench: Bench, tmp_path: Path, do: str,
     person.then = lambda: [Command(do, "enough")]
     closed = bench.run(person)
     assert (closed.outcome, closed.why, closed.safe) == (outcome, "enough", True)
-    assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
-    assert bench_log(tmp_path / "bench.log")[-1]["load_on"] is False
+    assert last_row(tmp_path / "bench.log")["source_on"] is False
+    assert last_row(tmp_path / "bench.log")["load_on"] is False
 
 
 def test_stopping_at_the_gate_switches_nothing_on(bench: Bench, tmp_path: Path) -> None:
@@ -266,7 +266,7 @@ def test_a_failing_instrument_ends_the_run_safe_as_far_as_it_answers(
             assert "input gone (the power meter (input volts) still reads 11" in signs[0], (
                 "it stayed on, and that shows"
             )
-    last = bench_log(tmp_path / "bench.log")[-1]
+    last = last_row(tmp_path / "bench.log")
     if role != "ac_source":
         assert last["source_on"] is False
     with BookReader(bench.path) as reader:

@@ -7,6 +7,7 @@ from dataclasses import replace
 import pytest
 from tests.conftest import ROOT
 
+from zincsmith.analysis.conformity import guarded_verdict
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.engine.foreseen import foresee
 from zincsmith.formats.plan_file import NAMED
@@ -14,6 +15,8 @@ from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.decide import Decision, decide, tolerance_of, verdict_of
 from zincsmith.judge.judging import judge_run
 from zincsmith.judge.rig_words import as_json, brings_back, counts, decision_row, rig_words
+from zincsmith.model.claim import StatedClaim
+from zincsmith.model.finding import Verdict
 from zincsmith.model.rig import Accuracy, Lead, Rig
 from zincsmith.model.unit import Unit
 
@@ -38,7 +41,8 @@ def test_the_demonstration_rig_decides_what_it_is_built_for(unit: Unit, rig: Rig
     for one in found.values():
         if one.share is not None:
             assert one.verdict == verdict_of(one.share)
-            assert one.tolerance == tolerance_of(one.claim)
+            assert one.tolerance is not None
+            assert one.tolerance <= tolerance_of(one.claim) + 1e-12
             assert one.share == pytest.approx((one.expanded + one.error) / one.tolerance)
             assert one.blame
     assert {d.verdict for d in found.values() if not d.claim.procedure} <= {"no procedure yet", "cannot"}
@@ -51,6 +55,21 @@ def test_output_voltage_by_hand(unit: Unit, rig: Rig) -> None:
     assert one.expanded == pytest.approx(0.9545 * 0.0078, rel=0.02)
     assert one.tolerance == pytest.approx(0.48)
     assert one.blame == "Fennhollow M6"
+
+
+def test_the_tolerance_is_the_room_that_the_verdict_will_have(unit: Unit, rig: Rig) -> None:
+    """A claim right beside what is expected is not decided, as its verdict will be too close; far from it, it is."""
+    expected = decisions(unit, rig)["us-doe-level-vi efficiency 115 V 60 Hz"].value
+    assert expected is not None
+    for room, decided in ((0.0005, False), (0.05, True)):
+        stated = StatedClaim("average_active_efficiency", low=expected - room, source="requirement sheet")
+        held = replace(unit, nameplate=replace(unit.nameplate, claims=(stated,)))
+        one = next(d for d in decisions(held, rig).values() if d.claim.stated is not None)
+        assert one.tolerance == pytest.approx(room, rel=0.2)
+        assert (one.verdict == "decides") is decided
+        assert one.expanded is not None
+        close = guarded_verdict(expected, one.expanded, expected - room, None) is Verdict.TOO_CLOSE
+        assert close is not decided
 
 
 def test_a_worse_meter_decides_less_and_is_named(unit: Unit, rig: Rig) -> None:

@@ -28,7 +28,11 @@ BARE = Nameplate((InputRating((100.0, 240.0)),), (OutputRating(24.0, 2.5),))
 
 
 def test_nothing_is_invented() -> None:
-    assert claims_of(BARE) == []
+    bare = claims_of(BARE)
+    assert [(c.key, c.bounded) for c in bare] == [("output_voltage", False)], "volts as printed, no tolerance stated"
+    found = judge([finding("output_voltage_min", 23.1, 0.01)], bare, evidence(), Unit("T", "M", "X", BARE))[0]
+    assert (found.verdict, found.words, found.probability) == (Verdict.NO_CLAIM, "no tolerance", None)
+    assert scale_for(found) is not None
 
 
 def test_each_stated_figure_makes_its_own_claim(unit: Unit) -> None:
@@ -36,7 +40,7 @@ def test_each_stated_figure_makes_its_own_claim(unit: Unit) -> None:
     assert keys[:5] == ["output_voltage", "load_regulation", "line_regulation", "input_current", "no_load_power"]
     assert sum("us-doe" in key for key in keys) == 4, "efficiency and no-load power at two lines"
     without = replace(unit.nameplate, outputs=(replace(unit.nameplate.output, tolerance_percent=None),))
-    assert "output_voltage" not in [c.key for c in claims_of(without)]
+    assert not next(c for c in claims_of(without) if c.key == "output_voltage").bounded
 
 
 def test_published_limits_follow_the_rated_power() -> None:
@@ -234,7 +238,8 @@ def test_values_as_people_read_them() -> None:
 def test_a_ruler_shows_limit_needle_and_whisker(value: float, u: float) -> None:
     plate = replace(BARE, average_efficiency_percent=88.0)
     unit = Unit("T", "M", "X", plate)
-    judged = judge([finding("average_active_efficiency", value, u)], claims_of(plate), evidence(), unit)[0]
+    claims = [c for c in claims_of(plate) if c.bounded]
+    judged = judge([finding("average_active_efficiency", value, u)], claims, evidence(), unit)[0]
     scale = scale_for(judged)
     assert scale is not None
     for mark in (88.0, 100.0 * (value - 2 * u), 100.0 * (value + 2 * u)):

@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from tests.conftest import bench_log
+from tests.conftest import bench_log, last_row
 from tests.engine.scripted import Actor, Scene
 
 from zincsmith.bench.standin import RunningStandIn
@@ -59,7 +59,7 @@ def test_start_and_stop_voltage_are_those_of_the_unit(
         assert any(part.source == "step of the search" for part in one.contributions)
     assert found["start_attempts"].value is not None
     assert found["start_attempts"].value >= 3.0
-    assert bench_log(tmp_path / "bench.log")[-1]["damage"] == []
+    assert last_row(tmp_path / "bench.log")["damage"] == []
 
 
 @pytest.mark.parametrize("fault", FAULTS)
@@ -74,7 +74,7 @@ def test_each_fault_inside_stops_it_before_damage(
         assert all("never read anything live in this run" in line for line in closed.unconfirmed)
         assert closed.seen[0] == "AC source off, read back"
         assert closed.seen[1].startswith("input gone")
-    last = bench_log(tmp_path / "bench.log")[-1]
+    last = last_row(tmp_path / "bench.log")
     assert last["damage"] == [], "the stand-in says what would have gone"
     assert last["source_on"] is False
     if outcome == "tripped":
@@ -86,7 +86,7 @@ def test_what_a_careless_start_would_have_cost(tmp_path: Path, unit: Unit, rig: 
     careless = Plan("x", (BringUpOptions(school="rated input", first_line=FIRST),))
     _, closed = bring_up(tmp_path, unit, rig, careless, standin(faults=("unit,short input",)))
     assert closed.seen[1].startswith("input gone")
-    assert bench_log(tmp_path / "bench.log")[-1]["damage"] != []
+    assert last_row(tmp_path / "bench.log")["damage"] != []
 
 
 def test_a_boxed_product_goes_straight_to_rated_input(

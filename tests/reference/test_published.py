@@ -164,6 +164,11 @@ def test_level_vi_limits(supply_class: str, power: float, efficiency_percent: fl
         ("eu-2019-1782", "ac-dc low voltage", 10.0, 78.703, None, 0.10),
         ("eu-2019-1782", "ac-ac basic", 10.0, 81.948, None, 0.21),
         ("eu-2019-1782", "ac-ac low voltage", 49.01, 87.0, None, 0.21),
+        ("eu-2019-1782", "ac-ac low voltage", 49.0, 86.498, None, 0.10),
+        # Tier 1: 0.0626 ln P + 0.646, 10 %: 0.0626 ln P + 0.546; low voltage 0.0755 ln P + 0.586, 0.072 ln P + 0.500.
+        ("eu-coc-tier-1", "ac-dc basic", 10.0, 79.0142, 69.0142, 0.150),
+        ("eu-coc-tier-1", "ac-dc basic", 60.0, 89.0, 79.0, 0.250),
+        ("eu-coc-tier-1", "ac-dc low voltage", 10.0, 75.9845, 66.5786, 0.150),
         ("eu-2019-1782", "multiple voltage", 49.0, 85.289, None, 0.30),
         ("eu-2019-1782", "multiple voltage", 250.0, 86.0, None, 0.30),
         # EU Code of Conduct version 5, tier 2; values from memory, worked by hand.

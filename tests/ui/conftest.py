@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -21,7 +22,7 @@ from zincsmith.model.unit import Unit
 from zincsmith.ui.theme import LIGHT, load_fonts, theme, use_theme
 from zincsmith.ui.window import MainWindow
 
-HANG_GUARD_MS = 300_000
+HANG_GUARD_MS = int(os.environ.get("ZINCSMITH_HANG_GUARD_MS", "300000"))
 
 
 @dataclass

@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
 from tests.book.first_form import write_first_form
-from tests.conftest import bench_log
+from tests.conftest import bench_log, last_row
 from tests.ui.conftest import Hands, reread
 
 from zincsmith.engine.states import State
@@ -134,7 +134,7 @@ def test_make_safe_works_from_every_station(open_window: Open, make_book: Make, 
         hands.station(number)
         hands.press(Qt.Key.Key_F12)
         hands.until(lambda: session.state is State.SAFE)
-        assert bench_log(tmp_path / "bench.log")[-1]["source_on"] is False
+        assert last_row(tmp_path / "bench.log")["source_on"] is False
     hands.station(4)
     assert "was made safe" in hands.words()
     with reread(book) as reader:
@@ -206,7 +206,7 @@ def test_killing_the_engine_is_said_and_the_bench_can_be_made_safe(
         "Switched off by the guardian",
         "as it read back; the inside may be charged",
     )
-    last = bench_log(tmp_path / "bench.log")[-1]
+    last = last_row(tmp_path / "bench.log")
     assert (last["source_on"], last["load_on"]) == (False, False)
     hands.station(4)
     hands.until(lambda: hands.button("Start").isEnabled())

@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from zincsmith.judge.claim_words import bound_words, condition_words_of, range_words
 from zincsmith.model.claim import Claim, RuleChoice, StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.label import Mode
+from zincsmith.model.plan import Line
 from zincsmith.model.record import Span
 from zincsmith.model.scope import Scope
 from zincsmith.model.unit import Nameplate, OutputRating
 from zincsmith.procedures.static_grid import StaticGrid
 from zincsmith.rules.harmonics import NAME as HARMONIC_RULE
-from zincsmith.rules.harmonics import harmonic_class, load_harmonics
-from zincsmith.rules.loader import load, supply_rules
+from zincsmith.rules.harmonics import HarmonicLimits, harmonic_class, load_harmonics
+from zincsmith.rules.loader import RuleSet, load, supply_rules
 
 NO_PROCEDURE = ""
 
@@ -124,8 +125,6 @@ def _outputs(plate: Nameplate) -> list[Claim]:
 
 def _voltage(plate: Nameplate, out: OutputRating, name: str, tail: str) -> list[Claim]:
     percent = out.tolerance_percent
-    if percent is None:
-        return []
     if out.fixed:
         modes: tuple[tuple[str, Mode], ...] = (("", Mode(out.voltage_V, out.current_A)),)
     else:
@@ -133,15 +132,26 @@ def _voltage(plate: Nameplate, out: OutputRating, name: str, tail: str) -> list[
     found = []
     scope = Scope(name, _over_lines(plate), load_percent=_over_loads(out))
     for extra, mode in modes:
-        low, high = sorted(mode.voltage_V * (1.0 + k * percent / 100.0) for k in (-1.0, 1.0))
+        if not mode.voltage_V:
+            continue
+        low, high = _band(mode.voltage_V, percent)
         least = f"{out.minimum_A:g}" if out.minimum_A is not None else "0"
         amps = f"{least} to {mode.current_A:g} A, " if mode.current_A is not None else ""
-        text = f"{mode.voltage_V:g} V ±{percent:g} %"
+        stated = f"±{percent:g} %" if percent is not None else "as printed, no tolerance stated"
+        text = f"{mode.voltage_V:g} V {stated}"
         found.append(
             _claim(f"output_voltage{tail}{extra}", "output_voltage", low, high, text, amps + range_words(plate),
                    output=name, scope=replace(scope, mode=extra.strip()))
         )  # fmt: skip
     return found
+
+
+def _band(volts: float, percent: float | None) -> tuple[float | None, float | None]:
+    """The span that a tolerance allows; without one a value as printed, which judges nothing."""
+    if percent is None:
+        return None, None
+    low, high = sorted(volts * (1.0 + k * percent / 100.0) for k in (-1.0, 1.0))
+    return low, high
 
 
 def _regulation(plate: Nameplate, out: OutputRating, name: str, tail: str) -> list[Claim]:
@@ -214,34 +224,89 @@ def _whole(plate: Nameplate) -> list[Claim]:
     return found
 
 
-def _published(plate: Nameplate) -> list[Claim]:
+@dataclass(frozen=True)
+class Tested:
+    """One state of the output that a rule tests: its power, the class it falls in there, and in words which it is."""
+
+    power_W: float
+    supply_class: str
+    words: str = ""
+    at: tuple[tuple[str, float], ...] = ()
+
+
+PD_LOWEST_A = 2.0  # 100 % load of a USB-PD output at its lowest voltage (10 CFR 430 appendix Z; value from memory)
+PD_VOLTS = {9.0, 12.0, 15.0, 20.0, 28.0, 36.0, 48.0}
+
+
+def tested_states(plate: Nameplate, supply_class: str) -> list[Tested]:
+    """What a rule tests of a unit: an adaptive output at its lowest and at its highest voltage, each with its own
+    current and in the class that it falls in there; else all of the unit at once."""
+    modes = [m for o in plate.outputs for m in o.modes if m.current_A is not None]
+    volts = sorted({m.voltage_V for m in modes})
+    if len(plate.outputs) != 1 or len(volts) < 2:
+        return [Tested(plate.rated_power_W, supply_class)]
     found = []
-    power = plate.rated_power_W
-    found += [_harmonic(name) for c in plate.rules if (name := harmonic_class(c)) is not None]
-    for choice, rules in supply_rules(plate.rules) if power > 0.0 else ():
-        if not rules.covers(power):
-            continue
-        limit = rules.efficiency_limit(choice.supply_class, power)
-        idle = rules.no_load_limit_W(choice.supply_class, power)
-        for line in rules.lines:
-            at = {"input_voltage_V": line.voltage_V, "frequency_Hz": line.frequency_Hz}
-            behind = f"({rules.short}, {choice.supply_class})"
-            found.append(
-                _claim(f"{choice.set} efficiency {line.words}", "average_active_efficiency", limit, None,
-                       f"≥ {100 * limit:.4g} % {behind}", line.words, rules.short, conditions=at, published=True)
-            )  # fmt: skip
-            found.append(
-                _claim(f"{choice.set} no load {line.words}", "no_load_power", None, idle, f"≤ {idle:g} W {behind}",
-                       line.words, rules.short, conditions=at, published=True)
-            )  # fmt: skip
-            tenth = rules.ten_percent_limit(choice.supply_class, power)
-            if tenth is not None:
-                found.append(
-                    _claim(f"{choice.set} tenth {line.words}", "efficiency", tenth, None,
-                           f"≥ {100 * tenth:.4g} % {behind}", f"{line.words}, 10 % load", rules.short,
-                           conditions={**at, "load_percent": 10.0}, published=True)
-                )  # fmt: skip
+    for end in (volts[0], volts[-1]):
+        mode = next(m for m in modes if m.voltage_V == end)
+        amps = mode.current_A or 0.0
+        if end == volts[0] == 5.0 and PD_VOLTS & set(volts):
+            amps = min(amps, PD_LOWEST_A)
+        kind = supply_class.partition(" ")[0]
+        own = f"{kind} {'low voltage' if is_low(end, amps) else 'basic'}" if kind in ("ac-dc", "ac-ac") else ""
+        at = (("output_voltage_V", end),)
+        found.append(Tested(end * amps, own or supply_class, f"at {end:g} V, 100 % is {amps:g} A", at))
     return found
+
+
+def is_low(volts: float, amps: float) -> bool:
+    """Whether an output is one of low voltage: below 6 V and 550 mA or more (10 CFR 430.2; value from memory)."""
+    return volts < 6.0 and amps >= 0.55
+
+
+def _published(plate: Nameplate) -> list[Claim]:
+    found = [_harmonic(name) for c in plate.rules if (name := harmonic_class(c)) is not None]
+    for choice, rules in supply_rules(plate.rules) if plate.rated_power_W > 0.0 else ():
+        for state in tested_states(plate, choice.supply_class):
+            if state.power_W > 0.0 and rules.covers(state.power_W):
+                found += [claim for line in rules.lines for claim in _of_rule(rules, state, line)]
+    return found
+
+
+def _of_rule(rules: RuleSet, state: Tested, line: Line) -> list[Claim]:
+    """What a rule asks for at one line and in one state of the output."""
+    kind, power = state.supply_class, state.power_W
+    limit, idle = rules.efficiency_limit(kind, power), rules.no_load_limit_W(kind, power)
+    tenth = rules.ten_percent_limit(kind, power)
+    place = {"input_voltage_V": line.voltage_V, "frequency_Hz": line.frequency_Hz}
+    at = {**place, **dict(state.at)}
+    marking = line in rules.marking
+    behind = f"({rules.short}{' marking' if marking else ''}, {kind})"
+    where = "; ".join(x for x in (line.words, state.words) if x)
+    tail = "".join(f" {volts:g} V out" for _, volts in state.at)
+    beside = beside_words(rules, marking)
+    source = f"{rules.short}, marking scheme" if marking else rules.short
+    found = [
+        _claim(f"{rules.name} efficiency {line.words}{tail}", "average_active_efficiency", limit, None,
+               f"≥ {100 * limit:.4g} % {behind}", where, source, conditions=at, published=True, beside=beside),
+        _claim(f"{rules.name} no load {line.words}{tail}", "no_load_power", None, idle, f"≤ {idle:g} W {behind}",
+               where, source, conditions=at, published=True, beside=beside),
+    ]  # fmt: skip
+    if tenth is not None:
+        found.append(
+            _claim(f"{rules.name} tenth {line.words}{tail}", "efficiency", tenth, None,
+                   f"≥ {100 * tenth:.4g} % {behind}", f"{where}, 10 % load", source,
+                   conditions={**at, "load_percent": 10.0}, published=True, beside=beside)
+        )  # fmt: skip
+    return found
+
+
+def beside_words(rules: RuleSet, marking: bool) -> str:
+    """What is said wherever a rule decides a verdict: who read it, whose line it is, when its readings are steady."""
+    read = f"limits read against the document by {rules.read_by}" if rules.read_by else (
+        "limits from memory, nobody has read them against the document"
+    )  # fmt: skip
+    whose = "this line belongs to the marking scheme, the rule itself tests at another" if marking else ""
+    return f"{rules.short}: " + "; ".join(x for x in (read, whose, rules.stability) if x)
 
 
 def _harmonic(name: str) -> Claim:
@@ -251,7 +316,13 @@ def _harmonic(name: str) -> Claim:
         raise InputError(f"{limits.edition} has no class {name!r}; it has: {', '.join(limits.amps)}", key="class")
     return _claim(f"{HARMONIC_RULE} {name}", f"harmonics_class_{name.lower()}", None, 1.0, "≤ 100 % at the worst order",
                   f"full load; above {limits.least_W[name]:g} W of active input power",
-                  f"IEC 61000-3-2, class {name}", published=True)  # fmt: skip
+                  f"IEC 61000-3-2, class {name}", published=True, beside=_harmonics_beside(limits))  # fmt: skip
+
+
+def _harmonics_beside(limits: HarmonicLimits) -> str:
+    if limits.read_by:
+        return f"IEC 61000-3-2: limits read against the document by {limits.read_by}"
+    return "IEC 61000-3-2: limits from memory, nobody has read them against the document"
 
 
 def rule_words(choice: RuleChoice) -> str:
@@ -302,9 +373,18 @@ def offered(plate: Nameplate) -> tuple[RuleChoice | None, str]:
         return RuleChoice(name, "multiple voltage"), f"several voltages at once: {len(at_once)} of them"
     kind = "ac-ac" if plate.outputs and plate.outputs[0].type == "ac" else "ac-dc"
     lowest = min(volts, default=0.0)
-    amps = sum(o.current_A for o in plate.outputs)
+    amps = _amps_at(plate, lowest)
     note = "one voltage at a time, tested at the lowest and the highest; " if len(volts) > 1 else "one output voltage; "
-    if lowest < 6.0 and amps >= 0.55:
+    if is_low(lowest, amps):
         return RuleChoice(name, f"{kind} low voltage"), f"{note}{lowest:g} V is below 6 V at {amps:g} A"
     why = f"{lowest:g} V is not below 6 V" if lowest >= 6.0 else f"{amps:g} A is below 550 mA"
     return RuleChoice(name, f"{kind} basic"), note + why
+
+
+def _amps_at(plate: Nameplate, volts: float) -> float:
+    """The current that the outputs give together at these volts: of the mode, where they have modes."""
+    total = 0.0
+    for out in plate.outputs:
+        at = [m.current_A for m in out.modes if abs(abs(m.voltage_V) - volts) < 1e-3 and m.current_A is not None]
+        total += max(at) if at else out.current_A if not out.modes else 0.0
+    return total or sum(o.current_A for o in plate.outputs)

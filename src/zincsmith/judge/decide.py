@@ -51,7 +51,7 @@ def decide(unit: Unit, rig: Rig, wired: Evidence, moved: Evidence) -> list[Decis
     at_load = findings_of(wired.procedures, wired, unit.nameplate, Conventions())
     at_unit = findings_of(moved.procedures, moved, unit.nameplate, Conventions())
     out = []
-    for claim in claims_of(unit.nameplate):
+    for claim in (c for c in claims_of(unit.nameplate) if c.bounded):
         missing = [r for r in FIGURES[claim.figure].roles if rig.instrument(r) is None]
         if missing:
             why = f"no {ROLES[missing[0]].lower()} on the rig"
@@ -76,6 +76,15 @@ def tolerance_of(claim: Claim) -> float | None:
     return None
 
 
+def room_of(claim: Claim, expected: float) -> float:
+    """How far the expected value lies from the nearest limit, as the verdict will have it; an expectation beyond a
+    limit is a guess of a unit that fails, and the limit alone counts then."""
+    edges = [expected - claim.low] if claim.low is not None else []
+    edges += [claim.high - expected] if claim.high is not None else []
+    room = min(edges)
+    return room if room > 0.0 else tolerance_of(claim) or 0.0
+
+
 def verdict_of(share: float) -> str:
     return "decides" if share <= DECIDES else "marginal" if share <= MARGINAL else "cannot"
 
@@ -93,11 +102,15 @@ def _decide(claim: Claim, unit: Unit, rig: Rig, wired: list[Finding], moved: lis
         blame = _without_accuracy(unknown, rig)
         why = f"{blame} states no accuracy"
         return Decision(claim, "cannot", "cannot", tolerance=tolerance_of(claim), blame=blame, why=why)
-    allowed = tolerance_of(claim)
-    assert allowed is not None
-    worst = max(zip(wired, moved, strict=True), key=lambda pair: _expanded(pair[0]) + _error(*pair))
-    expanded, error = _expanded(worst[0]), _error(*worst)
-    share = (expanded + error) / allowed
+
+    def share_of(pair: tuple[Finding, Finding]) -> float:
+        assert pair[1].value is not None
+        return (_expanded(pair[0]) + _error(*pair)) / max(room_of(claim, pair[1].value), 1e-12)
+
+    worst = max(zip(wired, moved, strict=True), key=share_of)
+    assert worst[1].value is not None
+    expanded, error, share = _expanded(worst[0]), _error(*worst), share_of(worst)
+    allowed = room_of(claim, worst[1].value)
     return Decision(
         claim,
         verdict_of(share),

@@ -272,7 +272,7 @@ def _fits(finding: Finding, claim: Claim) -> bool:
 def _compare(finding: Finding, claim: Claim, evidence: Evidence, guard: str) -> Judged:
     assert finding.value is not None
     chance = None
-    if finding.u is not None:
+    if finding.u is not None and claim.bounded:
         chance = conformance_probability(finding.value, finding.u, claim.low, claim.high)
     lacks = claim.scope.missing(_reached(finding, claim, evidence))
     doubts = finding.doubts + tuple(_coverage(claim, lacks)) + tuple(_incomplete(claim, evidence))
@@ -280,6 +280,8 @@ def _compare(finding: Finding, claim: Claim, evidence: Evidence, guard: str) -> 
     simple = simple_verdict(finding.value, claim.low, claim.high)
     if finding.beside_the_point:
         return Judged(finding, claim, Verdict.NOT_TESTED, Verdict.NOT_TESTED)
+    if not claim.bounded:
+        return Judged(finding, claim, Verdict.NO_CLAIM, Verdict.NO_CLAIM)
     if lacks:  # a point that fails fails, whatever else was not measured; nothing else can be said
         guarded, simple = (v if v is Verdict.FAILS else Verdict.NOT_TESTED for v in (guarded, simple))
     return Judged(replace(finding, doubts=doubts), claim, guarded, simple, chance, lacks=lacks)

@@ -68,7 +68,8 @@ class Claim:
     ``low`` and ``high`` are the allowed span in ``unit`` (None: open on that side). ``conditions`` narrows the
     findings it speaks of: a finding must carry the same value for each key; ``scope`` is what they have to reach before
     the claim can hold. ``stated`` is the position of the
-    stated claim it came from, None when it follows from the plate or from a rule set.
+    stated claim it came from, None when it follows from the plate or from a rule set. ``beside`` is what is said beside
+    a verdict that a rule decides. One without bounds states a value and no tolerance: it is found, and judges nothing.
     """
 
     key: str
@@ -91,3 +92,8 @@ class Claim:
     stated: int | None = None
     ambient: str = ""
     scope: Scope = field(default_factory=Scope)
+    beside: str = ""
+
+    @property
+    def bounded(self) -> bool:
+        return self.low is not None or self.high is not None

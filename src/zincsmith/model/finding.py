@@ -114,5 +114,7 @@ class Judged:
         """The verdict as people read it."""
         if self.finding.beside_the_point:
             return "not applicable"
+        if self.claim is not None and not self.claim.bounded and self.verdict is Verdict.NO_CLAIM:
+            return "no tolerance"
         part = self.verdict is Verdict.NOT_TESTED and self.coverage == "part"
         return "tested in part" if part else self.verdict.value

@@ -50,6 +50,9 @@ class _File(BaseModel):
     scope: str
     scope_W: tuple[float, float] = (0.0, math.inf)
     lines: list[tuple[float, float]] = Field(min_length=1)
+    marking_lines: list[tuple[float, float]] = []
+    stable_percent: float | None = None
+    stable_min: float | None = None
     read_by: str
     read_on: str
     provenance: str
@@ -69,6 +72,8 @@ class RuleSet:
     provenance: str
     read_by: str  # who read the values against the document; empty while nobody has
     lines: tuple[Line, ...]
+    marking: tuple[Line, ...]  # those of the lines that belong to a marking scheme, not to the rule itself
+    stability: str  # its own rule of when a reading is steady, in words; empty where the file states none
     classes: dict[str, SupplyClass]
     digest: str
     scope_W: tuple[float, float]
@@ -145,11 +150,19 @@ def read_rules(name: str, raw: bytes, own: bool) -> RuleSet:
         provenance=data.provenance,
         read_by=data.read_by,
         lines=tuple(Line(v, f) for v, f in data.lines),
+        marking=tuple(Line(v, f) for v, f in data.marking_lines),
+        stability=_stability(data),
         classes=data.classes,
         digest=hashlib.sha256(raw).hexdigest()[:16],
         scope_W=data.scope_W,
         own=own,
     )
+
+
+def _stability(data: _File) -> str:
+    if data.stable_percent is None or data.stable_min is None:
+        return ""
+    return f"steady: within {data.stable_percent:g} % over {data.stable_min:g} min"
 
 
 def _folders() -> list[Path | Traversable]:

@@ -111,7 +111,7 @@ class Working(QWidget):
         if working.formula:
             ink.write(p, self._box(y, LINE), working.formula, 14, 700)
             y += LINE
-        note = "; ".join(x for x in (where, working.note, permitted_words(finding)) if x)
+        note = "; ".join(x for x in (where, working.note, permitted_words(finding), _beside(judged)) if x)
         if note:
             box = self._box(y, max(LINE, ink.wrapped_height(note, self._box(y, 0).width(), 12) + 4))
             ink.write(p, box, note, 12, 400, t.color("ink2"), WRAP, wrap=True)
@@ -207,6 +207,10 @@ class Working(QWidget):
                 p, QRectF(108, y + 16, self.width() - 120, LINE), f"{how}; {_place(one)}", 12, 400, t.color("ink2")
             )
             y += LINE + 18
+
+
+def _beside(judged: Judged) -> str:
+    return judged.claim.beside if judged.claim is not None else ""
 
 
 def _ids(finding: Finding) -> list[str]:
