@@ -6,14 +6,24 @@ from pathlib import Path
 import pytest
 from tests.conftest import ROOT
 
-from zincsmith.engine.composer import compose, lines_for, moved, order_problem, rank, retest, with_part, without
+from zincsmith.engine.composer import (
+    compose,
+    lines_for,
+    moved,
+    order_problem,
+    rank,
+    refitted,
+    retest,
+    with_part,
+    without,
+)
 from zincsmith.engine.rehearsal import rehearse
 from zincsmith.formats.plan_file import KINDS, find_plan, write_plan
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import BringUpOptions, GridOptions, Line, Plan, PlanWatch, RigCheckOptions, StandbyOptions
 from zincsmith.model.rig import Rig
-from zincsmith.model.unit import Unit
+from zincsmith.model.unit import InputRating, Unit
 
 
 def names(plan: Plan) -> list[str]:
@@ -162,3 +172,22 @@ def test_every_option_of_a_plan_file_is_documented() -> None:
     for options in KINDS.values():
         for field in fields(options):
             assert f"`{field.name}`" in text, f"{options.__name__}.{field.name}"
+
+
+def test_a_plan_follows_the_ratings_where_the_program_proposed_its_lines(unit: Unit, rig: Rig) -> None:
+    """A unit for 230 V only keeps no line of 115 V; lines that a person chose stay as far as the unit is rated for."""
+    plan, _ = compose(unit, rig)
+    narrow = replace(
+        unit, nameplate=replace(
+            unit.nameplate, claims=(), inputs=(InputRating(voltage_V=(220.0, 240.0), frequency_Hz=(50.0,)),)
+        )
+    )  # fmt: skip
+    followed = refitted(plan, unit, narrow, rig)
+    lines = {line for p in followed.parts for line in getattr(p, "lines", ())}
+    assert lines == {Line(220.0, 50.0), Line(230.0, 50.0), Line(240.0, 50.0)}
+    assert all(p.line.voltage_V >= 220.0 for p in followed.parts if hasattr(p, "line"))
+    grid = GridOptions(lines=(Line(115.0, 60.0), Line(235.0, 50.0)))
+    assert refitted(Plan("own", (grid,)), unit, narrow, rig).parts[0].lines == (Line(235.0, 50.0),)  # type: ignore[union-attr]
+    assert refitted(Plan("own", (grid,)), narrow, unit, rig).parts[0].lines == grid.lines  # type: ignore[union-attr]
+    bare = replace(unit, nameplate=replace(unit.nameplate, inputs=()))
+    assert refitted(plan, unit, bare, rig) == plan, "ratings that are not there yet change nothing"

@@ -91,7 +91,7 @@ def test_verdicts_come_first_and_the_first_lines_tell_of_doubts_and_what_was_not
             "Open doubts:",
             "Not tested:",
             "<h2>Claims and findings",
-            "Open doubts</h2>",
+            "Doubts</h2>",
             "<h2>Not tested",
             "<h2>Workings",
             "<h2>Single readings",

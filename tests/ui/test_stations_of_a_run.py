@@ -1,5 +1,6 @@
 """Plan, Run and Log with whole plans, from the keyboard."""
 
+import shutil
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -18,6 +19,7 @@ from zincsmith.engine.states import State
 from zincsmith.judge.judging import judge_run
 from zincsmith.judge.log_words import Kind
 from zincsmith.model.events import (
+    DoubtEnded,
     EntryCorrected,
     HandSet,
     HandSetting,
@@ -30,6 +32,7 @@ from zincsmith.model.events import (
 from zincsmith.model.plan import GridOptions, Line, Plan, PlanWatch, StandbyOptions
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.ui.stations.findings import FindingsStation
 from zincsmith.ui.widgets.tick_box import TickBox
 
 Open = Callable[[Path], Hands]
@@ -368,3 +371,54 @@ def lines(hands: Hands) -> list[QLineEdit]:
 
 def log_words(log) -> str:  # type: ignore[no-untyped-def]
     return "\n".join(f"{i.text(1)} {i.text(2)}" for i in sorted(log._items(), key=log._key))
+
+
+def test_findings_are_of_the_chosen_unit_and_their_rows_can_be_acted_on(
+    open_window: Open, finished_book: Path, tmp_path: Path
+) -> None:
+    """Claim what nobody claimed, deal with a doubt; another unit has no run, and its messages are its own."""
+    book = tmp_path / "own.zbook"
+    shutil.copy(finished_book, book)
+    hands = open_window(book)
+    session = hands.window.session
+    hands.until(lambda: session.allowed("end doubt"))
+    hands.station(5)
+    station = hands.window.stations["Findings"]
+    assert isinstance(station, FindingsStation)
+    hands.until(lambda: station.run is not None)
+    assert station.run is not None
+    rows = station.run.judged
+    station._choose(next(n for n, j in enumerate(rows) if j.claim is None and j.finding.name == "static_accuracy"))
+    hands.press(Qt.Key.Key_L, CTRL)
+    hands.until(lambda: hands.window.current is hands.window.stations["Nameplate"])
+    hands.fill("Claim: At most", "120 mV")
+    hands.button("Keep this claim").setFocus()
+    hands.press(Qt.Key.Key_Return)
+    hands.until(lambda: session.unit is not None and session.unit.nameplate.claims[-1].figure == "static_accuracy")
+    assert session.unit is not None
+    made = next(c for c in session.unit.nameplate.claims if c.figure == "static_accuracy")
+    assert made.high == pytest.approx(0.12 / 24.0)
+    assert made.condition.load_percent is not None
+    hands.station(5)
+    hands.until(lambda: station.run is not None and any(
+        j.claim is not None and j.claim.figure == "static_accuracy" for j in station.run.judged
+    ))  # fmt: skip
+    doubtful = next(n for n, j in enumerate(station.run.judged) if any(not d.ended for d in j.finding.doubts))
+    text = next(d.text for d in station.run.judged[doubtful].finding.doubts if not d.ended)
+    station._choose(doubtful)
+    hands.press(Qt.Key.Key_F6)
+    hands.type("it is fine")
+    hands.press(Qt.Key.Key_Return)
+    assert "say how" in station.say.placeholderText()
+    hands.type("explained: the unit idles in bursts: Elin Ward")
+    hands.press(Qt.Key.Key_Return)
+    hands.until(lambda: [e.doubt for e in events(book, DoubtEnded)] == [text])
+    hands.until(lambda: any(d.ended for d in station.run.doubts) if station.run else False)
+    hands.station(1)
+    assert session.unit is not None
+    session.add_unit(replace(session.unit, tag="HB-08"), "another specimen")
+    hands.station(5)
+    hands.until(lambda: "No run yet of HB-08" in hands.words())
+    assert session.view.run is None
+    session.choose_unit("HB-07")
+    hands.until(lambda: station.run is not None and "run 1" in hands.words())

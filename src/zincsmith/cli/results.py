@@ -143,6 +143,35 @@ def amend(
     print(f"Run {number} is amended by {shown(by)}.")
 
 
+@app.command("end-doubt")
+def end_doubt(
+    book: BookArgument,
+    code: Annotated[str, typer.Option(help="the code of the doubt, as findings --json has it")],
+    said: Annotated[str, typer.Option(help="repeated, confirmed or explained: by what: who")],
+    run: RunOption = None,
+) -> None:
+    """Deal with a doubt: it stays visible with how it was ended, and is not open any more."""
+    from zincsmith.book.reader import BookReader
+    from zincsmith.book.writer import BookWriter
+    from zincsmith.judge.ended import doubt_ended
+    from zincsmith.judge.judging import judge_run
+    from zincsmith.model.errors import InputError
+
+    with BookReader(book) as reader:
+        judged = judge_run(reader, run)
+        number = judged.row.id
+    if judged.closed is None:
+        raise InputError(f"run {number} has not ended")
+    texts = [d.text for d in judged.doubts if d.code == code and not d.ended]
+    if not texts:
+        open_ones = sorted({d.code for d in judged.doubts if not d.ended})
+        raise InputError(f"no open doubt {code!r}; open are: {', '.join(open_ones) or 'none'}", key="code")
+    events = [doubt_ended(text, said) for text in texts]
+    with BookWriter(book) as writer:
+        writer.append(*events, run=number)
+    print(f"{len(events)} of run {number} dealt with by {shown(events[0].by)}.")
+
+
 @app.command()
 def report(
     book: BookArgument,

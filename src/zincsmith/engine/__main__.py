@@ -32,9 +32,11 @@ from zincsmith.engine.taking_in import FileRequest, take_in
 from zincsmith.engine.trying import try_role
 from zincsmith.engine.watch_over import Guardian
 from zincsmith.model.errors import BookError, InputError, ZincsmithError
-from zincsmith.model.events import Amended, Failed, FindingsKept, Marked, Noted, Signed
+from zincsmith.model.events import Amended, DoubtEnded, Failed, FindingsKept, Marked, Noted, Signed
 from zincsmith.model.plan import Line
 from zincsmith.model.rig import Rig
+
+ANSWERED = ("sign", "amend", "end doubt")
 
 
 class Service:
@@ -136,8 +138,8 @@ class Service:
         said = command.body
         run, by = int(said["run"]), str(said["by"]).strip()
         if not allowed(self.session.journal.state, command.do):
-            raise InputError("a run is signed or amended only while the bench is idle or made safe")
-        if not by or (command.do == "amend" and not command.text.strip()):
+            raise InputError("a run is answered for only while the bench is idle or made safe")
+        if not by or (command.do != "sign" and not command.text.strip()):
             raise InputError("a signature or an amendment carries a name and says something")
         with BookReader(self.book.path) as reader:
             if reader.closed(run) is None:
@@ -150,6 +152,9 @@ class Service:
             kept = load_event("FindingsKept", str(said["kept"]))
             assert isinstance(kept, FindingsKept)
             seq = self.book.append(kept, Signed(by, kept.evidence), run=run)
+        elif command.do == "end doubt":
+            event = DoubtEnded(str(said["doubt"]), str(said["how"]), command.text.strip(), by)
+            seq = self.book.append(event, run=run)
         else:
             seq = self.book.append(Amended(by, command.text.strip()), run=run)
         self.desk.announce(seq, self.session.journal.state)
@@ -172,7 +177,7 @@ class Service:
                 self._try(command.text)
             elif command.do == "scan":
                 self._scan(command.text)
-            elif command.do in {"sign", "amend"}:
+            elif command.do in ANSWERED:
                 self._answer_for(command)
             elif command.do == "take in":
                 self._take_in(command.body)
@@ -187,7 +192,7 @@ class Service:
             where = f" The report is {file}." if file is not None else ""
             self.desk.say(refused=f"The run ended with {bug.closed.why}.{where}", do=command.do)
         except ZincsmithError as error:
-            if command.do not in {"try", "scan", "take in", "sign", "amend", "settle"}:  # refused, nothing has changed
+            if command.do not in {"try", "scan", "take in", "settle", *ANSWERED}:  # refused, nothing has changed
                 self.session.journal.try_append(Failed(str(error)))
             self.desk.say(refused=str(error), do=command.do)
 

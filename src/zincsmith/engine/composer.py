@@ -19,6 +19,7 @@ from zincsmith.model.plan import (
     BringUpOptions,
     DisplayOptions,
     GridOptions,
+    HandsInOptions,
     HarmonicOptions,
     Line,
     Options,
@@ -195,6 +196,40 @@ def lines_for(unit: Unit, rig: Rig) -> tuple[Line, ...]:
 
 def _rated(line: Line, hertz: Sequence[float]) -> bool:
     return min(hertz) <= line.frequency_Hz <= max(hertz)
+
+
+def refitted(plan: Plan, old: Unit | None, new: Unit, rig: Rig) -> Plan:
+    """The plan for another unit, or for other ratings of it: what the program had proposed follows the ratings, what a
+    person chose stays as far as the new unit is rated for it."""
+    proposed = lines_for(old, rig) if old is not None else ()
+    own = lines_for(new, rig)
+    if not own or not new.nameplate.inputs:
+        return plan
+    return replace(plan, parts=tuple(_refitted(part, old, new, proposed, own) for part in plan.parts))
+
+
+def _refitted(part: Options, old: Unit | None, new: Unit, proposed: Sequence[Line], own: Sequence[Line]) -> Options:
+    if isinstance(part, SafetyOptions | HandsInOptions):
+        return part
+    if isinstance(part, BringUpOptions):
+        return replace(part, first_line=own[0]) if part.first_line in proposed[:1] else part
+    if isinstance(part, RigCheckOptions | RegimeOptions | DisplayOptions):
+        fits = _within(part.line, new) and part.line not in proposed[:1]
+        return part if fits else replace(part, line=own[0])
+    idle = isinstance(part, StandbyOptions | HarmonicOptions)
+    usual = standby_lines(old, proposed) if idle and old is not None else tuple(proposed)
+    fresh = standby_lines(new, own) if idle else tuple(own)
+    if part.lines == usual:
+        return replace(part, lines=fresh)
+    kept = tuple(x for x in part.lines if _within(x, new))
+    return part if kept == part.lines else replace(part, lines=kept or fresh)
+
+
+def _within(line: Line, unit: Unit) -> bool:
+    """Whether the first input of a unit is rated for a line."""
+    one = unit.nameplate.input
+    hertz = one.frequency_Hz or (50.0, 60.0)
+    return one.voltage_min_V <= line.voltage_V <= one.voltage_max_V and _rated(line, hertz)
 
 
 # The order of the work

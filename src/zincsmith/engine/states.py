@@ -33,7 +33,7 @@ AT_WORK = (State.RUNNING, State.ASKING, State.PAUSED)
 TABLE: dict[tuple[State, str], State] = {
     **{(state, "start"): State.STARTING for state in READY},
     **{(state, "resume run"): State.STARTING for state in READY},
-    **{(state, do): state for state in READY for do in ("try", "scan", "sign", "amend", "take in")},
+    **{(state, do): state for state in READY for do in ("try", "scan", "sign", "amend", "end doubt", "take in")},
     (State.IDLE, "found interrupted"): State.INTERRUPTED,
     (State.IDLE, "found taken over"): State.TAKEN_OVER,
     (State.IDLE, "found unconfirmed"): State.NOT_CONFIRMED,

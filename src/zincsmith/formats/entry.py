@@ -47,6 +47,21 @@ def parse_entry(text: str, unit: str) -> float | None:
     return value
 
 
+def parse_share(text: str, nominal_V: float) -> float | None:
+    """A bound in percent of the nominal volts: ``0.5 %``, ``50 mV``, ``0.1 % + 5 mV``; a bare number is percent.
+    InputError where a part is not understood, or volts have nothing to be held against."""
+    total = 0.0
+    for part in re.split(r"\s\+\s*|(?<=[%V])\+", text.strip()):
+        if part.rstrip().lower().endswith(("v", "volt", "volts")):
+            if nominal_V <= 0.0:
+                raise InputError("volts are held against the nominal volts, which the plate does not state yet")
+            volts = parse_entry(part, "V")
+            total += 100.0 * (volts or 0.0) / nominal_V
+        else:
+            total += parse_entry(part, "%") or 0.0
+    return total
+
+
 def last_digit(text: str, unit: str) -> float | None:
     """What one step of the last digit that was typed is worth, in ``unit``: 0.1 for ``23.9``, 0.001 for ``458m``; None
     where no reading was typed."""

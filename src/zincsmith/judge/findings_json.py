@@ -34,6 +34,8 @@ def _finding_json(judged: Judged) -> dict[str, Any]:
         "coverage": judged.coverage,
         "not_applicable": f.beside_the_point or None,
         "lacks": list(judged.lacks),
+        "price_s": judged.price_s,
+        "output": f.output or None,
         "below": f.below,
         "permitted_uncertainty": None if f.permitted is None else {"U": f.permitted, "by": f.permitted_by},
         "probability": judged.probability,
@@ -48,5 +50,5 @@ def _finding_json(judged: Judged) -> dict[str, Any]:
             ],
             "dof": f.dof,
         },
-        "doubts": [{"code": d.code, "text": d.text, "remedy": d.remedy} for d in f.doubts],
+        "doubts": [{"code": d.code, "text": d.text, "remedy": d.remedy, "ended": d.ended or None} for d in f.doubts],
     }

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import date
 
 from zincsmith.analysis.conformity import conformance_probability, guard_band, guarded_verdict, simple_verdict
 from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.judge.claims import claims_of
+from zincsmith.judge.claims_in_force import with_claims_in_force
+from zincsmith.judge.disagree import with_disagreements
+from zincsmith.judge.ended import ended_of, with_ended
 from zincsmith.judge.evidence import evidence_of, findings_of
 from zincsmith.judge.log_words import DEVIATING, STOPPING, deviations_of, stops_of
+from zincsmith.judge.price import price_s
 from zincsmith.model.claim import Claim
 from zincsmith.model.events import FileTaken, RunClosed, RunOpened
 from zincsmith.model.figures import TESTS
@@ -69,11 +73,13 @@ class JudgedRun:
     unread_rules: tuple[str, ...] = ()  # those whose values nobody has read against the document
     files: tuple[FileTaken, ...] = ()  # recorded files that the evidence was taken from
     known: Known | None = None  # what it was judged from
+    ended: Mapping[int | None, dict[str, str]] = field(default_factory=dict)  # doubts dealt with, by run (None: this)
     earlier: tuple[Known, ...] = ()  # runs that lend findings for claims that this one did not test, latest first
+    claims_of_today: bool = False  # they were edited since the run was made
 
     @property
     def doubts(self) -> dict[Doubt, list[str]]:
-        """Every open doubt, with the titles of the figures that it touches."""
+        """Every doubt, with the titles of the figures that it touches; those dealt with are told as such."""
         out: dict[Doubt, list[str]] = {}
         for one in self.judged:
             for doubt in one.finding.doubts:
@@ -93,6 +99,7 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
     unit, rig, plan = book.unit(row.unit, row.unit_n), book.rig(row.rig_n), book.plan(row.plan_n)
     opened, closed = book.opened(row.id), book.closed(row.id)
     own = _known(book, row, unit, conventions)
+    unit, claims_of_today = with_claims_in_force(book, row, unit)
     evidence, faults, files = own.evidence, own.faults, own.files
     rules = [(f"{r.title} ({r.document}), {r.digest}", r.provenance) for _, r in supply_rules(unit.nameplate.rules)]
     if HARMONICS_PROCEDURE in evidence.procedures:
@@ -103,11 +110,24 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
         unread.append("IEC 61000-3-2")
     judged = _judged(unit, own, conventions)
     lenders = _lenders(book, row, unit, conventions, judged) if closed is not None else ()
+    ended: dict[int | None, dict[str, str]] = {None: ended_of(book, row.id)}
+    ended |= {lender.run: ended_of(book, lender.run) for lender in lenders}
+    told = _told(_lent(judged, unit, conventions, lenders), plan, ended)
     stops = stops_of(book.events(run=row.id, kinds=STOPPING))
     deviations = deviations_of(book.events(run=row.id, kinds=DEVIATING))
     return JudgedRun(
-        row, unit, rig, plan, opened, closed, evidence, conventions, _lent(judged, unit, conventions, lenders), faults,
-        tuple(r for r, _ in rules), stops, deviations, tuple(p for _, p in rules), tuple(unread), files, own, lenders,
+        row, unit, rig, plan, opened, closed, evidence, conventions, told, faults,
+        tuple(r for r, _ in rules), stops, deviations, tuple(p for _, p in rules), tuple(unread), files, own,
+        ended, lenders, claims_of_today,
+    )  # fmt: skip
+
+
+def _told(judged: tuple[Judged, ...], plan: Plan, ended: Mapping[int | None, dict[str, str]]) -> tuple[Judged, ...]:
+    """With what people said about doubts, and what it would take to test what a claim lacks."""
+    return tuple(
+        replace(with_ended(j, ended.get(j.run, {})), price_s=price_s(j.lacks, plan)) if j.lacks
+        else with_ended(j, ended.get(j.run, {}))
+        for j in judged
     )  # fmt: skip
 
 
@@ -193,10 +213,9 @@ def judge_again(run: JudgedRun, conventions: Conventions) -> JudgedRun:
         known = replace(known, evidence=run.evidence, over="")
     own = known.under(conventions, plate)
     lenders = tuple(lender.under(conventions, plate) for lender in run.earlier)
-    judged = _judged(run.unit, own, conventions)
-    return replace(
-        run, conventions=conventions, judged=_lent(judged, run.unit, conventions, lenders), known=own, earlier=lenders
-    )
+    judged = _lent(_judged(run.unit, own, conventions), run.unit, conventions, lenders)
+    told = _told(judged, run.plan, run.ended)
+    return replace(run, conventions=conventions, judged=told, known=own, earlier=lenders)
 
 
 def _figures(evidence: Evidence, plate: Nameplate, conventions: Conventions) -> tuple[Finding, ...]:
@@ -205,7 +224,7 @@ def _figures(evidence: Evidence, plate: Nameplate, conventions: Conventions) -> 
 
 def _judged(unit: Unit, known: Known, conventions: Conventions) -> tuple[Judged, ...]:
     evidence, faults, files = known.evidence, known.faults, known.files
-    judged = judge(known.findings, claims_of(unit.nameplate), evidence, unit, conventions)
+    judged = judge(with_disagreements(known.findings, evidence), claims_of(unit.nameplate), evidence, unit, conventions)
     return tuple(_with_notes(_with_rig(j, faults), files) for j in judged)
 
 
@@ -266,7 +285,10 @@ def _covered(finding: Finding, percent: float) -> Finding:
 
 
 def _fits(finding: Finding, claim: Claim) -> bool:
-    return all(finding.conditions.get(key) == value for key, value in claim.conditions.items())
+    """Whether a claim speaks of this finding: of the same output, under its conditions."""
+    return finding.output == (claim.output if claim.side == "output" else "") and all(
+        finding.conditions.get(key) == value for key, value in claim.conditions.items()
+    )
 
 
 def _compare(finding: Finding, claim: Claim, evidence: Evidence, guard: str) -> Judged:

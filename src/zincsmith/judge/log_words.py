@@ -12,6 +12,7 @@ from zincsmith.judge.words import UNIT_WORDS, condition_words, local_time
 from zincsmith.model.events import (
     Amended,
     BenchSettled,
+    DoubtEnded,
     Effected,
     Emptied,
     EntryCorrected,
@@ -178,8 +179,8 @@ def _values(values: dict[str, float]) -> str:
 def _told(event: object) -> tuple[Kind, str, str] | None:
     """(kind, text, detail) of an event that stands in the log by itself; None for what does not."""
     match event:
-        case RunOpened(procedures=procedures, operator=operator):
-            return Kind.STOPS, "Run begins", f"{operator}; {', '.join(name for name, _ in procedures)}"
+        case RunOpened(unit=unit, procedures=procedures, operator=operator):
+            return Kind.STOPS, f"Run begins, {unit}", f"{operator}; {', '.join(name for name, _ in procedures)}"
         case RunResumed(operator=operator, step=step):
             return Kind.STOPS, "Resumed", f"{operator}, at step {step}; what was read before is kept"
         case RunClosed(outcome, why):
@@ -245,6 +246,8 @@ def _told(event: object) -> tuple[Kind, str, str] | None:
             return Kind.NOTES, f"Taken in: {name}", "; ".join((f"{holds}{by}", *notes, f"file {sha256[:16]}"))
         case Signed(by, evidence):
             return Kind.CHANGED, f"Signed by {by}", f"over evidence {evidence[:16]}"
+        case DoubtEnded(doubt, _, evidence, by):
+            return Kind.CHANGED, f"A doubt was dealt with by {by}: {evidence}", doubt
         case Amended(by, text):
             return Kind.CHANGED, f"Amended by {by}", text
         case Revised(document, key, _, why):

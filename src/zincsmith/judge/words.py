@@ -45,7 +45,10 @@ def untested_words(judged: Judged) -> str:
     """Why a claim has no verdict: what its scope lacks, or why nothing of it was measured."""
     if judged.finding.beside_the_point:
         return f"not applicable: {judged.finding.beside_the_point}"
-    return f"tested in part, not at {' or '.join(judged.lacks)}" if judged.lacks else judged.finding.working.note
+    if not judged.lacks:
+        return judged.finding.working.note
+    price = f"; about {duration(judged.price_s)} to test that" if judged.price_s else ""
+    return f"tested in part, not at {' or '.join(judged.lacks)}{price}"
 
 
 def permitted_words(finding: Finding) -> str:

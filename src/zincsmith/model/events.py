@@ -427,6 +427,16 @@ class Amended:
     text: str
 
 
+@dataclass(frozen=True)
+class DoubtEnded:
+    """Somebody has dealt with a doubt: what it says, how it was ended, by which evidence. It stays visible."""
+
+    doubt: str
+    how: str
+    evidence: str
+    by: str
+
+
 Event = (
     Revised
     | RunOpened
@@ -471,5 +481,6 @@ Event = (
     | FindingsKept
     | Signed
     | Amended
+    | DoubtEnded
 )
 EVENTS: dict[str, type[Event]] = {cls.__name__: cls for cls in get_args(Event)}

@@ -19,11 +19,17 @@ class Verdict(StrEnum):
 
 @dataclass(frozen=True)
 class Doubt:
-    """A warning that a number may not mean what it seems to. ``remedy`` says what to do about it."""
+    """A warning that a number may not mean what it seems to. ``remedy`` says what to do about it; ``ended`` who dealt
+    with it and how: it stays visible, and is not open any more."""
 
     code: str
     text: str
     remedy: str = ""
+    ended: str = ""
+
+    @property
+    def words(self) -> str:
+        return f"{self.text} {self.ended}." if self.ended else f"{self.text} {self.remedy}".strip()
 
 
 @dataclass(frozen=True)
@@ -86,6 +92,7 @@ class Finding:
     below: float | None = None
     permitted: float | None = None
     permitted_by: str = ""
+    output: str = ""  # which output it is of, where a unit has several
 
 
 @dataclass(frozen=True)
@@ -101,6 +108,7 @@ class Judged:
     probability: float | None = None
     run: int | None = None
     lacks: tuple[str, ...] = ()
+    price_s: float | None = None  # what it would take to test what it lacks, as far as the plan tells
 
     @property
     def coverage(self) -> str:

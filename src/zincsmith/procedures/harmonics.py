@@ -34,6 +34,7 @@ CLASSES = {name: f"harmonics_class_{name.lower()}" for name in ("A", "B", "C", "
 ALWAYS = ("A", "D")  # looked at though nobody chose them; B and C where the fed equipment is of that class
 WANTED = ("input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current")
 SYSTEMS_V = (220.0, 240.0)
+DISAGREE = 0.02  # of the reading
 LEAST_SHARE = 0.02  # of the fundamental: smaller orders are not listed in the working
 
 
@@ -205,8 +206,27 @@ def _words(judged: JudgedOrders) -> str:
 def _of_the_record(seen: Seen) -> list[Doubt]:
     """What the record gives reason to doubt, with where it was taken; and one too short for a window."""
     found = [replace(d, text=f"At {where(seen.point)}: {d.text}") for d in seen.recorded.doubts]
+    found += _beside_the_meter(seen)
     if seen.recorded.windows_A is None and not any(d.code == "record_short" for d in found):
         found.append(Doubt("record_short", f"The record is {window_words(seen.power)}.", "Record for longer."))
+    return found
+
+
+def _beside_the_meter(seen: Seen) -> list[Doubt]:
+    """The record and what the meter read beside it, two results of one state."""
+    found = []
+    for quantity, shown in (("input_voltage", seen.power.voltage_rms), ("input_current", seen.power.current_rms)):
+        reading = seen.point.get(quantity)
+        if reading is None or not reading.value or abs(shown / reading.value - 1.0) <= DISAGREE:
+            continue
+        found.append(
+            Doubt(
+                "two_results_disagree",
+                f"At {where(seen.point)} the record shows {shown:.4g} {reading.unit} rms and the meter reads "
+                f"{reading.value:.4g} {reading.unit}: both cannot be right.",
+                "Check the scale of the record, the probe and the range of the meter.",
+            )
+        )
     return found
 
 

@@ -80,6 +80,7 @@ def render(
         lasted=duration(max((p.bench_s for p in run.evidence.points), default=0.0)) if run.evidence.points else "",
         counts=[(v.value, run.count(v), verdict_mark(v)) for v in Verdict],
         doubts=run.doubts,
+        open_doubts=sum(not d.ended for d in run.doubts),
         says=says,
         look=run.unit.look,
         plate_doubts=label_doubts(run.unit),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from pathlib import Path
 from threading import Thread
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Signal
 
@@ -65,17 +65,17 @@ class JudgingWork(QObject):
             self._tell(of, Outcome(problem=f"this run cannot be judged: {bug}"))
         self._over.emit()
 
-    def _judge(self, of: object) -> None:
+    def _judge(self, of: Any) -> None:
         from zincsmith.book.reader import BookReader
         from zincsmith.judge.against import before
         from zincsmith.judge.judging import judge_run
         from zincsmith.judge.kept import seals_of
 
         with BookReader(self._book) as reader:
-            if not reader.runs():
+            if of[0] is None:  # the chosen unit has no run
                 self._tell(of, Outcome())
                 return
-            run = judge_run(reader)
+            run = judge_run(reader, of[0])
             found = Outcome(run, seals=tuple(seals_of(reader, run)))
             known = run.row.id == self._earlier[0]  # one that has ended does not change
             if not known:

@@ -9,6 +9,7 @@ from zincsmith.book.reader import Written
 from zincsmith.engine.states import State
 from zincsmith.model.events import (
     Amended,
+    DoubtEnded,
     Effected,
     EntryAsked,
     EntryCorrected,
@@ -137,7 +138,7 @@ class RunView:
             case EntryCorrected(reading):
                 self.entries = [(at, reading if r.id == reading.id else r) for at, r in self.entries]
                 self.corrected[reading.id] = event
-            case Signed() | Amended():
+            case Signed() | Amended() | DoubtEnded():
                 self.answered += 1
             case Failed(text):
                 self.failure = text

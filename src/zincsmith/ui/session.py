@@ -16,7 +16,7 @@ from zincsmith.engine.known_bench import Unknown, confirm, pick_file, unknown_of
 from zincsmith.engine.states import RESUMABLE, State, allowed
 from zincsmith.formats.plan_file import NAMED
 from zincsmith.model.errors import BookError, ZincsmithError
-from zincsmith.model.events import EVENTS
+from zincsmith.model.events import EVENTS, RunOpened
 from zincsmith.model.intake import Photograph
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
@@ -45,6 +45,12 @@ class Foresight:
 
 
 QUIET = tuple(kind for name, kind in EVENTS.items() if name not in ("Polled", "Intended"))
+
+
+def _rated_otherwise(one: Unit, other: Unit) -> bool:
+    """Whether what a plan's lines follow from differs."""
+    a, b = one.nameplate, other.nameplate
+    return (a.inputs, a.rules, a.claims) != (b.inputs, b.rules, b.claims)
 
 
 class Session(QObject):
@@ -90,6 +96,7 @@ class Session(QObject):
         self.interrupted: list[int] = []
         self.problem = ""  # why the engine is not there
         self._seq = 0
+        self._latest: int | None = None  # the latest run of the book, of whatever unit
         self._unanswered = 0  # document commands the engine has not answered yet
         self._rehearsed_of: tuple[object, ...] = ()
         self._rehearsed: Itinerary | str = ""
@@ -198,12 +205,33 @@ class Session(QObject):
         if runs:
             self._fold_run(runs[-1].id)
         self._seq = self.reader.last_seq()
+        self._follow_unit()
 
     def _fold_run(self, run: int) -> None:
         assert self.reader is not None
         kinds = QUIET if self.reader.closed(run) is not None else ()  # polls of a run that has ended show nothing
         for written in self.reader.events(run=run, kinds=kinds):
             self.view.fold(written)
+
+    def _follow_unit(self) -> None:
+        """The view is of the chosen unit's latest run, unless one goes on or the bench of the latest one is not off."""
+        if self.reader is None or self.view.active or (self.view.closed is not None and not self.view.closed.safe):
+            return
+        runs = self.reader.runs()
+        self._latest = runs[-1].id if runs else None
+        own = next((r.id for r in reversed(runs) if r.unit == self.unit_key), None)
+        if own == self.view.run:
+            return
+        self.view = RunView()
+        if own is not None:
+            self._fold_run(own)
+        self.live.emit()
+
+    @property
+    def whose(self) -> str:
+        """Of which unit the shown run is, where that is not the chosen one; empty else."""
+        opened = self.view.opened
+        return opened.unit if opened is not None and opened.unit != self.unit_key else ""
 
     def _load_documents(self) -> None:
         if self.reader is None:
@@ -212,6 +240,7 @@ class Session(QObject):
         self.unit_key = self.reader.current_key("unit") or ""
         self.rig = self._or_none(self.reader.rig)
         self.plan = self._or_none(self.reader.plan) or NAMED["static-grid"]
+        self._follow_unit()
         self.documents.emit()
 
     @staticmethod
@@ -229,6 +258,8 @@ class Session(QObject):
         for written in self.reader.events(after=self._seq):
             self._seq = written.seq
             self.view.fold(written)
+            if isinstance(written.event, RunOpened):
+                self._latest = written.run
             found = True
         if found:
             self.live.emit()
@@ -318,14 +349,17 @@ class Session(QObject):
     def judging(self) -> Outcome | None:
         """The latest run, judged beside the window; None while that goes on, ``judged_ready`` is emitted then."""
         view = self.view
-        return self._judging.outcome((view.run, len(view.points), view.closed, view.answered, self.unit))
+        # As the book has the unit: an edit that is on its way to it would be judged without itself.
+        stored = self.reader.revision("unit", self.unit_key) if self.reader is not None else None
+        return self._judging.outcome((view.run, len(view.points), view.closed, view.answered, stored))
 
     def revise_unit(self, unit: Unit, why: str) -> None:
         """Store an edit; it is shown at once and in the book as soon as the engine has written it."""
         if self.read_only or unit == self.unit:
             return
-        self.unit, self.unit_key = unit, self.unit_key or unit.tag
+        before, self.unit, self.unit_key = self.unit, unit, self.unit_key or unit.tag
         self._unanswered += self.client.revise("unit", self.unit_key, unit, why)
+        self._fit_plan(before)
         self.documents.emit()
 
     def units(self) -> list[UnitRow]:
@@ -336,15 +370,28 @@ class Session(QObject):
         """Put another unit of the book on the bench."""
         if self.read_only or self.reader is None or key == self.unit_key:
             return
-        self.unit, self.unit_key = self.reader.unit(key), key
+        before, self.unit, self.unit_key = self.unit, self.reader.unit(key), key
         self._unanswered += self.client.send("choose", document="unit", key=key)
+        self._follow_unit()
+        self._fit_plan(before)
         self.documents.emit()
 
     def add_unit(self, unit: Unit, why: str) -> None:
         """Begin another unit, under its tag."""
         if not self.read_only:
-            self.unit_key = ""
+            self.unit_key = unit.tag
+            self._follow_unit()
             self.revise_unit(unit, why)
+
+    def _fit_plan(self, before: Unit | None) -> None:
+        """A plan whose lines were proposed follows the ratings; one that does not fit the unit is never kept."""
+        unit, rig = self.unit, self.rig
+        if unit is None or rig is None or (before is not None and not _rated_otherwise(before, unit)):
+            return
+        from zincsmith.engine.composer import refitted
+
+        with suppress(ZincsmithError):  # ratings that are half typed
+            self.revise_plan(refitted(self.plan, before, unit, rig), "lines of this unit")
 
     def revise_rig(self, rig: Rig, why: str) -> None:
         """Store an edit of the rig, as for a unit. Instruments are opened anew when a run is armed."""
@@ -436,8 +483,8 @@ class Session(QObject):
     @property
     def resumable(self) -> bool:
         """Whether the latest run ended early and can go on."""
-        closed = self.view.closed
-        return closed is not None and closed.outcome in RESUMABLE and self.allowed("resume run")
+        closed, latest = self.view.closed, self.view.run == self._latest
+        return closed is not None and closed.outcome in RESUMABLE and latest and self.allowed("resume run")
 
     def send(self, do: str, text: str = "", **body: Any) -> None:
         """A command of the table of states."""

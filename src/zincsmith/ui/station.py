@@ -12,6 +12,7 @@ class Station(QWidget):
     """Signal ``go`` names another station. ``refresh`` is called when something changed while it is shown."""
 
     go = Signal(str)
+    claim = Signal(object)  # a StatedClaim that somebody has to finish at Nameplate
 
     def __init__(self, session: Session) -> None:
         super().__init__()

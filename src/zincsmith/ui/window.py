@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 from zincsmith.engine.states import UNSAFE, State
 from zincsmith.judge.bench_words import end_words
 from zincsmith.judge.words import local_time
+from zincsmith.model.claim import StatedClaim
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import DARK, LIGHT, theme, use_theme
@@ -143,6 +144,7 @@ class MainWindow(QMainWindow):
         if title not in self.stations:
             station = station_class(title)(self.session)
             station.go.connect(self.go)
+            station.claim.connect(self._claim)
             self.stations[title] = station
             area = QScrollArea()  # a small window scrolls; nothing is cut off
             area.setWidgetResizable(True)
@@ -154,6 +156,11 @@ class MainWindow(QMainWindow):
         self.spine.buttons[title].setChecked(True)
         self.stations[title].refresh()
         self.stations[title].take_focus()
+
+    def _claim(self, begun: StatedClaim) -> None:
+        self.go("Nameplate")
+        nameplate = self.stations["Nameplate"]
+        nameplate.take_focus_at(begun)  # type: ignore[attr-defined]
 
     def _refresh(self) -> None:
         session = self.session
@@ -175,7 +182,8 @@ class MainWindow(QMainWindow):
             return "No run yet"
         began = local_time(view.began_at, date=True)
         how = f"since {began}" if view.active else f"{view.closed.outcome if view.closed else ''}, {began}"
-        return f"Run {view.run}  ·  {how}"
+        of = f" of {self.session.whose}, not of the unit chosen here" if self.session.whose else ""
+        return f"Run {view.run}{of}  ·  {how}"
 
     def _book_words(self) -> str:
         name = self.session.book_path.name

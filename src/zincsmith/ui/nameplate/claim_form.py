@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from zincsmith.formats.entry import parse_entry
+from zincsmith.formats.entry import parse_entry, parse_share
 from zincsmith.model.claim import SOURCES, Condition, Side, StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
@@ -33,6 +33,8 @@ NUMBERS = (
     ("ambient_high", "to", "degC"),
     ("minutes", "For minutes (0 continuous)", "1"),
 )
+# Figures that papers bound in percent of the nominal volts, in volts, or in the sum of both.
+OF_THE_VOLTS = ("load_regulation", "line_regulation", "line_regulation_no_load", "line_span", "static_accuracy")
 SIDES: tuple[Side, ...] = ("output", "input")
 TEXTS = (("where", "Where it stands"), ("derating", "Derating"), ("note", "Condition in words"))
 
@@ -46,6 +48,7 @@ class ClaimForm(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._old: StatedClaim | None = None
+        self._nominal = 0.0
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 4, 0, 0)
         self.title = label("A claim", 14, 600)
@@ -102,12 +105,13 @@ class ClaimForm(QWidget):
         info = FIGURES[self.figure.currentData()]
         shown = SHOWN.get(info.unit, info.unit)
         for key in ("low", "high"):
-            self.edits[key].setPlaceholderText(f"in {shown}")
+            self.edits[key].setPlaceholderText("0.5 %, 50 mV" if info.name in OF_THE_VOLTS else f"in {shown}")
         self.side.setCurrentText(info.side)
 
-    def show_claim(self, plate: Nameplate, old: StatedClaim | None) -> None:
-        """Begin a new claim, or open one for editing."""
+    def show_claim(self, plate: Nameplate, old: StatedClaim | None, begun: StatedClaim | None = None) -> None:
+        """Begin a new claim, open one for editing, or go on with one that was begun elsewhere without its bounds."""
         self._old = old
+        self._nominal = abs(plate.output.voltage_V) if plate.outputs else 0.0
         self.title.setText("A claim of another paper" if old is None else "Edit a claim")
         self.output.clear()
         self.output.addItem("the whole unit", "")
@@ -119,9 +123,12 @@ class ClaimForm(QWidget):
             edit.mark("")
         self.problem.setText("")
         self._units()
-        if old is not None:
-            self._fill(old)
-        self.figure.setFocus()
+        if old is not None or begun is not None:
+            self._fill(old or begun)  # type: ignore[arg-type]
+        if begun is None:
+            self.figure.setFocus()
+        else:
+            self.edits["low" if FIGURES[begun.figure].bound == "least" else "high"].setFocus()
 
     def _fill(self, old: StatedClaim) -> None:
         info, c = FIGURES[old.figure], old.condition
@@ -155,8 +162,10 @@ class ClaimForm(QWidget):
         info = FIGURES[self.figure.currentData()]
         try:
             values = {
-                key: self._number(key, words, unit or UNITS.get(info.unit, info.unit)) for key, words, unit in NUMBERS
-            }
+                key: self._share(key, words) if not unit and info.name in OF_THE_VOLTS
+                else self._number(key, words, unit or UNITS.get(info.unit, info.unit))
+                for key, words, unit in NUMBERS
+            }  # fmt: skip
             spans = {key: self._span(key, values) for key in ("line", "load", "ambient")}
         except InputError as error:
             self.problem.setText(error.message)
@@ -184,6 +193,18 @@ class ClaimForm(QWidget):
         side = SIDES[self.side.currentIndex()]
         made = replace(made, condition=condition, side=side if side != info.side else None)
         self.made.emit(made if self._old is None else replace(made, kept=self._old.kept, note=self._old.note))
+
+    def _share(self, key: str, words: str) -> float | None:
+        """A bound of a regulation in percent of the nominal volts, as it is printed: 0.5 %, 50 mV, 0.1 % + 5 mV."""
+        edit = self.edits[key]
+        edit.mark("")
+        if not edit.text().strip():
+            return None
+        try:
+            return parse_share(edit.text(), self._nominal)
+        except InputError as error:
+            edit.mark(error.message)
+            raise InputError(f"{words}: {error.message}.") from None
 
     def _number(self, key: str, words: str, unit: str) -> float | None:
         edit = self.edits[key]

@@ -13,7 +13,7 @@ from zincsmith.judge.claims import HARMONIC_CHOICES, all_claims, conflicts, offe
 from zincsmith.model.claim import Claim, RuleChoice, StatedClaim
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.unit import Nameplate, Unit
-from zincsmith.rules.loader import load, names
+from zincsmith.rules.loader import load, names, supply_rules
 from zincsmith.ui.ink import mark_icon
 from zincsmith.ui.nameplate.claim_form import ClaimForm
 from zincsmith.ui.theme import font, theme
@@ -199,12 +199,13 @@ class ClaimsPanel(Panel):
         self.rule.setCurrentIndex(0)
         self.rule.setItemText(0, "; ".join(rule_words(r) for r in plate.rules) or "no published rule")
         suggested, why = offered(plate)
-        if suggested is not None and any(r.supply_class != suggested.supply_class for r in plate.rules):
+        supply = [c for c, _ in supply_rules(plate.rules)]
+        if suggested is not None and any(c.supply_class != suggested.supply_class for c in supply):
             self.why.setText(f"The plate suggests “{suggested.supply_class}”: {why}.")
-        elif plate.rules:
-            beyond = [r for r in map(load, (r.set for r in plate.rules)) if not r.covers(plate.rated_power_W)]
+        elif supply:
+            beyond = [r for _, r in supply_rules(plate.rules) if not r.covers(plate.rated_power_W)]
             away = f" {beyond[0].short} does not reach {plate.rated_power_W:g} W." if beyond else ""
-            self.why.setText(f"{plate.rules[0].supply_class} because: {why}.{away}")
+            self.why.setText(f"{supply[0].supply_class} because: {why}.{away}")
         elif suggested is not None:
             self.why.setText(f"Would be “{suggested.supply_class}”: {why}. Choose it to hold the unit to it.")
         else:
@@ -244,6 +245,12 @@ class ClaimsPanel(Panel):
         if self._plate is not None and self.add.isEnabled():
             self._editing = None
             self.form.show_claim(self._plate, None)
+
+    def begin(self, claim: StatedClaim) -> None:
+        """Go on with a claim that was begun elsewhere: somebody has to say its bounds."""
+        if self._plate is not None and self.add.isEnabled():
+            self._editing = None
+            self.form.show_claim(self._plate, None, claim)
 
     def _edit(self) -> None:
         claim = self._chosen()

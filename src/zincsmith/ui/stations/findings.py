@@ -15,8 +15,10 @@ from zincsmith.judge.judging import JudgedRun, judge_again
 from zincsmith.judge.kept import broken_words, snapshot
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.judge.words import local_time
+from zincsmith.model.claim import Condition, StatedClaim
 from zincsmith.model.errors import InputError
-from zincsmith.model.finding import Verdict
+from zincsmith.model.figures import FIGURES
+from zincsmith.model.finding import Judged, Verdict
 from zincsmith.procedures.base import Conventions
 from zincsmith.ui.file_intake import FileIntake
 from zincsmith.ui.judging_work import Outcome
@@ -42,6 +44,7 @@ class FindingsStation(Station):
         self.run: JudgedRun | None = None
         self._found = Outcome()
         self._chosen = 0
+        self._of_unit = session.unit_key
         self._points: list[int] = []
         self._signed = False
         self._under: Conventions | None = None
@@ -80,6 +83,13 @@ class FindingsStation(Station):
         self.again.setShortcut("Ctrl+T")
         self.again.clicked.connect(self._retest)
         self.working_panel.head.addWidget(self.again)
+        self.claim_this = key_button("Claim this…  Ctrl+L", self._claim_this, self)
+        self.end_doubt = key_button("Doubt dealt with…  F6", self._end_doubt, self)
+        foot = QHBoxLayout()
+        foot.addWidget(self.end_doubt)
+        foot.addWidget(self.claim_this)
+        foot.addStretch()
+        self.working_panel.body.addLayout(foot)
         self.save.clicked.connect(self._save)
         self.plot.enlarge.connect(self._enlarge)
         QShortcut(QKeySequence("F8"), self).activated.connect(self._enlarge)
@@ -157,10 +167,15 @@ class FindingsStation(Station):
         self.run = found.run
         if self.run is not None and self._under not in (None, self.run.conventions):
             self.run = judge_again(self.run, self._under)
+        unit = self.session.unit
+        of_unit = f" of {unit.tag}" if unit is not None and unit.tag else ""
+        if self._of_unit != self.session.unit_key:  # what was said belongs to the unit it was said of
+            self._of_unit = self.session.unit_key
+            self.message.setText("")
         self.empty.setText(
             found.problem
-            or "No run yet. Findings are worked out from readings: go to Run and start one, or take in recorded "
-            "files with F7."
+            or f"No run yet{of_unit}. Findings are worked out from readings: go to Run and start one, or take in "
+            "recorded files with F7."
         )
         run = self.run
         self.body.setVisible(run is not None)
@@ -175,7 +190,8 @@ class FindingsStation(Station):
         self._offer_plots()
         end = "" if run.evidence.complete else ", not complete"
         # Readings belong to the configuration the unit was in, whatever it is in now.
-        self.of_run.setText(f"run {run.row.id}{end}: {run.unit.tag}, {run.unit.configuration}")
+        today = "; claims as of now" if run.claims_of_today else ""
+        self.of_run.setText(f"run {run.row.id}{end}: {run.unit.tag}, {run.unit.configuration}{today}")
         self._show_list()
         if waited:  # it came after the station was opened: the keyboard goes where it would have gone
             self.take_focus()
@@ -227,6 +243,7 @@ class FindingsStation(Station):
         self.claims.select(at)
         judged = self.run.judged[at]
         self.working_panel.remark.setText(judged.finding.title)
+        self._offer(judged)
         earlier = self._found.earlier
         change = against(self.run, earlier).get(at) if earlier is not None else None
         before = f"{change.words[:1].upper()}{change.words[1:]}." if change is not None else ""
@@ -240,6 +257,34 @@ class FindingsStation(Station):
         )
         self.again.setShortcut("Ctrl+T")  # changing the text takes the key away
         self.again.setEnabled(bool(repeatable or not self.session.view.active) and not self.session.read_only)
+
+    def _offer(self, judged: Judged) -> None:
+        """What can be done about the chosen row: claim what nobody claimed, deal with a doubt."""
+        live = not self.session.read_only
+        self.claim_this.setVisible(judged.claim is None and judged.finding.name in FIGURES)
+        self.claim_this.setEnabled(live)
+        doubt = next((d for d in judged.finding.doubts if not d.ended), None)
+        self.end_doubt.setVisible(doubt is not None)
+        self.end_doubt.setEnabled(live and self.session.allowed("end doubt") and judged.run is None)
+
+    def _claim_this(self) -> None:
+        """Begin a claim of the chosen figure under its conditions; its bounds are said at Nameplate."""
+        if self.run is None or not self.claim_this.isVisible():
+            return
+        finding = self.run.judged[self._chosen].finding
+        volts, hertz, load = (finding.conditions.get(k) for k in ("input_voltage_V", "frequency_Hz", "load_percent"))
+        condition = Condition(
+            (volts, volts) if volts is not None else None, hertz, (load, load) if load is not None else None
+        )
+        self.claim.emit(StatedClaim(finding.name, source="manual", condition=condition))
+
+    def _end_doubt(self) -> None:
+        if self.run is None or not self.end_doubt.isVisible():
+            return
+        doubt = next(d for d in self.run.judged[self._chosen].finding.doubts if not d.ended)
+        prompt = "repeated, confirmed or explained: by what: your name. Enter keeps it, Esc leaves"
+        self.message.setText(f"Doubt: {doubt.text}")
+        self.say.begin(Saying("end doubt", prompt, before=doubt.text))
 
     def _answer_for(self) -> None:
         """Sign the run as it stands; one that is signed is amended."""

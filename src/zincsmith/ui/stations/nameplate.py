@@ -18,6 +18,7 @@ from zincsmith.formats.unit_file import read_unit, unit_text
 from zincsmith.judge.label_doubts import label_doubts
 from zincsmith.judge.line_links import Link, links
 from zincsmith.judge.words import counted
+from zincsmith.model.claim import StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.intake import LookOver, Part, Photograph
 from zincsmith.model.unit import Nameplate, Unit
@@ -253,6 +254,11 @@ class NameplateStation(Station):
         first = next((words for words in self._wrong.values() if words), "")
         self.problem.setText(first)
         self.problem.setVisible(bool(first))
+
+    def take_focus_at(self, claim: StatedClaim) -> None:
+        """Go on with a claim that was begun at Findings."""
+        self.open_page(PAGES[0])
+        self.claims.begin(claim)
 
     def open_page(self, page: str) -> None:
         """Show one of the pages of the station."""

@@ -115,7 +115,7 @@ class ClaimRows(QWidget):
         ink.write(p, figure.translated(0, 19), expanded, 12, 400, t.color("ink2"), ink.RIGHT)
         paint_ruler(p, QRectF(ruler_left, box.top() + 2, verdict_left - ruler_left - 34, 40), one)
         self._verdicts(p, QRectF(verdict_left, box.top(), 182, box.height()), one)
-        if one.finding.doubts:
+        if any(not d.ended for d in one.finding.doubts):
             ink.doubt_mark(p, QPointF(verdict_left - 13, box.center().y()))
 
     @staticmethod

@@ -10,6 +10,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QLineEdit
 
 from zincsmith.formats.entry import parse_entry
+from zincsmith.judge.ended import doubt_ended
 from zincsmith.model.errors import InputError
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.panel import tip
@@ -71,6 +72,16 @@ class SayLine(QLineEdit):
                 self.setToolTip("Name, a colon, what is added: Elin Ward: the meter was recalibrated")
                 return
             self.said.emit("amend", what.strip(), {"by": by.strip()})
+        elif one.do == "end doubt":
+            try:
+                event = doubt_ended(one.before, text)
+            except InputError as error:
+                self.clear()
+                self.setPlaceholderText(error.message)
+                self.setToolTip(tip(error.message))
+                return
+            body = {"doubt": event.doubt, "how": event.how, "by": event.by}
+            self.said.emit("end doubt", event.evidence, body)
         elif one.do == "correct":
             try:
                 value, reason = split_correction(text, one.unit)

@@ -181,14 +181,14 @@ class Working(QWidget):
     def _doubts(self, p: QPainter, y: float, finding: Finding) -> float:
         t = theme()
         for doubt in finding.doubts:
-            words = f"{doubt.text} {doubt.remedy}"
+            words = doubt.words
             box = self._box(y, 14 + ink.wrapped_height(words, self._box(y, 0).width() - 42, 13))
-            p.setBrush(t.color("doubt_ground"))
-            p.setPen(QPen(t.color("doubt_edge"), 1.0))
+            p.setBrush(t.color("paper" if doubt.ended else "doubt_ground"))
+            p.setPen(QPen(t.color("edge" if doubt.ended else "doubt_edge"), 1.0))
             p.drawRoundedRect(box, 3, 3)
             ink.doubt_mark(p, QPointF(box.left() + 16, box.top() + 16))
             text = QRectF(box.left() + 32, box.top() + 6, box.width() - 42, box.height() - 8)
-            ink.write(p, text, words, 13, 400, t.color("doubt_ink"), WRAP, wrap=True)
+            ink.write(p, text, words, 13, 400, t.color("ink2" if doubt.ended else "doubt_ink"), WRAP, wrap=True)
             y += box.height() + 8
         return y
 
