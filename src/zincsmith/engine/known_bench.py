@@ -34,6 +34,17 @@ class Unknown:
     where: str
 
 
+def first_time() -> bool:
+    """Whether the program was never opened on this computer before; from now on it was."""
+    mark = user_state_path("zincsmith") / "opened"
+    if mark.exists():
+        return False
+    with suppress(OSError):
+        mark.parent.mkdir(parents=True, exist_ok=True)
+        mark.touch()
+    return True
+
+
 def unknown_of(rig: Rig) -> tuple[Unknown, ...]:
     """What a rig names that nobody has confirmed on this computer: addresses, then the file of its stand-in."""
     known = _read()

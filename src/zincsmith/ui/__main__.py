@@ -35,6 +35,7 @@ def main(arguments: list[str] | None = None) -> int:
     install(lambda: ", ".join(window.bench_strip.words()), window.alarm.tell)
     window.show()
     window.open()
+    window.greet_newcomer()
     return app.exec()
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QWidget
 
@@ -25,6 +27,16 @@ class Station(QWidget):
 
     def take_focus(self) -> None:
         """Put the focus where the next thing is done."""
+
+    def smaller(self) -> Sequence[QWidget]:
+        """What makes room when the station's main thing is enlarged (F8)."""
+        return ()
+
+    def enlarge(self) -> None:
+        """The main thing takes the room of the others; the same again gives it back."""
+        shown = any(one.isVisible() for one in self.smaller())
+        for one in self.smaller():
+            one.setVisible(not shown)
 
     def restyle(self) -> None:
         """The theme changed."""

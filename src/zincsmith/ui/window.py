@@ -6,6 +6,7 @@ from collections.abc import Callable
 from importlib import import_module
 from pathlib import Path
 from threading import Thread
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
@@ -20,6 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from zincsmith.engine.known_bench import first_time
 from zincsmith.engine.states import UNSAFE, State
 from zincsmith.judge.bench_words import end_words
 from zincsmith.judge.words import local_time
@@ -31,6 +33,9 @@ from zincsmith.ui.widgets.alarm_bar import AlarmBar
 from zincsmith.ui.widgets.bench_strip import BenchStrip
 from zincsmith.ui.widgets.spine import Spine
 from zincsmith.ui.widgets.unit_strip import UnitStrip
+
+if TYPE_CHECKING:
+    from zincsmith.ui.help_view import HelpView
 
 # Fixed numbers: a station that is not built yet leaves its number free. A station is read when it is first shown;
 # what the others need is read in the background once the window is there.
@@ -89,6 +94,9 @@ class MainWindow(QMainWindow):
         self._last_sounded = State.IDLE
         self.stations: dict[str, Station] = {}
         self.current: Station | None = None
+        self.help: HelpView | None = None
+        self._title = "Nameplate"
+        self._areas: dict[str, QScrollArea] = {}
         self.spine = Spine(list(STATIONS))
         self.unit_strip, self.bench_strip, self.alarm = UnitStrip(), BenchStrip(), AlarmBar()
         self.stack = QStackedWidget()
@@ -128,7 +136,14 @@ class MainWindow(QMainWindow):
         self.session.ready.connect(self._greet)
         self.session.engine_lost.connect(self._engine_lost)
         self.session.refused.connect(self._refused)
-        for keys, action in (("F11", self._switch_theme), ("Ctrl+M", self._mute)):
+        comforts = (
+            ("F11", self._switch_theme),
+            ("Ctrl+M", self._mute),
+            ("F1", self.help_or_back),
+            ("Ctrl+?", lambda: self.show_help("keys")),
+            ("F8", self._enlarge),
+        )
+        for keys, action in comforts:
             QShortcut(QKeySequence(keys), self).activated.connect(action)
         for number, title in STATIONS:  # a button's own shortcut would act a tenth of a second late
             QShortcut(QKeySequence(f"Alt+{number}"), self).activated.connect(lambda name=title: self.go(name))
@@ -151,11 +166,44 @@ class MainWindow(QMainWindow):
             area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             area.setWidget(Floor(station))
             self.stack.addWidget(area)
-        self.current = self.stations[title]
-        self.stack.setCurrentIndex(list(self.stations).index(title))
+            self._areas[title] = area
+        self.current, self._title = self.stations[title], title
+        self.stack.setCurrentWidget(self._areas[title])
         self.spine.buttons[title].setChecked(True)
         self.stations[title].refresh()
         self.stations[title].take_focus()
+
+    # Help
+
+    def help_or_back(self) -> None:
+        """Help for the station, or back to it."""
+        if self.help is not None and self.stack.currentWidget() is self.help:
+            self._leave_help()
+        else:
+            self.show_help(self._title.lower())
+
+    def show_help(self, page: str) -> None:
+        """One page of help, over the station; nothing of the station changes."""
+        if self.help is None:
+            from zincsmith.ui.help_view import HelpView
+
+            self.help = HelpView()
+            self.help.left.connect(self._leave_help)
+            self.stack.addWidget(self.help)
+        self.stack.setCurrentWidget(self.help)
+        self.help.open_at(page)
+
+    def _leave_help(self) -> None:
+        self.go(self._title)
+
+    def greet_newcomer(self) -> None:
+        """The first steps, the first time that the program is opened on this computer."""
+        if first_time():
+            self.show_help("first-steps")
+
+    def _enlarge(self) -> None:
+        if self.current is not None and self.stack.currentWidget() is not self.help:
+            self.current.enlarge()
 
     def _claim(self, begun: StatedClaim) -> None:
         self.go("Nameplate")
@@ -280,6 +328,8 @@ class MainWindow(QMainWindow):
         if event.type() == QEvent.Type.PaletteChange:
             for station in self.stations.values():
                 station.restyle()
+            if self.help is not None:
+                self.help.restyle()
             self._refresh()
         super().changeEvent(event)
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from zincsmith.book.codec import dump
@@ -91,8 +92,7 @@ class FindingsStation(Station):
         foot.addStretch()
         self.working_panel.body.addLayout(foot)
         self.save.clicked.connect(self._save)
-        self.plot.enlarge.connect(self._enlarge)
-        QShortcut(QKeySequence("F8"), self).activated.connect(self._enlarge)
+        self.plot.enlarge.connect(self.enlarge)
 
     def _lay_out(self) -> None:
         outer = QVBoxLayout(self)
@@ -329,10 +329,8 @@ class FindingsStation(Station):
         self.refresh()
         self.message.setText(f"Taken in as run {run}.")
 
-    def _enlarge(self) -> None:
-        larger = self.claim_panel.isVisible()
-        self.claim_panel.setVisible(not larger)
-        self.working_panel.setVisible(not larger)
+    def smaller(self) -> Sequence[QWidget]:
+        return self.claim_panel, self.working_panel
 
     def _save(self) -> None:
         if self.run is not None:

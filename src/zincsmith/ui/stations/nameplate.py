@@ -194,9 +194,9 @@ class NameplateStation(Station):
         self.redo.clicked.connect(lambda: self.session.redo("unit"))
         self.take_file.clicked.connect(self._open_file)
         self.give_file.clicked.connect(self._save_file)
-        keys: tuple[tuple[QKeySequence | QKeySequence.StandardKey | str, Callable[[], object]], ...] = (
-            (QKeySequence.StandardKey.Undo, lambda: self.session.undo("unit")),
-            (QKeySequence.StandardKey.Redo, lambda: self.session.redo("unit")),
+        keys: tuple[tuple[str, Callable[[], object]], ...] = (
+            ("Ctrl+Z", lambda: self.session.undo("unit")),
+            ("Ctrl+Shift+Z", lambda: self.session.redo("unit")),
             ("Ctrl+PgDown", lambda: self._turn(1)),
             ("Ctrl+PgUp", lambda: self._turn(-1)),
         )

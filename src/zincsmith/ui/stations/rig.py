@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.formats.rig_file import check_rig, read_rig, rig_text
 from zincsmith.judge.rig_words import brings_back, counts
@@ -63,8 +64,8 @@ class RigStation(Station):
         )
         session.refused.connect(lambda do, message: self.element.trying.show_refused(message) if do == "try" else None)
         for key, act in (
-            (QKeySequence.StandardKey.Undo, lambda: session.undo("rig")),
-            (QKeySequence.StandardKey.Redo, lambda: session.redo("rig")),
+            ("Ctrl+Z", lambda: session.undo("rig")),
+            ("Ctrl+Shift+Z", lambda: session.redo("rig")),
         ):
             shortcut = QShortcut(QKeySequence(key), self)
             shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
@@ -106,6 +107,9 @@ class RigStation(Station):
         self.element.setFixedWidth(346)
         both.addWidget(self.element)
         outer.addLayout(both, 1)
+
+    def smaller(self) -> Sequence[QWidget]:
+        return self.decide_panel, self.element
 
     # Showing
 

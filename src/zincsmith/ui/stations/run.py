@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 from html import escape
 
@@ -277,7 +277,7 @@ class RunStation(Station):
         self._page: QWidget | None = None
         self._priced: tuple[object, str] = (None, "")
         self._photos = PhotoNote(self, session)
-        QShortcut(QKeySequence("F8"), self).activated.connect(self._correct)
+        QShortcut(QKeySequence("Ctrl+E"), self).activated.connect(self._correct)
 
     def _buttons(self, row: QHBoxLayout) -> dict[str, QPushButton]:
         """What can be done at any time, each with its key; two groups as the hand finds them."""
@@ -299,6 +299,9 @@ class RunStation(Station):
                 row.addSpacing(10)
         row.setSpacing(6)
         return made
+
+    def smaller(self) -> Sequence[QWidget]:
+        return self.dashboard.smaller
 
     def refresh(self) -> None:
         session, view = self.session, self.session.view

@@ -88,6 +88,7 @@ class Dashboard(QWidget):
         answers.addStretch()
         self.doubts.body.addLayout(answers)
         grid.addWidget(self.doubts, 3, 2)
+        self.smaller = (figures, map_panel, plot_panel, self.doubts)
         for column, stretch in enumerate((10, 10, 12)):
             grid.setColumnStretch(column, stretch)
         for row, stretch in ((1, 3), (2, 3), (3, 3)):

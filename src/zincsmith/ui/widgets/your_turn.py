@@ -103,7 +103,7 @@ class YourTurn(Panel):
         self.body.addWidget(self.expected)
         self.body.addWidget(self.ruler)
         self.body.addWidget(self.problem)
-        self.head_entries = label("Last entries    Up or F8 corrects, the first value is kept", 13, 600)
+        self.head_entries = label("Last entries    Up or Ctrl+E corrects, the first value is kept", 13, 600)
         self.body.addWidget(self.head_entries)
         self.body.addLayout(self.entries)
         self.body.addStretch()
