@@ -22,7 +22,7 @@ CHOICES: dict[str, Choosable] = {
     "regulation_over": Choosable(
         "regulation over", {"Vnom": "nominal volts", "Vfl": "full-load volts", "Vnl": "no-load volts"}
     ),
-    "coverage": Choosable("coverage", {"95.45": "95.45 %, k = 2", "95": "95 %, k = 1.96", "99": "99 %, k = 2.58"}),
+    "coverage": Choosable("coverage", {"95.45": "95.45 %", "95": "95 %", "99": "99 %"}),
     "guard": Choosable("guard band", {"U": "w = U", "1.645u": "w = 1.645 u", "none": "none"}),
 }
 GUARD_WORDS = {

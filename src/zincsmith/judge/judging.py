@@ -14,6 +14,7 @@ from zincsmith.judge.claims_in_force import with_claims_in_force
 from zincsmith.judge.disagree import with_disagreements
 from zincsmith.judge.ended import ended_of, with_ended
 from zincsmith.judge.evidence import evidence_of, findings_of
+from zincsmith.judge.floors import floored
 from zincsmith.judge.log_words import DEVIATING, STOPPING, deviations_of, stops_of
 from zincsmith.judge.price import price_s
 from zincsmith.model.claim import Claim
@@ -44,12 +45,14 @@ class Known:
     files: tuple[FileTaken, ...]
     over: str
     findings: tuple[Finding, ...]
+    rig: Rig
 
     def under(self, conventions: Conventions, plate: Nameplate) -> Known:
         """The same with its figures under these conventions."""
         if self.over == conventions.regulation_over:
             return self
-        return replace(self, over=conventions.regulation_over, findings=_figures(self.evidence, plate, conventions))
+        found = floored(_figures(self.evidence, plate, conventions), self.rig)
+        return replace(self, over=conventions.regulation_over, findings=found)
 
 
 @dataclass(frozen=True)
@@ -138,8 +141,8 @@ def _known(book: BookReader, row: RunRow, unit: Unit, conventions: Conventions) 
     on_the_day = date.fromisoformat(row.began[:10])
     faults = tuple(check(unit, rig, plan, on_the_day)) if _on_this_rig(evidence, rig) else ()
     files = tuple(w.event for w in book.events(run=row.id, kinds=(FileTaken,)) if isinstance(w.event, FileTaken))
-    found = _figures(evidence, unit.nameplate, conventions)
-    return Known(row.id, evidence, faults, files, conventions.regulation_over, found)
+    found = floored(_figures(evidence, unit.nameplate, conventions), rig)
+    return Known(row.id, evidence, faults, files, conventions.regulation_over, found, rig)
 
 
 def _lenders(

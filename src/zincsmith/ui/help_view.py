@@ -6,7 +6,7 @@ from functools import cache
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent, QTextDocument
+from PySide6.QtGui import QKeyEvent, QTextBlockFormat, QTextCursor, QTextDocument
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QTextBrowser, QVBoxLayout, QWidget
 
 from zincsmith.ui.keys import as_markdown
@@ -63,7 +63,7 @@ class HelpView(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("Pages of help")
         self.list.setFont(font(14))
-        self.list.setFixedWidth(230)
+        self.list.setFixedWidth(200)
         self.list.currentRowChanged.connect(self._show_row)
         columns.addWidget(self.list)
         paper = Panel()
@@ -100,10 +100,34 @@ class HelpView(QWidget):
         if not 0 <= at < len(self._names):
             return
         self.text.setMarkdown(pages()[self._names[at]])
-        self.text.document().setIndentWidth(22)
+        self._space()
         wanted = self.finder.text().strip()
         if wanted:
             self.text.find(wanted)
+
+    def _space(self) -> None:
+        """Room between paragraphs and around the cells of a table, which Markdown leaves tight."""
+        document = self.text.document()
+        document.setIndentWidth(22)
+        document.setDocumentMargin(10)
+        block = document.begin()
+        while block.isValid():
+            cursor, form = QTextCursor(block), block.blockFormat()
+            heading = form.headingLevel() > 0
+            in_list, in_table = block.textList() is not None, cursor.currentTable() is not None
+            form.setTopMargin(14 if heading and form.headingLevel() > 1 else 0)
+            form.setBottomMargin(2 if in_table else 5 if in_list or heading else 9)
+            form.setLineHeight(118, QTextBlockFormat.LineHeightTypes.ProportionalHeight.value)
+            cursor.setBlockFormat(form)
+            if in_table and (table := cursor.currentTable()) is not None:
+                look = table.format()
+                look.setCellPadding(4)
+                look.setBorder(0)
+                look.setCellSpacing(0)
+                table.setFormat(look)
+            block = block.next()
+        cursor = QTextCursor(document)
+        self.text.setTextCursor(cursor)
 
     def _next(self) -> None:
         """Enter goes to the next place, then to the next page."""

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from weakref import WeakKeyDictionary
+
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QIcon, QPainter, QPainterPath, QPen, QPixmap
+from PySide6.QtWidgets import QWidget
 
 from zincsmith.formats.plain_text import shown
 from zincsmith.model.finding import Verdict
@@ -36,7 +39,31 @@ def write(
     else:
         metrics = QFontMetricsF(face)
         fitted = metrics.elidedText(text, Qt.TextElideMode.ElideRight, max(1.0, rect.width() + 1.0))
+        _remember(p, rect, text if fitted != text else "")
         p.drawText(rect, align | Qt.TextFlag.TextSingleLine, fitted)
+
+
+_cut: WeakKeyDictionary[QWidget, dict[tuple[int, int, int, int], str]] = WeakKeyDictionary()
+
+
+def _remember(p: QPainter, rect: QRectF, text: str) -> None:
+    """What was cut is kept by its place, for the tool tip that shows it whole; empty: it is whole now."""
+    on = p.device()
+    if not isinstance(on, QWidget):
+        return
+    at = p.transform().mapRect(rect).toRect()
+    key = at.x(), at.y(), at.width(), at.height()
+    if text:
+        _cut.setdefault(on, {})[key] = text
+    elif on in _cut:
+        _cut[on].pop(key, None)
+
+
+def cut_at(widget: QWidget, x: int, y: int) -> str:
+    """The whole of what stands cut at a place of a painted widget; empty where nothing does."""
+    found = (text for (left, top, w, h), text in _cut.get(widget, {}).items()
+             if left <= x <= left + w and top <= y <= top + h)  # fmt: skip
+    return next(found, "")
 
 
 def width(text: str, size: int = 13, weight: int = 400) -> float:

@@ -250,6 +250,9 @@ def stylesheet(t: Theme) -> str:
     QScrollArea > QWidget > QWidget#inside, QWidget#clear {{ background: transparent; }}
     QTreeWidget {{ background: {t.paper}; border: 0; color: {t.ink}; }}
     QTreeWidget::item {{ padding: 2px 3px; border-bottom: 1px solid {t.zinc_light}; }}
+    QListWidget {{ background: {t.paper}; border: 1px solid {t.line}; color: {t.ink}; outline: 0; }}
+    QListWidget::item {{ padding: 5px 9px; }}
+    QListWidget::item:selected {{ background: {t.chosen}; color: {t.ink}; }}
     QTreeWidget::item:selected {{ background: {t.chosen}; color: {t.ink}; }}
     QTableWidget {{ background: {t.paper}; border: 0; gridline-color: {t.line}; }}
     QTableWidget::item {{ padding: 2px 3px; }}

@@ -33,6 +33,7 @@ from zincsmith.ui.widgets.alarm_bar import AlarmBar
 from zincsmith.ui.widgets.bench_strip import BenchStrip
 from zincsmith.ui.widgets.spine import Spine
 from zincsmith.ui.widgets.unit_strip import UnitStrip
+from zincsmith.ui.widgets.whole_tips import WholeTips
 
 if TYPE_CHECKING:
     from zincsmith.ui.help_view import HelpView
@@ -89,6 +90,10 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.session = Session(book, log)
         self.setWindowTitle(f"{book.name} – Zincsmith")
+        self._tips = WholeTips(self)
+        application = QApplication.instance()
+        assert application is not None
+        application.installEventFilter(self._tips)
         self.resize(1280, 800)
         self.muted = False
         self._last_sounded = State.IDLE
@@ -121,6 +126,10 @@ class MainWindow(QMainWindow):
         column.addWidget(self.stack, 1)
         column.addWidget(self.bench_strip)
         self.setCentralWidget(centre)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self.spine.fit(event.size().width())
+        super().resizeEvent(event)
 
     def _connect(self) -> None:
         self.spine.chosen.connect(self.go)

@@ -34,6 +34,7 @@ class Entry:
     unit: str = ""
     choices: tuple[str, ...] = ()
     values: tuple[Any, ...] = ()
+    like: str = ""  # shown in the empty field: how it is typed
 
 
 def _yes_no(path: str, words: str) -> Entry:
@@ -49,7 +50,7 @@ COMMON = (
     Entry("maker", "Maker"),
     Entry("model", "Model"),
     Entry("serial", "Serial"),
-    Entry("calibrated", "Calibrated (2026-03-04)"),
+    Entry("calibrated", "Calibrated", like="year-month-day"),
     Entry("calibration_months", "Due after, months", "1"),
 )
 BY_HAND = (Entry("kind", "What kind of meter"),)
@@ -101,7 +102,7 @@ ROLE_ENTRIES: dict[str, tuple[Entry, ...]] = {
     ),
     "thermometer": (
         Entry("spot", "Spot"),
-        Entry("kind", "Kind (camera, type K ...)"),
+        Entry("kind", "Kind", like="camera, type K …"),
         Entry("emissivity", "Emissivity", "1"),
     ),
     "voltmeter": (Entry("spot", "Clipped to"),),
@@ -174,6 +175,7 @@ class ElementForm(QWidget):
                 widget: RatingEdit | Choice = box
             else:
                 widget = RatingEdit()
+                widget.setPlaceholderText(entry.like)
                 widget.editingFinished.connect(lambda e=entry: self._take(e))
             widget.setFont(font(13))
             widget.setAccessibleName(words)

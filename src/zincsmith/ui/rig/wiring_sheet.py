@@ -40,7 +40,7 @@ class WiringSheet(QWidget):
         self._line_V = 115.0
         self._faults: tuple[Fault, ...] = ()
         self._chosen = ""
-        self.setMinimumHeight(350)
+        self.setMinimumSize(640, 350)  # below that its boxes would only be dots; the station scrolls
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     def sizeHint(self) -> QSize:

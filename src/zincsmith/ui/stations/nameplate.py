@@ -66,6 +66,7 @@ class NameplateStation(Station):
         self.take_file.setAccessibleName("Open a unit from a TOML file")
         self.give_file.setAccessibleName("Save the unit as a TOML file")
         self.count = label("", 13, 400, "second")
+        self.count.setMinimumWidth(1)
         self.which = UnitChoice(session)
         self.which.begun.connect(self.take_focus)
         self._lay_out()

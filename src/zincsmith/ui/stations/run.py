@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QPushButton,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -37,6 +36,7 @@ from zincsmith.ui.stations.run_dashboard import Dashboard
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.gate import GatePanel
 from zincsmith.ui.widgets.itinerary import ItineraryView
+from zincsmith.ui.widgets.pages import Pages
 from zincsmith.ui.widgets.panel import Panel, button, clear, heading_row, key_button, label
 from zincsmith.ui.widgets.say_line import Saying, SayLine
 from zincsmith.ui.widgets.tick_box import TickBox
@@ -236,6 +236,8 @@ class RunStation(Station):
         self.point = label("", 15, 400, "second")
         self.coverage = label("all ± at 95.45 %", 13, 400, "second")
         self.say = SayLine()
+        self.point.setMinimumWidth(1)  # cut before a button is pushed out
+        self.coverage.setMinimumWidth(1)
         row.addWidget(self.where)
         row.addWidget(self.point)
         row.addWidget(self.say, 1)
@@ -246,12 +248,13 @@ class RunStation(Station):
         self.say.said.connect(self._said)
         self.say.left.connect(self._said_all)
         outer.addLayout(row)
-        self.pages = QStackedWidget()
+        self.pages = Pages()
         self.start, self.gate, self.dashboard = StartPanel(session), GatePanel(), Dashboard(session)
         self.itinerary = ItineraryView()
         ahead = Panel("What will happen", "as rehearsed, to scale")
         ahead.body.addWidget(self.itinerary, 1)
-        ahead.setFixedWidth(420)
+        ahead.setMinimumWidth(290)
+        ahead.setMaximumWidth(420)
         self.start_page = QWidget()
         row = QHBoxLayout(self.start_page)
         row.setContentsMargins(0, 0, 0, 0)

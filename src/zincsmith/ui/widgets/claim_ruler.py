@@ -56,10 +56,15 @@ def _limit(p: QPainter, bar: QRectF, scale: Scale, limit: float, expanded: float
 
 def _ticks(p: QPainter, bar: QRectF, scale: Scale) -> None:
     t = theme()
-    for tick in scale.ticks:
+    widest = max(ink.width(number(tick, scale.decimals), 12) for tick in scale.ticks)
+    step = bar.width() / max(1, len(scale.ticks) - 1)
+    every = max(1, -int(-(widest + 5.0) // max(step, 1.0)))  # where it is narrow only every second one has room
+    for n, tick in enumerate(scale.ticks):
         x = _x(scale, tick, bar)
         p.setPen(QPen(t.color("edge"), 1.0))
         p.drawLine(QPointF(x, bar.bottom()), QPointF(x, bar.bottom() + 3))
+        if n % every:
+            continue
         label = QRectF(x - 30, bar.bottom() + 3, 60, 15)
         ink.write(p, label, number(tick, scale.decimals), 12, 400, t.color("ink2"), ink.CENTRE)
 

@@ -14,7 +14,7 @@ from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.panel import label
 
-LETTERS = {"regulation_over": 11, "coverage": 11, "guard": 9}
+LETTERS = {"regulation_over": 7, "coverage": 4, "guard": 4}
 
 
 class ConventionsBar(QWidget):
@@ -28,7 +28,7 @@ class ConventionsBar(QWidget):
         self.choices: dict[str, Choice] = {}
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(6)
+        row.setSpacing(4)
         for name, one in CHOICES.items():
             choice = Choice()
             choice.setAccessibleName(f"Convention: {one.words}")

@@ -36,3 +36,7 @@ class Pages(QStackedWidget):
             self.insertWidget(index, make())
         super().setCurrentIndex(index)
         self.updateGeometry()
+
+    def setCurrentWidget(self, page: QWidget) -> None:
+        super().setCurrentWidget(page)
+        self.updateGeometry()

@@ -89,7 +89,7 @@ def key_button(text: str, act: Callable[[], object], parent: QWidget) -> QPushBu
 def heading_row(title: str) -> tuple[QHBoxLayout, QLabel]:
     """The first row of a station: its name, then whatever the station adds."""
     row = QHBoxLayout()
-    row.setSpacing(16)
+    row.setSpacing(9)
     name = label(title, 23, 700)
     row.addWidget(name)
     return row, name

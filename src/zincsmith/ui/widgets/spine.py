@@ -9,8 +9,9 @@ from PySide6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 
+ROOMY = 1200  # wide enough for names beside the marks
 MARKS = ("empty", "under way", "complete", "attention")
-WIDTH = 128
+WIDTH, NARROW = 128, 62  # on a small screen the names stand under the marks
 
 
 class StationButton(QAbstractButton):
@@ -32,7 +33,7 @@ class StationButton(QAbstractButton):
             self.update()
 
     def sizeHint(self) -> QSize:
-        return QSize(WIDTH, 48)
+        return QSize(NARROW, 48)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         t, p = theme(), QPainter(self)
@@ -41,8 +42,13 @@ class StationButton(QAbstractButton):
         if chosen:
             p.fillRect(rect, t.color("ground"))
         color = t.color("ink") if chosen else t.color("spine_ink")
-        self._paint_mark(p, QRectF(16, rect.center().y() - 6, 12, 12), color)
-        ink.write(p, QRectF(40, 0, rect.width() - 44, rect.height()), self.title, 15, 600 if chosen else 400, color)
+        weight = 600 if chosen else 400
+        if rect.width() < WIDTH:
+            self._paint_mark(p, QRectF(rect.center().x() - 6, 8, 12, 12), color)
+            ink.write(p, QRectF(0, 23, rect.width(), 18), self.title, 12, weight, color, ink.CENTRE)
+        else:
+            self._paint_mark(p, QRectF(16, rect.center().y() - 6, 12, 12), color)
+            ink.write(p, QRectF(40, 0, rect.width() - 44, rect.height()), self.title, 15, weight, color)
         if self.hasFocus():
             p.setPen(QPen(color, 1.0, Qt.PenStyle.DotLine))
             p.drawRect(rect.adjusted(3, 3, -4, -4))
@@ -81,10 +87,17 @@ class Spine(QWidget):
             self.buttons[title] = button
         layout.addStretch()
 
+    def fit(self, window_width: int) -> None:
+        """Narrow where the window has no room to spare."""
+        self.setFixedWidth(NARROW if window_width < ROOMY else WIDTH)
+
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
         p.fillRect(self.rect(), theme().color("spine"))
-        ink.write(p, QRectF(16, 10, WIDTH - 20, 36), "Zincsmith", 20, 600, theme().color("spine_ink"))
+        narrow = self.width() < WIDTH
+        name = QRectF(0, 10, self.width(), 36) if narrow else QRectF(16, 10, WIDTH - 20, 36)
+        align = ink.CENTRE if narrow else ink.LEFT
+        ink.write(p, name, "Zincsmith", 13 if narrow else 20, 600, theme().color("spine_ink"), align)
         p.setPen(theme().color("line"))
         if theme().name == "dark":
-            p.drawLine(QPointF(WIDTH - 0.5, 0), QPointF(WIDTH - 0.5, self.height()))
+            p.drawLine(QPointF(self.width() - 0.5, 0), QPointF(self.width() - 0.5, self.height()))

@@ -43,7 +43,7 @@ class Working(QWidget):
             rows = len(_ids(judged.finding))
             doubts = 76 * len(judged.finding.doubts)
             lines = len(judged.finding.working.rows) + 2 * min(rows, 60) + 6
-            self.setMinimumHeight(300 + 3 * LINE * bool(earlier) + LINE * lines + 24 * 7 + doubts)
+            self.setMinimumHeight(360 + 3 * LINE * bool(earlier) + LINE * lines + 24 * 7 + doubts)
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -76,25 +76,33 @@ class Working(QWidget):
         verdicts = max(ink.width(said, 13, 600) + (62 if words else 0) for _, said, words in rows) + 20
         beside = ink.width(unit, 18) + ink.width(expanded, 15) + 22
         room = right.width() - verdicts - beside
+        under = 0.0
+        if room < ink.width(value, 20, t.large_weight):  # a narrow panel: the verdicts stand under the value
+            room, under = right.width() - beside, 40.0
         size = next((s for s in (32, 28, 24) if ink.width(value, s, t.large_weight) <= room), 20)
         ink.write(p, self._box(0, 38), value, size, t.large_weight, t.of(kind_of(judged)))
         at = 2 + ink.width(value, size, t.large_weight) + 6
         ink.write(p, QRectF(at, 8, 50, 28), unit, 18, 400, t.of(kind_of(judged)))
         ink.write(p, QRectF(at + ink.width(unit, 18) + 14, 8, 120, 28), expanded, 15, 400, t.color("ink2"))
         for at_row, (verdict, said, words) in enumerate(rows):
-            y = 3 + 19 * at_row
+            y = under + 3 + 19 * at_row
             text_w = ink.width(said, 13, 600)
-            ink.write(p, QRectF(right.right() - 60, y, 60, 18), words, 12, 400, t.color("ink2"), ink.RIGHT)
             left = right.right() - 62 - text_w if words else right.right() - text_w
+            if under:
+                left = right.left() + 22
+            ink.write(p, QRectF(left + text_w + 2, y, 60, 18), words, 12, 400, t.color("ink2"), ink.RIGHT)
             ink.verdict_mark(p, QPointF(left - 14, y + 9), verdict, 14)
             ink.write(p, QRectF(left, y, text_w + 2, 18), said, 13, 600)
         if judged.claim is None or judged.finding.value is None:
-            return 46.0
-        paint_ruler(p, QRectF(12, 44, self.width() - 34, 40), judged)
+            return 46.0 + under
+        under += 19.0 * (len(rows) - 1) if under else 0.0
+        paint_ruler(p, QRectF(12, 44 + under, self.width() - 34, 40), judged)
         if judged.probability is not None:
             chance = f"{100 * judged.probability:.0f} % likely to conform (normal, flat prior); {judged.claim.text}"
-            ink.write(p, self._box(86, 18), chance, 12, 400, t.color("ink2"))
-        return 108.0
+            box = self._box(86 + under, ink.wrapped_height(chance, self._box(0, 0).width(), 12))
+            ink.write(p, box, chance, 12, 400, t.color("ink2"), WRAP, wrap=True)
+            return 92.0 + under + box.height()
+        return 108.0 + under
 
     def _before(self, p: QPainter, y: float) -> float:
         """What an earlier run of the same unit found, and by how much it changed."""

@@ -1,0 +1,85 @@
+"""Every station on a small screen: what must never be cut is whole; what is cut anywhere can be read whole."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from PySide6.QtWidgets import QApplication, QWidget
+from tests.ui.conftest import Hands
+from tests.ui.test_path import pass_gate, start
+from tests.ui.test_stations_of_a_run import four_points, turn  # noqa: F401 - a fixture
+
+from zincsmith.ui.stations.run import RunStation
+from zincsmith.ui.widgets.whole_tips import whole
+from zincsmith.ui.window import STATIONS
+
+Open = Callable[[Path], Hands]
+
+
+def resized(hands: Hands, width: int, height: int) -> None:
+    hands.window.resize(width, height)
+    for _ in range(5):
+        QApplication.processEvents()
+    assert (hands.window.width(), hands.window.height()) == (width, height), "the window refuses to be so small"
+
+
+def is_whole(widget: QWidget) -> bool:
+    return widget.isVisible() and widget.visibleRegion().boundingRect() == widget.rect()
+
+
+@pytest.mark.parametrize(("width", "height"), [(1280, 720), (1024, 700)])
+def test_no_station_has_to_be_scrolled_sideways_and_make_safe_is_always_whole(
+    open_window: Open, finished_book: Path, width: int, height: int
+) -> None:
+    hands = open_window(finished_book)
+    resized(hands, width, height)
+    for number, title in STATIONS:
+        hands.station(number)
+        for _ in range(5):
+            QApplication.processEvents()
+        assert is_whole(hands.window.bench_strip.button), title
+        bar = hands.window.stack.currentWidget().horizontalScrollBar()  # type: ignore[union-attr]
+        if title != "Rig" or width >= 1280:  # the wiring sheet keeps its size, and is scrolled
+            assert bar.maximum() == 0, f"{title} is {bar.maximum()} px too wide"
+
+
+def test_what_is_needed_in_a_run_is_whole_on_a_small_screen(
+    open_window: Open,
+    four_points: Path,  # noqa: F811
+) -> None:
+    hands = open_window(four_points)
+    start(hands)
+    resized(hands, 1024, 700)
+    station = hands.window.stations["Run"]
+    assert isinstance(station, RunStation)
+    assert is_whole(station.abort)
+    assert is_whole(station.gate.go_on), "the gate can be passed without scrolling"
+    resized(hands, 1280, 800)
+    pass_gate(hands)
+    turn(hands)
+    for size in ((1280, 720), (1024, 700)):
+        resized(hands, *size)
+        for name, widget in {
+            "Abort": station.abort, "Make safe": hands.window.bench_strip.button,
+            "the entry line": station.dashboard.your_turn.line, "the map": station.dashboard.map,
+        }.items():  # fmt: skip
+            assert is_whole(widget), f"{name} is cut at {size}"
+
+
+def test_what_is_cut_is_shown_whole_where_somebody_points(open_window: Open, finished_book: Path) -> None:
+    hands = open_window(finished_book)
+    hands.station(5)
+    station = hands.window.stations["Findings"]
+    hands.until(lambda: station.run is not None)
+    resized(hands, 1024, 700)
+    hands.window.grab()
+    rows = station.claims.rows  # type: ignore[attr-defined]
+    tips = {whole(rows, 20, y) for y in range(0, rows.height(), 4)} - {""}
+    titles = {j.finding.title for j in station.run.judged}  # type: ignore[attr-defined]
+    assert tips & titles, "titles that are cut are there whole"
+    resized(hands, 1280, 800)
+    hands.window.grab()
+    label = next(x for x in hands.window.findChildren(QWidget) if x is station.of_run)  # type: ignore[attr-defined]
+    assert whole(label, 5, 5) == "", "what is whole needs no tip"
