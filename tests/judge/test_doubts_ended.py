@@ -18,11 +18,12 @@ from zincsmith.judge.claims import claims_of
 from zincsmith.judge.disagree import with_disagreements
 from zincsmith.judge.ended import doubt_ended
 from zincsmith.judge.judging import judge, judge_run
+from zincsmith.judge.one_cause import one_each
 from zincsmith.judge.price import price_s
 from zincsmith.judge.words import untested_words
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.errors import InputError
-from zincsmith.model.finding import Finding, Verdict
+from zincsmith.model.finding import Doubt, Finding, Verdict
 from zincsmith.model.plan import GridOptions, Plan, StandbyOptions
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
@@ -165,3 +166,15 @@ def test_a_run_is_judged_against_the_claims_of_today_and_a_signed_one_against_th
     assert command("sign", book, "--by", "Elin Ward").returncode == 0
     with_claim(0.01)
     assert bound() == 0.02, "what was signed is what was judged"
+
+
+def test_doubts_with_one_cause_are_one_doubt() -> None:
+    low = Doubt("below_range_floor", "At 115 V, 0 % 0.17 W on the 75 W range.", "Use a lower range.")
+    rig = Doubt("reading_below_floor", "Some 0.3 W are 0.4 % of the 75 W range.", "Use a lower range.")
+    off = [Doubt("source_out_of_tolerance", f"At {v} V the input was off.", "Set it.") for v in (100, 115, 230)]
+    other = Doubt("load_not_reached", "The load drew 1 A.", "See.")
+    found = one_each((low, *off, rig, other))
+    assert [d.code for d in found] == ["below_range_floor", "source_out_of_tolerance", "load_not_reached"]
+    assert found[1].text == "At 100 V the input was off. So at 2 more points."
+    assert one_each((rig, other)) == (rig, other), "nothing is dropped that stands alone"
+    assert one_each((low, low)) == (low,)

@@ -263,7 +263,7 @@ def test_accuracy_is_said_as_printed(rig: Rig, unit: Unit) -> None:
 
     meter = rig.instrument("power_meter")
     assert meter is not None
-    row = meter.accuracy_of("input_power")
+    row = meter.accuracy_for("input_power", 68.5)
     assert row is not None
     assert accuracy_words(row) == "0.1 % of reading + 0.04 % of 75 W"
     assert limit_words(row, unit, Line(115.0, 60.0)).startswith("±0.098 W at 68.")

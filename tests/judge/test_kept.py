@@ -15,7 +15,7 @@ from zincsmith.analysis.uncertainty import coverage_factor
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.session import Session, Start
-from zincsmith.judge.conventions import conventions_of, turned
+from zincsmith.judge.conventions import convention_words, conventions_of, turned
 from zincsmith.judge.judging import judge_again, judge_run
 from zincsmith.judge.kept import changes, snapshot
 from zincsmith.model.claim import Condition, StatedClaim
@@ -130,7 +130,7 @@ def test_coverage_and_guard_band_are_chosen_and_told(finished_book: Path, comman
     assert wide.u == usual.u
     page = render(judge_again(run, conventions_of(guard="1.645u", coverage="95")))
     assert "w = 1.645 u (JCGM 106)" in page
-    assert "95 %, k = 1.96" in page
+    assert dict(convention_words(conventions_of(coverage="95")))["coverage"] == "95 %"
     assert command("findings", finished_book, "--guard", "half").returncode == 2
 
 

@@ -89,7 +89,7 @@ def test_the_worst_order_is_judged_against_its_limit_with_what_the_meter_adds(ru
     amps, limit = worst["I / A"], worst["limit / A"]
     meter = run.rig.instrument("power_meter")
     assert meter is not None
-    sheet = meter.accuracy_of("input_current")
+    sheet = meter.accuracy_for("input_current", 0.5)
     assert sheet is not None
     half_width = sheet.reading_percent / 100.0 * amps + sheet.range_percent / 100.0 * sheet.range
     assert finding.u == pytest.approx(half_width / 3.0**0.5 / limit, rel=0.05)

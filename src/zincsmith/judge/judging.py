@@ -16,6 +16,7 @@ from zincsmith.judge.ended import ended_of, with_ended
 from zincsmith.judge.evidence import evidence_of, findings_of
 from zincsmith.judge.floors import floored
 from zincsmith.judge.log_words import DEVIATING, STOPPING, deviations_of, stops_of
+from zincsmith.judge.one_cause import with_one_cause
 from zincsmith.judge.price import price_s
 from zincsmith.model.claim import Claim
 from zincsmith.model.events import FileTaken, RunClosed, RunOpened
@@ -228,7 +229,7 @@ def _figures(evidence: Evidence, plate: Nameplate, conventions: Conventions) -> 
 def _judged(unit: Unit, known: Known, conventions: Conventions) -> tuple[Judged, ...]:
     evidence, faults, files = known.evidence, known.faults, known.files
     judged = judge(with_disagreements(known.findings, evidence), claims_of(unit.nameplate), evidence, unit, conventions)
-    return tuple(_with_notes(_with_rig(j, faults), files) for j in judged)
+    return tuple(with_one_cause(_with_notes(_with_rig(j, faults), files)) for j in judged)
 
 
 def _with_notes(judged: Judged, files: Sequence[FileTaken]) -> Judged:

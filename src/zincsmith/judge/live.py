@@ -67,7 +67,7 @@ def point_efficiency(point: Point) -> float | None:
 def _reading(quantity: str, value: float, rig: Rig | None) -> Reading:
     info = QUANTITIES[quantity]
     one = rig.instrument(info.role) if rig is not None else None
-    row = one.accuracy_of(quantity) if one is not None else None
+    row = one.accuracy_for(quantity, abs(value)) if one is not None else None
     reading = Reading("live", quantity, value, info.unit, info.role, info.role, "")
     if row is None:
         return reading

@@ -119,7 +119,7 @@ class Instrument(Record):
         return " ".join(x for x in (self.maker, self.model) if x) or self.kind or self.role.replace("_", " ")
 
     def accuracy_of(self, quantity: str) -> Accuracy | None:
-        """The first range declared for a quantity, the one the rig uses; None when nothing is declared."""
+        """The first range declared for a quantity, the one it is tried on; None when nothing is declared."""
         return next((a for a in self.accuracy if a.quantity == quantity), None)
 
     def accuracy_for(self, quantity: str, value: float) -> Accuracy | None:

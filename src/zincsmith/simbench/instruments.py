@@ -16,8 +16,8 @@ RECORD_HZ = 10_000.0
 METERS = {
     "power_meter": (
         Function("input_voltage", 0.05, 0.05, 0.002, VOLTAGE_RANGES),
-        Function("input_current", 0.1, 0.05, 0.004, (0.2, 0.5, 2.0, 5.0)),
-        Function("input_power", 0.1, 0.04, 0.004, (15.0, 75.0, 150.0, 600.0)),
+        Function("input_current", 0.1, 0.05, 0.004, (0.05, 0.2, 0.5, 2.0, 5.0)),
+        Function("input_power", 0.1, 0.04, 0.004, (1.0, 5.0, 15.0, 75.0, 150.0, 600.0)),
         Function("input_frequency", 0.0, 0.02, 0.001, (70.0,)),
         Function("voltage_thd", 0.0, 0.1, 0.01, (1.0,)),
     ),

@@ -47,7 +47,7 @@ def low_readings(case: Case) -> Iterator[Fault]:
     if meter is None or "no_load_power" not in case.figures:
         return
     idle = case.at_load(0.0)["input_power"].value
-    row = meter.accuracy_of("input_power")
+    row = meter.accuracy_for("input_power", idle)
     smallest = min((a.range for a in meter.accuracy if a.quantity == "input_power"), default=None)
     if meter.floor_W is not None and idle < meter.floor_W:
         text = f"{meter.name} reads nothing below {meter.floor_W:g} W; the unit may draw some {idle:.2g} W at no load."
