@@ -238,6 +238,10 @@ def test_a_resistor_as_load_gives_the_current_from_the_volts_across_it(
 
         assert scene.run(Actor(hands)).outcome == "complete"
         assert "output_current" not in asked, "nobody reads it"
+        told_how = {w.event.quantity: w.event.setting for w in scene.events(EntryAsked)}
+        assert told_how["output_voltage"] == "V DC, 60 V range"
+        turned = [words for words in told_how.values() if words.startswith("Turn it from")]
+        assert any("to A AC" in words or "to W" in words for words in turned), "the meter's function has to change"
         point = scene.events(PointTaken)[0].event.point
         current = point.get("output_current")
         assert current.value == pytest.approx(amps, abs=1e-4)

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zincsmith.judge.claim_words import bound_words, condition_words_of
-from zincsmith.judge.instrument_words import accuracy_words, age_words, limit_words
+from zincsmith.judge.instrument_words import accuracy_words, age_words, draws_words, limit_words
 from zincsmith.judge.plate_words import headline, hertz_words, input_words, output_words
 from zincsmith.judge.safety import default_limits, passes, safety_reading, safety_words
 from zincsmith.judge.zero import AtZero, at_zero, zero_span, zero_words
@@ -18,7 +18,7 @@ from zincsmith.model.claim import Condition
 from zincsmith.model.intake import SafetyRecord
 from zincsmith.model.label import Mode
 from zincsmith.model.plan import Line
-from zincsmith.model.rig import Accuracy, Instrument, Rig
+from zincsmith.model.rig import Accuracy, Dummy, Instrument, Rig
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
 
 
@@ -38,7 +38,12 @@ def test_safety_limits_of_common_practice(test: str, marks: tuple[str, ...], pas
     good = SafetyRecord(test, passing, low, high)  # type: ignore[arg-type]
     assert passes(good)
     assert passes(replace(good, value=failing)) is False
-    assert safety_words(replace(good, value=failing)) == "OUTSIDE"
+    assert safety_words(replace(good, value=failing)).startswith("OUTSIDE")
+    told = replace(good, method="meter", point="pin to case", current_A=10.0)
+    assert safety_words(told) == "within"
+    assert ("not stated" in safety_words(good)) is (test == "earth continuity"), "a value needs how it was taken"
+    assert safety_words(replace(told, method="beeper")) == "indication only"
+    assert passes(replace(told, method="beeper")) is None
     assert passes(replace(good, low=None, high=None)) is None, "no limit, no verdict"
 
 
@@ -124,3 +129,12 @@ def test_a_plate_in_one_line() -> None:
     assert headline(Nameplate()) == "no output stated yet"
     five = tuple(OutputRating(5.0, 1.0, name=f"P{n}") for n in range(5))
     assert headline(Nameplate(outputs=five)) == "25 W  P0, P1, P2, P3 …"
+
+
+def test_a_load_resistor_answers_with_amps_as_soon_as_it_is_typed(unit: Unit) -> None:
+    """24 V into 9.6 ohm are 2.5 A; a slip of a thousand is plain at once."""
+    load = Instrument("load", "by hand", dummy=Dummy("resistor", 9.6))
+    assert draws_words(load, unit) == "At 24 V it draws 2.5 A, 100 % of the rating."
+    slip = replace(load, dummy=Dummy("resistor", 9600.0))
+    assert "0.0025 A, 0.1 % of the rating" in draws_words(slip, unit)
+    assert draws_words(Instrument("load", "by hand"), unit) == ""

@@ -233,3 +233,14 @@ def test_the_class_goes_by_the_amps_of_that_mode() -> None:
     )
     offer, why = offered(plate)
     assert offer == RuleChoice("us-doe-level-vi", "ac-dc basic"), why
+
+
+def test_ballast_does_not_make_a_light_unit_look_normal() -> None:
+    """60 W in 214 g looks usual; 150 g of it are added weight, and 64 g for 60 W are too light to be true."""
+    unit = example("tarnbrook-tb2425")
+    light = replace(unit, look=replace(unit.look, physical=replace(unit.look.physical, added_g=170.0)))
+    codes = {d.code for d in label_doubts(light)}
+    assert "weight_out_of_line" in codes
+    assert "weight_out_of_line" not in {d.code for d in label_doubts(unit)}
+    inside = replace(unit, look=replace(unit.look, physical=replace(unit.look.physical, internals_g=40.0)))
+    assert "weight_out_of_line" in {d.code for d in label_doubts(inside)}

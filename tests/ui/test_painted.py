@@ -16,6 +16,7 @@ from zincsmith.engine.rehearsal import rehearse
 from zincsmith.engine.states import State
 from zincsmith.formats.plan_file import NAMED
 from zincsmith.judge.judging import JudgedRun, judge_run
+from zincsmith.judge.live import picked_figures
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.model.events import (
     EntryAsked,
@@ -30,6 +31,7 @@ from zincsmith.model.finding import Verdict
 from zincsmith.model.reading import Reading
 from zincsmith.model.rig import Gear, Rig
 from zincsmith.model.unit import Unit
+from zincsmith.ui.picked import keep_picked, picked_before
 from zincsmith.ui.rig.wiring_sheet import WiringSheet
 from zincsmith.ui.run_view import RunView
 from zincsmith.ui.widgets.bench_strip import BenchStrip
@@ -318,3 +320,17 @@ def test_verdict_marks_differ_by_shape_not_only_by_colour(show: Callable[..., QW
         light = [image.pixelColor(x, y).lightness() > 200 for y in range(40) for x in range(40)]
         shapes.add((tuple(opaque), tuple(light)))
     assert len(shapes) == len(Verdict)
+
+
+def test_the_figures_of_the_run_screen_are_picked(rig: Rig, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Any of fifteen, in their order, kept for this computer; what is kept and cannot be read costs nothing."""
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
+    now = {"input_power": 68.0, "output_voltage": 24.0, "output_current": 2.5, "input_frequency": 50.01}
+    assert next(f.words for f in picked_figures(now, rig, [])) == "Input volts"
+    keep_picked(["Losses", "Input frequency", "nonsense"])
+    found = picked_figures(now, rig, picked_before())
+    assert [f.words for f in found] == ["Losses", "Input frequency"]
+    assert found[0].value == pytest.approx(8.0)
+    assert found[0].expanded is not None
+    (tmp_path / "zincsmith" / "figures.json").write_text("{")
+    assert picked_before() == []

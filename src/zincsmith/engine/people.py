@@ -57,6 +57,7 @@ class People:
     operator: str
     takes: dict[int, tuple[int, int]] = field(default_factory=dict)  # point -> (part, take)
     typed: dict[str, Reading] = field(default_factory=dict)
+    _set_to: dict[str, str] = field(default_factory=dict)  # meter -> the setting it was last read on
     repeats: dict[int, str] = field(default_factory=dict)
     unattended: bool = False
     part: int = 0
@@ -269,7 +270,8 @@ class People:
         span = expected(self.plate, volts, settings.drawn_A, self.ambient_degC)[quantity]
         info = QUANTITIES[quantity]
         what = f"{info.words} at {volts:g} V, {settings.drawn_A:.3g} A"
-        journal.append(EntryAsked(quantity, info.unit, what, meter.spot, span.low, span.high))
+        setting = self._setting(meter, quantity, max(abs(span.low), abs(span.high)))
+        journal.append(EntryAsked(quantity, info.unit, what, meter.spot, span.low, span.high, setting))
         journal.become("ask", what)
         try:
             while True:
@@ -287,6 +289,25 @@ class People:
         finally:
             if journal.state is State.ASKING:
                 journal.become("enter", what)
+
+    def _setting(self, meter: Instrument, quantity: str, most: float) -> str:
+        """On which function, range and jack to read; where the function of one meter changes, that is said first."""
+        row = meter.accuracy_for(quantity, most)
+        function = FUNCTIONS.get(quantity, QUANTITIES[quantity].words)
+        parts = [function, f"{row.range:g} {QUANTITIES[quantity].unit} range" if row is not None else ""]
+        parts.append(f"jack {row.jack}" if row is not None and row.jack else "")
+        words = ", ".join(p for p in parts if p)
+        before = self._set_to.get(meter.name)
+        self._set_to[meter.name] = words
+        turned = before is not None and before.partition(",")[0] != function
+        return f"Turn it from {before.partition(',')[0]} to {words}" if turned and before else words
+
+
+# How a meter's function is marked, by quantity.
+FUNCTIONS = {
+    "input_voltage": "V AC", "input_current": "A AC", "input_power": "W", "power_factor": "PF",
+    "output_voltage": "V DC", "output_current": "A DC", "load_voltage": "V DC", "case_temperature": "°C",
+}  # fmt: skip
 
 
 def _reached(text: str, target_V: float | None) -> float | None:

@@ -196,7 +196,15 @@ def _unit(unit: Unit) -> Iterator[Problem]:
         if part.output and part.output not in names:
             yield Problem("look.parts", f"{part.name}: there is no output {part.output!r}")
     body = unit.look.physical
-    sizes = (body.mass_g, body.with_cord_g, body.packed_g, body.delivery_days, *(body.size_mm or ()))
+    sizes = (
+        body.mass_g,
+        body.internals_g,
+        body.added_g,
+        body.with_cord_g,
+        body.packed_g,
+        body.delivery_days,
+        *(body.size_mm or ()),
+    )
     if any(x is not None and not 0.0 < x <= 1e6 for x in sizes) or (body.price is not None and body.price < 0.0):
         yield Problem("look.physical", "mass, size and days are above zero")
     for n, record in enumerate(unit.safety):

@@ -32,6 +32,18 @@ def accuracy_words(row: Accuracy) -> str:
     return "; ".join([" + ".join(parts) or "not stated", *beside_words(row)])
 
 
+def draws_words(one: Instrument, unit: Unit | None) -> str:
+    """What a load of resistors draws at the rated output, as soon as its ohms are typed: a slip of a thousand shows."""
+    made = one.dummy
+    if made is None or unit is None or not unit.nameplate.outputs:
+        return ""
+    out, ohm = unit.nameplate.output, made.measured_ohm or made.nominal_ohm
+    if not ohm or not out.voltage_V or not out.current_A:
+        return ""
+    amps = abs(out.voltage_V) / ohm
+    return f"At {abs(out.voltage_V):g} V it draws {amps:.3g} A, {100.0 * amps / out.current_A:.3g} % of the rating."
+
+
 def age_words(one: Instrument, today: date) -> str:
     """``calibrated 4 March 2026, 266 days ago, due in 99 days``."""
     if not one.calibrated:

@@ -144,8 +144,8 @@ def _input_current(plate: Nameplate, one: InputRating, at: str) -> Iterator[Plat
 
 
 def _weight(unit: Unit) -> Iterator[PlateDoubt]:
-    grams, plate = unit.look.physical.mass_g, unit.nameplate
-    if grams is None or not plate.outputs or not plate.inputs or plate.inputs[0].type != "ac":
+    grams, plate = unit.look.physical.working_g, unit.nameplate
+    if grams is None or grams <= 0.0 or not plate.outputs or not plate.inputs or plate.inputs[0].type != "ac":
         return
     density = plate.rated_power_W / grams
     if density > LIGHT_W_PER_G:

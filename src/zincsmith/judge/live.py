@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from zincsmith.analysis.accuracy import column
@@ -12,6 +12,8 @@ from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Point, Reading
 from zincsmith.model.rig import Rig
 
+# What may be shown beside the usual eight, as somebody picks it.
+FURTHER = ("input_frequency", "voltage_thd", "load_voltage", "case_temperature", "panel_voltage", "panel_current")
 MEASURED = ("input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current")
 
 
@@ -49,6 +51,27 @@ def live_figures(now: Mapping[str, float], rig: Rig | None) -> list[LiveFigure]:
     out = [LiveFigure("Output watts", *_pair(power), "W", "power", "output")]
     out.append(LiveFigure("Efficiency", *_pair(eta), "%", "efficiency", "none"))
     return figures + out
+
+
+def further_figures(now: Mapping[str, float], rig: Rig | None) -> list[LiveFigure]:
+    """What else the bench reads, and the losses: to be picked instead of one of the usual figures."""
+    columns = {q: column([_reading(q, now[q], rig)]) for q in (*FURTHER, *MEASURED) if q in now}
+    known = {q: rig is not None and _accuracy_known(q, rig) for q in FURTHER}
+    lost = _derived(
+        columns, ("input_power", "output_voltage", "output_current"),
+        lambda v: v["input_power"][0] - v["output_voltage"][0] * v["output_current"][0],
+    )  # fmt: skip
+    found = [_measured(q, columns.get(q), known[q]) for q in FURTHER]
+    return [*found, LiveFigure("Losses", *_pair(lost), "W", "power", "none")]
+
+
+def picked_figures(now: Mapping[str, float], rig: Rig | None, picked: Sequence[str]) -> list[LiveFigure]:
+    """The figures by their words, in the order they were picked; the usual eight where nobody picked any."""
+    usual = live_figures(now, rig)
+    if not picked:
+        return usual
+    by = {f.words: f for f in (*usual, *further_figures(now, rig))}
+    return [by[words] for words in picked if words in by]
 
 
 def point_efficiency(point: Point) -> float | None:

@@ -26,8 +26,8 @@ def default_limits(test: SafetyTest, marks: Sequence[str]) -> tuple[float | None
 
 
 def passes(record: SafetyRecord) -> bool | None:
-    """Whether the reading lies within its limits; None without any."""
-    if record.low is None and record.high is None:
+    """Whether the reading lies within its limits; None without any, and for a beeper, which indicates only."""
+    if record.method == "beeper" or (record.low is None and record.high is None):
         return None
     return (record.low is None or record.value >= record.low) and (record.high is None or record.value <= record.high)
 
@@ -50,5 +50,17 @@ def safety_reading(record: SafetyRecord) -> tuple[str, str]:
 
 
 def safety_words(record: SafetyRecord) -> str:
+    if record.method == "beeper":
+        return "indication only"
     found = passes(record)
-    return "no limit stated" if found is None else "within" if found else "OUTSIDE"
+    words = "no limit stated" if found is None else "within" if found else "OUTSIDE"
+    lacks = _lacking(record)
+    return f"{words}; {', '.join(lacks)} not stated" if lacks else words
+
+
+def _lacking(record: SafetyRecord) -> list[str]:
+    """What a value of earth continuity needs to be one."""
+    if record.test != "earth continuity":
+        return []
+    said = (("method", record.method), ("test point", record.point), ("current", record.current_A))
+    return [words for words, value in said if not value]

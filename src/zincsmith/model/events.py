@@ -125,6 +125,7 @@ class EntryAsked:
     spot: str
     expected_low: float | None
     expected_high: float | None
+    setting: str = ""  # function, range and jack that the meter is read on
 
 
 @dataclass(frozen=True)

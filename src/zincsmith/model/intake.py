@@ -8,6 +8,8 @@ from typing import Literal
 from zincsmith.model.record import Record, Span
 
 Seen = Literal["not looked", "found", "missing", "doubtful"]
+# Of a mark that is there: whether anybody looked it up. Being printed proves nothing.
+Proof = Literal["", "verified", "looked up, not found", "not tried"]
 LookVerdict = Literal["", "fit to power", "with care", "not worth powering"]
 PartKind = Literal[
     "bulk capacitor",
@@ -53,19 +55,30 @@ class LookItem(Record):
     seen: Seen = "not looked"
     note: str = ""
     inside: bool = False
+    proof: Proof = ""
 
 
 @dataclass(frozen=True)
 class Physical(Record):
-    """Mass in g, size in mm, price in ``currency``, delivery in days; None is not known."""
+    """Mass in g, size in mm, price in ``currency``, delivery in days; None is not known. ``internals_g`` is what is in
+    the case without weight that was only added, ``added_g`` that weight: ballast makes a light unit look normal."""
 
     mass_g: float | None = None  # without cord and packaging
+    internals_g: float | None = None
+    added_g: float | None = None
     with_cord_g: float | None = None
     packed_g: float | None = None
     size_mm: tuple[float, float, float] | None = None
     price: float | None = None
     currency: str = ""
     delivery_days: float | None = None
+
+    @property
+    def working_g(self) -> float | None:
+        """The mass that watts per gram are worked out with: the internals, else the unit less what was added."""
+        if self.internals_g is not None:
+            return self.internals_g
+        return None if self.mass_g is None else self.mass_g - (self.added_g or 0.0)
 
     @property
     def volume_cm3(self) -> float | None:
@@ -173,3 +186,6 @@ class SafetyRecord(Record):
     by: str = ""
     on: str = ""
     note: str = ""
+    method: Literal["", "meter", "beeper"] = ""  # a beeper indicates and measures nothing
+    point: str = ""  # where it was taken
+    current_A: float | None = None

@@ -39,6 +39,7 @@ class Accuracy(Record):
     per_K_reading_percent: float = 0.0
     per_K_range_percent: float = 0.0
     valid_days: float | None = None
+    jack: str = ""  # where the lead goes for this range, as the meter is marked
 
 
 @dataclass(frozen=True)

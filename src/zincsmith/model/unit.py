@@ -215,7 +215,7 @@ def next_specimen(unit: Unit, taken: Collection[str]) -> Unit:
     number = int(digits) + 1
     while (tag := f"{stem}{number:0{len(digits)}d}") in taken:
         number += 1
-    physical = replace(unit.look.physical, mass_g=None, with_cord_g=None, packed_g=None)
+    physical = replace(unit.look.physical, mass_g=None, with_cord_g=None, packed_g=None, internals_g=None, added_g=None)
     return replace(
         unit,
         tag=tag,

@@ -3,11 +3,17 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import replace
 
+import numpy as np
+from numpy.typing import NDArray
+
 from zincsmith.analysis.accuracy import limit_of_error, scatter_u
+from zincsmith.analysis.periodic import fundamental
+from zincsmith.analysis.waves import samples_of
 from zincsmith.model.actions import Dwell, Measure, SetLoad, SetSource, Stage
-from zincsmith.model.finding import Doubt, Finding
+from zincsmith.model.finding import Doubt, Finding, Working
 from zincsmith.model.plan import RigCheckOptions
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Evidence, Point, Reading
@@ -15,7 +21,10 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
 from zincsmith.procedures.finding_of import finding_of
 
+Array = NDArray[np.float64]
+
 NAME = "rig_check"
+CODES = 32767  # of a 16-bit converter, to each side
 AT_REST = ("input_voltage", "input_current", "input_power", "output_voltage", "output_current", "load_voltage")
 LIVE = ("input_voltage", "input_frequency", "voltage_thd", "output_voltage", "output_current", "load_voltage")
 BACKGROUND = ("input_power", "input_current")  # an output may still be falling; the mains side is at rest at once
@@ -23,14 +32,17 @@ SOURCE_TOLERANCE = 0.01  # of the nominal input, for compliance points (IEC 6230
 SOURCE_THD = 0.02
 SAME_SPREADS = 3.0  # beyond this many standard deviations two backgrounds differ
 MEASURED_S = 2.0
+RECORD_S = 0.4  # twenty periods: enough to see each channel
+LEAST_HEADROOM = 1.15  # end of the range over the greatest sample
+SAME_HERTZ = 0.005
 
 
 class RigCheck:
     name = NAME
     title = "Rig check"
-    version = 1
+    version = 2
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
-    serves = "zero and background readings, quality of the source, lead drop, two meters at a known load"
+    serves = "zero and background, quality of the source, lead drop, two meters at a known load, channels of the meter"
 
     def suits(self, plate: Nameplate) -> str:
         """Empty when it fits the unit, else the reason why not."""
@@ -65,6 +77,7 @@ class RigCheck:
                     "load_percent": percent,
                     **({"lead_ohm": ctx.lead_ohm} if ctx.lead_ohm is not None else {}),
                 },
+                RECORD_S if ctx.records and percent > 0.0 else 0.0,
             )
 
     def tidy(self, ctx: Context) -> Steps:
@@ -85,6 +98,7 @@ class RigCheck:
         found += [f for p in live[:1] for f in _source(p)]
         found += _meters(live)
         found += _leads(live)
+        found += [f for p in live if (f := channels(p, evidence.samples)) is not None]
         return found
 
 
@@ -197,6 +211,65 @@ def source_doubts(point: Point) -> list[Doubt]:
                 "source_out_of_tolerance",
                 f"The source gives {'; '.join(bad)}.",
                 "Set it by the power meter, or use another; compliance points need it within ±1 %.",
+            )
+        )
+    return found
+
+
+def channels(point: Point, samples: Mapping[str, bytes]) -> Finding | None:
+    """Before an analyzer's watts are believed: what each of its channels shows, from a record of both. The figure is
+    the crest headroom of the amps, the end of their range over their greatest sample."""
+    waves = {w.quantity: w for w in point.waves}
+    volts, amps = waves.get("input_voltage"), waves.get("input_current")
+    if volts is None or amps is None or not {volts.sha256, amps.sha256} <= samples.keys():
+        return None
+    v, i = (samples_of(w, samples) for w in (volts, amps))
+    hertz = [fundamental(x, volts.step_s) for x in (v, i)]
+    peak = float(np.max(np.abs(i)))
+    end = CODES * amps.scale if amps.code == "i2" else math.inf
+    headroom = end / peak if peak > 0.0 and math.isfinite(end) else None
+    said = ", ".join(
+        f"{name} {f'{f:.2f} Hz' if f is not None else 'no period'}"
+        for name, f in zip(("volts", "amps"), hertz, strict=True)
+    )
+    place = {k: point.conditions[k] for k in ("input_voltage_V", "frequency_Hz", "load_percent")}
+    return Finding(
+        "channel_headroom", "Crest headroom of the amps channel", headroom, "1", conditions=place,
+        working=Working("end of the range / greatest sample", note=said),
+        doubts=tuple(_channel_doubts(point, v, i, hertz, headroom)),
+    )  # fmt: skip
+
+
+def _channel_doubts(
+    point: Point, volts: Array, amps: Array, hertz: list[float | None], headroom: float | None
+) -> list[Doubt]:
+    wanted, found = point.conditions["frequency_Hz"], []
+    for name, seen in zip(("volts", "amps"), hertz, strict=True):
+        wrong = seen is not None if wanted == 0.0 else seen is None or abs(seen / wanted - 1.0) > SAME_HERTZ
+        if wrong:
+            shows = "no period" if seen is None else f"{seen:.2f} Hz"
+            found.append(
+                Doubt(
+                    "channel_frequency",
+                    f"The {name} channel shows {shows} where the line has {wanted:g} Hz: it is not synchronized to it, "
+                    "or not connected to it.",
+                    "See which signal the meter follows, and what is on that channel.",
+                )
+            )
+    if float(np.mean(volts * amps)) < 0.0:
+        found.append(
+            Doubt(
+                "channel_polarity",
+                "Volts times amps are negative on average while the unit is loaded: one channel is reversed.",
+                "Turn the current input round before any watts are believed.",
+            )
+        )
+    if headroom is not None and headroom < LEAST_HEADROOM:
+        found.append(
+            Doubt(
+                "channel_headroom",
+                f"The amps reach {100.0 / headroom:.0f} % of the end of their range: the next higher crest is cut.",
+                "Take the next range.",
             )
         )
     return found

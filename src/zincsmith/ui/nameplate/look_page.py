@@ -27,8 +27,13 @@ COLUMNS = (
     Column("seen", "seen", choices=SEEN, width=120, marks=MARKS),
     Column("note", "note", stretch=True),
 )
+# A mark that is present is not verified: somebody looks it up.
+PROOFS = ("", "verified", "looked up, not found", "not tried")
+OF_MARKS = (*COLUMNS[:2], Column("proof", "looked up", choices=PROOFS, width=140), COLUMNS[2])
 BODY = (
     ("mass_g", "Mass without cord, g"),
+    ("internals_g", "Internals alone, g"),
+    ("added_g", "Weight only added, g"),
     ("with_cord_g", "Mass with cord, g"),
     ("packed_g", "Packed, g"),
     ("size", "Size, mm (112 x 51 x 32)"),
@@ -60,7 +65,7 @@ class LookPage(QWidget):
 
     def _lists(self) -> Panel:
         panel = Panel("Look it over", "closed first; opening is one way, usually after the closed-case tests")
-        self.outside, self.inside = EditTable("Outside", COLUMNS), EditTable("Inside", COLUMNS)
+        self.outside, self.inside = EditTable("Outside", OF_MARKS), EditTable("Inside", COLUMNS)
         self.opened = TickBox("The case has been opened")
         self.opened.setFont(font(13))
         self.opened.toggled.connect(self._open)
@@ -147,7 +152,8 @@ class LookPage(QWidget):
         made: list[LookItem] = []
         for row in rows:
             seen: Any = row["seen"] or "not looked"
-            made.append(LookItem(row["what"], seen, row["note"] or "", inside))
+            proof: Any = row.get("proof") or ""
+            made.append(LookItem(row["what"], seen, row["note"] or "", inside, proof))
         others = [i for i in self._look.items if i.inside is not inside]
         standard = INSIDE if inside else OUTSIDE
         said = [i for i in made if i.seen != "not looked" or i.note or i.what not in standard]
@@ -195,7 +201,7 @@ def listed(look: LookOver, standard: tuple[str, ...], inside: bool) -> list[Look
 
 
 def _row(item: LookItem) -> Row:
-    return {"what": item.what, "seen": item.seen, "note": item.note}
+    return {"what": item.what, "seen": item.seen, "note": item.note, "proof": item.proof}
 
 
 def _body_text(look: LookOver, key: str) -> str:

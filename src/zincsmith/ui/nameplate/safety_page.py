@@ -22,11 +22,14 @@ COLUMNS = (
     Column("unit", "unit", fixed=True, width=44),
     Column("low", "at least", "1", width=70),
     Column("high", "at most", "1", width=70),
+    Column("method", "with", choices=("", "meter", "beeper"), width=70),
+    Column("point", "test point", width=90),
+    Column("current_A", "A", "A", width=46),
     Column("instrument", "instrument", stretch=True),
     Column("by", "done by", stretch=True),
     Column("on", "on", width=90),
     Column("note", "how", stretch=True),
-    Column("verdict", "against the limit", fixed=True, width=130),
+    Column("verdict", "against the limit", fixed=True, width=120),
 )
 
 
@@ -112,6 +115,9 @@ class SafetyPage(QWidget):
                 row.get("by") or "",
                 row.get("on") or "",
                 row.get("note") or "",
+                row.get("method") or "",
+                row.get("point") or "",
+                row.get("current_A"),
             )
             made.append(record)
         self.edited.emit(replace(self._unit, safety=tuple(made)), "safety record")
@@ -129,5 +135,8 @@ def _row(one: SafetyRecord) -> Row:
         "by": one.by,
         "on": one.on,
         "note": one.note,
+        "method": one.method,
+        "point": one.point,
+        "current_A": one.current_A,
         "verdict": safety_words(one),
     }

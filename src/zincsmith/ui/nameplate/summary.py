@@ -26,7 +26,7 @@ def body_words(body: Physical, power_W: float) -> list[tuple[str, str]]:
         out.append((f"{mass:g} g", bare))
     if body.size_mm is not None:
         per = [f"{power_W / body.volume_cm3:.2g} W/cm³"] if body.volume_cm3 else []
-        per += [f"{power_W / body.mass_g:.2g} W/g"] if body.mass_g else []
+        per += [f"{power_W / body.working_g:.2g} W/g"] if body.working_g else []
         out.append((" × ".join(f"{v:g}" for v in body.size_mm) + " mm", ", ".join(per)))
     if body.price is not None:
         per_W = f"{body.price / power_W:.2f} {body.currency} per W" if power_W else ""

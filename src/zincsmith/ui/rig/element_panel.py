@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.formats.accuracy_text import parse_accuracy, print_accuracy
-from zincsmith.judge.instrument_words import accuracy_words, age_words, limit_words
+from zincsmith.judge.instrument_words import accuracy_words, age_words, draws_words, limit_words
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.plan import Line
@@ -36,6 +36,7 @@ ACCURACY = (
     Column("range", "range", "1", width=44),
     Column("counts", "counts", "1", width=50),
     Column("printed", "as printed", stretch=True),
+    Column("jack", "jack", width=40),
 )
 GEAR = (
     Column(
@@ -293,6 +294,7 @@ def _accuracy_row(row: Accuracy) -> Row:
         "range": row.range,
         "counts": float(row.counts) if row.counts is not None else None,
         "printed": row.printed or _as_printed(row),
+        "jack": row.jack,
         "was": row,
     }
 
@@ -313,8 +315,9 @@ def _accuracy(row: Row, one: Instrument) -> Accuracy:
     text = row.get("printed") or ""
     same = old is not None and text == (old.printed or _as_printed(old))
     if same and old is not None and (old.range, old.counts, old.quantity) == (row["range"], counts, quantity.name):
-        return old
-    return parse_accuracy(text, Accuracy(quantity.name, row["range"], counts=counts), quantity.unit)
+        return replace(old, jack=row.get("jack") or "")
+    made = parse_accuracy(text, Accuracy(quantity.name, row["range"], counts=counts), quantity.unit)
+    return replace(made, jack=row.get("jack") or "")
 
 
 def _between(text: str, rig: Rig | None) -> str:
@@ -338,7 +341,7 @@ def _lead_row(lead: Lead) -> Row:
 
 def _spoken(one: Instrument, unit: Unit | None, line: Line) -> list[str]:
     """Each accuracy in words, and what it comes to where it matters."""
-    out = []
+    out = [words] if (words := draws_words(one, unit)) else []
     for row in one.accuracy:
         at = limit_words(row, unit, line)
         words = f"{QUANTITIES[row.quantity].words}: {accuracy_words(row)}"

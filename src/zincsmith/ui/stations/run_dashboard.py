@@ -5,19 +5,20 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtCore import QPoint, Signal
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
 from zincsmith.engine.states import State
 from zincsmith.judge.curves import all_curves, efficiency_by_line
-from zincsmith.judge.live import live_figures, point_efficiency
+from zincsmith.judge.live import further_figures, live_figures, picked_figures, point_efficiency
 from zincsmith.judge.words import counted, duration
 from zincsmith.model.finding import Doubt
 from zincsmith.model.reading import Evidence, Point, is_graded
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.static_grid import NAME as GRID
+from zincsmith.ui.picked import keep_picked, picked_before
 from zincsmith.ui.run_view import RunView
 from zincsmith.ui.session import Session
 from zincsmith.ui.widgets.figures import Figure, Figures
@@ -28,6 +29,7 @@ from zincsmith.ui.widgets.strip_chart import StripChart
 from zincsmith.ui.widgets.tape import Tape
 from zincsmith.ui.widgets.your_turn import YourTurn
 
+MOST_FIGURES = 8
 EFFICIENCY = ("Efficiency against load", "output", "A", "efficiency", "%")
 
 
@@ -52,6 +54,8 @@ class Dashboard(QWidget):
         figures.body.setContentsMargins(0, 0, 0, 0)
         self.figures = Figures()
         figures.body.addWidget(self.figures)
+        self.picked: list[str] = picked_before()
+        self.figures.picks.connect(self._pick)
         grid.addWidget(figures, 1, 0, 1, 2)
         strip = Panel("Live", "")
         self.strip = StripChart()
@@ -114,6 +118,34 @@ class Dashboard(QWidget):
         panel.setMinimumHeight(112)
         return panel
 
+    def _pick(self, at: QPoint) -> None:
+        """A menu of all figures; up to eight of them fill the panel, in their order."""
+        rig, now = self.session.rig, self.session.view.now
+        words = [f.words for f in (*live_figures(now, rig), *further_figures(now, rig))]
+        shown = self.picked or words[:MOST_FIGURES]
+        menu = QMenu(self)
+        menu.setAccessibleName("Figures of the Run screen")
+        for one in words:
+            action = menu.addAction(one)
+            action.setCheckable(True)
+            action.setChecked(one in shown)
+            action.setEnabled(one in shown or len(shown) < MOST_FIGURES)
+            action.toggled.connect(lambda on, w=one: self._choose_figures(words, w, on))
+        usual = menu.addAction("The usual eight")
+        usual.triggered.connect(lambda: self._keep([]))
+        menu.popup(at)
+
+    def _choose_figures(self, words: list[str], one: str, on: bool) -> None:
+        shown = set(self.picked or words[:MOST_FIGURES])
+        shown = shown | {one} if on else shown - {one}
+        if shown:
+            self._keep([w for w in words if w in shown])
+
+    def _keep(self, picked: list[str]) -> None:
+        self.picked = picked
+        keep_picked(picked)
+        self.refresh()
+
     def refresh(self) -> None:
         view, itinerary = self.session.view, self.session.itinerary()
         if isinstance(itinerary, str):
@@ -121,7 +153,10 @@ class Dashboard(QWidget):
         self._show_heads(itinerary)
         rig = self.session.rig
         self.figures.show_figures(
-            [Figure(f.words, f.value, f.expanded, f.unit, f.kind, f.side) for f in live_figures(view.now, rig)]
+            [
+                Figure(f.words, f.value, f.expanded, f.unit, f.kind, f.side)
+                for f in picked_figures(view.now, rig, self.picked)
+            ]
         )
         self.strip.show_history(view.history)
         seen = (view.run, view.part, len(view.points), sum(p.take for p in view.points), len(view.corrected))

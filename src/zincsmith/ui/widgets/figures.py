@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.judge.words import decimals_for, number
@@ -26,11 +26,16 @@ class Figure:
 
 
 class Figures(QWidget):
-    """Two rows of four: input above, output below."""
+    """Two rows of four: input above, output below. Signal ``picks`` (where on screen): other figures are wanted, by the
+    right button or the menu key."""
+
+    picks = Signal(QPoint)
 
     def __init__(self) -> None:
         super().__init__()
         self._figures: list[Figure] = []
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setToolTip("Right click, or the menu key: pick other figures")
         self.setMinimumHeight(150)
 
     def sizeHint(self) -> QSize:
@@ -42,6 +47,9 @@ class Figures(QWidget):
             ", ".join(f"{f.words} {'no reading' if f.value is None else f'{f.value:.4g} {f.unit}'}" for f in figures)
         )
         self.update()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self.picks.emit(event.globalPos())
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)

@@ -141,7 +141,8 @@ class YourTurn(Panel):
         self.kicker.setText("YOUR TURN")
         self.what.setText(asked.what)
         where = f"{asked.spot}. " if asked.spot else ""
-        self.spot.setText(f"{where}Read it once it is still. Type a dash if it cannot be read.")
+        setting = f"{asked.setting}. " if asked.setting else ""
+        self.spot.setText(f"{setting}{where}Read it once it is still. Type a dash if it cannot be read.")
         self.where.show_spot(asked.quantity, asked.spot, *self.terminals)
         self.unit.setText(UNIT_WORDS.get(info.unit, info.unit))
         self.unit.setStyleSheet(f"color: {theme().of(info.kind).name()}")
