@@ -11,6 +11,9 @@ from PySide6.QtWidgets import QFileDialog
 from tests.ui.conftest import Hands
 
 from zincsmith.book.reader import BookReader
+from zincsmith.judge.reading_words import reading_words
+from zincsmith.model.reading import WRITTEN
+from zincsmith.ui.file_intake import TYPED
 from zincsmith.ui.stations.findings import FindingsStation
 
 Open = Callable[[Path], Hands]
@@ -66,3 +69,41 @@ def test_files_are_taken_in_from_the_keyboard_and_what_is_wrong_is_said(
     assert not station.intake.isVisible()
     with BookReader(path) as book:
         assert len(book.runs()) == 1
+
+
+def test_loose_readings_are_written_down_and_judged(open_window: Open, make_book: Make) -> None:
+    """Three readings from a notebook, with no file: evidence of a kind of their own, judged against the claims."""
+    path = make_book()
+    hands = open_window(path)
+    hands.station(5)
+    station = hands.window.stations["Findings"]
+    assert isinstance(station, FindingsStation)
+    hands.until(lambda: hands.window.session.allowed("take in"))
+    hands.press(Qt.Key.Key_F7)
+    hands.until(lambda: station.intake.isVisible())
+    station.intake.holds.setCurrentIndex(station.intake.holds.findData(TYPED))
+    station.intake._fit()
+    hands.fill("Who answers for it", "Elin Ward")
+    hands.click("Take in")
+    assert "Write down at least one row" in hands.words()
+    for row, values in enumerate((("100", "230", "68,1", "23.95"), ("0", "230", "0.3", "24.01"))):
+        for heading, text in zip(("load / %", "Vin / V", "Pin / W", "V / V"), values, strict=True):
+            hands.type_into("Readings written down", row, heading, text)
+    hands.type_into("Readings written down", 0, "Pin / W", "1,000")
+    assert "Type it without a comma" in hands.words(), "one or a thousand: asked back"
+    hands.type_into("Readings written down", 0, "Pin / W", "68,1")
+    hands.click("Take in")
+    hands.until(lambda: station.run is not None and not station.intake.isVisible())
+    run = station.run
+    assert run is not None
+    readings = {(p.conditions["load_percent"], r.quantity): r for p in run.evidence.points for r in p.readings}
+    assert readings[100.0, "input_power"].value == 68.1
+    assert {r.how for r in readings.values()} == {WRITTEN}
+    assert (100.0, "output_current") not in readings, "what nobody read is not made up"
+    by = {j.finding.name: j for j in run.judged if j.finding.value is not None}
+    regulation = by["load_regulation"]
+    assert regulation.finding.value == pytest.approx(0.06 / 24.0)
+    assert regulation.claim is not None
+    says = reading_words(run)[readings[100.0, "input_power"].id]
+    assert "written down as 68.1" in says[2]
+    assert "efficiency" not in by

@@ -20,6 +20,7 @@ from zincsmith.judge.judging import judge_run
 from zincsmith.judge.log_words import Kind
 from zincsmith.model.events import (
     DoubtEnded,
+    Effected,
     EntryCorrected,
     HandSet,
     HandSetting,
@@ -28,6 +29,7 @@ from zincsmith.model.events import (
     Passed,
     PointRejected,
     PointTaken,
+    Polled,
 )
 from zincsmith.model.plan import GridOptions, Line, Plan, PlanWatch, StandbyOptions
 from zincsmith.model.rig import Rig
@@ -422,3 +424,49 @@ def test_findings_are_of_the_chosen_unit_and_their_rows_can_be_acted_on(
     assert session.view.run is None
     session.choose_unit("HB-07")
     hands.until(lambda: station.run is not None and "run 1" in hands.words())
+
+
+def test_whatever_says_what_is_live_agrees_at_every_moment(open_window: Open, four_points: Path) -> None:
+    """A whole run is walked: footer, gate, head and book are compared whenever anything of them changes."""
+    hands = open_window(four_points)
+    session = hands.window.session
+    wrong: list[str] = []
+    seen: set[tuple[str, str]] = set()
+    left: list[str] = []
+
+    def compare() -> None:
+        view, strip = session.view, hands.window.bench_strip.words()[0]
+        if not view.active or session.state is State.MAKING_SAFE or session.problem:
+            return
+        seen.add((session.state.value, view.live.state))
+        said = view.live.headline if session.state is not State.PAUSED else "PAUSED"
+        if strip != said:
+            wrong.append(f"footer says {strip!r}, the view {said!r} in {session.state.value}")
+        station = hands.window.stations["Run"]
+        if view.turn is not None and station.gate.isVisible():  # type: ignore[attr-defined]
+            kicker = station.gate.kicker.text()  # type: ignore[attr-defined]
+            if view.live.words.upper() not in kicker:
+                wrong.append(f"the gate says {kicker!r}, the view {view.live.words!r}")
+        told = {"SetSource": None, "SetLoad": None}
+        with reread(four_points) as reader:
+            for written in reader.events(run=view.run, kinds=(Effected, Polled)):
+                shown = written.seq <= session._seq  # the book may be ahead of the window
+                if shown and isinstance(written.event, Effected) and written.event.action in told:
+                    told[written.event.action] = bool(written.event.body.get("on"))
+        if told["SetSource"] is True and view.live.state != "live" and session.state is State.RUNNING:
+            wrong.append("the book says that the source is on, the window that it is off")
+        itinerary = session.itinerary()
+        if session.state is State.RUNNING and not isinstance(itinerary, str):
+            left.append(station.dashboard.heads["TIME LEFT"][0].text())  # type: ignore[attr-defined]
+
+    start(hands)
+    for signal in (session.live, session.state_changed):
+        signal.connect(compare)
+    compare()
+    pass_gate(hands)
+    for text in ("44.0", "43.5", "43.0", "42.5"):
+        enter(hands, text)
+    hands.until(lambda: session.view.closed is not None)
+    assert wrong == []
+    assert {state for _, state in seen} >= {"off", "live"}
+    assert len(set(left)) > 2, "time left moves"

@@ -10,7 +10,7 @@ import math
 from dataclasses import replace
 
 from zincsmith.analysis.leads import lead_resistance
-from zincsmith.model.reading import FROM_FILE, Point, Reading
+from zincsmith.model.reading import FROM_FILE, WRITTEN, Point, Reading
 from zincsmith.model.rig import Rig
 
 # Half-widths of rectangular distributions, of the correction: gauge, length, temperature and clamps of a lead; a
@@ -53,7 +53,7 @@ def _corrected(reading: Reading, point: Point, rig: Rig) -> Reading:
 def _of_another_rig(reading: Reading, rig: Rig) -> bool:
     """Whether a file brought it that was recorded by something that is not on this rig."""
     one = rig.instrument(reading.role)
-    return reading.how == FROM_FILE and (one is None or one.name != reading.source)
+    return reading.how in (FROM_FILE, WRITTEN) and (one is None or one.name != reading.source)
 
 
 def _value(point: Point, quantity: str) -> float | None:

@@ -23,11 +23,12 @@ from zincsmith.model.errors import BookError, InputError
 from zincsmith.model.events import FileTaken, PartBegan, PartEnded, PointTaken, RunClosed, RunOpened
 from zincsmith.model.plan import LINES, GridOptions, HarmonicOptions, Line, Options, Plan, StandbyOptions
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.reading import FROM_FILE, Point, Reading
+from zincsmith.model.reading import FROM_FILE, WRITTEN, Point, Reading
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.recorded.as_points import (
+    OF_A_SWEEP,
     QUANTITY,
     FilePoint,
     Value,
@@ -38,7 +39,7 @@ from zincsmith.recorded.as_points import (
 from zincsmith.recorded.joined import joined
 from zincsmith.recorded.points import BASES
 
-Kind = Literal["points", "standby", "power"]
+Kind = Literal["points", "standby", "power", "typed"]
 MOST_BYTES = 200_000_000
 
 
@@ -77,7 +78,7 @@ def take_in(book: BookWriter, unit_key: str, asked: FileRequest) -> int:
     run = book.next_run()
     taken = [_point(one, n, run, rig, asked, accuracy, found) for n, one in enumerate(points, 1)]
     names = tuple(f.name for f in asked.files)
-    plan = Plan(f"Taken in: {', '.join(names)}", (options,))
+    plan = Plan("Written down" if asked.kind == "typed" else f"Taken in: {', '.join(names)}", (options,))
     events: list[FileTaken | PartBegan | PointTaken | PartEnded | RunClosed] = []
     for file in asked.files:  # first, so that what the run names is there when it is
         data = file.read_bytes()
@@ -89,13 +90,19 @@ def take_in(book: BookWriter, unit_key: str, asked: FileRequest) -> int:
     done = procedure(options.procedure)
     events.append(PartBegan(0, done.name, done.version))
     events += [PointTaken(point) for point in taken]
-    events += [PartEnded(0, "complete"), RunClosed("complete", "taken in from a file; nothing was energised", True)]
+    events += [PartEnded(0, "complete"), RunClosed("complete", _said(asked), True)]
     plan_n = book.keep_revision("plan", "plan", plan, "of a file that was taken in")
     opened = RunOpened(
         unit_key, unit_n, rig_n, plan_n, ((done.name, done.version),), asked.operator.strip(), asked.ambient_degC,
         False, f"zincsmith {__version__}",
     )  # fmt: skip
     return book.write_run(opened, events)
+
+
+def _said(asked: FileRequest) -> str:
+    if asked.kind == "typed":
+        return "written down by hand; the program energised nothing"
+    return "taken in from a file; nothing was energised"
 
 
 def _columns(asked: FileRequest) -> Columns:
@@ -112,16 +119,15 @@ def _columns(asked: FileRequest) -> Columns:
 def _points(
     found: Columns, asked: FileRequest, unit: Unit, rig: Rig
 ) -> tuple[list[FilePoint], Options, tuple[str, ...]]:
-    unfit = procedure({"points": "static_grid", "standby": "standby", "power": "harmonics"}[asked.kind]).suits(
-        unit.nameplate
-    )
+    unfit = procedure({"standby": "standby", "power": "harmonics"}.get(asked.kind, "static_grid")).suits(unit.nameplate)
     if unfit:
         raise InputError(unfit)
-    if asked.kind == "points":
+    if asked.kind in ("points", "typed"):
         known = (*((asked.line,) if asked.line is not None else ()), *lines_for(unit, rig), *LINES)
         hertz = asked.line.frequency_Hz if asked.line is not None else None
         output = unit.nameplate.output
-        points = points_of_table(found, known, hertz, output.current_A, output.rated_power_W)
+        needed = ("input_voltage_V",) if asked.kind == "typed" else OF_A_SWEEP
+        points = points_of_table(found, known, hertz, output.current_A, output.rated_power_W, needed)
         lines = tuple(
             dict.fromkeys(Line(p.conditions["input_voltage_V"], p.conditions["frequency_Hz"]) for p in points)
         )
@@ -169,8 +175,20 @@ def _reading(
         meter = Instrument(role, "by hand", kind=asked.instrument or asked.files[0].name)
     row = _stated(quantity, accuracy[column], value, found) if column in accuracy else None
     return reading_of(
-        key, quantity, value.value, meter, row, text=value.text, spread=value.spread, count=value.count, how=FROM_FILE
+        key,
+        quantity,
+        value.value,
+        meter,
+        row,
+        text=_text(value, asked),
+        spread=value.spread,
+        count=value.count,
+        how=WRITTEN if asked.kind == "typed" else FROM_FILE,
     )
+
+
+def _text(value: Value, asked: FileRequest) -> str:
+    return f"{value.value:g}" if asked.kind == "typed" else value.text
 
 
 def _stated(quantity: str, sheet: ColumnAccuracy, value: Value, found: Columns) -> Accuracy:

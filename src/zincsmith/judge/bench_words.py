@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
+from dataclasses import dataclass
+from typing import Literal
 
 from zincsmith.bench.signs import INSIDE, UNPLUGGED_V
 from zincsmith.model.events import BenchSettled, RunClosed, SafeStep
@@ -29,21 +31,37 @@ def step_words(step: SafeStep) -> tuple[str, str]:
     return found, "read back" if step.readback in {"0", "1"} else "seen"
 
 
-def live_words(values: Mapping[str, float] | None, source_on: bool, load_on: bool, typed: Collection[str] = ()) -> str:
-    """What is on, as it was last read, or as it was set where nobody reads it by wire; ``values`` is None before the
-    first poll."""
+@dataclass(frozen=True)
+class Live:
+    """What is on: the one source of what footer, gate and head say. ``state`` is *live*, *off* (as read), *said off*
+    (by a person, nobody reads it) or *not known*."""
+
+    state: Literal["live", "off", "said off", "not known"]
+    load_on: bool
+    words: str
+
+    @property
+    def headline(self) -> str:
+        """In a few words, for the strip."""
+        if self.state == "live":
+            return "Input and output are live" if self.load_on else "Input is live, load off"
+        return {"off": "Input is off", "said off": "Off, as somebody said", "not known": "Not read yet"}[self.state]
+
+
+def live_of(values: Mapping[str, float] | None, source_on: bool, load_on: bool, typed: Collection[str] = ()) -> Live:
+    """As it was last read, or as it was set where nobody reads it by wire; ``values`` is None before the first poll."""
     volts = values.get("input_voltage") if values and "input_voltage" not in typed else None
+    tail = ", load on" if load_on else ""
     if volts is not None and abs(volts) >= UNPLUGGED_V:
-        live = f"the input is live, {volts:.0f} V read"
-    elif source_on:
-        live = "the input counts as live" if volts is None else "the source is on"
-    elif volts is not None:
-        return f"the input is off, {abs(volts):.1f} V read"
-    elif values is None:
-        return "the bench has not been read yet"
-    else:
-        return "nothing is switched on, as far as anybody has said"
-    return f"{live}, load on" if load_on else live
+        return Live("live", load_on, f"the input is live, {volts:.0f} V read{tail}")
+    if source_on:
+        words = "the input counts as live" if volts is None else "the source is on"
+        return Live("live", load_on, f"{words}{tail}")
+    if volts is not None:
+        return Live("off", load_on, f"the input is off, {abs(volts):.1f} V read")
+    if values is None:
+        return Live("not known", load_on, "the bench has not been read yet")
+    return Live("said off", load_on, "nothing is switched on, as far as anybody has said")
 
 
 def settled_words(event: BenchSettled) -> str:

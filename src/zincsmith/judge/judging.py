@@ -23,7 +23,7 @@ from zincsmith.model.events import FileTaken, RunClosed, RunOpened
 from zincsmith.model.figures import TESTS
 from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
 from zincsmith.model.plan import Plan
-from zincsmith.model.reading import FROM_FILE, Evidence, is_graded
+from zincsmith.model.reading import FROM_FILE, WRITTEN, Evidence, is_graded
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import Conventions
@@ -202,7 +202,8 @@ def _lent(
 def _on_this_rig(evidence: Evidence, rig: Rig) -> bool:
     """Whether the readings are those of the rig's instruments; a file may bring others."""
     return all(
-        reading.how != FROM_FILE or ((one := rig.instrument(reading.role)) is not None and one.name == reading.source)
+        reading.how not in (FROM_FILE, WRITTEN)
+        or ((one := rig.instrument(reading.role)) is not None and one.name == reading.source)
         for point in evidence.points
         for reading in point.readings
     )

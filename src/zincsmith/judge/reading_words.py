@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.judge.words import UNIT_WORDS, decimals_for, number
-from zincsmith.model.reading import FROM_FILE, WORKED_OUT, Reading
+from zincsmith.model.reading import FROM_FILE, WORKED_OUT, WRITTEN, Reading
 
 
 def reading_words(run: JudgedRun) -> dict[str, tuple[str, str, str]]:
@@ -41,6 +41,8 @@ def _taken(reading: Reading, unit: str) -> str:
         return f"typed “{reading.text}”"
     if reading.how == WORKED_OUT:
         return f"worked out, {reading.text}"
+    if reading.how == WRITTEN:
+        return f"written down as {reading.text}, outside any run"
     if reading.how == FROM_FILE:
         return reading.text
     if reading.spread is None:

@@ -17,6 +17,9 @@ def is_graded(conditions: Mapping[str, float]) -> bool:
     return COLD not in conditions and AGAIN not in conditions
 
 
+WRITTEN = "written down"  # read outside a run and typed in by somebody
+
+
 @dataclass(frozen=True)
 class Reading:
     """One number taken, with what it takes to know how good it is.
@@ -34,7 +37,7 @@ class Reading:
     unit: str
     role: str
     source: str  # instrument name
-    how: str  # simulated, connected, by hand, worked out or from a file
+    how: str  # simulated, connected, by hand, worked out, from a file or written down
     range: float | None = None
     reading_percent: float = 0.0
     range_percent: float = 0.0

@@ -25,6 +25,7 @@ Array = NDArray[np.float64]
 QUANTITY = {name: name.rpartition("_")[0] for name in BASES if name not in ("load_percent", "power_factor")} | {
     "power_factor": "power_factor"
 }
+OF_A_SWEEP = ("input_voltage_V", "input_power_W", "output_voltage_V", "output_current_A")
 USUAL_LOADS = (110.0, 100.0, 75.0, 50.0, 25.0, 10.0, 0.0)
 BLOCK_S = 60.0
 MOST_ROWS = 2000  # of a table of points
@@ -53,13 +54,17 @@ class FilePoint:
 
 
 def points_of_table(
-    found: Columns, lines: Sequence[Line], frequency_Hz: float | None, rated_A: float, rated_W: float
+    found: Columns,
+    lines: Sequence[Line],
+    frequency_Hz: float | None,
+    rated_A: float,
+    rated_W: float,
+    needed: Sequence[str] = OF_A_SWEEP,
 ) -> list[FilePoint]:
-    """One point a row. ``lines`` are the inputs that the unit is tested at: rows near one belong to it; for others the
-    frequency has to be known. InputError for what is no such table."""
+    """One point a row, with at least the columns ``needed``. ``lines`` are the inputs that the unit is tested at: rows
+    near one belong to it; for others the frequency has to be known. InputError for what is no such table."""
     columns: Mapping[str, Array] = {n: c for n, base in BASES.items() if (c := found.find(n, base)) is not None}
-    missing = [n for n in ("input_voltage_V", "input_power_W", "output_voltage_V", "output_current_A")
-               if n not in columns]  # fmt: skip
+    missing = [n for n in needed if n not in columns]
     if missing:
         heads = ", ".join(list(found.values)[:12])
         raise InputError(f"there is no column {' and no '.join(missing)}; there are: {heads}", file=str(found.file))

@@ -29,6 +29,7 @@ BASES = {
     "power_factor": "",
     "output_voltage_V": "V",
     "output_current_A": "A",
+    "case_temperature_degC": "degC",
 }
 ACTIVE = (100.0, 75.0, 50.0, 25.0)
 NEAR_PERCENT = 2.0  # of a load that is asked for

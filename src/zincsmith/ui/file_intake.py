@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import shutil
+import tempfile
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -14,12 +17,27 @@ from zincsmith.ui.plan.options_form import read_lines
 from zincsmith.ui.session import Session
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
+from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
 from zincsmith.ui.widgets.panel import Panel, button, label
+
+TYPED = "typed"
+# What is written down outside a run: the conditions first, then what was read; a dash or nothing is not read.
+LOOSE = (
+    Column("load_percent", "load / %", "%", width=70),
+    Column("input_voltage_V", "Vin / V", "V", width=80, kind="voltage"),
+    Column("input_current_A", "Iin / A", "A", width=80, kind="current"),
+    Column("input_power_W", "Pin / W", "W", width=80, kind="power"),
+    Column("power_factor", "PF", "1", width=60),
+    Column("output_voltage_V", "V / V", "V", width=80, kind="voltage"),
+    Column("output_current_A", "I / A", "A", width=80, kind="current"),
+    Column("case_temperature_degC", "case / °C", "degC", width=80, kind="temperature"),
+)
 
 HOLDS = (
     ("a table of points: efficiency and regulation", "points"),
     ("watts over time: standby power", "standby"),
     ("volts and amps over time: harmonics", "power"),
+    ("readings that I write down, a row each", TYPED),
 )
 FILES = "Columns (*.csv *.txt *.tsv *.json *.h5 *.hdf5 *.npy *.npz);;All files (*)"
 
@@ -30,9 +48,11 @@ class FileIntake(Panel):
     left = Signal()
 
     def __init__(self, session: Session) -> None:
-        super().__init__("Take in recorded files", "they become a run of this unit, judged like any other")
+        super().__init__("Take in files and readings", "they become a run of this unit, judged like any other")
         self.session = session
         self.files: tuple[Path, ...] = ()
+        self._rows: list[Row] = []
+        self._written_to: Path | None = None
         self.accuracy: Path | None = None
         self.holds = Choice()
         self.holds.setAccessibleName("What the file holds")
@@ -80,6 +100,12 @@ class FileIntake(Panel):
         grid.setColumnStretch(2, 1)
         grid.setColumnMinimumWidth(4, 240)
         self.body.addLayout(grid)
+        self.loose = EditTable("Readings written down", LOOSE)
+        self.loose.setFixedHeight(150)
+        self.loose.edited.connect(self._written)
+        self.loose.wrong.connect(self.problem.setText)
+        self.loose.show_rows([])
+        self.body.addWidget(self.loose)
         self.body.addWidget(self.problem)
 
     @staticmethod
@@ -122,6 +148,11 @@ class FileIntake(Panel):
         """What the file says itself need not be said."""
         kind = self.holds.currentData()
         self.load.setEnabled(kind == "power")
+        self.loose.setVisible(kind == TYPED)
+        for one in (self.choose, self.sheet):
+            one.setEnabled(kind != TYPED)
+        if kind == TYPED:
+            self.named.setText("type below; each row is a point")
         self.line.setPlaceholderText("for volts that are no line of the unit" if kind == "points" else "230 50")
 
     def take_in(self) -> None:
@@ -134,8 +165,26 @@ class FileIntake(Panel):
         self.problem.setText("Reading…")
         self.session.send("take in", unit=self.session.unit_key, **body)
 
+    def _written(self, rows: list[Row]) -> None:
+        self._rows = [row for row in rows if any(row.get(c.key) is not None for c in LOOSE)]
+        self.problem.setText("")
+        self.loose.show_rows(self._rows)
+
+    def _write_down(self) -> Path:
+        """What was typed as a table of its own, which goes into the book as it stands. InputError for no row."""
+        if not self._rows:
+            raise InputError("write down at least one row: its line, its load, and what was read")
+        used = [c.key for c in LOOSE if any(row.get(c.key) is not None for row in self._rows)]
+        lines = [",".join(used)]
+        lines += [",".join("" if row.get(k) is None else f"{row[k]:.10g}" for k in used) for row in self._rows]
+        self._written_to = Path(tempfile.mkdtemp(prefix="zincsmith-"))
+        file = self._written_to / f"written down {datetime.now():%Y-%m-%d %H.%M}.csv"
+        file.write_text("\n".join(lines) + "\n", "utf-8")
+        return file
+
     def _body(self) -> dict[str, Any]:
-        if not self.files:
+        kind = self.holds.currentData()
+        if kind != TYPED and not self.files:
             raise InputError("choose a file first")
         lines = read_lines(self.line.text())
         if len(lines) > 1:
@@ -146,9 +195,10 @@ class FileIntake(Panel):
             raise InputError(f"{self.load.text()!r} is no load in percent") from None
         if not self.operator.text().strip():
             raise InputError("somebody answers for a file: say who")
+        files = [self._write_down()] if kind == TYPED else self.files
         return {
-            "kind": self.holds.currentData(),
-            "files": [str(f.absolute()) for f in self.files],
+            "kind": kind,
+            "files": [str(f.absolute()) for f in files],
             "line": [lines[0].voltage_V, lines[0].frequency_Hz] if lines else None,
             "load_percent": load,
             "instrument": self.recorder.text().strip(),
@@ -164,6 +214,11 @@ class FileIntake(Panel):
         """It is in the book."""
         self.problem.setText("")
         self.name_files(())
+        self._rows = []
+        self.loose.show_rows([])
+        if self._written_to is not None:  # it is in the book now
+            shutil.rmtree(self._written_to, ignore_errors=True)
+            self._written_to = None
         self.leave()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from zincsmith.bench.roles import SWITCHED
 from zincsmith.book.reader import Written
 from zincsmith.engine.states import State
+from zincsmith.judge.bench_words import Live, live_of
 from zincsmith.model.events import (
     Amended,
     DoubtEnded,
@@ -169,6 +170,12 @@ class RunView:
 
     def _typed(self, quantity: str) -> bool:
         return any(r.quantity == quantity for _, r in self.entries)
+
+    @property
+    def live(self) -> Live:
+        """What is on: footer, gate and head all say this."""
+        typed = {reading.quantity for _, reading in self.entries}
+        return live_of(self.now if self.now_at else None, self.source_on, self.load_on, typed)
 
     @property
     def active(self) -> bool:

@@ -21,7 +21,7 @@ from zincsmith.engine.rehearsal import Itinerary
 from zincsmith.engine.states import UNSAFE, State
 from zincsmith.formats.entry import parse_entry
 from zincsmith.formats.plain_text import shown
-from zincsmith.judge.bench_words import end_words, live_words, step_words
+from zincsmith.judge.bench_words import end_words, step_words
 from zincsmith.judge.words import UNIT_WORDS, counted, duration
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import GateOpened, HandSetting
@@ -320,9 +320,7 @@ class RunStation(Station):
             self.itinerary.show_itinerary(None if isinstance(found, str) else found)
         elif view.turn is not None:
             page = self.gate
-            typed = {reading.quantity for _, reading in view.entries}
-            live = live_words(view.now if view.now_at else None, view.source_on, view.load_on, typed)
-            self.gate.show_turn(view.turn, live, view.refused, self._price())
+            self.gate.show_turn(view.turn, view.live.words, view.refused, self._price())
             if session.state is State.MAKING_SAFE and isinstance(view.turn, HandSetting):
                 self.gate.switches_off(view.turn.text)
         else:

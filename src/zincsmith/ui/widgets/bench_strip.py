@@ -82,11 +82,8 @@ class BenchStrip(QWidget):
             if view.closed is not None and view.closed.safe:
                 return "Source off", f"{_seen_words(view)}; the inside may be charged"
             return "Nothing energised", "no run under way"
-        if view.source_on and view.load_on:
-            return "Input and output are live", self._levels()
-        if view.source_on:
-            return "Input is live, load off", self._levels()
-        return "Nothing energised yet", "run under way"
+        live = view.live
+        return live.headline, self._levels() if live.state == "live" else live.words
 
     def _levels(self) -> str:
         volts = self._view.now.get("output_voltage")
