@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from zincsmith.formats.label_line import LineReading, Quantity, quantity, take, text_of, word_at
+from zincsmith.formats.label_line import LineReading, Quantity, quantity, refuse, take, text_of, word_at
 from zincsmith.formats.label_tokens import unit_of
 from zincsmith.model.label import LabelFigure, LabelMark
 
@@ -32,6 +32,7 @@ QUIET = {
 EFFICIENCY = ("eff", "wirkungsgrad", "rendement", "rendimiento", "rendimento", "效率", "効率")
 RIPPLE = ("ripple", "noise", "restwelligkeit", "ondulation", "rizado", "ondulazione", "纹波", "リップル")
 IDLE = ("no-load", "standby", "leerlauf", "空载", "無負荷")
+PEAKS = ("p-p", "pp", "pk-pk", "pkpk")
 REGULATIONS = {"load": "load_regulation", "line": "line_regulation"}
 TOLERANCE = {"tolerance", "tol", "accuracy", "output", "voltage", "volts", "dc", "ac", "max", "load"}
 QUALIFIERS = {
@@ -60,6 +61,9 @@ def _figure(line: LineReading, at: int) -> int | None:
     q = quantity(line, at)
     if q is None:
         return _derating(line, at)
+    if _shared(line, at, q.last) and q.unit in ("W", "A"):
+        refuse(line, q.first, q.last, "what several outputs share is typed at Fields")
+        return q.last + 1
     lead = [word_at(line, k) for k in range(max(0, at - 5), at)]
     tail = word_at(line, q.last + 1)
     value: float | tuple[float, float] = q.values[0] if len(q.values) == 1 else (q.values[0], q.values[-1])
@@ -75,6 +79,7 @@ def _figure(line: LineReading, at: int) -> int | None:
         q.unit == "%"
         and single
         and q.sign == "+"
+        and line.tokens[at - 1].text != "("  # a load in brackets, at which it holds
         and (_says(lead, *EFFICIENCY) or tail in ("typ", "typ.", "typical") or tail.startswith("eff"))
     ):
         return _add(
@@ -83,9 +88,10 @@ def _figure(line: LineReading, at: int) -> int | None:
             LabelFigure("efficiency", value, "%", qualifier=QUALIFIERS.get(tail)),
             *_reach(line, at, q.last, EFFICIENCY),
         )
-    if single and (q.unit == "Vpp" or (q.unit in ("V", "Vrms") and (_says(lead, *RIPPLE) or tail in ("p-p", "pp")))):
-        qualifier = "rms" if q.unit == "Vrms" else "p-p" if q.unit == "Vpp" or tail in ("p-p", "pp") else None
-        last = q.last + (1 if tail in ("p-p", "pp") else 0)
+    rippling = _says(lead, *RIPPLE) or tail in PEAKS
+    if single and (q.unit == "Vpp" or (q.unit in ("V", "Vrms") and rippling)):
+        qualifier = "rms" if q.unit == "Vrms" else "p-p" if q.unit == "Vpp" or tail in PEAKS else None
+        last = q.last + (1 if tail in PEAKS else 0)
         return _add(
             line,
             q,
@@ -106,7 +112,7 @@ def _figure(line: LineReading, at: int) -> int | None:
     if q.unit == "W" and single and (_says(lead, "total") or behind):
         last = q.last + behind
         return _add(line, q, LabelFigure("total_power", value, "W"), *_reach(line, at, last, ("total",)))
-    if q.unit == "degC" and q.joint != "slash" and len(q.values) <= 2:
+    if q.unit == "degC" and q.joint != "slash" and len(q.values) <= 2 and _of_the_air(line, at):
         qualifier = "derate above" if _says(lead, "derate") else "ambient" if "ta" in lead else None
         return _add(
             line,
@@ -117,6 +123,30 @@ def _figure(line: LineReading, at: int) -> int | None:
     if q.unit == "deg":
         line.reasons.update(dict.fromkeys(range(q.first, q.last + 1), "degrees of what? Type °C"))
     return None
+
+
+AIR = {
+    "ta", "tamb", "temp", "temperature", "ambient", "operating", "working", "derate", "above", "max", "max.", "up",
+    "to", "at", "range", "from", "betriebstemperatur", "umgebungstemperatur", "température", "temperatura", "工作温度",
+}  # fmt: skip
+
+
+def _of_the_air(line: LineReading, at: int) -> bool:
+    """Whether the word right before a temperature leaves it one of the room; tc is that of a case."""
+    k = at - 1
+    while k >= 0 and (line.tokens[k].kind == "below" or line.tokens[k].text in (":", "(", "=")):
+        k -= 1
+    before = line.tokens[k] if k >= 0 else None
+    return before is None or before.kind != "word" or k in line.used or before.text.lower().rstrip(".") in AIR
+
+
+SHARED = ("combined", "kombiniert", "combiné", "combinado", "合计")
+
+
+def _shared(line: LineReading, at: int, last: int) -> bool:
+    """Whether a figure is one that several outputs have together: said before it, or right behind it."""
+    behind = [word_at(line, k) for k in (last + 1, last + 2)]
+    return any(w.startswith(SHARED) for w in (*behind, *(word_at(line, k) for k in range(at))))
 
 
 def _derating(line: LineReading, at: int) -> int | None:
@@ -227,7 +257,7 @@ def read_marks(line: LineReading) -> None:
             at += 1
         elif MARKS.fullmatch(line.tokens[at].text):
             at = _mark(line, at, at)
-        elif word == "class" and ROMAN.fullmatch(word_at(line, at + 1).upper()):
+        elif word in ("class", "schutzklasse", "classe", "clase") and ROMAN.fullmatch(word_at(line, at + 1).upper()):
             at = _mark(line, at, at + 1)
         elif word == "level" and ROMAN.fullmatch(word_at(line, at + 1).upper()):
             at = _mark(line, at - 1 if word_at(line, at - 1) == "efficiency" else at, at + 1)

@@ -169,6 +169,12 @@ def _output(found: _Fold, item: LabelOutput, number: int) -> bool:
         return True
     volts = item.voltage_V
     if volts is None and not item.modes and not item.programmable:
+        if item.power_W is not None and item.current_A is None and found.outputs:  # watts on a line of their own
+            last = found.outputs[-1]
+            if last.power_W is not None or len(found.outputs) > 1:
+                return False
+            found.outputs[-1] = replace(last, power_W=item.power_W)
+            return True
         if found.waiting is None or item.current_A is None:
             return False
         (volts, place), found.waiting = found.waiting, None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 
 from zincsmith.formats.label_figures import PORT, QUIET
@@ -13,12 +14,14 @@ RECTIFIED_V = 425.0  # a range as high as that in direct current is rectified ma
 # What a product calls itself says nothing of the numbers behind it.
 PRODUCT = {
     "adapter", "adaptor", "charger", "supply", "power", "switching", "driver", "led", "psu", "unit", "desktop", "usb",
+    "adjustable", "variable", "regelbar", "einstellbar", "réglable", "regulable", "regolabile", "type-c", "pd", "qc",
     "mode", "netzteil", "ladegerät", "alimentation", "alimentatore", "fuente", "cargador", "transformer", "converter",
     "电源适配器", "适配器", "アダプター",
 }  # fmt: skip
 # Of these a label tells the volts they have, not those that are given.
 STORES = {"battery", "batt", "akku", "batterie", "batteria", "batería", "bateria", "电池", "電池"}
 UNSAID_V = 60.0  # above that nobody says output in direct current without saying so
+PLAIN_PORT = re.compile(r"usb[-_]?[ac]?\d*|ch\d+|port\d+|out\d+", re.IGNORECASE)  # named without a colon
 PARTS = (",", ";", "|", "·", "•")  # behind one of these another matter begins
 SIDES = {
     **dict.fromkeys(("input", "in", "i/p", "vin", "pri", "primary", "eingang", "entrée", "entree", "entrada",
@@ -62,6 +65,11 @@ class Part:
     watts: float | None = None
     type: str | None = None
     programmable: bool = False
+    joined: bool = False  # volts and amps stand as one, 5V/3A or 5V-3A: what follows without a sign is another mode
+
+    def lacks(self, unit: str) -> bool:
+        """Whether volts stand here that still want these amps or watts."""
+        return self.volts is not None and ((unit == "A" and self.amps is None) or (unit == "W" and self.watts is None))
 
     def empty(self) -> bool:
         return self.volts is None and self.hertz is None and self.amps is None and self.watts is None
@@ -110,6 +118,8 @@ def _hides(line: LineReading, at: int) -> bool:
     if token.kind == "word" and token.text.lower().rstrip(".") in PRODUCT:
         return False
     close = at + 1 < len(line.tokens) and line.tokens[at + 1].start == token.end
+    if token.kind == "unit":  # one without a number: the name of a port, most likely
+        return True
     return token.kind in ("word", "number") or (token.kind == "other" and close)
 
 
@@ -122,12 +132,16 @@ def _hear(line: LineReading, rails: list[list[Part]], at: int, taken: list[tuple
     word = token.text.lower()
     q = quantity(line, at)
     if q is not None:
-        step = _hear_quantity(rails, q, taken)
+        step = _hear_quantity(rails, q, taken, line.tokens[q.first].kind in ("plus", "dash"))
         if step is None:
             refuse(line, q.first, q.last, "does not fit with what stands before it")
         return step if step is not None else q.last + 1
     if token.kind in ("ac", "dc") or word in ("ac", "dc", "a.c.", "d.c."):
         part.type = "ac" if token.kind == "ac" or word.startswith("a") else "dc"
+        taken.append((at, at))
+        return at + 1
+    if _goes_on(line, part, at):
+        part.joined = part.joined or token.kind in ("slash", "dash") or token.text == "@"
         taken.append((at, at))
         return at + 1
     if token.kind == "slash" or word in (";", "or"):
@@ -144,28 +158,42 @@ def _hear(line: LineReading, rails: list[list[Part]], at: int, taken: list[tuple
         rails[-1][-1].programmable = True
         taken.append((at, at))
         return at + 1
-    if (
-        token.kind in ("word", "unit")
-        and PORT.fullmatch(token.text)
-        and (at + 1 < len(line.tokens) and line.tokens[at + 1].text == ":")
-    ):
-        rails.append([Part(name=token.text)])
-        taken.append((at, at + 1))
-        return at + 2
+    if token.kind in ("word", "unit") and PORT.fullmatch(token.text) and at + 1 < len(line.tokens):
+        colon = line.tokens[at + 1].text == ":"
+        if colon or (PLAIN_PORT.fullmatch(token.text) and line.tokens[at + 1].kind in ("number", "plus")):
+            rails.append([Part(name=token.text)])
+            taken.append((at, at + colon))
+            return at + 1 + colon
     if word in QUIET or token.kind in ("punct", "below"):
         taken.append((at, at))
         return at + 1
     return None
 
 
-def _hear_quantity(rails: list[list[Part]], q: Quantity, taken: list[tuple[int, int]]) -> int | None:
+def _goes_on(line: LineReading, part: Part, at: int) -> bool:
+    """Whether a sign here only parts the volts of one thing from its amps or watts: 12V/2A, 12 V; 2 A, 5V@3A, 5V-3A."""
+    token = line.tokens[at]
+    if token.kind == "dash" and (token.before or token.after):
+        return False
+    if not (token.kind in ("slash", "dash") or token.text in (";", "@")):
+        return False
+    after = quantity(line, at + 1)
+    return after is not None and after.sign == "+" and len(after.values) == 1 and part.lacks(after.unit)
+
+
+def _hear_quantity(rails: list[list[Part]], q: Quantity, taken: list[tuple[int, int]], signed: bool) -> int | None:
+    """``signed``: a plus or minus is printed, as for one of several rails."""
     part = rails[-1][-1]
     volts = q.unit in ("V", "Vac", "Vdc")
     if volts:
         if part.volts is not None:
             if part.programmable or (len(rails[-1]) > 1 and part.amps is None and part.watts is None):
                 return None
-            rails.append([Part(type=None)])
+            one_port = part.joined or (rails[-1][0].name or "").lower().startswith("usb")
+            if one_port and signed is False:
+                rails[-1].append(Part(type=part.type))
+            else:
+                rails.append([Part(type=None)])
             part = rails[-1][-1]
         part.volts = q
         part.type = {"Vac": "ac", "Vdc": "dc"}.get(q.unit, part.type)

@@ -42,7 +42,7 @@ _PATTERNS = (
     ("dc", r"⎓|⎓|={1,3}|\bc\.c\."),
     ("below", r"<=|≤|<|>=|≥|>"),
     ("percent", r"%"),
-    ("degree", r"[°º]\s?[CcFf]?"),
+    ("degree", r"℃|[°º]\s?[CcFf]?"),
     ("punct", r"[,;:()\[\]{}|·•、，]"),
     # Digits behind letters belong to the word (C1), unless they begin a number with decimals (A1.0A).
     ("word", rf"[^\W\d_]+(?:[-_][^\W\d_]+{_TAIL})*{_TAIL}(?:\.(?![0-9]))?"),
@@ -108,14 +108,15 @@ def tokens(text: str) -> list[Token]:
 
 def _between_numbers(before: list[Token], text: str, at: int) -> bool:
     """A tilde right between two numbers is a dash: 100~240V; behind a range it is the sign of alternating current."""
-    if not before or not text[at + 1 : at + 2].isdigit():
+    if not before or re.match(r"[+\-−–]?[0-9]", text[at + 1 : at + 3]) is None:
         return False
     if before[-1].kind == "unit" and before[-1].end == at:  # 100V~240V, but 230V~50Hz
         same = rf"[0-9]+(?:[.,][0-9]+)?\s?{re.escape(before[-1].text)}(?![0-9A-Za-z])"
         return re.match(same, text[at + 1 :]) is not None
     if not _touches(before[-1], at):
         return False
-    return len(before) < 2 or before[-2].kind != "dash"
+    # "100-240~50" is a range already; the dash of "-20~+60" is a sign.
+    return len(before) < 2 or before[-2].kind != "dash" or len(before) < 3 or before[-3].kind not in ("number", "unit")
 
 
 # 1A5, 3W3: the unit stands where the point would. Volts are asked back: +12V1 is the name of a rail.
@@ -181,6 +182,8 @@ def unit_of(piece: str) -> str | None:
     """The unit a word or sign stands for: V, Vac, Vdc, Vpp, Vrms, A, W, VA, Hz, degC, deg, % or None."""
     if piece == "%":
         return "%"
+    if piece == "℃":
+        return "degC"
     if piece[:1] in "°º":
         return {"c": "degC", "": "deg"}.get(piece[1:].strip().lower())
     found = _UNIT.fullmatch(piece)
