@@ -29,7 +29,7 @@ QUIET = {
     *("potencia", "corriente", "tensión", "frecuencia", "potenza", "corrente", "tensione", "frequenza"),
 }
 # In English, German, French, Spanish, Italian, Chinese and Japanese.
-EFFICIENCY = ("eff", "wirkungsgrad", "rendement", "rendimiento", "rendimento", "效率", "効率")
+EFFICIENCY = ("eff", "η", "wirkungsgrad", "rendement", "rendimiento", "rendimento", "效率", "効率")
 RIPPLE = ("ripple", "noise", "restwelligkeit", "ondulation", "rizado", "ondulazione", "纹波", "リップル")
 IDLE = ("no-load", "standby", "leerlauf", "空载", "無負荷")
 PEAKS = ("p-p", "pp", "pk-pk", "pkpk")
@@ -229,7 +229,7 @@ def _reach(line: LineReading, at: int, last: int, stems: tuple[str, ...]) -> tup
         if (
             before.kind == "below"
             or before.text == "&"
-            or word in (":", "(")
+            or word in (":", "(", "=")
             or word in QUIET
             or any(word.startswith(s) for s in stems)
             or word == "consumption"

@@ -203,6 +203,7 @@ def _output(found: _Fold, item: LabelOutput, number: int) -> bool:
             name=name,
             type=kind,  # type: ignore[arg-type]
             adjustable_V=span,
+            adjustable_A=(item.current_from_A, amps) if item.current_from_A is not None else None,
             modes=item.modes,
             programmable=item.programmable,
         )

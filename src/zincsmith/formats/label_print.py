@@ -53,8 +53,9 @@ def _span(span: Span, unit: str, joint: str = "-") -> str:
     return f"{_number(low)}{unit}" if low == high else f"{_number(low)}{joint}{_number(high)}{unit}"
 
 
-def _tail(current_A: float | None, power_W: float | None) -> str:
-    amps = f" {_number(current_A)}A" if current_A is not None else ""
+def _tail(current_A: float | None, power_W: float | None, from_A: float | None = None) -> str:
+    lowest = f"{_number(from_A)}-" if from_A is not None else ""
+    amps = f" {lowest}{_number(current_A)}A" if current_A is not None else ""
     return amps + (f" {_number(power_W)}W" if power_W is not None else "")
 
 
@@ -78,7 +79,7 @@ def _output(item: LabelOutput) -> str:
     elif item.voltage_V is not None or item.current_A is not None or item.power_W is not None:
         volts = item.voltage_V
         shown = "" if volts is None else _span(volts, "V") if isinstance(volts, tuple) else f"{_number(volts)}V"
-        parts.append(f"{shown}{sign}{_tail(item.current_A, item.power_W)}")
+        parts.append(f"{shown}{sign}{_tail(item.current_A, item.power_W, item.current_from_A)}")
     parts += [_programmable(one, sign) for one in item.programmable]
     return "OUTPUT " + (f"{item.name}: " if item.name else "") + "; ".join(parts)
 
@@ -129,13 +130,14 @@ def _item(item: LabelItem) -> dict[str, Any]:
                 "current_A": amps,
                 "power_W": watts,
             }
-        case LabelOutput(name, kind, volts, amps, watts, modes, programmable):
+        case LabelOutput(name, kind, volts, amps, watts, modes, programmable, lowest):
             return {
                 "what": "output",
                 "name": name,
                 "type": kind,
                 "voltage_V": _plain(volts),
                 "current_A": amps,
+                "current_from_A": lowest,
                 "power_W": watts,
                 "modes": [{"voltage_V": m.voltage_V, "current_A": m.current_A, "power_W": m.power_W} for m in modes],
                 "programmable": [{"voltage_V": _plain(p.voltage_V), "current_A": p.current_A} for p in programmable],

@@ -21,6 +21,7 @@ PRODUCT = {
 # Of these a label tells the volts they have, not those that are given.
 STORES = {"battery", "batt", "akku", "batterie", "batteria", "batería", "bateria", "电池", "電池"}
 UNSAID_V = 60.0  # above that nobody says output in direct current without saying so
+STANDARDS = ("pd", "qc", "usb", "bc")
 PLAIN_PORT = re.compile(r"usb[-_]?[ac]?\d*|ch\d+|port\d+|out\d+", re.IGNORECASE)  # named without a colon
 PARTS = (",", ";", "|", "·", "•")  # behind one of these another matter begins
 SIDES = {
@@ -62,6 +63,7 @@ class Part:
     volts: Quantity | None = None
     hertz: Quantity | None = None
     amps: float | None = None
+    amps_from: float | None = None  # of a range of amps, which ends at ``amps``
     watts: float | None = None
     type: str | None = None
     programmable: bool = False
@@ -158,12 +160,16 @@ def _hear(line: LineReading, rails: list[list[Part]], at: int, taken: list[tuple
         rails[-1][-1].programmable = True
         taken.append((at, at))
         return at + 1
-    if token.kind in ("word", "unit") and PORT.fullmatch(token.text) and at + 1 < len(line.tokens):
+    if token.kind in ("word", "unit", "number") and PORT.fullmatch(token.text) and at + 1 < len(line.tokens):
         colon = line.tokens[at + 1].text == ":"
         if colon or (PLAIN_PORT.fullmatch(token.text) and line.tokens[at + 1].kind in ("number", "plus")):
             rails.append([Part(name=token.text)])
             taken.append((at, at + colon))
             return at + 1 + colon
+    standard = word in STANDARDS and at + 1 < len(line.tokens) and line.tokens[at + 1].start == token.end
+    if standard and line.tokens[at + 1].kind == "number":  # PD3.0: the number is that of an edition
+        taken.append((at, at + 1))
+        return at + 2
     if word in QUIET or token.kind in ("punct", "below"):
         taken.append((at, at))
         return at + 1
@@ -187,6 +193,10 @@ def _hear_quantity(rails: list[list[Part]], q: Quantity, taken: list[tuple[int, 
     volts = q.unit in ("V", "Vac", "Vdc")
     if volts:
         if part.volts is not None:
+            if part.programmable and q.joint == "dash" and len(q.values) == 2 and part.amps is not None:
+                rails[-1].append(Part(programmable=True, volts=q))  # PPS 3.3-5.9V 3A, 3.3-11V 2.25A
+                taken.append((q.first, q.last))
+                return q.last + 1
             if part.programmable or (len(rails[-1]) > 1 and part.amps is None and part.watts is None):
                 return None
             one_port = part.joined or (rails[-1][0].name or "").lower().startswith("usb")
@@ -201,6 +211,8 @@ def _hear_quantity(rails: list[list[Part]], q: Quantity, taken: list[tuple[int, 
         part.hertz = q
     elif q.unit == "A" and part.amps is None and len(q.values) == 1 and q.sign == "+":
         part.amps = q.values[0]
+    elif q.unit == "A" and part.amps is None and q.joint == "dash" and len(q.values) == 2 and q.sign == "+":
+        part.amps_from, part.amps = min(q.values), max(q.values)
     elif q.unit == "W" and part.watts is None and len(q.values) == 1 and q.sign == "+":
         part.watts = q.values[0]
     else:
@@ -219,7 +231,7 @@ def _is_mains(rails: list[list[Part]]) -> bool:
 
 
 def _input(rails: list[list[Part]]) -> list[LabelItem] | None:
-    if len(rails) != 1 or len(rails[0]) != 1:
+    if len(rails) != 1 or len(rails[0]) != 1 or rails[0][0].amps_from is not None:
         return None
     part = rails[0][0]
     v = part.volts
@@ -270,7 +282,7 @@ def _output(parts: list[Part]) -> list[LabelItem] | None:
         return _single(base, fixed[0])
     modes = []
     for p in fixed:
-        if p.volts is None or p.volts.joint == "dash" or p.volts.sign == "±":
+        if p.volts is None or p.volts.joint == "dash" or p.volts.sign == "±" or p.amps_from is not None:
             return None
         modes += [Mode(v, p.amps, p.watts) for v in p.volts.values]
     return [replace(base, modes=tuple(modes))]
@@ -279,10 +291,13 @@ def _output(parts: list[Part]) -> list[LabelItem] | None:
 def _single(base: LabelOutput, part: Part) -> list[LabelItem] | None:
     v = part.volts
     if v is None:
-        return [replace(base, current_A=part.amps, power_W=part.watts)]
+        return [replace(base, current_A=part.amps, current_from_A=part.amps_from, power_W=part.watts)]
     if v.joint == "dash":
         if len(v.values) != 2 or v.sign == "±":
             return None
-        return [replace(base, voltage_V=(v.values[0], v.values[1]), current_A=part.amps, power_W=part.watts)]
+        span, lowest = (v.values[0], v.values[1]), part.amps_from
+        return [replace(base, voltage_V=span, current_A=part.amps, current_from_A=lowest, power_W=part.watts)]
+    if part.amps_from is not None:
+        return None  # "5 V 2..5 A": a slip of 2.5, most likely; amps have a range where volts have one
     both = (v.values[0], -v.values[0]) if v.sign == "±" else (v.values[0],)
     return [replace(base, voltage_V=x, current_A=part.amps, power_W=part.watts) for x in both]

@@ -45,6 +45,7 @@ class LabelOutput:
     power_W: float | None = None
     modes: tuple[Mode, ...] = ()
     programmable: tuple[Programmable, ...] = ()
+    current_from_A: float | None = None  # of a range of amps that ends at ``current_A``
 
 
 @dataclass(frozen=True)
