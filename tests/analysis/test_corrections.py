@@ -6,7 +6,7 @@ from dataclasses import replace
 import pytest
 
 from zincsmith.analysis.accuracy import column
-from zincsmith.analysis.corrections import LEAD, SHUNT, TAP, corrected
+from zincsmith.analysis.corrections import INPUT_LEAD, LEAD, SHUNT, TAP, corrected
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.analysis.uncertainty import propagate
 from zincsmith.model.reading import Point, Reading
@@ -50,12 +50,19 @@ def test_volts_at_the_load_are_referred_to_the_unit(rig: Rig) -> None:
 
 def test_the_meters_own_watts_depend_on_the_side_of_its_tap(rig: Rig) -> None:
     unit_side = one(meter(rig, tap="unit", tap_ohm=1e6), "input_power")
-    assert unit_side.value == pytest.approx(20.0 - 230.0**2 / 1e6)
-    assert unit_side.correction_for == TAP
+    lead = rig.lead("power_meter unit")
+    assert lead is not None
+    taken = 0.3**2 * lead_resistance(lead)  # by the leads to the unit, which lie behind the meter
+    assert unit_side.value == pytest.approx(20.0 - 230.0**2 / 1e6 - taken)
+    assert unit_side.correction_for == f"{TAP} and {INPUT_LEAD}"
     source_side = one(meter(rig, tap="source", shunt_ohm=0.05), "input_power")
-    assert source_side.value == pytest.approx(20.0 - 0.3**2 * 0.05)
-    assert source_side.correction_for == SHUNT
-    assert one(meter(rig, tap="unit", tap_ohm=None), "input_power").as_read is None
+    assert source_side.value == pytest.approx(20.0 - 0.3**2 * 0.05 - taken)
+    assert source_side.correction_for == f"{SHUNT} and {INPUT_LEAD}"
+    # What is not known of either is independent: 5 % of the shunt's, 15 % of the lead's, rectangles.
+    u = math.hypot(0.3**2 * 0.05 * 0.05, taken * 0.15) / math.sqrt(3.0)
+    assert abs(source_side.correction_u) == pytest.approx(u)
+    bare = replace(rig, leads=())
+    assert one(meter(bare, tap="unit", tap_ohm=None), "input_power").as_read is None
 
 
 def test_it_is_corrected_once_and_its_doubtfulness_is_shared(rig: Rig) -> None:

@@ -18,6 +18,7 @@ from zincsmith.model.rig import Rig
 LEAD_SHARE, TAP_SHARE, SHUNT_SHARE = 0.15, 0.02, 0.05
 LEAD = "resistance of the leads to the load"
 TAP = "burden of the power meter's voltage tap"
+INPUT_LEAD = "resistance of the leads to the input"
 SHUNT = "burden of the power meter's shunt"
 
 
@@ -25,7 +26,8 @@ def corrected(point: Point, rig: Rig) -> Point:
     """The point with its output volts referred to the unit and its input watts freed of the meter's own.
 
     Volts read at the load rise by I R of the leads. A voltage tap on the unit's side puts V^2 / R_tap of the meter into
-    its watts, one on the source's side I^2 R_shunt. Nothing is corrected for which the rig states no resistance.
+    its watts, one on the source's side I^2 R_shunt; what the leads to the unit take comes on top of that. Nothing is
+    corrected for which the rig states no resistance.
     """
     return replace(point, readings=tuple(_corrected(r, point, rig) for r in point.readings))
 
@@ -38,16 +40,38 @@ def _corrected(reading: Reading, point: Point, rig: Rig) -> Reading:
         if lead is not None and amps is not None:
             return _with(reading, amps * lead_resistance(lead), LEAD_SHARE, LEAD)
     if reading.quantity == "input_power":
-        meter, volts, amps = (
-            rig.instrument("power_meter"),
-            _value(point, "input_voltage"),
-            _value(point, "input_current"),
-        )
-        if meter is not None and meter.tap == "unit" and meter.tap_ohm and volts is not None:
-            return _with(reading, -(volts**2) / meter.tap_ohm, TAP_SHARE, TAP)
-        if meter is not None and meter.tap == "source" and meter.shunt_ohm and amps is not None:
-            return _with(reading, -(amps**2) * meter.shunt_ohm, SHUNT_SHARE, SHUNT)
+        return _with_all(reading, _of_the_input(point, rig))
     return reading
+
+
+def _of_the_input(point: Point, rig: Rig) -> list[tuple[float, float, str]]:
+    """(correction in W, its relative half-width, its source) of everything between the meter's tap and the unit."""
+    meter = rig.instrument("power_meter")
+    volts, amps = _value(point, "input_voltage"), _value(point, "input_current")
+    found = []
+    if meter is not None and meter.tap == "unit" and meter.tap_ohm and volts is not None:
+        found.append((-(volts**2) / meter.tap_ohm, TAP_SHARE, TAP))
+    if meter is not None and meter.tap == "source" and meter.shunt_ohm and amps is not None:
+        found.append((-(amps**2) * meter.shunt_ohm, SHUNT_SHARE, SHUNT))
+    lead = rig.lead("power_meter unit")
+    if meter is not None and lead is not None and amps is not None:  # they lie behind the meter, whatever its tap
+        found.append((-(amps**2) * lead_resistance(lead), LEAD_SHARE, INPUT_LEAD))
+    return found
+
+
+def _with_all(reading: Reading, parts: list[tuple[float, float, str]]) -> Reading:
+    """Several corrections as one, named together; what is not known about each is independent of the others."""
+    if not parts:
+        return reading
+    total = sum(part[0] for part in parts)
+    if total == 0.0:
+        return reading
+    assert reading.value is not None
+    u = math.sqrt(sum((c * share) ** 2 for c, share, _ in parts)) / math.sqrt(3.0)
+    return replace(
+        reading, value=reading.value + total, as_read=reading.value, correction_u=math.copysign(u, total),
+        correction_for=" and ".join(source for _, _, source in parts),
+    )  # fmt: skip
 
 
 def _of_another_rig(reading: Reading, rig: Rig) -> bool:

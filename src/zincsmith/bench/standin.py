@@ -70,6 +70,8 @@ def launch_standin(standin: StandIn, log: Path | None = None, faces: tuple[str, 
     read_fd, keep_fd = os.pipe()
     command = [sys.executable, "-m", "zincsmith.simbench", "--json", "--unit", standin.file]
     command += ["--seed", str(standin.seed), "--lead-ohm", f"{standin.lead_ohm:g}"]
+    command += ["--input-lead-ohm", f"{standin.input_lead_ohm:g}"]
+    command += ["--imperfect"] if standin.imperfect else []
     for fault in standin.faults:
         command += ["--fault", fault]
     for role in faces:

@@ -184,6 +184,8 @@ class StandIn(Record):
     seed: int = 1
     pace: float = 0.0
     lead_ohm: float = 0.0  # of the simulated leads to the load
+    input_lead_ohm: float = 0.0  # of those between power meter and unit
+    imperfect: bool = False  # phase error, burdens, settings that are off, drawn by the seed
     faults: tuple[str, ...] = ()  # ROLE,FAULT or unit,KIND or bench,MISHAP from the start
 
 

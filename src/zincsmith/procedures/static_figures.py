@@ -258,12 +258,30 @@ AT_FULL = (
 def _full_load(line: tuple[float, float], points: Rows) -> list[Finding]:
     conditions = {**line_conditions(line), "load_percent": 100.0}
     return [
-        finding_of(one.name, one.title, one.unit, [p], one.quantities, one.formula, one.words, conditions)
+        _as_set(finding_of(one.name, one.title, one.unit, [p], one.quantities, one.formula, one.words, conditions), p)
         for p in points
         if abs(load_of(p) - 100.0) <= 2.0
         for one in AT_FULL
         if has(p, one.quantities)
     ]
+
+
+AS_THE_LOAD = ("input_current", "full_load_input_power")  # go with the load nearly in proportion
+
+
+def _as_set(finding: Finding, point: Point) -> Finding:
+    """With what the load was off the one it is told for: it was set, and read back, a little beside it."""
+    wanted, drawn = point.conditions.get("load_A", 0.0), point.get("output_current")
+    if finding.name not in AS_THE_LOAD or finding.u is None or finding.value is None:
+        return finding
+    if wanted <= 0.0 or drawn is None or drawn.value is None or drawn.value == wanted:
+        return finding
+    effect = finding.value * (drawn.value / wanted - 1.0) / 3.0**0.5
+    part = Contribution("load set a little off", effect, True, rectangular=True)
+    parts = (*finding.contributions, part)
+    u = (finding.u**2 + effect**2) ** 0.5
+    dof = finding.dof * (u / finding.u) ** 4 if finding.dof is not None and finding.u > 0.0 else None
+    return replace(finding, u=u, dof=dof, k=factor_of(parts, dof), contributions=parts)
 
 
 def _single_efficiencies(line: tuple[float, float], points: Rows) -> list[Finding]:

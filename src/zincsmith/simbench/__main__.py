@@ -11,6 +11,7 @@ from pathlib import Path
 
 from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.ailment import KINDS as AILMENTS
+from zincsmith.simbench.imperfect import Imperfections, drawn
 from zincsmith.simbench.scpi import ScpiError
 from zincsmith.simbench.server import FAULTS, MISHAPS, TYPO, Bench
 from zincsmith.simbench.world import World
@@ -31,6 +32,8 @@ def main() -> int:
     parser.add_argument("--fault", action="append", default=[], help="ROLE,FAULT or unit,KIND or bench,MISHAP")
     parser.add_argument("--latency", type=float, default=0.0, help="seconds before each answer")
     parser.add_argument("--lead-ohm", type=float, default=0.0, help="resistance of the leads to the load")
+    parser.add_argument("--input-lead-ohm", type=float, default=0.0, help="resistance of the leads to the input")
+    parser.add_argument("--imperfect", action="store_true", help="with phase error, burdens, leads and settings off")
     parser.add_argument("--log", type=Path, help="append a line for everything that is switched")
     parser.add_argument("--face", action="append", default=[], help="show the face of a meter without a cable (role)")
     arguments = parser.parse_args()
@@ -41,6 +44,8 @@ def main() -> int:
         print(f"stand-in bench: {error}", file=sys.stderr)
         return 2
     world = World(unit, arguments.seed, arguments.ambient, arguments.lead_ohm)
+    plain = Imperfections(input_lead_ohm=arguments.input_lead_ohm)
+    world.imperfect = drawn(arguments.seed, arguments.input_lead_ohm) if arguments.imperfect else plain
     try:
         pace = 0.0 if arguments.pace == "fast" else float(arguments.pace)
         bench = Bench(world, arguments.log, pace, arguments.latency)

@@ -26,7 +26,7 @@ from zincsmith.simbench.parameters import (
     Thermal,
     read_sections,
 )
-from zincsmith.simbench.rectifier import Intake, Rectifier
+from zincsmith.simbench.rectifier import STEPS, Intake, Rectifier
 
 NOTHING = Intake(0.0, 0.0, 0.0)
 
@@ -135,6 +135,11 @@ class Adapter:
             way = 1.0 if place < len(half) else -1.0
             wave.append(way * scale * half[int(place) % len(half)])
         return wave
+
+    def input_half_cycle(self, input_V: float, frequency_Hz: float) -> list[float]:
+        """The input current over the positive half of the cycle, with the rms value of the moment."""
+        times = [(k + 0.5) / STEPS / 2.0 / frequency_Hz for k in range(STEPS)]
+        return self.input_current_wave(input_V, frequency_Hz, times)
 
     def _point(self, input_V: float, frequency_Hz: float, index: int) -> Intake:
         key = (round(input_V, 2), frequency_Hz, index)

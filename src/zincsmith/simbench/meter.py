@@ -2,7 +2,8 @@
 
 Its data sheet states ``limit = reading % x reading + range % x range``, the half-width of a rectangular
 distribution. The gain error is drawn once for an instrument, function and range; the rest is drawn anew each
-time something on the bench is set. Both are rectangular, so that together they have the stated variance.
+time something on the bench is set. Both are rectangular, so that together they have the stated variance. On a bench
+with imperfections gain and offset are drawn once each instead, and the display shows whole steps.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ import math
 import random
 from dataclasses import dataclass
 
+from zincsmith.simbench.imperfect import STEPS
 from zincsmith.simbench.world import World
 
 CREST, CODES = 3.0, 32768  # of a record: its end over the range, and the codes to each side
@@ -51,6 +53,10 @@ class Meter:
         limit = abs(gain) + f.range_percent / 100.0 * self.range
         rest = math.sqrt(limit**2 - gain**2)
         noise = self.world.noise.gauss(0.0, 1.0) * f.noise_percent / 100.0 * self.range
+        if self.world.imperfect.apart:
+            offset = f.range_percent / 100.0 * self.range * self._draw("offset")
+            step = self.range / STEPS
+            return round((true + gain * self._draw("gain") + offset + noise) / step) * step
         return true + gain * self._draw("gain") + rest * self._draw(f"rest {self.world.epoch}") + noise
 
     def record(self, true: list[float]) -> tuple[list[int], float]:

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.imperfect import Imperfections, reactive_W
 from zincsmith.simbench.parameters import Display
 
 LEAST_LOAD_V = 1.0  # an electronic load keeps its law down to about a volt, then is a resistor
@@ -69,7 +70,10 @@ class World:
     source: Source = field(default_factory=Source)
     dc_source: Source = field(default_factory=lambda: Source(frequency_Hz=0.0, thd=0.0))
     load: Load = field(default_factory=Load)
+    imperfect: Imperfections = field(default_factory=Imperfections)
     last_step: tuple[float, float] = (0.0, 0.0)  # bench time and size in A of the last change of load
+
+    _lagging: tuple[object, float] = (None, 0.0)
 
     def __post_init__(self) -> None:
         self.unit.core_degC = self.unit.case_degC = self.ambient_degC
@@ -115,7 +119,19 @@ class World:
 
     @property
     def wanted_A(self) -> float:
-        return self.load.current_A if self.load.on else 0.0
+        return self.load.current_A * (1.0 + self.imperfect.load_set) if self.load.on else 0.0
+
+    def _metered_W(self) -> float:
+        """Input watts at the meter's tap: those of the unit, of shunt and leads, and what the phase error makes of the
+        fundamental that lags. That the unit itself sees a few hundredths of a volt less is left out."""
+        amps, off = self.unit.intake.current_A, self.imperfect
+        watts = self.unit.intake.power_W + off.series_ohm * amps**2
+        if not off.phase_rad or not amps:
+            return watts
+        key = (round(self.input_V, 3), self.input_Hz, round(amps, 6))
+        if self._lagging[0] != key:
+            self._lagging = key, reactive_W(self.input_V, self.unit.input_half_cycle(self.input_V, self.input_Hz))
+        return watts + self._lagging[1] * off.phase_rad
 
     @property
     def load_V(self) -> float:
@@ -137,7 +153,7 @@ class World:
         unit, volts = self.unit, self.input_V
         if quantity == "power_factor":
             apparent = volts * unit.intake.current_A
-            return unit.intake.power_W / apparent if apparent > 0.0 else 0.0
+            return self._metered_W() / apparent if apparent > 0.0 else 0.0
         shown = unit.display or Display()
         before_sense = unit.output_V + shown.sense_ohm * unit.current_A
         return {
@@ -147,7 +163,7 @@ class World:
             "input_frequency": self.source.frequency_Hz if volts else 0.0,
             "voltage_thd": self.source.thd if volts else 0.0,
             "input_current": unit.intake.current_A,
-            "input_power": unit.intake.power_W,
+            "input_power": self._metered_W(),
             "output_voltage": unit.output_V,
             "load_voltage": self.load_V,
             "output_current": unit.current_A,
