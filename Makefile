@@ -4,7 +4,7 @@ export OPENBLAS_NUM_THREADS ?= 1
 # Engine, guardian and stand-in are processes: without kept bytecode each would compile the program anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: setup demo demo-book test test-long lint format bench screenshots clean
+.PHONY: setup demo demo-book test test-long test-seeds lint format bench screenshots clean
 
 setup:
 	@tools/setup.sh
@@ -20,6 +20,11 @@ test: setup
 
 test-long: setup
 	$(PY) -m pytest -m long -s --dist worksteal
+
+# Full sweeps of seeds, some hours; test-long samples them. What they counted stands in docs/validation.md.
+test-seeds: setup
+	ZINCSMITH_SEEDS=4000 ZINCSMITH_BENCHES=240 $(PY) -m pytest -m long -s -n 2 --dist loadfile \
+		tests/reference/test_four_hundred_seeds.py tests/reference/test_sixty_benches.py
 
 lint: setup
 	$(PY) -m ruff check .
