@@ -294,13 +294,18 @@ class People:
         """On which function, range and jack to read; where the function of one meter changes, that is said first."""
         row = meter.accuracy_for(quantity, most)
         function = FUNCTIONS.get(quantity, QUANTITIES[quantity].words)
-        parts = [function, f"{row.range:g} {QUANTITIES[quantity].unit} range" if row is not None else ""]
+        parts = [function, f"{row.range:g} {_shown(quantity)} range" if row is not None else ""]
         parts.append(f"jack {row.jack}" if row is not None and row.jack else "")
         words = ", ".join(p for p in parts if p)
         before = self._set_to.get(meter.name)
         self._set_to[meter.name] = words
         turned = before is not None and before.partition(",")[0] != function
         return f"Turn it from {before.partition(',')[0]} to {words}" if turned and before else words
+
+
+def _shown(quantity: str) -> str:
+    unit = QUANTITIES[quantity].unit
+    return {"degC": "°C", "1": ""}.get(unit, unit)
 
 
 # How a meter's function is marked, by quantity.

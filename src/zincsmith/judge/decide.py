@@ -77,12 +77,10 @@ def tolerance_of(claim: Claim) -> float | None:
 
 
 def room_of(claim: Claim, expected: float) -> float:
-    """How far the expected value lies from the nearest limit, as the verdict will have it; an expectation beyond a
-    limit is a guess of a unit that fails, and the limit alone counts then."""
-    edges = [expected - claim.low] if claim.low is not None else []
-    edges += [claim.high - expected] if claim.high is not None else []
-    room = min(edges)
-    return room if room > 0.0 else tolerance_of(claim) or 0.0
+    """How far the expected value lies from the nearest limit, on either side of it, as the verdict will have it; never
+    more than what the claim allows."""
+    edges = [abs(expected - edge) for edge in (claim.low, claim.high) if edge is not None]
+    return min(*edges, tolerance_of(claim) or 0.0)
 
 
 def verdict_of(share: float) -> str:

@@ -36,7 +36,7 @@ BODY = (
     ("added_g", "Weight only added, g"),
     ("with_cord_g", "Mass with cord, g"),
     ("packed_g", "Packed, g"),
-    ("size", "Size, mm (112 x 51 x 32)"),
+    ("size", "Size, mm"),
     ("price", "Price"),
     ("currency", "Currency"),
     ("delivery_days", "Delivery, days"),
@@ -90,6 +90,7 @@ class LookPage(QWidget):
             edit = RatingEdit()
             edit.setFont(font(13))
             edit.setAccessibleName(words)
+            edit.setPlaceholderText("length x width x height" if key == "size" else "")
             edit.editingFinished.connect(self._take_body)
             grid.addWidget(label(words, 13), n, 0)
             grid.addWidget(edit, n, 1)

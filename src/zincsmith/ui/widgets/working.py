@@ -96,7 +96,7 @@ class Working(QWidget):
         if judged.claim is None or judged.finding.value is None:
             return 46.0 + under
         under += 19.0 * (len(rows) - 1) if under else 0.0
-        paint_ruler(p, QRectF(12, 44 + under, self.width() - 34, 40), judged)
+        paint_ruler(p, QRectF(24, 44 + under, self.width() - 58, 40), judged)
         if judged.probability is not None:
             chance = f"{100 * judged.probability:.0f} % likely to conform (normal, flat prior); {judged.claim.text}"
             box = self._box(86 + under, ink.wrapped_height(chance, self._box(0, 0).width(), 12))
