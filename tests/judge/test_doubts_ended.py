@@ -11,12 +11,14 @@ from subprocess import CompletedProcess
 
 import pytest
 
+from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.book.reader import BookReader
 from zincsmith.book.seal import SEALED
 from zincsmith.book.writer import BookWriter
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.disagree import with_disagreements
 from zincsmith.judge.ended import doubt_ended
+from zincsmith.judge.evidence import as_reached
 from zincsmith.judge.judging import judge, judge_run
 from zincsmith.judge.one_cause import one_each
 from zincsmith.judge.price import price_s
@@ -25,7 +27,7 @@ from zincsmith.model.claim import StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Doubt, Finding, Verdict
 from zincsmith.model.plan import GridOptions, Plan, StandbyOptions
-from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.reading import WORKED_OUT, Evidence, Point, Reading
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
 from zincsmith.report.html import render
 
@@ -178,3 +180,18 @@ def test_doubts_with_one_cause_are_one_doubt() -> None:
     assert found[1].text == "At 100 V the input was off. So at 2 more points."
     assert one_each((rig, other)) == (rig, other), "nothing is dropped that stands alone"
     assert one_each((low, low)) == (low,)
+
+
+def test_a_load_of_resistors_is_told_for_what_it_reached(unit: Unit) -> None:
+    """2.25 A of 2.5 A are 90 %, whatever was asked for; a load within 2 % is the one that was asked for."""
+
+    def at(amps: float, how: str) -> Point:
+        drawn = Reading("1/1/output_current", "output_current", amps, "A", "load", "R1", how)
+        return Point(1, {"input_voltage_V": 230.0, "load_percent": 100.0, "load_A": 2.5}, (drawn,), 0.0)
+
+    assert as_reached(at(2.25, WORKED_OUT), unit.nameplate).conditions["load_percent"] == 90.0
+    assert as_reached(at(2.47, WORKED_OUT), unit.nameplate).conditions["load_percent"] == 100.0
+    assert as_reached(at(2.25, "by hand"), unit.nameplate).conditions["load_percent"] == 100.0
+    codes = {how: {d.code for d in point_doubts(at(2.25, how), ())} for how in (WORKED_OUT, "by hand")}
+    assert "load_not_reached" in codes["by hand"], "an electronic load that does not draw what it was set to"
+    assert "load_not_reached" not in codes[WORKED_OUT], "a resistor draws what it draws"

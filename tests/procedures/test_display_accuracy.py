@@ -70,6 +70,11 @@ def test_what_the_display_shows_more_than_the_reference_is_told_at_its_worst_loa
     assert volts.verdict is Verdict.FAILS, "the manual says 150 mV"
     assert volts.finding.u is not None
     assert 0.01 / 12.0**0.5 < volts.finding.u < 0.01, "half of the last digit, and the reference"
+    share = found["display_voltage_error_percent"].finding
+    assert share.value == pytest.approx((0.004 * 24.0 + 0.05 * 2.5) / 24.0, abs=5e-4)
+    assert share.u is not None
+    amps = found["display_current_error_percent"].finding
+    assert amps.value == pytest.approx(-0.02, abs=2e-3), "2 % low at every load"
     grows = re.search(r"grows by \+([\d.]+) mV/A", volts.finding.working.note)
     assert grows is not None
     assert float(grows.group(1)) == pytest.approx(50.0, abs=2.0)

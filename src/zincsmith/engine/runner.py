@@ -270,9 +270,13 @@ class Runner:
         longest = action.period_s or (COUNT_SLICE_S if action.rising else SLICE_S)
         stable: bool | None = None
         was_above, rises = True, 0
+        # What nobody reads by wire cannot be seen to settle: a person waits for it, and types it once.
+        watched = action.quantity if action.quantity not in self.bench.by_hand() else None
+        if action.quantity is not None and action.quantity in derived(self.bench.rig):
+            watched = None
         while True:
             passed = self.bench.clock.now_s - began
-            if action.quantity is None:
+            if watched is None and action.below is None:
                 if passed >= action.seconds - 1e-6:
                     break
             elif passed >= action.seconds - 1e-6 and self._is_settled(action):
@@ -281,7 +285,7 @@ class Runner:
             elif passed >= max(action.at_most_s, action.seconds) - 1e-6:
                 stable = False
                 break
-            seconds = SETTLE_SLICE_S if action.quantity is not None else min(longest, action.seconds - passed)
+            seconds = SETTLE_SLICE_S if watched is not None else min(longest, action.seconds - passed)
             values = self.pulse.slice(seconds)
             if action.rising is not None and action.rising in values:
                 above = values[action.rising] > action.rises_above

@@ -11,7 +11,7 @@ from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.model.events import EntryCorrected, Overridden, PartEnded, PointRejected, PointTaken
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.quantities import WATCHABLE
-from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.reading import WORKED_OUT, Evidence, Point, Reading
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
@@ -46,7 +46,10 @@ def evidence_of(book: BookReader, run: int) -> Evidence:
                 pass
     row = book.run(run)
     rig, unit = book.rig(row.rig_n), book.unit(row.unit, row.unit_n)
-    kept = tuple(_known(_corrected(points[n], corrected), rig, row, opened.ambient_degC) for n in sorted(points))
+    kept = tuple(
+        as_reached(_known(_corrected(points[n], corrected), rig, row, opened.ambient_degC), unit.nameplate)
+        for n in sorted(points)
+    )
     return Evidence(
         points=kept,
         complete=closed is not None and closed.outcome == "complete",
@@ -68,6 +71,20 @@ def _known(point: Point, rig: Rig, row: RunRow, ambient_degC: float | None) -> P
     wired = referred(point, rig)
     wired = replace(wired, readings=tuple(_of_rig(r, row.rig_n) for r in wired.readings))
     return with_data_sheets(wired, rig, row.id, ambient_degC, row.began)
+
+
+REACHED = 2.0  # percent of load: nearer than that a load counts as the one that was asked for
+
+
+def as_reached(point: Point, plate: Nameplate) -> Point:
+    """The point under the load that was reached, where resistors gave another than was asked for."""
+    wanted, drawn = point.conditions.get("load_percent"), point.get("output_current")
+    if wanted is None or drawn is None or drawn.value is None or drawn.how != WORKED_OUT or not plate.outputs:
+        return point
+    reached = 100.0 * drawn.value / plate.output.current_A if plate.output.current_A else wanted
+    if abs(reached - wanted) <= REACHED:
+        return point
+    return replace(point, conditions={**point.conditions, "load_percent": round(reached, 1), "asked_percent": wanted})
 
 
 def _of_rig(reading: Reading, rig_n: int) -> Reading:

@@ -95,7 +95,7 @@ class BringUp:
             + " Source current limit low; load off.",
             (*CAUTIONS, *(c for c in cautions_for(ctx.unit).values() if c not in CAUTIONS)),
         )
-        yield Note(f"school: {'raised from zero' if from_zero else 'switched to rated input'}")
+        yield Note(f"start method: {'raised from zero' if from_zero else 'switched to rated input'}")
         yield SetLoad(0.0, False)
         light = options.light_load_percent
         started: float | None = None

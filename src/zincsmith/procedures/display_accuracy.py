@@ -25,6 +25,8 @@ from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.finding_of import finding_of
 
 NAME = "display_accuracy"
+PLACE = ("input_voltage_V", "frequency_Hz", "load_percent")
+LEAST_SHOWN = 0.01  # V or A: below that a share says nothing
 LEAST_LOADS = 3  # for what grows with the current
 
 
@@ -87,7 +89,8 @@ class DisplayAccuracy:
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """The greatest error of what the display shows, each load in the working."""
-        return [one for shown in SHOWN if (one := _finding(evidence.points, shown)) is not None]
+        both = [f(evidence.points, shown) for shown in SHOWN for f in (_finding, _in_percent)]
+        return [one for one in both if one is not None]
 
 
 def _options(ctx: Context) -> DisplayOptions:
@@ -116,10 +119,9 @@ def _finding(points: Sequence[Point], shown: Shown) -> Finding | None:
     def each(point: Point) -> dict[str, float]:
         return {f"error / {shown.unit}": display_error(point, *quantities) or 0.0}
 
-    keys = ("input_voltage_V", "frequency_Hz", "load_percent")
     finding = finding_of(
         shown.figure, shown.title, shown.unit, one, quantities, formula, "display - reference",
-        {k: worst.conditions[k] for k in keys}, _growth(rows, shown), each,
+        {k: worst.conditions[k] for k in PLACE}, _growth(rows, shown), each,
         doubts_of=lambda p, q: point_doubts(p, ("output_voltage",)),
     )  # fmt: skip
     every = finding_of(
@@ -127,6 +129,30 @@ def _finding(points: Sequence[Point], shown: Shown) -> Finding | None:
         doubts_of=lambda p, q: [],
     )  # fmt: skip
     return replace(finding, working=replace(finding.working, rows=every.working.rows))
+
+
+def _in_percent(points: Sequence[Point], shown: Shown) -> Finding | None:
+    """The greatest error of the display as a share of what it shows the value of; nothing near nought."""
+    rows = [
+        p for p in points
+        if display_error(p, shown.display, shown.reference) is not None
+        and (r := p.get(shown.reference)) is not None and abs(r.value or 0.0) > LEAST_SHOWN
+    ]  # fmt: skip
+    if not rows:
+        return None
+
+    def share(p: Point) -> float:
+        reference = p.get(shown.reference)
+        assert reference is not None
+        return abs((display_error(p, shown.display, shown.reference) or 0.0) / (reference.value or 1.0))
+
+    worst = max(rows, key=share)
+    return finding_of(
+        f"{shown.figure}_percent", f"{shown.title}, of the reading", "1", [_with_digit(worst, shown.display)],
+        (shown.display, shown.reference), lambda v: float(v[shown.display][0] / v[shown.reference][0]) - 1.0,
+        "display / reference − 1", {k: worst.conditions[k] for k in PLACE},
+        doubts_of=lambda p, q: point_doubts(p, ("output_voltage",)),
+    )  # fmt: skip
 
 
 def _with_digit(point: Point, display: str) -> Point:

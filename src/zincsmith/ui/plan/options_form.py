@@ -147,7 +147,9 @@ FIELDS: dict[type, tuple[Choosing | Typing, ...]] = {
         Typing("Leakage of the load, W", "leakage_W", lambda x: f"{x:g}", lambda text: _number(text)),
     ),
     BringUpOptions: (
-        Choosing("School", "school", (("raised from zero", "from zero"), ("switched to rated input", "rated input"))),
+        Choosing(
+            "Start method", "school", (("raised from zero", "from zero"), ("switched to rated input", "rated input"))
+        ),
         Typing("First line, V Hz", "first_line", lambda x: _lines_words((x,)), _one_line),
         Choosing("Steps of the input", "step_percent", tuple((f"{p:g} % of the lowest", p) for p in (5.0, 10.0, 20.0))),
         Choosing("Wait at each", "step_s", _times(2.0, 4.0, 10.0)),
