@@ -75,6 +75,10 @@ def enter(hands: Hands, text: str) -> None:
     hands.until(lambda: len(session.view.entries) > taken)
 
 
+def run_map(hands: Hands) -> dict:  # type: ignore[type-arg]
+    return hands.window.stations["Run"].dashboard.map._cells  # type: ignore[attr-defined,no-any-return]
+
+
 def turn(hands: Hands) -> None:
     """Wait until a reading is asked for, its panel shows that, and the line has the focus."""
     view, panel = hands.window.session.view, hands.window.stations["Run"].dashboard.your_turn
@@ -116,6 +120,8 @@ def test_everything_a_person_may_do_in_a_run(open_window: Open, four_points: Pat
     hands.type("2: mains dip")
     hands.press(Qt.Key.Key_Return)
     hands.until(lambda: events(four_points, PointRejected))
+    hands.until(lambda: [c.number for c in run_map(hands).values() if c.rejected] == [2])
+    assert {c.number for c in run_map(hands).values()} == {1, 2, 3, 4}, "the numbers of the map are those of the run"
     skipped = session.view.asked
     hands.press(Qt.Key.Key_F7)  # skips point 3, which waits for its reading
     hands.until(lambda: events(four_points, Passed))

@@ -67,6 +67,7 @@ class RunView:
     asked: EntryAsked | None = None
     refused: EntryRefused | None = None
     points: list[Point] = field(default_factory=list)
+    rejected: dict[int, Point] = field(default_factory=dict)  # and not taken again since
     entries: list[tuple[str, Reading]] = field(default_factory=list)
     now: dict[str, float] = field(default_factory=dict)
     now_at: str = ""
@@ -131,10 +132,12 @@ class RunView:
                 if reading.value is not None:
                     self.now[reading.quantity] = reading.value
             case PointTaken(point):
+                self.rejected.pop(point.number, None)
                 self.points = [*(p for p in self.points if p.number != point.number), point]
                 self.points.sort(key=lambda p: p.number)
                 self.stage_points += point.take == 1
             case PointRejected(number=number):
+                self.rejected |= {p.number: p for p in self.points if p.number == number}
                 self.points = [p for p in self.points if p.number != number]
             case EntryCorrected(reading):
                 self.entries = [(at, reading if r.id == reading.id else r) for at, r in self.entries]

@@ -16,6 +16,7 @@ from zincsmith.judge.words import counted, duration, end_words, number
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import GridOptions, Line, Options, Plan, with_point
 from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.reading import is_graded
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.ui.plan.facts import PlanFacts
 from zincsmith.ui.plan.options_form import OptionsForm
@@ -230,7 +231,7 @@ class PlanStation(Station):
 
     def _map(self, found: Itinerary, part: GridOptions) -> None:
         points = [p for p in found.points if p.part == self._part]
-        numbers = {_key(p): (n, p) for n, p in enumerate(points, 1)}
+        numbers = {_key(p): (p.number, p) for p in points if is_graded(p.conditions)}
         cells: dict[Key, Cell] = {}
         for line in part.lines:
             for load in part.loads_percent:
@@ -258,9 +259,10 @@ class PlanStation(Station):
             self.map.choose(point)
             self.expected.setText("This point is left out. Space adds it again.")
             return
-        self._point = min(max(point, 1), len(points))
+        one = min(points, key=lambda p: abs(p.number - point))  # the numbers are those of the run
+        self._point = one.number
         self.map.choose(self._point)
-        self.expected.setText(_expected_words(self._point, points[self._point - 1]))
+        self.expected.setText(_expected_words(self._point, one))
 
     def _toggle(self, keys: list[Key]) -> None:
         part = self.session.plan.parts[self._part]

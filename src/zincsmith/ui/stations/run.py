@@ -402,9 +402,9 @@ class RunStation(Station):
 
 
 def _point_words(view: RunView, itinerary: Itinerary) -> str:
-    """``point 4 of 24`` within the grid, ``stage 3 of 15`` elsewhere."""
+    """``point 32, 4 of 24 of the grid`` within it, ``stage 3 of 15`` elsewhere."""
     grid = itinerary.of(GRID)
     if view.stage == "Grid" and grid:
         taken = sum(p.part < len(itinerary.procedures) and itinerary.procedures[p.part] == GRID for p in view.points)
-        return f"point {min(taken + 1, len(grid))} of {len(grid)}"
+        return f"point {grid[min(taken, len(grid) - 1)].number}, {min(taken + 1, len(grid))} of {len(grid)} of the grid"
     return f"stage {view.stages_begun} of {len(itinerary.stages)}" if view.stages_begun else ""

@@ -159,12 +159,14 @@ class Dashboard(QWidget):
             ]
         )
         self.strip.show_history(view.history)
-        seen = (view.run, view.part, len(view.points), sum(p.take for p in view.points), len(view.corrected))
+        takes = sum(p.take for p in view.points) - 1000 * len(view.rejected)
+        seen = (view.run, view.part, len(view.points), takes, len(view.corrected))
         if seen != self._points_drawn:
             self._points_drawn = seen
             self._show_points(view.points, itinerary)
             self.your_turn.show_entries(view.entries, {k: e.first for k, e in view.corrected.items()})
-        self.map.choose(_grid_number(view, itinerary) + 1)
+        grid, taken = itinerary.of(GRID), _grid_number(view, itinerary)
+        self.map.choose(grid[taken].number if taken < len(grid) else 0)
         if view.asked is not None:
             if self.session.unit is not None:
                 self.your_turn.terminals = terminals(self.session.unit)
@@ -219,19 +221,21 @@ class Dashboard(QWidget):
         return "HANDS FREE", "Nothing to type now", f"Your next turn: point {typed.number}, {_point_words(typed)}."
 
     def _show_points(self, points: list[Point], itinerary: Itinerary) -> None:
-        planned = itinerary.of(GRID)
+        planned = [p for p in itinerary.of(GRID) if is_graded(p.conditions)]
         grid = [p for p in points if _is_grid(p, itinerary) and is_graded(p.conditions)]
         taken = {_key(p.conditions): p for p in grid}
         etas = {key: e for key, p in taken.items() if (e := point_efficiency(p)) is not None}
         low, high = (min(etas.values()), max(etas.values())) if etas else (0.0, 1.0)
         cells = {}
-        for at, one in enumerate(planned, 1):
-            key = _key(one.conditions)
+        out = {_key(p.conditions) for p in self.session.view.rejected.values() if _is_grid(p, itinerary)}
+        for one in planned:
+            key, at = _key(one.conditions), one.number
             eta, done = etas.get(key), key in taken
             text = f"{100 * eta:.1f}" if eta is not None else "done" if done else str(at)
             share = None if eta is None else (eta - low) / (high - low or 1.0)
             doubtful = done and bool(self._doubts_of(taken[key], itinerary))
-            cells[key] = Cell(text, share if not done or eta is not None else 0.0, bool(one.typed), at, doubtful)
+            shade = share if not done or eta is not None else 0.0
+            cells[key] = Cell(text, shade, bool(one.typed), at, doubtful, rejected=key in out)
         self.map.show_grid(cells, {}, "efficiency")
         self._show_plot(points, itinerary, [*_rehearsed(planned), *efficiency_curves(grid)])
         self._show_doubts(points, itinerary)

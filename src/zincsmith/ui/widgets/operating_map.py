@@ -25,6 +25,7 @@ class Cell:
     number: int = 0
     doubtful: bool = False
     dropped: bool = False
+    rejected: bool = False  # taken, and thrown out by somebody: struck through
 
 
 class OperatingMap(QWidget):
@@ -57,7 +58,9 @@ class OperatingMap(QWidget):
         cell = next(((k, c) for k, c in self._cells.items() if c.number == number), None)
         if cell is not None:
             (volts, hertz, load), content = cell
-            self.setAccessibleDescription(f"{volts:g} V {hertz:g} Hz, {load:g} % load: {content.text}")
+            self.setAccessibleDescription(
+                f"{volts:g} V {hertz:g} Hz, {load:g} % load: {content.text}{', rejected' if content.rejected else ''}"
+            )
         self.update()
 
     def _axes(self) -> tuple[list[tuple[float, float]], list[float]]:
@@ -111,6 +114,9 @@ class OperatingMap(QWidget):
         p.drawRect(box.adjusted(0.5, 0.5, -0.5, -0.5))
         faint = self._hue != "plain" and cell.share is None
         ink.write(p, box, cell.text, 13, 600 if chosen else 400, t.color("ink2") if faint else text, ink.CENTRE)
+        if cell.rejected:
+            p.setPen(QPen(t.color("alarm"), 2.0))
+            p.drawLine(box.topLeft() + QPointF(4, 4), box.bottomRight() - QPointF(4, 4))
         if cell.underlined:
             y = box.bottom() - 5
             p.fillRect(QRectF(box.center().x() - 9, y, 18, 2), text)
