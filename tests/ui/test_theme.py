@@ -4,7 +4,9 @@ import sys
 
 import pytest
 from PySide6.QtGui import QColor, QFontMetricsF, QImage, QPainter
+from pytestqt.qtbot import QtBot
 
+from zincsmith.ui.other_scripts import missing_words
 from zincsmith.ui.theme import DARK, LIGHT, Theme, font
 
 GROUNDS = ("ground", "paper", "strip", "chosen")
@@ -72,3 +74,14 @@ def test_painting_does_not_lose_references_to_none() -> None:
     after = sys.getrefcount(None)
     painter.end()
     assert abs(after - before) < 200
+
+
+def test_signs_that_no_typeface_has_are_named(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Latin and Greek come with the program; of another script a typeface of the system is used, or it is said."""
+    assert missing_words("INPUT 100-240V~ Ω µ η") == ""
+    monkeypatch.setattr("zincsmith.ui.other_scripts._families", lambda system: 0)
+    said = missing_words("输入 100-240V~")
+    assert "Chinese or Japanese" in said
+    assert "U+5165" in said
+    monkeypatch.setattr("zincsmith.ui.other_scripts._families", lambda system: 3)
+    assert missing_words("输入 100-240V~") == ""

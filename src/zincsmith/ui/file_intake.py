@@ -30,7 +30,7 @@ LOOSE = (
     Column("power_factor", "PF", "1", width=60),
     Column("output_voltage_V", "V / V", "V", width=80, kind="voltage"),
     Column("output_current_A", "I / A", "A", width=80, kind="current"),
-    Column("case_temperature_degC", "case / °C", "degC", width=80, kind="temperature"),
+    Column("case_temperature_degC", "case / °C", "degC", stretch=True, kind="temperature"),
 )
 
 HOLDS = (
@@ -153,6 +153,7 @@ class FileIntake(Panel):
             one.setEnabled(kind != TYPED)
         if kind == TYPED:
             self.named.setText("type below; each row is a point")
+            self.loose.setFocus()
         self.line.setPlaceholderText("for volts that are no line of the unit" if kind == "points" else "230 50")
 
     def take_in(self) -> None:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWi
 from zincsmith.formats.label import parse_line
 from zincsmith.formats.label_print import print_item
 from zincsmith.model.label import LabelFigure, LabelInput, LabelLine, LabelMark, LabelOutput
+from zincsmith.ui.other_scripts import missing_words
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.panel import label
 from zincsmith.ui.widgets.rating_edit import RatingEdit
@@ -214,6 +215,7 @@ class LabelLines(QScrollArea):
         words = "; ".join(
             f"“{p.text}” is not read: {p.reason}" if p.figure else f"“{p.text}” is kept as a name" for p in pieces
         )
+        words = "\n".join(x for x in (words, missing_words(row.text())) if x)
         reason.setText(words)
         reason.setVisible(bool(words) and bool(row.text().strip()))
         row.setAccessibleDescription(words or ", ".join(print_item(i) for i in found.items))
