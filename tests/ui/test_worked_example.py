@@ -53,7 +53,7 @@ def book(tmp_path: Path, unit: Unit, rig: Rig) -> Path:
     with BookWriter(path) as writer:
         nameplate = replace(plate, outputs=(small,), claims=(), rules=(), total_power_W=None)
         writer.revise("unit", unit.tag, replace(unit, nameplate=nameplate), "test")
-        writer.revise("rig", "bench", replace(rig, instruments=instruments), "test")
+        writer.revise("rig", "bench", replace(rig, instruments=instruments, leads=()), "test")
         writer.revise("plan", "plan", Plan("By hand", (options,)), "test")
     return path
 
