@@ -19,13 +19,13 @@ from zincsmith.judge.claims import claims_of
 from zincsmith.judge.disagree import with_disagreements
 from zincsmith.judge.ended import doubt_ended
 from zincsmith.judge.evidence import as_reached
-from zincsmith.judge.judging import judge, judge_run
+from zincsmith.judge.judging import judge, judge_run, split_unknown
 from zincsmith.judge.one_cause import one_each
 from zincsmith.judge.price import price_s
 from zincsmith.judge.words import untested_words
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.errors import InputError
-from zincsmith.model.finding import Doubt, Finding, Verdict
+from zincsmith.model.finding import Contribution, Doubt, Finding, Verdict
 from zincsmith.model.plan import GridOptions, Plan, StandbyOptions
 from zincsmith.model.reading import WORKED_OUT, Evidence, Point, Reading
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
@@ -195,3 +195,15 @@ def test_a_load_of_resistors_is_told_for_what_it_reached(unit: Unit) -> None:
     codes = {how: {d.code for d in point_doubts(at(2.25, how), ())} for how in (WORKED_OUT, "by hand")}
     assert "load_not_reached" in codes["by hand"], "an electronic load that does not draw what it was set to"
     assert "load_not_reached" not in codes[WORKED_OUT], "a resistor draws what it draws"
+
+
+def test_a_difference_that_only_the_convention_keeps_open_is_told_the_way_out() -> None:
+    limit = Contribution("Fennhollow M6, output_voltage, 60 range", 0.0, True, separate=4e-4, rectangular=True, count=2)
+    repeats = Contribution("1/1/output_voltage repeats", 1e-5, False, 19.0)
+    one = Finding("load_regulation", "Load regulation", 0.0099, "1", u=4e-4, k=2.0, contributions=(limit, repeats))
+    (doubt,) = split_unknown(one)
+    assert "Fennhollow M6" in doubt.text
+    assert "transfer" in doubt.remedy
+    assert split_unknown(replace(one, name="efficiency")) == [], "not a difference"
+    stated = replace(limit, separate=None, effect=1e-6)
+    assert split_unknown(replace(one, contributions=(stated, repeats))) == [], "the data sheet says how it splits"

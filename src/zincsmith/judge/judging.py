@@ -311,7 +311,32 @@ def _compare(finding: Finding, claim: Claim, evidence: Evidence, guard: str) -> 
         return Judged(finding, claim, Verdict.NO_CLAIM, Verdict.NO_CLAIM)
     if lacks:  # a point that fails fails, whatever else was not measured; nothing else can be said
         guarded, simple = (v if v is Verdict.FAILS else Verdict.NOT_TESTED for v in (guarded, simple))
+    if guarded is Verdict.TOO_CLOSE:
+        doubts += tuple(split_unknown(finding))
     return Judged(replace(finding, doubts=doubts), claim, guarded, simple, chance, lacks=lacks)
+
+
+DIFFERENCES = ("load_regulation", "line_regulation", "line_regulation_no_load", "line_span", "output_resistance")
+
+
+def split_unknown(finding: Finding) -> list[Doubt]:
+    """A difference that only the convention about an unsplit limit keeps from a verdict, with the way out."""
+    variance = sum(c.size**2 for c in finding.contributions)
+    worst = max(finding.contributions, key=lambda c: c.size, default=None)
+    if finding.name not in DIFFERENCES or worst is None or worst.separate is None or worst.alike:
+        return []
+    if worst.size**2 < 0.5 * variance:
+        return []
+    meter = worst.source.partition(",")[0]
+    return [
+        Doubt(
+            "split_unknown",
+            f"Most of the uncertainty is that the two readings of {meter} may each err by its whole limit: its data "
+            "sheet, as entered, does not say how the limit splits.",
+            "Enter its transfer or short-term accuracy, or its non-linearity, beside the limit: "
+            "; transfer 0.001 % rng in 10 min.",
+        )
+    ]
 
 
 def _reached(finding: Finding, claim: Claim, evidence: Evidence) -> list[dict[str, float]]:
