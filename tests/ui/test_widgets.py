@@ -19,6 +19,7 @@ from zincsmith.judge.judging import judge_again, judge_run
 from zincsmith.procedures.base import Conventions
 from zincsmith.ui.run_view import RunView
 from zincsmith.ui.theme import DARK, use_theme
+from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.conventions_bar import ConventionsBar
 from zincsmith.ui.widgets.plot import Curve, Plot
 
@@ -163,3 +164,15 @@ def test_the_wheel_over_a_closed_list_changes_nothing(qtbot: QtBot) -> None:
     QApplication.sendEvent(made, turned)
     assert made.currentText() == "yes"
     assert not turned.isAccepted(), "the page below scrolls"
+
+
+def test_a_drop_down_opens_whole_however_narrow_its_box_is(qtbot: QtBot) -> None:
+    box = Choice()
+    longest = "a limit of IEC 61000-3-2, class A, with its edition"
+    box.addItems(["short", longest])
+    box.setFixedWidth(80)
+    qtbot.addWidget(box)
+    box.show()
+    box.showPopup()
+    assert box.view().width() >= box.view().fontMetrics().horizontalAdvance(longest)
+    box.hidePopup()

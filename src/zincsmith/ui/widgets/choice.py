@@ -8,6 +8,8 @@ from PySide6.QtWidgets import QComboBox
 
 from zincsmith.ui.theme import theme
 
+MARGIN = 34  # beside an entry: its inset, and the scroll bar
+
 
 class Choice(QComboBox):
     """The style sheet takes the native arrow away; this draws one that follows the theme. Signal ``opening`` comes
@@ -20,6 +22,10 @@ class Choice(QComboBox):
 
     def showPopup(self) -> None:
         self.opening.emit()
+        # The list is as wide as its longest entry, whatever the box is, and never wider than the screen.
+        wanted = self.view().sizeHintForColumn(0) + MARGIN
+        screen = self.screen().availableGeometry().width() if self.screen() is not None else wanted
+        self.view().setMinimumWidth(min(max(wanted, self.width()), screen))
         super().showPopup()
 
     def paintEvent(self, event: QPaintEvent) -> None:
