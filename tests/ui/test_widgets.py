@@ -174,5 +174,5 @@ def test_a_drop_down_opens_whole_however_narrow_its_box_is(qtbot: QtBot) -> None
     qtbot.addWidget(box)
     box.show()
     box.showPopup()
-    assert box.view().width() >= box.view().fontMetrics().horizontalAdvance(longest)
+    assert box.view().minimumWidth() >= box.view().fontMetrics().horizontalAdvance(longest)
     box.hidePopup()

@@ -23,7 +23,9 @@ class Choice(QComboBox):
     def showPopup(self) -> None:
         self.opening.emit()
         # The list is as wide as its longest entry, whatever the box is, and never wider than the screen.
-        wanted = self.view().sizeHintForColumn(0) + MARGIN
+        metrics = self.view().fontMetrics()
+        widest = max((metrics.horizontalAdvance(self.itemText(n)) for n in range(self.count())), default=0)
+        wanted = widest + MARGIN
         screen = self.screen().availableGeometry().width() if self.screen() is not None else wanted
         self.view().setMinimumWidth(min(max(wanted, self.width()), screen))
         super().showPopup()
