@@ -45,7 +45,9 @@ def load_regulations(line: tuple[float, float], points: Rows, plate: Nameplate, 
         below = {"Vnom": nominal, "Vfl": float(volts[1]), "Vnl": float(volts[0])}[conv.regulation_over]
         return load_regulation(float(volts[0]), float(volts[1]), below)
 
-    span = f"{load_of(low):g} to {load_of(high):g} % load"
+    # The effect of a load at once, and the one that is left when everything has settled, are two figures.
+    settled = "; settled before each reading" if low.settled and high.settled else ""
+    span = f"{load_of(low):g} to {load_of(high):g} % load{settled}"
     return [
         about_a_difference(
             finding_of(
