@@ -270,3 +270,14 @@ def test_standby_of_a_file_in_both_methods_and_for_people(command: Command, tmp_
     text = command("analyse", "standby", file, "--time", "Time", "--power", "P").stdout
     assert "mean power" in text
     assert "stable: yes" in text
+
+
+@pytest.mark.parametrize(("period_s", "doubted"), [(7.0, False), (550.0, True)])
+def test_bursts_that_are_cut_are_doubted(command: Command, tmp_path: Path, period_s: float, doubted: bool) -> None:
+    """Whole bursts are taken where there are enough of them; two long ones that begin and end anywhere are not."""
+    t = np.arange(1200.0)
+    watts = 0.05 + 1.0 * ((t % period_s) < 0.3 * period_s)
+    file = tmp_path / "standby.csv"
+    np.savetxt(file, np.stack([t, watts], axis=1), delimiter=",", header="time_s,power_W", comments="")
+    found = told(command("analyse", "standby", file, "--json"))
+    assert ("burst_cut" in {d["code"] for d in found["doubts"]}) is doubted

@@ -51,6 +51,14 @@ class Standby:
     count: int
 
 
+def cut_bursts(used_W: Array, bursts: int) -> bool:
+    """Whether power comes in bursts of which no whole ones were found: the mean hangs on where the record was cut."""
+    if bursts or len(used_W) < 4 * LEAST_BURSTS:
+        return False
+    low, high = np.percentile(used_W, [5.0, 95.0])
+    return bool(high - low > BURST * abs(float(np.mean(used_W))))
+
+
 def limit_W_per_h(power_W: float) -> float:
     """The greatest drift of a stable power, absolute, in W per hour."""
     return SMALL_SLOPE_W if power_W <= SMALL_W else LARGE_SHARE * power_W

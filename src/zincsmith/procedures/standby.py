@@ -12,7 +12,7 @@ from dataclasses import replace
 import numpy as np
 
 from zincsmith.analysis.point_doubts import point_doubts
-from zincsmith.analysis.standby import Standby, allowed_W, limit_W_per_h, standby
+from zincsmith.analysis.standby import Standby, allowed_W, cut_bursts, limit_W_per_h, standby
 from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.analysis.waves import recorded_of
 from zincsmith.model.actions import Confirm, Dwell, Measure, Measured, SetLoad, SetSource, Stage
@@ -202,9 +202,19 @@ def _finding(line: tuple[float, float], points: list[Point], mcr: float | None) 
     finding = replace(finding, working=replace(finding.working, rows=rows))
     finding = _with_leakage(finding, used[0])
     by = "IEC 62301:2011, from memory" if mcr is not None else "IEC 62301:2011, from memory; no record shows the MCR"
+    found = _doubts(finding, stable, row)
+    if cut_bursts(powers, 0):
+        found.append(
+            Doubt(
+                "burst_cut",
+                f"At {line[0]:g} V the blocks differ by bursts that are longer than a block: their mean hangs on where "
+                "it begins and ends.",
+                "Take longer blocks, whole bursts each.",
+            )
+        )
     return replace(
         finding,
-        doubts=(*finding.doubts, *_doubts(finding, stable, row)),
+        doubts=(*finding.doubts, *found),
         permitted=allowed_W(mean, mcr),
         permitted_by=by,
     )

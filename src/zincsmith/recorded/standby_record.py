@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from zincsmith.analysis.standby import Method, Standby, allowed_W, standby
+from zincsmith.analysis.standby import Method, Standby, allowed_W, cut_bursts, standby
 from zincsmith.formats.columns import Columns
 from zincsmith.model.errors import InputError
 from zincsmith.recorded.even import longest_gap_s, refuse_falling, rising_times
@@ -30,7 +30,7 @@ def watts_over_time(found: Columns, time: str, power: str, method: Method = "sam
 
 def analyse_standby(found: Columns, time: str, power: str, method: Method) -> Analysed:
     """Is it stable, and what is its mean? InputError for what is no such record."""
-    times, _, seen = watts_over_time(found, time, power, method)
+    times, watts, seen = watts_over_time(found, time, power, method)
     out = Analysed(
         "standby",
         {
@@ -57,6 +57,14 @@ def analyse_standby(found: Columns, time: str, power: str, method: Method) -> An
         out.doubt("record_gap", words, "Record without gaps: a burst may lie in one.")
     if seen.short:
         out.doubt("record_short", f"{seen.short[:1].upper()}{seen.short[1:]}.", "Record longer, once a second.")
+    inside = (times >= seen.used_s[0]) & (times <= seen.used_s[1])
+    if cut_bursts(watts[inside], seen.bursts):
+        out.doubt(
+            "burst_cut",
+            "The power comes in bursts, and no whole ones can be told apart: the mean hangs on where the record begins "
+            "and ends.",
+            "Record for many bursts, at least ten samples each, or use a meter that integrates.",
+        )
     if not seen.stable and not seen.short:
         out.doubt(
             "not_stable",
