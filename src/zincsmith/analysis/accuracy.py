@@ -75,7 +75,8 @@ def column(readings: Sequence[Reading], minutes: float | None = None) -> Column:
             name = reading.correction_for
             gains.setdefault(name, Part(name, np.zeros(n), True, rectangular=True)).effect[at] = reading.correction_u
         if reading.phase_limit:
-            name = f"phase error of {reading.source} {reading.identity}".rstrip() + ", at most"
+            bound = "" if reading.phase_known else ", at most"
+            name = f"phase error of {reading.source} {reading.identity}".rstrip() + bound
             one = Part(name, np.zeros(n), True, rectangular=True)
             gains.setdefault(name, one).effect[at] = reading.phase_limit / math.sqrt(3.0)
         if stated:

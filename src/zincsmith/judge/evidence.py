@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from zincsmith.analysis.corrections import corrected as referred
 from zincsmith.analysis.data_sheet import with_data_sheets
+from zincsmith.analysis.phase import with_fundamental
 from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.model.events import EntryCorrected, Overridden, PartEnded, PointRejected, PointTaken
 from zincsmith.model.finding import Doubt, Finding
@@ -50,6 +51,8 @@ def evidence_of(book: BookReader, run: int) -> Evidence:
         as_reached(_known(_corrected(points[n], corrected), rig, row, opened.ambient_degC), unit.nameplate)
         for n in sorted(points)
     )
+    samples = {w.sha256: book.samples(w.sha256) for p in kept for w in p.waves}
+    kept = with_fundamental(kept, samples, rig)
     return Evidence(
         points=kept,
         complete=closed is not None and closed.outcome == "complete",
@@ -58,7 +61,7 @@ def evidence_of(book: BookReader, run: int) -> Evidence:
         ended=tuple(ended),
         overridden=tuple(overridden),
         not_its_own=tuple(r.what for r in unit.to_restore if r.effect),
-        samples={w.sha256: book.samples(w.sha256) for p in kept for w in p.waves},
+        samples=samples,
     )
 
 

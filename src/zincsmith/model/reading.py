@@ -57,6 +57,7 @@ class Reading:
     transfer: float = 0.0  # limit by which readings of one range differ within transfer_min minutes
     transfer_min: float = 0.0
     phase_limit: float = 0.0  # W: limit of what the phase error of a power meter does to its watts
+    phase_known: bool = False  # worked out from the fundamental of a record, no upper bound
 
 
 @dataclass(frozen=True)
