@@ -1,4 +1,4 @@
-"""What the phase error of a power meter does to its watts where a record shows the fundamental: V1 I1 sin(phi1) dphi."""
+"""The phase error of a power meter where a record shows the fundamental: its watts move by V1 I1 sin(phi1) dphi."""
 
 from __future__ import annotations
 
