@@ -45,8 +45,10 @@ def window_groups(amps: Array, step_s: float, power: Power) -> Array | None:
     rest = data - _synthesis(exact, step_s, power.frequency, data.shape[-1])
     half = periods // 2
     few = thin(rest, step_s, power.frequency, A_PERIOD)  # what averaging takes from lines between orders is below 1 %
-    between = np.abs(lines_of(few.values, few.step_s, power.frequency / periods, orders * periods + half)) ** 2
+    between = np.abs(lines_of(few.values, orders * periods + half)) ** 2
     out = np.abs(exact)
+    if between.shape[-1] <= orders * periods + half:  # too few samples for lines beside the highest orders
+        return np.asarray(out)
     for order in range(1, orders + 1):
         at = order * periods
         near = between[:, at - half : at + half + 1].copy()

@@ -158,13 +158,10 @@ def harmonics(values: Array, step_s: float, frequency_Hz: float, orders: int) ->
     return np.asarray(found)
 
 
-def lines_of(values: Array, step_s: float, frequency_Hz: float, count: int) -> NDArray[np.complex128]:
-    """Complex rms of lines 0 to ``count`` of a spacing, by a plain sum over the record, (..., n) to (..., count + 1).
-
-    The record is taken for one period of the spacing; it may miss that by a sample.
-    """
-    n = values.shape[-1]
-    found = _products(values, 2.0 * math.pi * frequency_Hz * step_s, count) / n
+def lines_of(values: Array, count: int) -> NDArray[np.complex128]:
+    """Complex rms of lines 0 to ``count``, (..., n) to (..., count + 1): the record is taken for one period of their
+    spacing, which it may miss by a sample."""
+    found = np.fft.rfft(values, axis=-1)[..., : count + 1] / values.shape[-1]
     found[..., 1:] *= math.sqrt(2.0)
     return np.asarray(found)
 
