@@ -36,7 +36,7 @@ class VerdictButton(QPushButton):
         self.update()
 
     def sizeHint(self) -> QSize:
-        return QSize(round(38 + ink.width(f"{self.count}  {WORDS[self.verdict]}", 13, 600)), 30)
+        return QSize(round(35 + ink.width(f"{self.count}  {WORDS[self.verdict]}", 13, 600)), 30)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
@@ -57,7 +57,7 @@ class VerdictFilter(QWidget):
         self.verdict: Verdict | None = None
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(8)
+        row.setSpacing(5)
         self.buttons = {verdict: VerdictButton(verdict) for verdict in Verdict}
         for made in self.buttons.values():
             made.clicked.connect(lambda _checked, one=made: self._press(one))
