@@ -160,7 +160,7 @@ def _hear(line: LineReading, rails: list[list[Part]], at: int, taken: list[tuple
         rails[-1][-1].programmable = True
         taken.append((at, at))
         return at + 1
-    if token.kind in ("word", "unit", "number") and PORT.fullmatch(token.text) and at + 1 < len(line.tokens):
+    if _may_name(line, at) and PORT.fullmatch(token.text) and at + 1 < len(line.tokens):
         colon = line.tokens[at + 1].text == ":"
         if colon or (PLAIN_PORT.fullmatch(token.text) and line.tokens[at + 1].kind in ("number", "plus")):
             rails.append([Part(name=token.text)])
@@ -174,6 +174,13 @@ def _hear(line: LineReading, rails: list[list[Part]], at: int, taken: list[tuple
         taken.append((at, at))
         return at + 1
     return None
+
+
+def _may_name(line: LineReading, at: int) -> bool:
+    """Whether this can be the name of a port: a word, or the number right behind the word output ("OUT 1: 12 V")."""
+    if line.tokens[at].kind == "number":
+        return at > 0 and line.tokens[at - 1].text.lower() in ("out", "output")
+    return line.tokens[at].kind in ("word", "unit")
 
 
 def _goes_on(line: LineReading, part: Part, at: int) -> bool:
