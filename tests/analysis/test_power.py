@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
@@ -73,6 +73,7 @@ def test_no_whole_number_of_periods_is_needed(f: float, rate: float, periods: fl
     assert p.current_order(9) == pytest.approx(0.1 / np.sqrt(2), rel=1e-6)
 
 
+@settings(max_examples=40)
 @given(a=st.floats(1e-3, 1e3), b=st.floats(1e-3, 1e3))
 def test_scale_goes_through(a: float, b: float) -> None:
     volts, amps = mains(50.0, 10_000.0, 0.2137)
@@ -81,6 +82,7 @@ def test_scale_goes_through(a: float, b: float) -> None:
     assert figures(other)[3:] == pytest.approx(figures(one)[3:], rel=1e-8)
 
 
+@settings(max_examples=40)
 @given(offset=st.floats(-30.0, 30.0))
 def test_an_offset_is_in_the_rms_and_in_nothing_that_speaks_of_periods(offset: float) -> None:
     volts, amps = mains(50.0, 20_000.0, 0.31, offset=offset)

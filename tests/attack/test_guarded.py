@@ -107,6 +107,7 @@ def test_a_bug_in_a_run_ends_off_and_is_5(
     assert end.value.exit_code == 4, "what is not confirmed comes before everything else"
 
 
+@pytest.mark.long
 def test_a_bench_that_freezes_is_4_with_what_to_switch_off(tmp_path: Path) -> None:
     plan, log = tmp_path / "slow.toml", tmp_path / "bench.log"
     plan.write_text('name = "T"\nprocedure = "static_grid"\n[options]\nwarm_up_s = 80000\n')

@@ -75,6 +75,7 @@ def test_the_nameplate_never_changes_the_unit(command: Command, tmp_path: Path, 
             assert f["value"] == pytest.approx(before["value"], rel=1e-9)
 
 
+@pytest.mark.long
 def test_more_square_law_loss_moves_the_finding_as_predicted(command: Command, tmp_path: Path, seed_1: Found) -> None:
     """Square-law loss + 20 %: the shift of each efficiency is that of the physics, the errors being the same."""
     worse = tmp_path / "worse.toml"

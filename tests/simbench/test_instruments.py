@@ -102,7 +102,7 @@ def test_errors_have_the_stated_variance() -> None:
     """Gain and rest are rectangular; together their variance is limit^2 / 3, whatever the reading."""
     function = Function("input_power", 0.1, 0.05, 0.0, (75.0,))
     errors = []
-    for seed in range(600):
+    for seed in range(300):
         one = world(seed)
         one.source.voltage_V, one.source.on = 230.0, True
         one.load.current_A, one.load.on = 1.5, True
@@ -111,7 +111,7 @@ def test_errors_have_the_stated_variance() -> None:
         true = one.true_value("input_power")
     limit = 0.001 * true + 0.0005 * 75.0
     assert np.std(errors) == pytest.approx(limit / math.sqrt(3.0), rel=0.08)
-    assert abs(np.mean(errors)) < 4.0 * limit / math.sqrt(3.0 * 600)
+    assert abs(np.mean(errors)) < 4.0 * limit / math.sqrt(3.0 * 300)
 
 
 def test_the_rest_is_drawn_anew_with_each_setting_and_the_gain_is_not() -> None:
