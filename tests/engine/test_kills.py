@@ -131,6 +131,8 @@ class Kill:
         for key, (value, u) in found.items():
             true, its = reference[key]
             if value is not None and true is not None and u is not None and its is not None:
+                if key[0] == "static_accuracy":  # the farthest may lie above once and below the next time, as far
+                    value, true = abs(value), abs(true)
                 assert abs(value - true) <= 3.0 * (u**2 + its**2) ** 0.5 + 1e-9, key
 
     def carry_on(self) -> None:
