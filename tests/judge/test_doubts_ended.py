@@ -41,6 +41,9 @@ def test_a_doubt_is_dealt_with_and_stays_visible(finished_book: Path, command: C
         before = judge_run(reader)
     code = next(d.code for d in before.doubts)
     count = sum(d.code == code for d in before.doubts)
+    assert set(before.answerable) == set(before.doubts)
+    lent = replace(before, judged=tuple(replace(j, run=7) for j in before.judged))
+    assert lent.answerable == (), "a doubt of a figure that another run lends is dealt with there"
     for said, why in (
         ("confirmed", "say how"),
         ("guessed: x: y", "none of these"),

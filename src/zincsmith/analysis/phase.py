@@ -9,11 +9,10 @@ from dataclasses import replace
 import numpy as np
 
 from zincsmith.analysis.waves import recorded_of
-from zincsmith.model.reading import Point, Reading
+from zincsmith.model.reading import PLACE, Point, Reading
 from zincsmith.model.rig import Rig
 
 Place = tuple[float | None, ...]
-KEYS = ("input_voltage_V", "frequency_Hz", "load_percent")
 
 
 def with_fundamental(points: Sequence[Point], samples: Mapping[str, bytes], rig: Rig) -> tuple[Point, ...]:
@@ -28,7 +27,7 @@ def with_fundamental(points: Sequence[Point], samples: Mapping[str, bytes], rig:
 
 
 def _place(point: Point) -> Place:
-    return tuple(point.conditions.get(k) for k in KEYS)
+    return tuple(point.conditions.get(k) for k in PLACE)
 
 
 def _shares(points: Sequence[Point], samples: Mapping[str, bytes]) -> dict[Place, float]:

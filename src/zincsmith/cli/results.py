@@ -162,9 +162,9 @@ def end_doubt(
         number = judged.row.id
     if judged.closed is None:
         raise InputError(f"run {number} has not ended")
-    texts = [d.text for d in judged.doubts if d.code == code and not d.ended]
+    texts = [d.text for d in judged.answerable if d.code == code]
     if not texts:
-        open_ones = sorted({d.code for d in judged.doubts if not d.ended})
+        open_ones = sorted({d.code for d in judged.answerable})
         raise InputError(f"no open doubt {code!r}; open are: {', '.join(open_ones) or 'none'}", key="code")
     events = [doubt_ended(text, said) for text in texts]
     with BookWriter(book) as writer:

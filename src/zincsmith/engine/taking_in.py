@@ -188,7 +188,7 @@ def _reading(
 
 
 def _text(value: Value, asked: FileRequest) -> str:
-    return f"{value.value:g}" if asked.kind == "typed" else value.text
+    return f"{value.value:.10g}" if asked.kind == "typed" else value.text
 
 
 def _stated(quantity: str, sheet: ColumnAccuracy, value: Value, found: Columns) -> Accuracy:

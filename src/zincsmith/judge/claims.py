@@ -16,7 +16,7 @@ from zincsmith.model.scope import Scope
 from zincsmith.model.unit import Nameplate, OutputRating
 from zincsmith.procedures.static_grid import StaticGrid
 from zincsmith.rules.harmonics import NAME as HARMONIC_RULE
-from zincsmith.rules.harmonics import HarmonicLimits, harmonic_class, load_harmonics
+from zincsmith.rules.harmonics import harmonic_class, load_harmonics
 from zincsmith.rules.loader import RuleSet, load, supply_rules
 
 NO_PROCEDURE = ""
@@ -302,11 +302,8 @@ def _of_rule(rules: RuleSet, state: Tested, line: Line) -> list[Claim]:
 
 def beside_words(rules: RuleSet, marking: bool) -> str:
     """What is said wherever a rule decides a verdict: who read it, whose line it is, when its readings are steady."""
-    read = f"limits read against the document by {rules.read_by}" if rules.read_by else (
-        "limits from memory, nobody has read them against the document"
-    )  # fmt: skip
     whose = "this line belongs to the marking scheme, the rule itself tests at another" if marking else ""
-    return f"{rules.short}: " + "; ".join(x for x in (read, whose, rules.stability) if x)
+    return f"{rules.short}: " + "; ".join(x for x in (_who_read(rules.read_by), whose, rules.stability) if x)
 
 
 def _harmonic(name: str) -> Claim:
@@ -316,13 +313,14 @@ def _harmonic(name: str) -> Claim:
         raise InputError(f"{limits.edition} has no class {name!r}; it has: {', '.join(limits.amps)}", key="class")
     return _claim(f"{HARMONIC_RULE} {name}", f"harmonics_class_{name.lower()}", None, 1.0, "≤ 100 % at the worst order",
                   f"full load; above {limits.least_W[name]:g} W of active input power",
-                  f"IEC 61000-3-2, class {name}", published=True, beside=_harmonics_beside(limits))  # fmt: skip
+                  f"IEC 61000-3-2, class {name}", published=True,
+                  beside=f"IEC 61000-3-2: {_who_read(limits.read_by)}")  # fmt: skip
 
 
-def _harmonics_beside(limits: HarmonicLimits) -> str:
-    if limits.read_by:
-        return f"IEC 61000-3-2: limits read against the document by {limits.read_by}"
-    return "IEC 61000-3-2: limits from memory, nobody has read them against the document"
+def _who_read(by: str) -> str:
+    return f"limits read against the document by {by}" if by else (
+        "limits from memory, nobody has read them against the document"
+    )  # fmt: skip
 
 
 def rule_words(choice: RuleChoice) -> str:

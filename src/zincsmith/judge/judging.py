@@ -82,6 +82,13 @@ class JudgedRun:
     claims_of_today: bool = False  # they were edited since the run was made
 
     @property
+    def answerable(self) -> tuple[Doubt, ...]:
+        """The doubts of this run's own figures that nobody has dealt with; those of a figure that another run lends
+        are dealt with there."""
+        own = (d for j in self.judged if j.run is None for d in j.finding.doubts)
+        return tuple(dict.fromkeys(d for d in own if not d.ended))
+
+    @property
     def doubts(self) -> dict[Doubt, list[str]]:
         """Every doubt, with the titles of the figures that it touches; those dealt with are told as such."""
         out: dict[Doubt, list[str]] = {}

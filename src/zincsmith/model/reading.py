@@ -12,6 +12,9 @@ AGAIN = "again"  # a condition: a load that was taken before at this line, repea
 FROM_FILE = "from a file"  # recorded elsewhere and taken in
 
 
+PLACE = ("input_voltage_V", "frequency_Hz", "load_percent")  # conditions: which line, and how much is drawn
+
+
 def is_graded(conditions: Mapping[str, float]) -> bool:
     """Whether a point is one of the grid itself, not one taken cold or again for what drifts."""
     return COLD not in conditions and AGAIN not in conditions

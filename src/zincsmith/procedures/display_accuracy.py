@@ -18,14 +18,13 @@ from zincsmith.formats.entry import last_digit
 from zincsmith.model.actions import Dwell, Measure, SetLoad
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.plan import DisplayOptions
-from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.reading import PLACE, Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.finding_of import finding_of
 
 NAME = "display_accuracy"
-PLACE = ("input_voltage_V", "frequency_Hz", "load_percent")
 LEAST_SHOWN = 0.01  # V or A: below that a share says nothing
 LEAST_LOADS = 3  # for what grows with the current
 

@@ -22,7 +22,7 @@ from zincsmith.model.actions import Dwell, Measure, SetLoad
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Doubt, Finding, Working
 from zincsmith.model.plan import HarmonicOptions
-from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.reading import PLACE, Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate
@@ -123,8 +123,7 @@ class Seen:
 
     @property
     def conditions(self) -> dict[str, float]:
-        keys = ("input_voltage_V", "frequency_Hz", "load_percent")
-        return {k: self.point.conditions[k] for k in keys}
+        return {k: self.point.conditions[k] for k in PLACE}
 
     def amps(self, *values: float) -> list[Reading]:
         """Parts of the current as readings of the range it was read on: its data sheet is taken to hold for each."""

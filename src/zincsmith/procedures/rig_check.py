@@ -11,12 +11,13 @@ from numpy.typing import NDArray
 
 from zincsmith.analysis.accuracy import limit_of_error, scatter_u
 from zincsmith.analysis.periodic import fundamental
+from zincsmith.analysis.wave_doubts import DISTORTED
 from zincsmith.analysis.waves import samples_of
 from zincsmith.model.actions import Dwell, Measure, SetLoad, SetSource, Stage
 from zincsmith.model.finding import Doubt, Finding, Working
 from zincsmith.model.plan import RigCheckOptions
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.reading import PLACE, Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
 from zincsmith.procedures.finding_of import finding_of
@@ -29,7 +30,6 @@ AT_REST = ("input_voltage", "input_current", "input_power", "output_voltage", "o
 LIVE = ("input_voltage", "input_frequency", "voltage_thd", "output_voltage", "output_current", "load_voltage")
 BACKGROUND = ("input_power", "input_current")  # an output may still be falling; the mains side is at rest at once
 SOURCE_TOLERANCE = 0.01  # of the nominal input, for compliance points (IEC 62301; value from memory)
-SOURCE_THD = 0.02
 SAME_SPREADS = 3.0  # beyond this many standard deviations two backgrounds differ
 MEASURED_S = 2.0
 RECORD_S = 0.4  # twenty periods: enough to see each channel
@@ -203,8 +203,8 @@ def source_doubts(point: Point) -> list[Doubt]:
         bad.append(f"{volts.value:.1f} V instead of {nominal:g} V")
     if frequency is not None and frequency.value is not None and abs(frequency.value / hertz - 1.0) > SOURCE_TOLERANCE:
         bad.append(f"{frequency.value:.2f} Hz instead of {hertz:g} Hz")
-    if thd is not None and thd.value is not None and thd.value > SOURCE_THD:
-        bad.append(f"{100 * thd.value:.1f} % distortion, 2 % allowed")
+    if thd is not None and thd.value is not None and thd.value > DISTORTED:
+        bad.append(f"{100 * thd.value:.1f} % distortion, {100 * DISTORTED:g} % allowed")
     if bad:
         found.append(
             Doubt(
@@ -232,7 +232,7 @@ def channels(point: Point, samples: Mapping[str, bytes]) -> Finding | None:
         f"{name} {f'{f:.2f} Hz' if f is not None else 'no period'}"
         for name, f in zip(("volts", "amps"), hertz, strict=True)
     )
-    place = {k: point.conditions[k] for k in ("input_voltage_V", "frequency_Hz", "load_percent")}
+    place = {k: point.conditions[k] for k in PLACE}
     return Finding(
         "channel_headroom", "Crest headroom of the amps channel", headroom, "1", conditions=place,
         working=Working("end of the range / greatest sample", note=said),

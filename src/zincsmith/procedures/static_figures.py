@@ -17,7 +17,7 @@ from zincsmith.analysis.sweep_doubts import (
 )
 from zincsmith.analysis.uncertainty import Values, factor_of
 from zincsmith.model.finding import Contribution, Doubt, Finding
-from zincsmith.model.reading import AGAIN, COLD, Evidence, Point, is_graded
+from zincsmith.model.reading import AGAIN, COLD, PLACE, Evidence, Point, is_graded
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.finding_of import WORDS, Rows, finding_of
@@ -79,7 +79,7 @@ def _drift(cold: Rows, warm: Rows) -> list[Finding]:
     """How far the output moves while it warms up: the same load at the same line, first and when it is steady."""
     out = []
     for first in carrying(cold, ["output_voltage"]):
-        place = {k: first.conditions[k] for k in ("input_voltage_V", "frequency_Hz", "load_percent")}
+        place = {k: first.conditions[k] for k in PLACE}
         later = [p for p in carrying(warm, ["output_voltage"]) if place.items() <= p.conditions.items()]
         if not later:
             continue

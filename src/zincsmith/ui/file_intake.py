@@ -178,7 +178,8 @@ class FileIntake(Panel):
         used = [c.key for c in LOOSE if any(row.get(c.key) is not None for row in self._rows)]
         lines = [",".join(used)]
         lines += [",".join("" if row.get(k) is None else f"{row[k]:.10g}" for k in used) for row in self._rows]
-        self._written_to = Path(tempfile.mkdtemp(prefix="zincsmith-"))
+        if self._written_to is None:  # one that was refused goes to the same place again
+            self._written_to = Path(tempfile.mkdtemp(prefix="zincsmith-"))
         file = self._written_to / f"written down {datetime.now():%Y-%m-%d %H.%M}.csv"
         file.write_text("\n".join(lines) + "\n", "utf-8")
         return file

@@ -60,7 +60,7 @@ KEYS: dict[str, tuple[tuple[str, str], ...]] = {
         ("Ctrl+T", "plan a retest, or repeat the point while the run goes on"),
         ("Ctrl+L", "claim this"),
         ("F6", "a doubt is dealt with"),
-        ("F7", "take recorded files in"),
+        ("F7", "take in recorded files, or readings that were written down"),
         ("F9", "sign, or amend what is signed"),
     ),
     "Log": (

@@ -45,7 +45,7 @@ class Dashboard(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._points_drawn: tuple[int | None, int, int, int, int] = (None, 0, -1, 0, 0)
+        self._points_drawn: tuple[int | None, int, int, int, int, int] = (None, 0, -1, 0, 0, 0)
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(9)
@@ -159,8 +159,8 @@ class Dashboard(QWidget):
             ]
         )
         self.strip.show_history(view.history)
-        takes = sum(p.take for p in view.points) - 1000 * len(view.rejected)
-        seen = (view.run, view.part, len(view.points), takes, len(view.corrected))
+        takes = sum(p.take for p in view.points)
+        seen = (view.run, view.part, len(view.points), takes, len(view.rejected), len(view.corrected))
         if seen != self._points_drawn:
             self._points_drawn = seen
             self._show_points(view.points, itinerary)
@@ -279,7 +279,7 @@ class Dashboard(QWidget):
     def restyle(self) -> None:
         self.plot.restyle()
         self.strip.restyle()
-        self._points_drawn = (None, 0, -1, 0, 0)
+        self._points_drawn = (None, 0, -1, 0, 0, 0)
 
 
 def terminals(unit: Unit) -> tuple[tuple[str, ...], tuple[str, ...]]:
