@@ -65,8 +65,9 @@ def test_a_figure_whose_neighbour_was_not_understood_is_unread() -> None:
         (item,) = parse_line(text).items
         assert isinstance(item, LabelOutput)
         assert item.current_A in (10.0, 1.5)
-    for text in ("INPUT: 1?0-240V 1.5A", "withstand 3000VAC", "leakage current 0.25mA", "minimum load 0.5A",
-                 "S/N 24V1234", "+5VSB 2.5A", "Cross regulation ±0.5%", "12V battery 7Ah"):  # fmt: skip
+    for text in ("INPUT: 1?0-240V 1.5A", "withstand 3000VAC", "leakage current 0.25mA per port", "PF < 0.5",
+                 "S/N 24V1234", "Load 10-100% efficiency 85%", "50% load 90% efficiency", "12V battery 7Ah",
+                 "Inrush 40A 2", "INPUT 100-240V~ 1A 12V 3A", "Overvoltage category III 300V"):  # fmt: skip
         assert parse_line(text).items == (), text
         assert parse_line(text).unread, text
 
@@ -205,6 +206,28 @@ single = st.one_of(
         LabelFigure, st.just("efficiency"), figures, st.just("%"), qualifier=st.sampled_from([None, "typ.", "min."])
     ),
     st.builds(LabelFigure, st.just("no_load_power"), figures, st.just("W")),
+    st.builds(
+        LabelFigure,
+        st.sampled_from(["touch_current", "inrush"]),
+        figures,
+        st.just("A"),
+        qualifier=st.sampled_from([None, "max.", "typ."]),
+        at_V=st.one_of(st.none(), figures),
+        at_load_percent=st.sampled_from([None, 100.0]),
+    ),
+    st.builds(
+        LabelFigure,
+        st.sampled_from(["overvoltage", "overcurrent"]),
+        st.one_of(figures, spans),
+        st.just("%"),
+        qualifier=st.sampled_from([None, "max."]),
+    ),
+    st.builds(LabelFigure, st.sampled_from(["hold_up", "rise_time"]), figures, st.just("s"), at_V=figures),
+    st.builds(LabelFigure, st.just("power_factor"), st.integers(1, 100).map(lambda n: n / 100.0), st.just("1"),
+              at_V=st.one_of(st.none(), figures), at_load_percent=st.sampled_from([None, 10.0, 100.0])),
+    st.builds(LabelFigure, st.just("surge_power"), figures, st.just("W"), at_s=st.one_of(st.none(), figures)),
+    st.builds(LabelFigure, st.just("total_power"), figures, st.just("W"), st.just(("12V1", "12V2", "-5V"))),
+    st.builds(LabelFigure, st.just("total_current"), figures, st.just("A"), st.just(("12V1", "5VSB"))),
     st.builds(
         LabelFigure,
         st.just("temperature"),

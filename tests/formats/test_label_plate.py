@@ -9,7 +9,9 @@ from hypothesis import strategies as st
 from tests.conftest import ROOT
 
 from zincsmith.formats.label_plate import fold, merge
+from zincsmith.formats.plate_check import check_nameplate
 from zincsmith.formats.unit_file import read_unit
+from zincsmith.judge.claims import claims_of
 from zincsmith.model.unit import Nameplate
 
 LINES = ("INPUT 100-240V~ 50/60Hz 1.5A", "OUTPUT 24V DC 2.5A 60W ±2%", "no-load <= 0.21W", "CLASS II")
@@ -40,6 +42,59 @@ def test_ports_modes_ranges_and_sharing() -> None:
     assert port.programmable[0].voltage_V == (3.3, 21.0)
     assert plate.total_power_W == 65.0
     assert (plate.sharing[0].ports, plate.sharing[0].each_W) == (("C1", "A"), (45.0, 15.0))
+
+
+def test_what_a_word_decides_becomes_exactly_the_claim_that_is_printed() -> None:
+    lines = (
+        "24V 2.5A", "OVP 115-135%", "overload 110-150%", "OCP > 3A", "hold-up 20ms/230VAC 16ms/115VAC",
+        "PF>0.9 at 230V 50Hz", "Leakage < 0.25mA", "Inrush 40A at 230V", "efficiency 88% at full load",
+        "efficiency (typ.) 90%", "THD 20%", "Average efficiency 87%", "minimum load 0.1A", "Surge 70W 2s", "OVP 28V",
+        "Cross regulation 5%",
+    )  # fmt: skip
+    found = fold(lines)
+    stated = [(c.figure, c.low, c.high, c.condition.line_V, c.condition.load_percent) for c in found.plate.claims]
+    assert stated == [
+        ("overcurrent", 3.0, None, None, None),
+        ("hold_up", pytest.approx(0.02), None, (230.0, 230.0), None),
+        ("hold_up", pytest.approx(0.016), None, (115.0, 115.0), None),
+        ("power_factor", 0.9, None, (230.0, 230.0), None),
+        ("touch_current", None, pytest.approx(2.5e-4), None, None),
+        ("inrush", None, 40.0, (230.0, 230.0), None),
+        ("efficiency", 0.88, None, None, (100.0, 100.0)),
+        ("current_thd", None, 0.2, None, None),
+        ("cross_regulation", -0.05, 0.05, None, None),
+        ("overvoltage", pytest.approx(27.6), pytest.approx(32.4), None, None),
+        ("overcurrent", pytest.approx(2.75), pytest.approx(3.75), None, None),
+    ]
+    plate = found.plate
+    assert plate.claims[3].condition.frequency_Hz == 50.0
+    assert plate.average_efficiency_percent == 87.0
+    assert (plate.output.minimum_A, plate.output.surge_W, plate.output.surge_s) == (0.1, 70.0, 2.0)
+    # A typical figure promises nothing, and 28 V alone does not say on which side of it the protection acts.
+    assert [number for number, _ in found.left] == [9, 14]
+    assert check_nameplate(plate) == []
+
+
+def test_ranges_of_one_input_keep_their_currents() -> None:
+    plate = fold(("INPUT 100-127V~ 1.0A / 200-240V~ 0.5A 50/60Hz", "24V 2.5A")).plate
+    (one,) = plate.inputs
+    assert (one.voltage_V, one.current_A) == ((100.0, 240.0), 1.0)
+    assert [(r.voltage_V, r.current_A) for r in one.ranges] == [((100.0, 127.0), 1.0), ((200.0, 240.0), 0.5)]
+    claims = [c for c in claims_of(plate) if c.figure == "input_current"]
+    assert [(c.high, c.scope.line_V) for c in claims] == [(1.0, (100.0, 127.0)), (0.5, (200.0, 240.0))]
+    both = fold(("INPUT 85-264VAC 1.2A / 120-370VDC 0.8A",)).plate.input
+    assert (both.type, both.voltage_V, [r.type for r in both.ranges]) == ("ac", (85.0, 264.0), ["ac", "dc"])
+
+
+def test_rails_share_what_is_printed_for_them() -> None:
+    rails = "+3.3V 20A +5V 20A +12V1 18A +12V2 18A -12V 0.3A +5VSB 2.5A"
+    found = fold((rails, "+3.3V & +5V combined 120W max", "+12V1/+12V2 max 30A", "+24V/+5V 10W combined"))
+    assert [(x.outputs, x.power_W, x.current_A) for x in found.plate.limits] == [
+        (("3.3 V", "5 V"), 120.0, None),
+        (("12V1", "12V2"), None, 30.0),
+    ]
+    assert [number for number, _ in found.left] == [3], "there is no rail of 24 V"
+    assert [o.name for o in found.plate.outputs if o.standby] == ["5VSB"]
 
 
 def test_a_selector_stays_a_selector() -> None:

@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zincsmith.judge.claim_words import bound_words, condition_words_of
+from zincsmith.model.figures import FIGURES
 from zincsmith.judge.instrument_words import accuracy_words, age_words, draws_words, limit_words
 from zincsmith.judge.plate_words import headline, hertz_words, input_words, output_words
 from zincsmith.judge.safety import default_limits, passes, safety_reading, safety_words
@@ -93,21 +94,22 @@ def test_what_is_no_nought_has_no_span() -> None:
 
 
 @pytest.mark.parametrize(
-    ("low", "high", "unit", "words"),
+    ("low", "high", "figure", "words"),
     [
-        (None, 0.21, "W", "≤ 0.21 W"),
-        (0.88, None, "1", "≥ 88 %"),
-        (-0.01, 0.01, "1", "±1 %"),
-        (23.5, 24.5, "V", "23.5 to 24.5 V"),
-        (None, 0.12, "V", "≤ 120 mV"),
-        (0.016, None, "s", "≥ 16 ms"),
-        (None, 2.5e-4, "A", "≤ 250 µA"),
-        (None, 85.0, "degC", "≤ 85 °C"),
-        (None, 0.0, "V", "≤ 0 V"),
+        (None, 0.21, "no_load_power", "≤ 0.21 W"),
+        (0.88, None, "efficiency", "≥ 88 %"),
+        (0.9, None, "power_factor", "≥ 0.9"),
+        (-0.01, 0.01, "load_regulation", "±1 %"),
+        (23.5, 24.5, "output_voltage", "23.5 to 24.5 V"),
+        (None, 0.12, "ripple", "≤ 120 mV"),
+        (0.016, None, "hold_up", "≥ 16 ms"),
+        (None, 2.5e-4, "touch_current", "≤ 250 µA"),
+        (None, 85.0, "case_temperature", "≤ 85 °C"),
+        (None, 0.0, "load_step", "≤ 0 V"),
     ],
 )
-def test_bounds_in_words(low: float | None, high: float | None, unit: str, words: str) -> None:
-    assert bound_words(low, high, unit) == words
+def test_bounds_in_words(low: float | None, high: float | None, figure: str, words: str) -> None:
+    assert bound_words(low, high, FIGURES[figure]) == words
 
 
 def test_conditions_in_words() -> None:

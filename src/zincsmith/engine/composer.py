@@ -229,7 +229,8 @@ def _within(line: Line, unit: Unit) -> bool:
     """Whether the first input of a unit is rated for a line."""
     one = unit.nameplate.input
     hertz = one.frequency_Hz or (50.0, 60.0)
-    return one.voltage_min_V <= line.voltage_V <= one.voltage_max_V and _rated(line, hertz)
+    spans = [r.voltage_V for r in one.ranges if r.type == one.type] or [one.voltage_V]
+    return any(low <= line.voltage_V <= high for low, high in spans) and _rated(line, hertz)
 
 
 # The order of the work

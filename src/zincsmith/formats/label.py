@@ -11,6 +11,7 @@ from zincsmith.formats.label_figures import read_figures, read_marks
 from zincsmith.formats.label_line import LineReading
 from zincsmith.formats.label_ratings import read_section, sections
 from zincsmith.formats.label_tokens import tokens
+from zincsmith.formats.label_words import read_worded
 from zincsmith.model.label import LabelFigure, LabelInput, LabelItem, LabelLine, LabelMark, LabelOutput, Unread
 
 LONGEST = 400
@@ -21,6 +22,7 @@ def parse_line(text: str) -> LabelLine:
     if len(text) > LONGEST:
         return LabelLine(text, (), (Unread(text, 0, len(text), f"longer than {LONGEST} characters"),))
     line = LineReading(text, tokens(text))
+    read_worded(line)
     read_figures(line)
     read_marks(line)
     for side, first, last in sections(line):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from zincsmith.formats.label_line import LineReading, Quantity, quantity, refuse, take, text_of, word_at
-from zincsmith.formats.label_tokens import unit_of
+from zincsmith.formats.label_tokens import is_rail, unit_of
 from zincsmith.model.label import LabelFigure, LabelMark
 
 QUIET = {
@@ -54,7 +54,7 @@ ROMAN = re.compile(r"[IVX]{1,4}|[1-7]")
 def read_figures(line: LineReading) -> None:
     at = 0
     while at < len(line.tokens):
-        at = _port_powers(line, at) or _figure(line, at) or at + 1
+        at = _port_powers(line, at) or _rails_together(line, at) or _figure(line, at) or at + 1
 
 
 def _figure(line: LineReading, at: int) -> int | None:
@@ -62,6 +62,9 @@ def _figure(line: LineReading, at: int) -> int | None:
     if q is None:
         return _derating(line, at)
     if _shared(line, at, q.last) and q.unit in ("W", "A"):
+        step = _of_the_rails_before(line, q)
+        if step is not None:
+            return step
         refuse(line, q.first, q.last, "what several outputs share is typed at Fields")
         return q.last + 1
     lead = [word_at(line, k) for k in range(max(0, at - 5), at)]
@@ -79,8 +82,8 @@ def _figure(line: LineReading, at: int) -> int | None:
         q.unit == "%"
         and single
         and q.sign == "+"
-        and line.tokens[at - 1].text != "("  # a load in brackets, at which it holds
-        and (_says(lead, *EFFICIENCY) or tail in ("typ", "typ.", "typical") or tail.startswith("eff"))
+        and _alone(line, at, q.last)
+        and (tail in ("typ", "typ.", "typical") or tail.startswith("eff"))
     ):
         return _add(
             line,
@@ -125,6 +128,15 @@ def _figure(line: LineReading, at: int) -> int | None:
     return None
 
 
+def _alone(line: LineReading, at: int, last: int) -> bool:
+    """Whether a share stands for itself: not the end of a span, not in brackets, no number behind the word that follows
+    it (a load, and then the efficiency there)."""
+    if at > 0 and (line.tokens[at - 1].kind in ("dash", "slash") or line.tokens[at - 1].text == "("):
+        return False
+    other = any(t.text == "%" and k not in line.used and k != last for k, t in enumerate(line.tokens))
+    return not other and not any(t.kind == "number" for t in line.tokens[last + 2 : last + 5])
+
+
 AIR = {
     "ta", "tamb", "temp", "temperature", "ambient", "operating", "working", "derate", "above", "max", "max.", "up",
     "to", "at", "range", "from", "betriebstemperatur", "umgebungstemperatur", "température", "temperatura", "工作温度",
@@ -147,6 +159,85 @@ def _shared(line: LineReading, at: int, last: int) -> bool:
     """Whether a figure is one that several outputs have together: said before it, or right behind it."""
     behind = [word_at(line, k) for k in (last + 1, last + 2)]
     return any(w.startswith(SHARED) for w in (*behind, *(word_at(line, k) for k in range(at))))
+
+
+def _rail(line: LineReading, at: int) -> tuple[str, int] | None:
+    """A rail by its volts, 5V, -12V, 12V1, and the token behind it."""
+    first, sign = at, ""
+    if at < len(line.tokens) and line.tokens[at].kind in ("plus", "dash"):
+        sign, first = ("-" if line.tokens[at].kind == "dash" else ""), at + 1
+    pair = line.tokens[first : first + 2]
+    if len(pair) < 2 or pair[0].kind != "number" or pair[1].kind != "unit" or pair[1].start != pair[0].end:
+        return None
+    unit = pair[1].text.upper()
+    if unit != "V" and not is_rail(pair[1].text):
+        return None
+    return f"{sign}{pair[0].value:g}{unit}", first + 2
+
+
+TOGETHER = {"combined", "total", "together", "max", "max.", "maximum", "power", "current", "output", ":", "and"}
+
+
+def _rails_together(line: LineReading, at: int) -> int | None:
+    """``+3.3V & +5V combined 150W``, ``+12V1/+12V2 max 30A``: what rails named by their volts have together."""
+    here, said, before = at, False, at > 0 and at - 1 not in line.used and line.tokens[at - 1].text not in PARTS_BEFORE
+    if before:
+        return None
+    while word_at(line, here) in TOGETHER:
+        said, here = said or word_at(line, here) in ("combined", "total", "together"), here + 1
+    names: list[str] = []
+    while (found := _rail(line, here)) is not None:
+        names.append(found[0])
+        here = found[1]
+        if here < len(line.tokens) and (line.tokens[here].kind in ("slash", "plus") or word_at(line, here) in ("&", "and", ",")):
+            here += line.tokens[here].kind != "plus" or _rail(line, here) is None
+            continue
+        break
+    if len(names) < 2 or len(set(names)) != len(names):
+        return None
+    while word_at(line, here) in TOGETHER:
+        said, here = said or word_at(line, here) in ("combined", "total", "together"), here + 1
+    q = quantity(line, here)
+    if q is None or q.unit not in ("W", "A") or len(q.values) != 1 or q.sign != "+":
+        return None
+    here = q.last + 1
+    while word_at(line, here) in TOGETHER:
+        said, here = said or word_at(line, here) in ("combined", "total", "together"), here + 1
+    one_of_several = all(name[-1].isdigit() for name in names)
+    if not (said or one_of_several) or (here < len(line.tokens) and line.tokens[here].text not in PARTS_BEFORE):
+        return None
+    take(line, at, here - 1)
+    line.items.append(_together(q, tuple(names)))
+    return here
+
+
+PARTS_BEFORE = (",", ";", "|", "·", "•", "(", ")")
+
+
+def _together(q: Quantity, names: tuple[str, ...]) -> LabelFigure:
+    return LabelFigure("total_power" if q.unit == "W" else "total_current", q.values[0], q.unit, ports=names)
+
+
+def _of_the_rails_before(line: LineReading, q: Quantity) -> int | None:
+    """``+12V1 18A +12V2 18A max 300W combined``: of all rails of the line, each of which has amps of its own."""
+    if len(q.values) != 1 or word_at(line, q.last + 1) != "combined":
+        return None
+    names, here = [], 0
+    while here < q.first:
+        found = _rail(line, here)
+        if found is not None and (amps := quantity(line, found[1])) is not None and amps.unit == "A":
+            names.append(found[0])
+            here = amps.last + 1
+        elif line.tokens[here].text in (",", ";", "/") or word_at(line, here) in ("max", "max.", "output"):
+            here += 1
+        else:
+            return None
+    if len(names) < 2 or len(set(names)) != len(names):
+        return None
+    first = q.first - (word_at(line, q.first - 1) in ("max", "max."))
+    take(line, first, q.last + 1)
+    line.items.append(_together(q, tuple(names)))
+    return q.last + 2
 
 
 def _derating(line: LineReading, at: int) -> int | None:

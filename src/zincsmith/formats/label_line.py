@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from zincsmith.formats.label_tokens import Token, unit_of
+from zincsmith.formats.label_tokens import Token, is_rail, unit_of
 from zincsmith.model.label import LabelItem
 
 
@@ -62,7 +62,7 @@ def quantity(line: LineReading, at: int) -> Quantity | None:
         at = number_at + 1
     if unit is None or pending:
         return None
-    if joint and any(ts[k].kind == "unit" and ts[k].text[-1:].isdigit() for k in range(first, at)):
+    if joint and any(ts[k].kind == "unit" and is_rail(ts[k].text) for k in range(first, at)):
         refuse(line, first, _end_of_chain(ts, at), "rails with something in common: type it at Fields")
         return None
     if sign == "-":

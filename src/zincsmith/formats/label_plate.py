@@ -14,8 +14,10 @@ from typing import Any, TypeVar
 from zincsmith.formats.label import parse_line
 from zincsmith.formats.label_print import print_item
 from zincsmith.model.claim import Condition, StatedClaim
+from zincsmith.model.figures import FIGURES
 from zincsmith.model.label import LabelFigure, LabelInput, LabelItem, LabelMark, LabelOutput
-from zincsmith.model.unit import CombinedLimit, InputRating, Nameplate, OutputRating, Sharing, mode_power_W
+from zincsmith.model.record import Span
+from zincsmith.model.unit import CombinedLimit, InputRange, InputRating, Nameplate, OutputRating, Sharing, mode_power_W
 
 ONE_BY_ONE = ("inputs", "outputs", "claims")
 R = TypeVar("R", bound=InputRating | OutputRating)
@@ -35,11 +37,13 @@ class _Fold:
     outputs: list[OutputRating] = field(default_factory=list)
     whole: dict[str, Any] = field(default_factory=dict)
     marks: list[str] = field(default_factory=list)
-    limits: list[CombinedLimit] = field(default_factory=list)
+    limits: list[tuple[CombinedLimit, int, str]] = field(default_factory=list)  # with the line it stands on
     sharing: list[Sharing] = field(default_factory=list)
     claims: list[StatedClaim] = field(default_factory=list)
     left: list[tuple[int, str]] = field(default_factory=list)
     waiting: tuple[float, tuple[int, str]] | None = None  # volts without a current yet, and where they stand
+    shares: list[tuple[LabelFigure, int]] = field(default_factory=list)  # limits in shares of a rating, and their line
+    input_line: int = -1  # that the last input stands on
 
 
 def fold(lines: Sequence[str]) -> Folded:
@@ -50,12 +54,20 @@ def fold(lines: Sequence[str]) -> Folded:
         for item in parse_line(text).items:
             if not _take(found, item, first, number):
                 found.left.append((number, print_item(item)))
-    names = {one.name for one in found.outputs}
-    known = [one for one in found.limits if set(one.outputs) <= names]
+    outputs = _named(found.outputs)
+    names = {one.name for one in outputs}
+    known = []
+    for one, number, text in found.limits:
+        limit = replace(one, outputs=tuple(_by_volts(port, outputs) for port in one.outputs))
+        if set(limit.outputs) <= names:
+            known.append(limit)
+        else:
+            found.left.append((number, text))
     shared = [one for one in found.sharing if set(one.ports) <= names]
+    _shares_of_ratings(found, outputs)
     plate = Nameplate(
         inputs=tuple(found.inputs),
-        outputs=tuple(_named(found.outputs)),
+        outputs=tuple(outputs),
         marks=tuple(dict.fromkeys(found.marks)),
         limits=tuple(known),
         sharing=tuple(shared),
@@ -123,15 +135,36 @@ def _take(found: _Fold, item: LabelItem, first: int, number: int) -> bool:
         case LabelMark(text):
             found.marks.append(text)
         case LabelInput():
-            return _input(found, item)
+            return _input(found, item, number)
         case LabelOutput():
             return _output(found, item, number)
         case LabelFigure():
-            return _figure(found, item, first, f"line {number + 1}")
+            return _figure(found, item, first, number)
     return True
 
 
-def _input(found: _Fold, item: LabelInput) -> bool:
+def _by_volts(port: str, outputs: Sequence[OutputRating]) -> str:
+    """A rail that a line names by its volts, 3.3V, by the name it has; what is ambiguous stays as it is."""
+    if any(one.name == port for one in outputs) or not port.endswith("V"):
+        return port
+    same = [one.name for one in outputs if f"{one.voltage_V:g}V" == port and not one.standby]
+    return same[0] if len(same) == 1 else port
+
+
+def _shares_of_ratings(found: _Fold, outputs: Sequence[OutputRating]) -> None:
+    """Limits of protections in percent, of the one output that they can speak of."""
+    for item, number in found.shares:
+        if len(outputs) != 1 or not outputs[0].fixed:
+            found.left.append((number, print_item(item)))
+            continue
+        rated = abs(outputs[0].voltage_V) if item.what == "overvoltage" else outputs[0].current_A
+        value = item.value
+        of_it = tuple(rated * v / 100.0 for v in value) if isinstance(value, tuple) else rated * (value or 0.0) / 100.0
+        if not _claimed(found, replace(item, value=of_it), f"line {number + 1}"):  # type: ignore[arg-type]
+            found.left.append((number, print_item(item)))
+
+
+def _input(found: _Fold, item: LabelInput, number: int) -> bool:
     volts = item.voltage_V or ((min(item.selector_V), max(item.selector_V)) if item.selector_V else None)
     hertz = tuple(dict.fromkeys(item.frequency_Hz)) if item.frequency_Hz is not None else None
     if volts is None:
@@ -146,6 +179,10 @@ def _input(found: _Fold, item: LabelInput) -> bool:
         )
         return True
     standard = (50.0, 60.0) if item.type == "ac" else ()
+    if found.input_line == number:  # a further range of the same input
+        found.inputs[-1] = _with_range(found.inputs[-1], item, volts, hertz or standard)
+        return True
+    found.input_line = number
     found.inputs.append(
         InputRating(
             voltage_V=volts,
@@ -158,6 +195,20 @@ def _input(found: _Fold, item: LabelInput) -> bool:
         )
     )
     return True
+
+
+def _with_range(one: InputRating, item: LabelInput, volts: Span, hertz: tuple[float, ...]) -> InputRating:
+    first = InputRange(one.voltage_V, one.current_A, one.type, one.frequency_Hz)
+    further = InputRange(volts, item.current_A, "ac" if item.type == "ac" else "dc", hertz)
+    ranges = (*(one.ranges or (first,)), further)
+    own = [r for r in ranges if r.type == one.type]
+    return replace(
+        one,
+        voltage_V=(min(r.voltage_V[0] for r in own), max(r.voltage_V[1] for r in own)),
+        frequency_Hz=tuple(dict.fromkeys(f for r in own for f in r.frequency_Hz)),
+        current_A=max((r.current_A for r in own if r.current_A is not None), default=None),
+        ranges=ranges,
+    )
 
 
 def _output(found: _Fold, item: LabelOutput, number: int) -> bool:
@@ -206,6 +257,7 @@ def _output(found: _Fold, item: LabelOutput, number: int) -> bool:
             adjustable_A=(item.current_from_A, amps) if item.current_from_A is not None else None,
             modes=item.modes,
             programmable=item.programmable,
+            standby=name.endswith("SB"),
         )
     )
     return True
@@ -223,8 +275,8 @@ def _named(outputs: list[OutputRating]) -> list[OutputRating]:
     return out
 
 
-def _figure(found: _Fold, item: LabelFigure, first: int, where: str) -> bool:
-    value = item.value
+def _figure(found: _Fold, item: LabelFigure, first: int, number: int) -> bool:
+    value, where = item.value, f"line {number + 1}"
     single = value if isinstance(value, float) else None
     match item.what:
         case "tolerance" if single is not None and item.unit == "%":
@@ -238,21 +290,60 @@ def _figure(found: _Fold, item: LabelFigure, first: int, where: str) -> bool:
         case "total_power" if item.each_W is not None and item.ports:
             found.sharing.append(Sharing(item.ports, item.each_W))
         case "total_power" if single is not None and item.ports and len(item.ports) > 1:
-            found.limits.append(CombinedLimit(item.ports, single))
+            found.limits.append((CombinedLimit(item.ports, single), number, print_item(item)))
+        case "total_current" if single is not None and item.ports:
+            found.limits.append((CombinedLimit(item.ports, current_A=single), number, print_item(item)))
         case "total_power" if single is not None:
             found.whole["total_power_W"] = single
         case "no_load_power" if single is not None:
             found.whole["no_load_power_W"] = single
-        case "efficiency" if single is not None and "typ" not in (item.qualifier or ""):
-            # A typical figure promises nothing: it makes no claim.
-            condition = Condition(note=item.qualifier or "")
-            found.claims.append(StatedClaim("efficiency", low=single / 100.0, where=where, condition=condition))
+        case "average_active_efficiency" if single is not None and item.at_V is None and not item.qualifier:
+            found.whole["average_efficiency_percent"] = single
+        case "minimum_load" if single is not None:
+            return _on_outputs(found, first, minimum_A=single) if len(found.outputs) == 1 else False
+        case "surge_power" if single is not None:
+            held = {"surge_s": item.at_s} if item.at_s is not None else {}
+            return _on_outputs(found, first, surge_W=single, **held) if len(found.outputs) == 1 else False
+        case "overvoltage" | "overcurrent" if item.unit == "%":
+            found.shares.append((item, number))
         case "temperature" if isinstance(value, tuple):
             found.whole["ambient_degC"] = value
         case "temperature" if single is not None and "derate" in (item.qualifier or ""):
             found.whole["derating"] = ((single, 100.0),)
         case _:
+            return _claimed(found, item, where)
+    return True
+
+
+FLOORS = ("efficiency", "average_active_efficiency", "power_factor", "hold_up")
+
+
+def _claimed(found: _Fold, item: LabelFigure, where: str) -> bool:
+    """A figure that becomes exactly the claim that is printed. A typical one promises nothing; a single limit of a
+    protection does not say on which side of it the protection acts."""
+    if item.what not in FIGURES or "typ" in (item.qualifier or ""):
+        return False
+    scale = 0.01 if item.unit == "%" and FIGURES[item.what].unit == "1" else 1.0
+    ends = item.value if isinstance(item.value, tuple) else (item.value, item.value)
+    if ends[0] is None or ends[1] is None:
+        return False
+    low, high = ends[0] * scale, ends[1] * scale
+    bounds: dict[str, float]
+    if isinstance(item.value, tuple):
+        bounds = {"low": low, "high": high}
+    elif item.what in ("overvoltage", "overcurrent"):
+        if item.qualifier not in ("min.", "max."):
             return False
+        bounds = {"low": low} if item.qualifier == "min." else {"high": high}
+    elif item.what == "cross_regulation":
+        bounds = {"low": -high, "high": high}
+    else:
+        bounds = {"low": low} if item.what in FLOORS else {"high": high}
+    line = (item.at_V, item.at_V) if item.at_V is not None else None
+    load = (item.at_load_percent, item.at_load_percent) if item.at_load_percent is not None else None
+    note = item.qualifier if item.what in FLOORS and item.qualifier else ""
+    condition = Condition(line_V=line, frequency_Hz=item.at_Hz, load_percent=load, note=note)
+    found.claims.append(StatedClaim(item.what, where=where, condition=condition, **bounds))
     return True
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from zincsmith.model.label import (
@@ -16,6 +17,7 @@ from zincsmith.model.label import (
 )
 from zincsmith.model.record import Span
 
+_RAIL = re.compile(r"-?[\d.]+V(?:\d|SB)?")
 SIGNS = {"ac": "~", "dc": "⎓"}
 
 
@@ -81,6 +83,8 @@ def _output(item: LabelOutput) -> str:
         shown = "" if volts is None else _span(volts, "V") if isinstance(volts, tuple) else f"{_number(volts)}V"
         parts.append(f"{shown}{sign}{_tail(item.current_A, item.power_W, item.current_from_A)}")
     parts += [_programmable(one, sign) for one in item.programmable]
+    if item.name and _RAIL.fullmatch(item.name):  # its volts are its name
+        return f"OUTPUT +{item.name}{sign}{_tail(item.current_A, item.power_W)}"
     return "OUTPUT " + (f"{item.name}: " if item.name else "") + "; ".join(parts)
 
 
@@ -93,12 +97,16 @@ def _programmable(one: Programmable, sign: str) -> str:
 
 
 def _figure(item: LabelFigure) -> str:
+    if item.ports and all(_RAIL.fullmatch(p) for p in item.ports):
+        assert isinstance(item.value, float)
+        rails = "/".join(p if p.startswith("-") else f"+{p}" for p in item.ports)
+        return f"{rails} {_number(item.value)}{item.unit} combined"
     ports = "+".join(item.ports) if item.ports else ""
     if item.each_W is not None:
         return f"{ports} " + "+".join(f"{_number(w)}W" for w in item.each_W)
     assert item.value is not None
     span = item.value if isinstance(item.value, tuple) else (item.value, item.value)
-    value = _span(span, {"degC": "°C"}.get(item.unit, item.unit))
+    value = _span(span, {"degC": "°C", "1": ""}.get(item.unit, item.unit))
     behind = f" {item.qualifier}" if item.qualifier else ""
     match item.what:
         case "total_power":
@@ -115,7 +123,37 @@ def _figure(item: LabelFigure) -> str:
             ahead = {"ambient": "ta", None: ""}.get(item.qualifier, item.qualifier)
             return f"{ahead} {value}".strip()
         case _:
-            return f"{item.what} {value}{behind}"
+            ahead = WORDS.get(item.what, item.what)
+            return f"{ahead} {value}{behind}{_holds_at(item)}"
+
+
+# How a figure that a word decides is printed; reading that gives the figure again.
+WORDS = {
+    "touch_current": "leakage",
+    "overvoltage": "overvoltage protection",
+    "overcurrent": "overload",
+    "hold_up": "hold-up",
+    "power_factor": "power factor",
+    "current_thd": "THD",
+    "average_active_efficiency": "average efficiency",
+    "cross_regulation": "cross regulation",
+    "rise_time": "rise time",
+    "turn_on_delay": "turn-on delay",
+    "minimum_load": "minimum load",
+    "surge_power": "surge",
+}
+
+
+def _holds_at(item: LabelFigure) -> str:
+    out = ""
+    if item.at_s is not None:
+        out += f" for {_number(item.at_s)}s"
+    if item.at_V is not None:
+        out += f" at {_number(item.at_V)}V"
+        out += f" {_number(item.at_Hz)}Hz" if item.at_Hz is not None else ""
+    if item.at_load_percent is not None:
+        out += " at full load" if item.at_load_percent == 100.0 else f" at {_number(item.at_load_percent)}% load"
+    return out
 
 
 def _item(item: LabelItem) -> dict[str, Any]:
@@ -143,6 +181,7 @@ def _item(item: LabelItem) -> dict[str, Any]:
                 "programmable": [{"voltage_V": _plain(p.voltage_V), "current_A": p.current_A} for p in programmable],
             }
         case LabelFigure(what, value, unit, ports, each, qualifier):
+            holds = {k: getattr(item, k) for k in ("at_V", "at_Hz", "at_load_percent", "at_s")}
             return {
                 "what": what,
                 "value": _plain(value),
@@ -150,6 +189,7 @@ def _item(item: LabelItem) -> dict[str, Any]:
                 "ports": _plain(ports),
                 "each_W": _plain(each),
                 "qualifier": qualifier,
+                **{k: v for k, v in holds.items() if v is not None},
             }
         case LabelMark(text):
             return {"what": "mark", "text": text}

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from zincsmith.formats.label_figures import PORT, QUIET
 from zincsmith.formats.label_line import LineReading, Quantity, quantity, refuse, take, word_at
+from zincsmith.formats.label_tokens import is_rail
 from zincsmith.model.label import LabelInput, LabelItem, LabelOutput, Mode, Programmable
 
 MAINS_V = (85.0, 277.0)
@@ -134,7 +135,7 @@ def _hear(line: LineReading, rails: list[list[Part]], at: int, taken: list[tuple
     word = token.text.lower()
     q = quantity(line, at)
     if q is not None:
-        step = _hear_quantity(rails, q, taken, line.tokens[q.first].kind in ("plus", "dash"))
+        step = _hear_quantity(rails, q, taken, line.tokens[q.first].kind in ("plus", "dash"), rail_name(line, q))
         if step is None:
             refuse(line, q.first, q.last, "does not fit with what stands before it")
         return step if step is not None else q.last + 1
@@ -194,8 +195,16 @@ def _goes_on(line: LineReading, part: Part, at: int) -> bool:
     return after is not None and after.sign == "+" and len(after.values) == 1 and part.lacks(after.unit)
 
 
-def _hear_quantity(rails: list[list[Part]], q: Quantity, taken: list[tuple[int, int]], signed: bool) -> int | None:
-    """``signed``: a plus or minus is printed, as for one of several rails."""
+def rail_name(line: LineReading, q: Quantity) -> str | None:
+    """What a rail is called by the unit of its volts: 12V1, 5VSB."""
+    unit = line.tokens[q.last].text
+    return f"{q.values[0]:g}{unit.upper()}" if is_rail(unit) and q.sign != "-" else None
+
+
+def _hear_quantity(
+    rails: list[list[Part]], q: Quantity, taken: list[tuple[int, int]], signed: bool, name: str | None
+) -> int | None:
+    """``signed``: a plus or minus is printed, as for one of several rails; ``name`` what its unit calls it."""
     part = rails[-1][-1]
     volts = q.unit in ("V", "Vac", "Vdc")
     if volts:
@@ -213,6 +222,7 @@ def _hear_quantity(rails: list[list[Part]], q: Quantity, taken: list[tuple[int, 
                 rails.append([Part(type=None)])
             part = rails[-1][-1]
         part.volts = q
+        part.name = name or part.name
         part.type = {"Vac": "ac", "Vdc": "dc"}.get(q.unit, part.type)
     elif q.unit == "Hz" and part.hertz is None and len(q.values) <= 2 and q.sign == "+":
         part.hertz = q
@@ -238,9 +248,40 @@ def _is_mains(rails: list[list[Part]]) -> bool:
 
 
 def _input(rails: list[list[Part]]) -> list[LabelItem] | None:
-    if len(rails) != 1 or len(rails[0]) != 1 or rails[0][0].amps_from is not None:
+    parts = [p for modes in rails for p in modes]
+    if any(p.amps_from is not None for p in parts):
         return None
-    part = rails[0][0]
+    if len(parts) > 1 and not _ranges_of_mains(parts):
+        return None
+    items = [_one_input(p) for p in parts]
+    return None if any(one is None for one in items) else [one for one in items if one is not None]
+
+
+def _ranges_of_mains(parts: list[Part]) -> bool:
+    """Whether several volts of one line are ranges of one input fed by the mains (or by rectified mains), each with
+    what belongs to it: 100-127V~ 1A / 200-240V~ 0.5A, 85-264VAC / 120-370VDC. A frequency behind the last is that of
+    all; amps there are nobody's: whose are they?"""
+    spans = []
+    for p in parts:
+        v = p.volts
+        if v is None or v.sign == "±" or v.joint == "slash" or p.watts is not None:
+            return False
+        top = RECTIFIED_V if p.type == "dc" else MAINS_V[1]
+        if not all(MAINS_V[0] <= x <= top for x in v.values):
+            return False
+        spans.append((p.type or "ac", min(v.values), max(v.values)))
+    apart = all(a[0] != b[0] or a[2] < b[1] for a, b in zip(sorted(spans), sorted(spans)[1:], strict=False))
+    amps = [p.amps is not None for p in parts]
+    if not apart or (any(amps) and not all(amps)):
+        return False
+    hertz = [p.hertz for p in parts]
+    if hertz[-1] is not None and all(h is None for h in hertz[:-1]):
+        for p in parts:
+            p.hertz = None if p.type == "dc" else hertz[-1]
+    return True
+
+
+def _one_input(part: Part) -> LabelInput | None:
     v = part.volts
     voltage = selector = None
     if v is not None:
@@ -254,7 +295,7 @@ def _input(rails: list[list[Part]]) -> list[LabelItem] | None:
                 voltage = (voltage[1], voltage[0])
     hertz = (min(part.hertz.values), max(part.hertz.values)) if part.hertz is not None else None
     kind = part.type or ("ac" if hertz or (v is not None and min(v.values) >= MAINS_V[0]) else "dc")
-    return [LabelInput(kind, voltage, selector, hertz, part.amps, part.watts)]
+    return LabelInput(kind, voltage, selector, hertz, part.amps, part.watts)
 
 
 def _outputs(rails: list[list[Part]]) -> list[LabelItem] | None:

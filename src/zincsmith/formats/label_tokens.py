@@ -91,7 +91,8 @@ def tokens(text: str) -> list[Token]:
             out.append(_token("unit", text, at + len(decimal["whole"]), decimal.end(), 1.0))
             at = decimal.end()
             continue
-        if kind == "word" and _signed(out) and (rail := _RAIL.match(text, at)) is not None:
+        rail = _RAIL.match(text, at) if kind == "word" and out and _touches(out[-1], at) else None
+        if rail is not None and (_signed(out) or not rail.group()[-1].isdigit()):
             out.append(_token("unit", text, at, rail.end(), 1.0))
             at = rail.end()
             continue
@@ -108,8 +109,10 @@ def tokens(text: str) -> list[Token]:
 
 def _between_numbers(before: list[Token], text: str, at: int) -> bool:
     """A tilde right between two numbers is a dash: 100~240V; behind a range it is the sign of alternating current."""
-    if not before or re.match(r"[+\-−–]?[0-9]", text[at + 1 : at + 3]) is None:
+    if not before or re.match(r"[+\-−–]?[0-9]", text[at + 1 :].lstrip(" ")[:2]) is None:
         return False
+    if before[-1].kind == "number" and before[-1].end < at and text[at + 1] == " ":  # 115 ~ 140%: no unit, no AC yet
+        return True
     if before[-1].kind == "unit" and before[-1].end == at:  # 100V~240V, but 230V~50Hz
         same = rf"[0-9]+(?:[.,][0-9]+)?\s?{re.escape(before[-1].text)}(?![0-9A-Za-z])"
         return re.match(same, text[at + 1 :]) is not None
@@ -127,7 +130,7 @@ def _signed(before: list[Token]) -> bool:
     return len(before) > 1 and before[-1].kind == "number" and before[-2].kind == "plus"
 
 
-_RAIL = re.compile(r"V[1-9](?![\w.,])")  # +12V1: the first of several rails of 12 V
+_RAIL = re.compile(r"V(?:[1-9]|SB|sb)(?![\w.,])")  # +12V1: the first of several rails of 12 V; 5VSB: the standby rail
 
 
 def _touches(before: Token, at: int) -> bool:
@@ -166,6 +169,9 @@ _THOUSANDS = re.compile(r"[0-9]{1,3}(?:['’][0-9]{3})+|[0-9]{1,3}[ .,][0-9]{3}"
 _MILLI = re.compile(r"\s?m[AVW]")
 
 
+_SECONDS = re.compile(r"(?P<prefix>[mµμu]?)s(?:ec)?\.?")
+
+
 def _word(text: str, start: int, end: int, behind_number: bool) -> Token:
     piece = text[start:end]
     found = _UNIT.fullmatch(piece)
@@ -173,13 +179,20 @@ def _word(text: str, start: int, end: int, behind_number: bool) -> Token:
         return _token("unit", text, start, end, PREFIX[found.group("prefix") or ""])
     if behind_number and piece == "MA":  # nobody prints mega-amperes
         return _token("unit", text, start, end, 1e-3)
+    if behind_number and (seconds := _SECONDS.fullmatch(piece)) is not None:
+        return _token("unit", text, start, end, PREFIX[seconds.group("prefix")])
     if behind_number and re.fullmatch(r"M[VW]", piece):
         return _token("other", text, start, end, reason="M means mega; type m for milli")
     return _token("word", text, start, end)
 
 
+def is_rail(unit: str) -> bool:
+    """Whether a unit carries the name of a rail: V1, VSB."""
+    return _RAIL.fullmatch(unit) is not None
+
+
 def unit_of(piece: str) -> str | None:
-    """The unit a word or sign stands for: V, Vac, Vdc, Vpp, Vrms, A, W, VA, Hz, degC, deg, % or None."""
+    """The unit a word or sign stands for: V, Vac, Vdc, Vpp, Vrms, A, W, VA, Hz, s, degC, deg, % or None."""
     if piece == "%":
         return "%"
     if piece == "℃":
@@ -190,6 +203,8 @@ def unit_of(piece: str) -> str | None:
     if found is None:
         if _RAIL.fullmatch(piece):
             return "V"
+        if _SECONDS.fullmatch(piece):
+            return "s"
         # 1A5: what stands between whole and part
         return piece[0] if re.fullmatch(r"[AW][0-9]{1,2}", piece) else "A" if piece == "MA" else None
     prefix, unit = found.group("prefix"), UNITS[found.group("unit").lower()]

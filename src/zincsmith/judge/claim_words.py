@@ -3,22 +3,23 @@
 from __future__ import annotations
 
 from zincsmith.model.claim import Condition
+from zincsmith.model.figures import Figure
 from zincsmith.model.unit import Nameplate
 
-SHOWN = {"degC": "°C", "1": "%", "ohm": "Ω"}
+SHOWN = {"degC": "°C", "1": "", "ohm": "Ω"}
 
 
-def bound_words(low: float | None, high: float | None, unit: str) -> str:
-    """``≤ 0.21 W``, ``≥ 88 %``, ``23.5 to 24.5 V``, ``24 V ±2 %`` where a band is even."""
-    factor, shown = (100.0, "%") if unit == "1" else (1.0, SHOWN.get(unit, unit))
+def bound_words(low: float | None, high: float | None, figure: Figure) -> str:
+    """``≤ 0.21 W``, ``≥ 88 %``, ``23.5 to 24.5 V``, ``24 V ±2 %`` where a band is even; a power factor as ``≥ 0.9``."""
+    factor, shown = (100.0, "%") if figure.in_percent else (1.0, SHOWN.get(figure.unit, figure.unit))
     if low is not None and high is not None:
         if low == -high:
             return f"±{high * factor:g} {shown}"
-        return f"{low * factor:g} to {high * factor:g} {shown}"
+        return f"{low * factor:g} to {high * factor:g} {shown}".rstrip()
     bound, sign = (high, "≤") if low is None else (low, "≥")
     assert bound is not None
     scaled, prefix = _scaled(bound * factor, shown)
-    return f"{sign} {scaled:.4g} {prefix}{shown}"
+    return f"{sign} {scaled:.4g} {prefix}{shown}".rstrip()
 
 
 def _scaled(value: float, unit: str) -> tuple[float, str]:
@@ -29,7 +30,7 @@ def _scaled(value: float, unit: str) -> tuple[float, str]:
 
 def range_words(plate: Nameplate) -> str:
     """The rated input range, of all inputs."""
-    return " or ".join(f"{i.voltage_min_V:g} to {i.voltage_max_V:g} V" for i in plate.inputs) or "input not stated"
+    return " or ".join(f"{_span(i.voltage_V)} V" for i in plate.inputs) or "input not stated"
 
 
 def condition_words_of(condition: Condition) -> str:

@@ -183,7 +183,18 @@ def _input(plate: Nameplate) -> list[Claim]:
     for n, one in enumerate(plate.inputs):
         name = one.name if len(plate.inputs) > 1 else ""
         tail = f" {name or n + 1}" if n else ""
-        if one.current_A is not None:
+        for n_range, part in enumerate(one.ranges):
+            if part.current_A is not None:
+                low, high = part.voltage_V
+                kind = " DC" if part.type != one.type else ""
+                found.append(
+                    _claim(
+                        f"input_current{tail} range {n_range + 1}", "input_current", None, part.current_A,
+                        f"≤ {part.current_A:g} A", f"{low:g} to {high:g} V{kind}, full load", output=name,
+                        scope=Scope(name, part.voltage_V, load_percent=FULL, mode=kind.strip()),
+                    )
+                )  # fmt: skip
+        if one.current_A is not None and not one.ranges:
             condition = f"{one.voltage_min_V:g} to {one.voltage_max_V:g} V, full load"
             text = f"≤ {one.current_A:g} A"
             found.append(
@@ -347,7 +358,7 @@ def _stated(plate: Nameplate, n: int, one: StatedClaim) -> Claim:
         one.figure,
         low,
         one.high,
-        bound_words(one.low, one.high, info.unit),
+        bound_words(one.low, one.high, info),
         condition_words_of(one.condition),
         f"{one.source} {one.where}".strip(),
         one.output if len(plate.outputs) > 1 else "",

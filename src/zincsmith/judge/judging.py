@@ -280,6 +280,9 @@ def judge(
     used: set[int] = set()
     for claim in claims:
         matching = [(n, f) for n, f in enumerate(findings) if f.name in claim.findings and _fits(f, claim)]
+        # Of another line than the claim speaks of a figure says nothing, unless there is no other: then it is told
+        # what lacks.
+        matching = [(n, f) for n, f in matching if claim.scope.has_line(f.conditions)] or matching
         if not matching:
             out.append(_untested(claim, evidence))
         for n, finding in matching:

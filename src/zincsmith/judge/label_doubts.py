@@ -131,7 +131,10 @@ def _input_current(plate: Nameplate, one: InputRating, at: str) -> Iterator[Plat
     if one.current_A is None or not plate.outputs:
         return
     power = one.output_power_W or plate.rated_power_W
-    drawn = one.voltage_min_V * one.current_A
+    drawn = min(
+        (r.voltage_V[0] * r.current_A for r in one.ranges if r.current_A is not None),
+        default=one.voltage_min_V * one.current_A,
+    )
     what = "VA" if one.type == "ac" else "W"
     needed = power / 0.88  # an ordinary efficiency; common practice, no source
     if drawn < needed * (1.0 - WATTS_APART):

@@ -10,7 +10,13 @@ def input_words(one: InputRating) -> str:
     low, high = one.voltage_V
     volts = "|".join(f"{v:g}" for v in one.selector_V) if one.selector_V else f"{low:g}–{high:g}"
     volts = f"{low:g}" if low == high else volts
+    if one.ranges:
+        volts = " or ".join(_range(r.voltage_V) + (" DC" if r.type != one.type else "") for r in one.ranges)
     return f"{volts} V"
+
+
+def _range(span: tuple[float, float]) -> str:
+    return f"{span[0]:g}" if span[0] == span[1] else f"{span[0]:g}–{span[1]:g}"
 
 
 def hertz_words(one: InputRating) -> str:

@@ -8,6 +8,7 @@ from typing import Any
 
 from zincsmith.judge.claim_words import SHOWN
 from zincsmith.judge.decide import Decision
+from zincsmith.model.figures import FIGURES
 from zincsmith.suitability.case import Fault, Severity
 
 HEADINGS = ("claim", "allowed", "condition", "this rig", "share", "verdict", "to blame")
@@ -33,9 +34,10 @@ def rig_words(one: Decision) -> str:
     """``±0.024 V, k 2, drop 0.14 V``; the reason where there is no figure."""
     if one.expanded is None:
         return one.why
-    factor, unit = (100.0, "%") if one.claim.unit == "1" else (1.0, SHOWN.get(one.claim.unit, one.claim.unit))
+    percent = FIGURES[one.claim.figure].in_percent if one.claim.figure in FIGURES else one.claim.unit == "1"
+    factor, unit = (100.0, "%") if percent else (1.0, SHOWN.get(one.claim.unit, one.claim.unit))
     drop = f", drop {one.error * factor:.2g} {unit}" if one.error else ""
-    return f"±{one.expanded * factor:.2g} {unit}{drop}"
+    return f"±{one.expanded * factor:.2g} {unit}".rstrip() + drop
 
 
 def counts(decisions: Sequence[Decision], moved: bool = False) -> dict[str, int]:

@@ -28,6 +28,11 @@ class Figure:
     procedure: str = ""
     roles: tuple[str, ...] = ()
 
+    @property
+    def in_percent(self) -> bool:
+        """Whether people read and type it in percent; a power factor is told as it is."""
+        return self.unit == "1" and self.name != "power_factor"
+
 
 GRID = "static grid"
 STANDBY = "standby power"

@@ -50,8 +50,9 @@ class LabelOutput:
 
 @dataclass(frozen=True)
 class LabelFigure:
-    """``what``: total_power, tolerance, load_regulation, line_regulation, ripple, efficiency, no_load_power or
-    temperature; ``unit`` V, W, % or degC."""
+    """``what``: total_power, total_current, tolerance, load_regulation, line_regulation, ripple, no_load_power,
+    temperature, or a figure that a word decides (formats/label_words.py); ``unit`` V, A, W, s, %, degC or 1. ``at_V``
+    and the like: what it is printed to hold at; ``at_s`` how long a surge may last."""
 
     what: str
     value: float | Span | None
@@ -59,6 +60,10 @@ class LabelFigure:
     ports: tuple[str, ...] | None = None
     each_W: tuple[float, ...] | None = None
     qualifier: str | None = None
+    at_V: float | None = None
+    at_Hz: float | None = None
+    at_load_percent: float | None = None
+    at_s: float | None = None
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from zincsmith.model.record import Record, Span
 
 LINE_SHARE = 0.01  # of the line voltage: nearer than that a point stands at an end
 LOAD_POINTS = 2.0  # percent of the rated load
+HERTZ = 0.5
 
 
 @dataclass(frozen=True)
@@ -36,6 +37,15 @@ class Scope(Record):
             if not any(_near_line(v, volts) and _near_load(x, load) for v, x in at)
         ]
         return _words(lacks, lines, loads)
+
+    def has_line(self, conditions: Mapping[str, float]) -> bool:
+        """Whether a point at these conditions lies within the lines that are spoken of."""
+        volts, hertz = conditions.get("input_voltage_V"), conditions.get("frequency_Hz")
+        if volts is not None and self.line_V is not None:
+            low, high = self.line_V
+            if not low * (1.0 - LINE_SHARE) <= volts <= high * (1.0 + LINE_SHARE):
+                return False
+        return hertz is None or self.frequency_Hz is None or abs(hertz - self.frequency_Hz) <= HERTZ
 
     def covers(self, points: Iterable[Mapping[str, float]]) -> bool:
         return not self.missing(points)

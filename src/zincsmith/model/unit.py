@@ -22,11 +22,22 @@ KINDS: tuple[Kind, ...] = (
 
 
 @dataclass(frozen=True)
+class InputRange(Record):
+    """One of several ranges of an input, each with its own current: 100-127 V 1 A or 200-240 V 0.5 A, AC or DC."""
+
+    voltage_V: Span
+    current_A: float | None = None
+    type: Literal["ac", "dc"] = "ac"
+    frequency_Hz: tuple[float, ...] = ()
+
+
+@dataclass(frozen=True)
 class InputRating(Record):
     """One input: the range in V (rms on AC), the frequencies in Hz, the rated current in A (None: not printed).
 
     A unit with a range switch has its positions in ``selector_V``, and ``selector_set_V`` is the one found set.
-    ``output_power_W`` and ``output_A`` (by output name) are what this input allows where inputs differ.
+    ``output_power_W`` and ``output_A`` (by output name) are what this input allows where inputs differ. Where several
+    ``ranges`` are printed, volts span those of the input's own type and ``current_A`` is the greatest.
     """
 
     voltage_V: Span
@@ -39,6 +50,7 @@ class InputRating(Record):
     power_W: float | None = None
     output_power_W: float | None = None
     output_A: dict[str, float] = field(default_factory=dict)
+    ranges: tuple[InputRange, ...] = ()
 
     @property
     def voltage_min_V(self) -> float:

@@ -19,7 +19,14 @@ from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.panel import button, label
 from zincsmith.ui.widgets.rating_edit import RatingEdit
 
-UNITS = {"1": "%", "ohm": "1", "s": "1", "Hz": "Hz"}
+UNITS = {"ohm": "1", "s": "1", "Hz": "Hz"}
+
+
+def typed_unit(info: Figure) -> str:
+    """The unit in which a bound of this figure is typed."""
+    return "%" if info.in_percent else UNITS.get(info.unit, info.unit)
+
+
 SHOWN = {"1": "%", "degC": "°C", "ohm": "Ω"}
 NUMBERS = (
     ("low", "At least", ""),
@@ -103,9 +110,9 @@ class ClaimForm(QWidget):
 
     def _units(self) -> None:
         info = FIGURES[self.figure.currentData()]
-        shown = SHOWN.get(info.unit, info.unit)
+        shown = "%" if info.in_percent else SHOWN.get(info.unit, info.unit)
         for key in ("low", "high"):
-            self.edits[key].setPlaceholderText("0.5 %, 50 mV" if info.name in OF_THE_VOLTS else f"in {shown}")
+            self.edits[key].setPlaceholderText("0.5 %, 50 mV" if info.name in OF_THE_VOLTS else f"in {shown}" if shown else "a number")
         self.side.setCurrentText(info.side)
 
     def show_claim(self, plate: Nameplate, old: StatedClaim | None, begun: StatedClaim | None = None) -> None:
@@ -132,7 +139,7 @@ class ClaimForm(QWidget):
 
     def _fill(self, old: StatedClaim) -> None:
         info, c = FIGURES[old.figure], old.condition
-        factor = 100.0 if info.unit == "1" else 1.0
+        factor = 100.0 if info.in_percent else 1.0
         self.figure.setCurrentIndex(self.figure.findData(old.figure))
         self.side.setCurrentText(old.side or info.side)
         self.output.setCurrentIndex(max(0, self.output.findData(old.output)))
@@ -163,14 +170,14 @@ class ClaimForm(QWidget):
         try:
             values = {
                 key: self._share(key, words) if not unit and info.name in OF_THE_VOLTS
-                else self._number(key, words, unit or UNITS.get(info.unit, info.unit))
+                else self._number(key, words, unit or typed_unit(info))
                 for key, words, unit in NUMBERS
             }  # fmt: skip
             spans = {key: self._span(key, values) for key in ("line", "load", "ambient")}
         except InputError as error:
             self.problem.setText(error.message)
             return
-        factor = 0.01 if info.unit == "1" else 1.0
+        factor = 0.01 if info.in_percent else 1.0
         low, high = (values[k] * factor if values[k] is not None else None for k in ("low", "high"))  # type: ignore[operator]
         if low is None and high is None:
             self._refuse("low", "State at least or at most, or both.")

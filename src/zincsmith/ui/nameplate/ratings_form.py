@@ -203,7 +203,11 @@ def _input(row: Mapping[str, Any], n: int, old: InputRating | None) -> InputRati
     }
     if kind == "dc":
         fields["frequency_Hz"] = ()
-    return replace(old, **fields) if old is not None else InputRating(**fields)
+    if old is None:
+        return InputRating(**fields)
+    # Ranges with currents of their own are those of the label; what is typed here is one range.
+    typed = any(fields[key] != getattr(old, key) for key in ("voltage_V", "current_A", "type"))
+    return replace(old, **fields, ranges=() if typed else old.ranges)
 
 
 def _numbers(text: str, asked: str) -> tuple[float, ...]:
