@@ -10,12 +10,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zincsmith.judge.claim_words import bound_words, condition_words_of
-from zincsmith.model.figures import FIGURES
 from zincsmith.judge.instrument_words import accuracy_words, age_words, draws_words, limit_words
 from zincsmith.judge.plate_words import headline, hertz_words, input_words, output_words
 from zincsmith.judge.safety import default_limits, passes, safety_reading, safety_words
 from zincsmith.judge.zero import AtZero, at_zero, zero_span, zero_words
 from zincsmith.model.claim import Condition
+from zincsmith.model.figures import FIGURES
 from zincsmith.model.intake import SafetyRecord
 from zincsmith.model.label import Mode
 from zincsmith.model.plan import Line

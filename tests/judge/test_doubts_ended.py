@@ -124,6 +124,8 @@ def test_what_a_claim_lacks_has_its_price(finished_book: Path) -> None:
     assert price_s(("100 V",), plan) == 1800.0 + 300.0 + 2 * 40.0
     assert price_s(("240 V 0 % load",), plan) == 1840.0
     assert price_s((), plan) is None
+    assert price_s(("480 min under load",), plan, 28800.0) == 28800.0
+    assert price_s(("45 °C of the room",), plan) is None, "no plan makes the room warm"
     assert price_s(("100 V",), Plan("y", (StandbyOptions(),))) is None
     with BookReader(finished_book) as reader:
         run = judge_run(reader)

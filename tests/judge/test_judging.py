@@ -19,10 +19,11 @@ from zincsmith.judge.words import decimals_for, duration, number, value_words
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Finding, Verdict, Working
-from zincsmith.model.plan import Line, StandbyOptions
-from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.plan import GridOptions, Line, StandbyOptions
+from zincsmith.model.reading import Evidence, Point, Reading, is_graded
 from zincsmith.model.rig import Rig
-from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
+from zincsmith.model.scope import HELD, SETTLED, Scope
+from zincsmith.model.unit import InputRange, InputRating, Nameplate, OutputRating, Unit
 
 BARE = Nameplate((InputRating((100.0, 240.0)),), (OutputRating(24.0, 2.5),))
 
@@ -123,6 +124,54 @@ def test_a_regulation_from_half_load_is_tested_in_part_and_fails_all_the_same(un
     assert (bad.verdict, bad.verdict_simple, bad.coverage) == (Verdict.FAILS, Verdict.FAILS, "part")
     near = judge([finding("load_regulation", 0.003, 0.0002, loads=(1.9, 98.1))], claims, evidence(), unit)[0]
     assert (near.words, near.coverage) == ("holds", "full")
+
+
+def test_a_claim_asks_for_its_room_its_frequency_its_mode_and_its_time() -> None:
+    at = {"input_voltage_V": 230.0, "frequency_Hz": 50.0, "load_percent": 100.0}
+    said = Scope("", (230.0, 230.0), load_percent=(100.0, 100.0))
+    assert said.missing([at], 23.0) == ()
+    assert replace(said, frequency_Hz=60.0).missing([at]) == ("60 Hz",)
+    assert replace(said, mode="20 V").missing([at]) == ("the mode 20 V",)
+    assert replace(said, mode="20 V").missing([{**at, "output_voltage_V": 20.0}]) == ()
+    warm = replace(said, ambient_degC=(0.0, 45.0))
+    assert warm.missing([at], 23.0) == ("0 °C of the room", "45 °C of the room")
+    assert (warm.missing([at]), replace(said, ambient_degC=(25.0, 25.0)).missing([at], 23.0)) == ((), ())
+    long = replace(said, duration_s=28800.0)
+    assert long.missing([{**at, HELD: 1800.0}]) == ("480 min under load",)
+    assert long.missing([{**at, HELD: 1800.0}, {**at, HELD: 28799.0}]) == ()
+    continuous = replace(said, duration_s=0.0)
+    assert continuous.missing([{**at, SETTLED: 0.0}]) == ("a steady state",)
+    assert continuous.missing([{**at, SETTLED: 1.0}]) == ()
+
+
+def test_how_long_a_point_stood_is_known_of_a_run(finished_book: Path) -> None:
+    """Full load was held through the warm-up; every other load for as long as it took to settle and average."""
+    with BookReader(finished_book) as reader:
+        run = judge_run(reader)
+    grid = next(p for p in run.plan.parts if isinstance(p, GridOptions))
+    points = [p for p in run.evidence.by("static_grid").points if is_graded(p.conditions)]
+    full, *lighter = [p for p in points if p.conditions["input_voltage_V"] == grid.lines[0].voltage_V]
+    assert full.held_s is not None
+    assert full.held_s >= grid.warm_up_s
+    for point in lighter:
+        assert point.held_s is not None
+        assert grid.settle_s <= point.held_s <= grid.settle_at_most_s + 2.0 * grid.average_s + 5.0
+
+
+def test_a_range_of_an_input_is_judged_by_its_own_line(unit: Unit) -> None:
+    plate = replace(unit.nameplate, inputs=(InputRating((100.0, 240.0), current_A=1.0, ranges=(
+        InputRange((115.0, 115.0), 1.0), InputRange((230.0, 230.0), 0.5), InputRange((120.0, 370.0), 0.8, "dc"),
+    )),))  # fmt: skip
+    claims = [c for c in claims_of(plate) if c.figure == "input_current"]
+    found = [
+        finding("input_current", amps, 0.001, (100.0,), input_voltage_V=volts, frequency_Hz=50.0)
+        for volts, amps in ((115.0, 0.9), (230.0, 0.49))
+    ]
+    judged = judge(found, claims, evidence(), unit)
+    own = {(j.claim.high, j.finding.value): j.words for j in judged if j.claim is not None}
+    assert own[1.0, 0.9] == own[0.5, 0.49] == "holds"
+    assert (0.5, 0.9) not in own, "what is drawn at 115 V says nothing of the range of 230 V"
+    assert {w for (high, _), w in own.items() if high == 0.8} == {"tested in part"}
 
 
 def test_an_incomplete_run_says_what_is_missing(unit: Unit) -> None:

@@ -189,7 +189,9 @@ def _rails_together(line: LineReading, at: int) -> int | None:
     while (found := _rail(line, here)) is not None:
         names.append(found[0])
         here = found[1]
-        if here < len(line.tokens) and (line.tokens[here].kind in ("slash", "plus") or word_at(line, here) in ("&", "and", ",")):
+        if here < len(line.tokens) and (
+            line.tokens[here].kind in ("slash", "plus") or word_at(line, here) in ("&", "and", ",")
+        ):
             here += line.tokens[here].kind != "plus" or _rail(line, here) is None
             continue
         break

@@ -328,22 +328,20 @@ def _claimed(found: _Fold, item: LabelFigure, where: str) -> bool:
     if ends[0] is None or ends[1] is None:
         return False
     low, high = ends[0] * scale, ends[1] * scale
-    bounds: dict[str, float]
+    least, most = (low, None) if item.what in FLOORS else (None, high)
     if isinstance(item.value, tuple):
-        bounds = {"low": low, "high": high}
+        least, most = low, high
     elif item.what in ("overvoltage", "overcurrent"):
         if item.qualifier not in ("min.", "max."):
             return False
-        bounds = {"low": low} if item.qualifier == "min." else {"high": high}
+        least, most = (low, None) if item.qualifier == "min." else (None, high)
     elif item.what == "cross_regulation":
-        bounds = {"low": -high, "high": high}
-    else:
-        bounds = {"low": low} if item.what in FLOORS else {"high": high}
+        least, most = -high, high
     line = (item.at_V, item.at_V) if item.at_V is not None else None
     load = (item.at_load_percent, item.at_load_percent) if item.at_load_percent is not None else None
     note = item.qualifier if item.what in FLOORS and item.qualifier else ""
     condition = Condition(line_V=line, frequency_Hz=item.at_Hz, load_percent=load, note=note)
-    found.claims.append(StatedClaim(item.what, where=where, condition=condition, **bounds))
+    found.claims.append(StatedClaim(item.what, least, most, where=where, condition=condition))
     return True
 
 

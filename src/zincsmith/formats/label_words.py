@@ -57,12 +57,14 @@ PHRASES = tuple(
         ("cross_regulation", ("%",), False, r"cross[- ]?reg(?:ulation|\.)?|kreuzregelung"),
         ("rise_time", ("s",), False,
          r"rise time|anstiegszeit|temps de montée|tiempo de subida|tempo di salita|上升时间|立上り時間"),
-        ("turn_on_delay", ("s",), False, r"(?:set-?up|turn-? ?on|start-? ?up)(?: delay)?(?: time)?|einschaltverzögerung"),
+        ("turn_on_delay", ("s",), False,
+         r"(?:set-?up|turn-? ?on|start-? ?up)(?: delay)?(?: time)?|"
+         r"einschaltverzögerung"),
         ("minimum_load", ("A",), False,
          r"min(?:imum|\.)? load|mindestlast|charge minimale|carga mínima|carico minimo|最小负载|最小負荷"),
         ("surge_power", ("W",), False,
-         r"(?:surge|peak)(?: power)?|spitzenleistung|puissance de crête|potencia (?:de )?pico|potenza di picco|峰值功率|"
-         r"ピーク電力"),
+         r"(?:surge|peak)(?: power)?|spitzenleistung|puissance de crête|potencia (?:de )?pico|potenza di picco|"
+         r"峰值功率|ピーク電力"),
     )
 )  # fmt: skip
 _STARTS = tuple((one, re.compile(rf"(?:{one.words})(?![^\W\d_])", re.IGNORECASE)) for one in PHRASES)
@@ -77,8 +79,8 @@ _NO_RATING = (
      "a fuse is entered with the look-over"),
 )  # fmt: skip
 FILLING = {
-    "current", "time", "limit", "max", "max.", "min", "min.", "typ", "typ.", "typical", "of", "the", "is", "rated", "at",
-    "strom", "zeit", "dc", "power", "voltage", "level", "cold", "start",
+    "current", "time", "limit", "max", "max.", "min", "min.", "typ", "typ.", "typical", "of", "the", "is", "rated",
+    "at", "strom", "zeit", "dc", "power", "voltage", "level", "cold", "start",
 }  # fmt: skip
 QUALIFIERS = {"typ": "typ.", "typ.": "typ.", "typical": "typ.", "min": "min.", "min.": "min.", "max": "max.",
               "max.": "max."}  # fmt: skip
@@ -210,7 +212,12 @@ def _main(line: LineReading, at: int, phrase: Phrase) -> Quantity | None:
         bare = token.kind == "number" and (at + 1 >= len(line.tokens) or line.tokens[at + 1].kind != "unit")
         return Quantity([token.value], "", "", "+", at, at) if bare and 0.0 < token.value <= 1.0 else None
     q = quantity(line, at)
-    if q is None or q.unit not in phrase.units or q.sign == "-" or (q.sign == "±" and phrase.what != "cross_regulation"):
+    if (
+        q is None
+        or q.unit not in phrase.units
+        or q.sign == "-"
+        or (q.sign == "±" and phrase.what != "cross_regulation")
+    ):
         return None
     span = len(q.values) == 2 and q.joint == "dash" and phrase.spans
     return q if len(q.values) == 1 or span else None
@@ -303,6 +310,4 @@ def _figure_of(phrase: Phrase, main: Quantity, where: _Where, qualifier: str) ->
     )
     unit = "V" if main.unit in VOLTS else main.unit or "1"
     figure = LabelFigure(phrase.what, value, unit, qualifier=qualifier or None)
-    return replace(
-        figure, at_V=where.volts, at_Hz=where.hertz, at_load_percent=where.load_percent, at_s=where.seconds
-    )
+    return replace(figure, at_V=where.volts, at_Hz=where.hertz, at_load_percent=where.load_percent, at_s=where.seconds)

@@ -9,7 +9,7 @@ from zincsmith.analysis.corrections import corrected as referred
 from zincsmith.analysis.data_sheet import with_data_sheets
 from zincsmith.analysis.phase import with_fundamental
 from zincsmith.book.reader import BookReader, RunRow
-from zincsmith.model.events import EntryCorrected, Overridden, PartEnded, PointRejected, PointTaken
+from zincsmith.model.events import Effected, EntryCorrected, Overridden, PartEnded, PointRejected, PointTaken
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.reading import WORKED_OUT, Evidence, Point, Reading
@@ -18,7 +18,7 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.catalogue import procedure
 
-COUNTING = (PointTaken, PointRejected, EntryCorrected, PartEnded, Overridden)
+COUNTING = (PointTaken, PointRejected, EntryCorrected, PartEnded, Overridden, Effected)
 
 
 def evidence_of(book: BookReader, run: int) -> Evidence:
@@ -29,10 +29,16 @@ def evidence_of(book: BookReader, run: int) -> Evidence:
     corrected: dict[str, Reading] = {}
     ended: list[int] = []
     overridden: list[tuple[int, str]] = []
+    stands: dict[str, tuple[object, ...]] = {}
+    since: float | None = None
     for written in book.events(run=run, kinds=COUNTING):
         match written.event:
+            case Effected(action, body):
+                now = tuple(body.get(key) for key in ("voltage_V", "frequency_Hz", "current_A", "on"))
+                if stands.get(action) != now:
+                    stands[action], since = now, written.bench_s
             case PointTaken(point):
-                points[point.number] = point
+                points[point.number] = replace(point, held_s=point.bench_s - since) if since is not None else point
             case PointRejected(number=number, take=take):
                 if number in points and points[number].take == take:
                     del points[number]

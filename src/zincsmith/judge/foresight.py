@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from zincsmith.judge.claims import claims_of
 from zincsmith.model.claim import Claim
 from zincsmith.model.figures import TESTS
-from zincsmith.model.plan import GridOptions, HarmonicOptions, Plan, StandbyOptions
+from zincsmith.model.plan import GridOptions, HarmonicOptions, Line, Plan, StandbyOptions
+from zincsmith.model.scope import HELD
 from zincsmith.model.unit import Unit
 
 
@@ -41,10 +42,25 @@ def untested(unit: Unit, plan: Plan) -> list[Untested]:
     return found
 
 
+def _stands_s(part: GridOptions | StandbyOptions | HarmonicOptions, line: Line, load: float) -> float:
+    """How long a plan lets a point stand at least before it is read."""
+    if isinstance(part, StandbyOptions):
+        return part.at_least_s
+    if isinstance(part, HarmonicOptions):
+        return part.settle_s
+    warm = part.warm_up_s if line == part.lines[0] else part.rewarm_s
+    return part.settle_s + (warm if load == 100.0 and part.loads_percent[:1] == (100.0,) else 0.0)
+
+
 def _points(plan: Plan, procedure: str) -> list[dict[str, float]]:
     """Where the parts of a plan that carry out a procedure take points, as far as it goes through lines and loads."""
     return [
-        {"input_voltage_V": line.voltage_V, "load_percent": load}
+        {
+            "input_voltage_V": line.voltage_V,
+            "frequency_Hz": line.frequency_Hz,
+            "load_percent": load,
+            HELD: _stands_s(part, line, load),
+        }
         for part in plan.parts
         if part.procedure == procedure and isinstance(part, GridOptions | StandbyOptions | HarmonicOptions)
         for line in part.lines

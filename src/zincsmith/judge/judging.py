@@ -23,8 +23,9 @@ from zincsmith.model.events import FileTaken, RunClosed, RunOpened
 from zincsmith.model.figures import TESTS
 from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
 from zincsmith.model.plan import Plan
-from zincsmith.model.reading import FROM_FILE, WRITTEN, Evidence, is_graded
+from zincsmith.model.reading import FROM_FILE, PLACE, WRITTEN, Evidence, Point, is_graded
 from zincsmith.model.rig import Rig
+from zincsmith.model.scope import HELD, SETTLED
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.bring_up import NAME as BRING_UP
@@ -135,11 +136,13 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
 
 def _told(judged: tuple[Judged, ...], plan: Plan, ended: Mapping[int | None, dict[str, str]]) -> tuple[Judged, ...]:
     """With what people said about doubts, and what it would take to test what a claim lacks."""
-    return tuple(
-        replace(with_ended(j, ended.get(j.run, {})), price_s=price_s(j.lacks, plan)) if j.lacks
-        else with_ended(j, ended.get(j.run, {}))
-        for j in judged
-    )  # fmt: skip
+    out = []
+    for one in judged:
+        if one.lacks:
+            held_s = one.claim.scope.duration_s if one.claim is not None else None
+            one = replace(one, price_s=price_s(one.lacks, plan, held_s))
+        out.append(with_ended(one, ended.get(one.run, {})))
+    return tuple(out)
 
 
 def _known(book: BookReader, row: RunRow, unit: Unit, conventions: Conventions) -> Known:
@@ -264,7 +267,6 @@ def _with_rig(judged: Judged, faults: Sequence[Fault]) -> Judged:
 
 
 OF_ONE_LINE = ("load_regulation", "output_resistance", "average_active_efficiency", "efficiency", "power_factor")
-PLACE = ("input_voltage_V", "load_percent")
 
 
 def judge(
@@ -311,7 +313,7 @@ def _compare(finding: Finding, claim: Claim, evidence: Evidence, guard: str) -> 
     chance = None
     if finding.u is not None and claim.bounded:
         chance = conformance_probability(finding.value, finding.u, claim.low, claim.high)
-    lacks = claim.scope.missing(_reached(finding, claim, evidence))
+    lacks = claim.scope.missing(_reached(finding, claim, evidence), evidence.ambient_degC)
     doubts = finding.doubts + tuple(_coverage(claim, lacks)) + tuple(_incomplete(claim, evidence))
     guarded = guarded_verdict(finding.value, guard_band(finding.u, finding.k, guard), claim.low, claim.high)
     simple = simple_verdict(finding.value, claim.low, claim.high)
@@ -353,9 +355,22 @@ def _reached(finding: Finding, claim: Claim, evidence: Evidence) -> list[dict[st
     """The conditions of the points behind a verdict: of the finding itself, where each line has one of its own, else
     all that its procedure took once the unit was warm."""
     if finding.name in OF_ONE_LINE:
-        return [{k: float(row[k]) for k in PLACE if k in row} for row in finding.working.rows]
+        known = {p.number: p for p in evidence.points}
+        places = [{k: float(row[k]) for k in (*PLACE, "output_voltage_V") if k in row} for row in finding.working.rows]
+        numbers = [int(row.get("point", 0)) for row in finding.working.rows]
+        return [{**at, **_stood(known.get(n))} for at, n in zip(places, numbers, strict=True)]
     points = evidence.by(TESTS[claim.procedure]).points if claim.procedure in TESTS else evidence.points
-    return [p.conditions for p in points if is_graded(p.conditions)]
+    return [{**p.conditions, **_stood(p)} for p in points if is_graded(p.conditions)]
+
+
+def _stood(point: Point | None) -> dict[str, float]:
+    """How long a point had stood and whether it was steady, as far as that is known."""
+    out = {}
+    if point is not None and point.held_s is not None:
+        out[HELD] = point.held_s
+    if point is not None and point.settled is not None:
+        out[SETTLED] = float(point.settled)
+    return out
 
 
 def _untested(claim: Claim, evidence: Evidence) -> Judged:

@@ -7,12 +7,16 @@ from collections.abc import Sequence
 from zincsmith.model.plan import GridOptions, Plan
 
 
-def price_s(lacks: Sequence[str], plan: Plan) -> float | None:
-    """Warm-up, what a line takes that is missing whole, and a point for each corner; None for a plan without a grid."""
+def price_s(lacks: Sequence[str], plan: Plan, held_s: float | None = None) -> float | None:
+    """Warm-up, what a line takes that is missing whole, a point for each corner, and the time it has to be held; None
+    for a plan without a grid, or where nothing but another room is missing, which no plan makes."""
     grid = next((p for p in plan.parts if isinstance(p, GridOptions)), None)
-    if grid is None or not lacks:
+    held = [x for x in lacks if "under load" in x or "steady" in x]
+    lacks = [x for x in lacks if x not in held and "room" not in x]
+    if grid is None or not (lacks or held):
         return None
     point = grid.settle_s + grid.settled_window_s + grid.average_s
     lines = [x for x in lacks if "load" not in x]
     loads = len(grid.loads_percent)
-    return grid.warm_up_s + len(lines) * (grid.rewarm_s + loads * point) + (len(lacks) - len(lines)) * point
+    longer = max(0.0, (held_s or 0.0) - grid.warm_up_s) if held else 0.0
+    return longer + grid.warm_up_s + len(lines) * (grid.rewarm_s + loads * point) + (len(lacks) - len(lines)) * point

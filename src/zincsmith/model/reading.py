@@ -96,6 +96,7 @@ class Point:
     part: int = 0
     take: int = 1
     waves: tuple[Wave, ...] = ()
+    held_s: float | None = None  # how long source and load had stood so; put in when a run is judged
 
     def get(self, quantity: str) -> Reading | None:
         return next((r for r in self.readings if r.quantity == quantity), None)

@@ -11,12 +11,15 @@ from zincsmith.model.record import Record, Span
 LINE_SHARE = 0.01  # of the line voltage: nearer than that a point stands at an end
 LOAD_POINTS = 2.0  # percent of the rated load
 HERTZ = 0.5
+ROOM_K = 5.0  # as 23 +/- 5 degC is the room of a data sheet; common practice, no source
+HELD, SETTLED = "held_s", "settled"  # beside the conditions of a point: how long it stood, whether it was steady (1.0)
 
 
 @dataclass(frozen=True)
 class Scope(Record):
     """Of which output, over which lines (V) and loads (percent of the rating), in which mode, for how long, in which
-    room. None or empty is *not stated*: then the plan's own points count. Equal ends are one point."""
+    room. None or empty is *not stated*: then the plan's own points count. Equal ends are one point. A duration of 0 is
+    *continuous*: steady when it was read."""
 
     port: str = ""
     line_V: Span | None = None
@@ -26,11 +29,40 @@ class Scope(Record):
     duration_s: float | None = None
     ambient_degC: Span | None = None
 
-    def missing(self, points: Iterable[Mapping[str, float]]) -> tuple[str, ...]:
-        """The corners that no point stands at, in words; a point carries input_voltage_V and load_percent."""
+    def missing(self, points: Iterable[Mapping[str, float]], room_degC: float | None = None) -> tuple[str, ...]:
+        """The corners that no point stands at, in words, how long they had to be held, and the room that was not there.
+
+        A point carries input_voltage_V and load_percent; in a mode output_voltage_V; HELD and SETTLED where these are
+        known, and without them is taken as held. ``room_degC`` None is not known, and not held against a claim.
+        """
+        points = list(points)
+        found = self._corners([p for p in points if self._in_mode(p)])
+        if self.mode and points and not any(self._in_mode(p) for p in points):
+            found = (f"the mode {self.mode}",)
+        if not found and self._corners([p for p in points if self._in_mode(p) and self._held(p)]):
+            found = (f"{_minutes(self.duration_s)} under load" if self.duration_s else "a steady state",)
+        if room_degC is not None and self.ambient_degC is not None:
+            ends = sorted(set(self.ambient_degC))
+            found += tuple(f"{end:g} °C of the room" for end in ends if abs(room_degC - end) > ROOM_K)
+        return found
+
+    def _in_mode(self, point: Mapping[str, float]) -> bool:
+        volts = point.get("output_voltage_V")
+        return not self.mode or (volts is not None and f"{volts:g} V" == self.mode)
+
+    def _held(self, point: Mapping[str, float]) -> bool:
+        if self.duration_s is None:
+            return True
+        if self.duration_s == 0.0:
+            return point.get(SETTLED, 1.0) > 0.0
+        return point.get(HELD, self.duration_s) >= 0.99 * self.duration_s
+
+    def _corners(self, points: Iterable[Mapping[str, float]]) -> tuple[str, ...]:
         lines = sorted(set(self.line_V)) if self.line_V is not None else [None]
         loads = sorted(set(self.load_percent)) if self.load_percent is not None else [None]
-        at = [(p.get("input_voltage_V"), p.get("load_percent")) for p in points]
+        if not self.has_hertz(points):
+            return (f"{self.frequency_Hz:g} Hz",)
+        at = [(p.get("input_voltage_V"), p.get("load_percent")) for p in points if self._at_hertz(p)]
         lacks = [
             (volts, load)
             for volts, load in product(lines, loads)
@@ -38,17 +70,30 @@ class Scope(Record):
         ]
         return _words(lacks, lines, loads)
 
+    def _at_hertz(self, point: Mapping[str, float]) -> bool:
+        hertz = point.get("frequency_Hz")
+        return hertz is None or self.frequency_Hz is None or abs(hertz - self.frequency_Hz) <= HERTZ
+
+    def has_hertz(self, points: Iterable[Mapping[str, float]]) -> bool:
+        """Whether any of the points stands at the frequency that is spoken of."""
+        points = list(points)
+        return not points or any(self._at_hertz(p) for p in points)
+
     def has_line(self, conditions: Mapping[str, float]) -> bool:
         """Whether a point at these conditions lies within the lines that are spoken of."""
-        volts, hertz = conditions.get("input_voltage_V"), conditions.get("frequency_Hz")
+        volts = conditions.get("input_voltage_V")
         if volts is not None and self.line_V is not None:
             low, high = self.line_V
             if not low * (1.0 - LINE_SHARE) <= volts <= high * (1.0 + LINE_SHARE):
                 return False
-        return hertz is None or self.frequency_Hz is None or abs(hertz - self.frequency_Hz) <= HERTZ
+        return self._at_hertz(conditions)
 
     def covers(self, points: Iterable[Mapping[str, float]]) -> bool:
         return not self.missing(points)
+
+
+def _minutes(seconds: float) -> str:
+    return f"{seconds / 60.0:g} min" if seconds >= 60.0 else f"{seconds:g} s"
 
 
 def _near_line(value: float | None, wanted: float | None) -> bool:

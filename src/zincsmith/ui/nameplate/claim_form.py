@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from zincsmith.formats.entry import parse_entry, parse_share
 from zincsmith.model.claim import SOURCES, Condition, Side, StatedClaim
 from zincsmith.model.errors import InputError
-from zincsmith.model.figures import FIGURES
+from zincsmith.model.figures import FIGURES, Figure
 from zincsmith.model.record import Span
 from zincsmith.model.unit import Nameplate
 from zincsmith.ui.theme import font
@@ -112,7 +112,9 @@ class ClaimForm(QWidget):
         info = FIGURES[self.figure.currentData()]
         shown = "%" if info.in_percent else SHOWN.get(info.unit, info.unit)
         for key in ("low", "high"):
-            self.edits[key].setPlaceholderText("0.5 %, 50 mV" if info.name in OF_THE_VOLTS else f"in {shown}" if shown else "a number")
+            self.edits[key].setPlaceholderText(
+                "0.5 %, 50 mV" if info.name in OF_THE_VOLTS else f"in {shown}" if shown else "a number"
+            )
         self.side.setCurrentText(info.side)
 
     def show_claim(self, plate: Nameplate, old: StatedClaim | None, begun: StatedClaim | None = None) -> None:
