@@ -38,14 +38,15 @@ def _stated(reading: Reading) -> float:
     return reading.resolution**2 / 12.0 + reading.noise**2 + bend**2 / 3.0
 
 
-def column(readings: Sequence[Reading], minutes: float | None = None) -> Column:
+def column(readings: Sequence[Reading], minutes: float | None = None, alike: bool = False) -> Column:
     """The readings of one quantity as a column (n,). Every reading must have a value; raises ValueError else.
 
     The limit of a data sheet is the half-width of one rectangular distribution, u = limit / sqrt 3, and holds all that
     is stated beside it: display step, noise and non-linearity are each reading's own, the rest is shared where the
     non-linearity is stated (gain and offset remain) or where all readings were taken within the ``minutes`` that a
-    transfer accuracy holds for (which then is each reading's own), else nobody knows how it splits, and it is
-    *unsplit*. So stating a display step never makes a difference look better than the limit allows.
+    transfer accuracy holds for (which then is each reading's own), or where something else has shown it (``alike``);
+    else nobody knows how it splits, and it is *unsplit*. So stating a display step never makes a difference look better
+    than the limit allows.
 
     Parts: one for each instrument, function and range; one for each reading's own; one of type A, spread / sqrt(count)
     with count - 1 degrees of freedom, where a reading is a mean; one shared part for what is not known about a
@@ -65,7 +66,7 @@ def column(readings: Sequence[Reading], minutes: float | None = None) -> Column:
         limit_u = limit / math.sqrt(3.0)
         # Near nought the sign is chance, and what is shared there is an offset.
         rest = math.copysign(math.sqrt(max(0.0, limit_u**2 - stated)), value if abs(value) > limit else 1.0)
-        split = reading.nonlinearity_percent > 0.0 or close
+        split = reading.nonlinearity_percent > 0.0 or close or alike
         if rest:
             meter = f"{reading.source} {reading.identity}".rstrip()
             name = f"{'gain of ' if split else ''}{meter}, {reading.quantity}, {reading.range or 0:g} range"

@@ -340,7 +340,14 @@ def rule_words(choice: RuleChoice) -> str:
     return load(choice.set).short if name is None else f"IEC 61000-3-2: class {name}"
 
 
-EITHER_WAY = ("load_regulation", "line_regulation", "line_regulation_no_load", "line_slope", "warm_up_drift")
+EITHER_WAY = (
+    "load_regulation",
+    "load_regulation_at_once",
+    "line_regulation",
+    "line_regulation_no_load",
+    "line_slope",
+    "warm_up_drift",
+)
 HARMONIC_CHOICES = tuple(RuleChoice(HARMONIC_RULE, name) for name in ("A", "B", "C", "D"))
 
 

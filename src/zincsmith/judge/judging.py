@@ -266,7 +266,14 @@ def _with_rig(judged: Judged, faults: Sequence[Fault]) -> Judged:
     return replace(judged, finding=replace(judged.finding, doubts=doubts))
 
 
-OF_ONE_LINE = ("load_regulation", "output_resistance", "average_active_efficiency", "efficiency", "power_factor")
+OF_ONE_LINE = (
+    "load_regulation",
+    "load_regulation_at_once",
+    "output_resistance",
+    "average_active_efficiency",
+    "efficiency",
+    "power_factor",
+)
 
 
 def judge(
@@ -328,7 +335,14 @@ def _compare(finding: Finding, claim: Claim, evidence: Evidence, guard: str) -> 
     return Judged(replace(finding, doubts=doubts), claim, guarded, simple, chance, lacks=lacks)
 
 
-DIFFERENCES = ("load_regulation", "line_regulation", "line_regulation_no_load", "line_span", "output_resistance")
+DIFFERENCES = (
+    "load_regulation",
+    "load_regulation_at_once",
+    "line_regulation",
+    "line_regulation_no_load",
+    "line_span",
+    "output_resistance",
+)
 
 
 def split_unknown(finding: Finding) -> list[Doubt]:
@@ -346,9 +360,17 @@ def split_unknown(finding: Finding) -> list[Doubt]:
             f"Most of the uncertainty is that the two readings of {meter} may each err by its whole limit: its data "
             "sheet, as entered, does not say how the limit splits.",
             "Enter its transfer or short-term accuracy, or its non-linearity, beside the limit: "
-            "; transfer 0.001 % rng in 10 min.",
+            "; transfer 0.001 % rng in 10 min." + _or_in_turns(finding.name),
         )
     ]
+
+
+def _or_in_turns(name: str) -> str:
+    """What the bench itself can show where the data sheet says nothing."""
+    option = {"line_regulation": "two lines", "load_regulation": "two loads"}.get(name)
+    if option is None:
+        return ""
+    return f" Or let the grid read the {option} in turns, five times: the spread of the differences is evidence."
 
 
 def _reached(finding: Finding, claim: Claim, evidence: Evidence) -> list[dict[str, float]]:

@@ -11,7 +11,8 @@ from zincsmith.model.finding import Finding, Judged
 NARROW = " "
 UNIT_WORDS = {"degC": "°C", "ohm": "Ω", "1": ""}
 PERCENT_FINDINGS = {
-    "efficiency", "average_active_efficiency", "load_regulation", "line_regulation", "line_span", "current_thd",
+    "efficiency", "average_active_efficiency", "load_regulation", "load_regulation_at_once", "line_regulation",
+    "line_span", "current_thd",
     "line_regulation_no_load", "static_accuracy", "display_voltage_error_percent", "display_current_error_percent",
     "harmonics_class_a", "harmonics_class_b", "harmonics_class_c", "harmonics_class_d",
 }  # fmt: skip

@@ -49,6 +49,8 @@ FIGURES = {
         Figure("output_voltage", "Output voltage", "V", "voltage", "band", "output",
                ("output_voltage_min", "output_voltage_max"), GRID, OUT),
         Figure("load_regulation", "Load regulation", "1", "voltage", "band", "output", ("load_regulation",), GRID, OUT),
+        Figure("load_regulation_at_once", "Load effect right after the step", "1", "voltage", "band", "output",
+               ("load_regulation_at_once",), GRID, OUT),
         Figure("line_regulation", "Line regulation", "1", "voltage", "most", "output", ("line_regulation",), GRID, OUT),
         Figure("line_regulation_no_load", "Line regulation, no load", "1", "voltage", "most", "output",
                ("line_regulation_no_load",), GRID, OUT),

@@ -79,6 +79,9 @@ class GridOptions(Record):
     dropped: tuple[tuple[float, float, float], ...] = ()  # points left out: V, Hz, load in percent
     cold: bool = False  # full load is read before the warm-up too, for what drifts
     again: bool = False  # the first load is read again at the end of each line, to tell drift from resistance
+    turns: int = 0  # how often the heaviest and the lightest load of each line are read in turns, for small differences
+    at_once_s: float = 0.0  # how long after the load is taken off it is read in a turn, before it settles; 0 is not
+    line_turns: int = 0  # how often the first and the farthest line are read in turns at the heaviest load
     refine_points: int = 0  # further points at the first line, where the efficiency curve is least certain
 
     def loads_at(self, line: Line) -> tuple[float, ...]:

@@ -9,6 +9,9 @@ from typing import Literal
 WORKED_OUT = "worked out"  # from other readings of the same moment
 COLD = "cold"  # a condition: taken before the warm-up
 AGAIN = "again"  # a condition: a load that was taken before at this line, repeated for what drifts
+TURN = "turn"  # a condition: one of two loads taken back and forth, counted
+LINE_TURN = "line_turn"  # likewise, one of two lines
+AT_ONCE = "after_step_s"  # a condition: so many seconds after the load was taken off, before anything settles
 FROM_FILE = "from a file"  # recorded elsewhere and taken in
 
 
@@ -16,8 +19,8 @@ PLACE = ("input_voltage_V", "frequency_Hz", "load_percent")  # conditions: which
 
 
 def is_graded(conditions: Mapping[str, float]) -> bool:
-    """Whether a point is one of the grid itself, not one taken cold or again for what drifts."""
-    return COLD not in conditions and AGAIN not in conditions
+    """Whether a point is one of the grid itself, not one taken cold or again for what drifts, nor one of a turn."""
+    return not any(key in conditions for key in (COLD, AGAIN, TURN, LINE_TURN, AT_ONCE))
 
 
 WRITTEN = "written down"  # read outside a run and typed in by somebody

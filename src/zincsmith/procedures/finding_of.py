@@ -36,14 +36,16 @@ def finding_of(
     note: str = "",
     each: Callable[[Point], dict[str, float]] | None = None,
     doubts_of: Callable[[Point, Sequence[str]], list[Doubt]] = point_doubts,
+    alike: bool = False,
 ) -> Finding:
     """A figure from the readings of some points: value, uncertainty, working and doubts.
 
-    ``formula`` works on the columns of ``quantities``; ``each`` adds what the working shows beside a row.
+    ``formula`` works on the columns of ``quantities``; ``each`` adds what the working shows beside a row;
+    ``alike``: something has shown that limits of error are shared by all rows.
     """
     times = [p.bench_s for p in rows]
     minutes = (max(times) - min(times)) / 60.0 if times else None
-    columns = {q: column([r for p in rows if (r := p.get(q)) is not None], minutes) for q in quantities}
+    columns = {q: column([r for p in rows if (r := p.get(q)) is not None], minutes, alike) for q in quantities}
     estimate: Estimate = propagate(formula, columns)
     known = all(r.known for p in rows for q in quantities if (r := p.get(q)) is not None)
     doubts = tuple(dict.fromkeys(d for p in rows for d in doubts_of(p, quantities)))

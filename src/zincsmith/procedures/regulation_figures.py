@@ -21,11 +21,12 @@ from zincsmith.analysis.regulation import (
 from zincsmith.analysis.sweep_doubts import difference_doubts, seen_step
 from zincsmith.analysis.uncertainty import Values, drawn
 from zincsmith.model.finding import Doubt, Finding
-from zincsmith.model.reading import Point
+from zincsmith.model.reading import AT_ONCE, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.finding_of import Rows, finding_of
 from zincsmith.procedures.rows import amps_of, carrying, line_conditions, load_of, volts_of
+from zincsmith.procedures.turns import LEAST_TURNS, Bracket, at_once, brackets, by_turns, once_settled
 
 DRAWS, ONE_SIDED = 10_000, 0.9545
 ONE_SIDED_K = 1.645  # normal, 95 % one-sided
@@ -33,7 +34,10 @@ LEAST_MIN, LEAST_K = 1.0, 3.0  # over which, and by which, nothing warms or cool
 LEAST_FOR_A_BEND, BENT, BENT_SHARE = 5, 4.0, 0.25
 
 
-def load_regulations(line: tuple[float, float], points: Rows, plate: Nameplate, conv: Conventions) -> list[Finding]:
+def load_regulations(
+    line: tuple[float, float], points: Rows, plate: Nameplate, conv: Conventions, taken: Rows = ()
+) -> list[Finding]:
+    """Between the lightest and the heaviest load of a line; from points taken in turns where there are enough."""
     rows = carrying(points, ["output_voltage"])
     if len({load_of(p) for p in rows}) < 2:
         return []
@@ -45,6 +49,13 @@ def load_regulations(line: tuple[float, float], points: Rows, plate: Nameplate, 
         below = {"Vnom": nominal, "Vfl": float(volts[1]), "Vnl": float(volts[0])}[conv.regulation_over]
         return load_regulation(float(volts[0]), float(volts[1]), below)
 
+    found = brackets(once_settled(taken), lambda p: load_of(p) == load_of(high))
+    if len(found) >= LEAST_TURNS and all(load_of(b) == load_of(low) for _, b, _ in found):
+        below = {"Vnom": nominal, "Vfl": volts_of(high), "Vnl": volts_of(low)}[conv.regulation_over]
+        words = f"mean of (V at {load_of(low):g} % − V at {load_of(high):g} %) / {conv.regulation_over}"
+        over = f"{load_of(low):g} to {load_of(high):g} % load; denominator {conv.regulation_over}; a drop is positive"
+        made = by_turns(found, "load_regulation", "Load regulation", 1.0 / below, words, line_conditions(line), over)
+        return [about_a_difference(made, found[0][1], found[0][0], seen_step(points))]
     # The effect of a load at once, and the one that is left when everything has settled, are two figures.
     settled = "; settled before each reading" if low.settled and high.settled else ""
     span = f"{load_of(low):g} to {load_of(high):g} % load{settled}"
@@ -68,7 +79,23 @@ def load_regulations(line: tuple[float, float], points: Rows, plate: Nameplate, 
     ]
 
 
-def line_regulations(lines: list[list[Point]], plate: Nameplate) -> list[Finding]:
+def at_once_regulations(line: tuple[float, float], taken: Rows, plate: Nameplate) -> list[Finding]:
+    """The load effect right after the step, before warmth and regulation have followed: a figure of its own, whose
+    condition is how long after."""
+    found = at_once(taken)
+    if not found:
+        return []
+    before, after, _ = found[0]
+    seconds = after.conditions[AT_ONCE]
+    made = by_turns(
+        found, "load_regulation_at_once", f"Load effect {seconds:g} s after the step", 1.0 / plate.output.voltage_V,
+        f"(V {seconds:g} s after − V before) / Vnom", {**line_conditions(line), AT_ONCE: seconds},
+        f"{load_of(before):g} to {load_of(after):g} % load, denominator Vnom; a drop is positive",
+    )  # fmt: skip
+    return [about_a_difference(made, after, before)]
+
+
+def line_regulations(lines: list[list[Point]], plate: Nameplate, taken: Rows = ()) -> list[Finding]:
     """At the highest load of every line: between the ends of the lines, signed, as a regulation is printed; greatest
     less least beside it, whose two ends are picked for being extreme; and the fitted slope."""
     top = [max(rows, key=load_of) for points in lines if (rows := carrying(points, ["output_voltage"]))]
@@ -78,21 +105,34 @@ def line_regulations(lines: list[list[Point]], plate: Nameplate) -> list[Finding
     nominal, at = plate.output.voltage_V, {"load_percent": load_of(top[0])}
     over = "over " + ", ".join(f"{_line_V(p):g} V" for p in top)
     ends = [top[0], top[-1]]
-    found = [
-        about_a_difference(
-            finding_of(
-                "line_regulation", "Line regulation", "1", ends, ["output_voltage"],
-                lambda v: line_regulation(float(v["output_voltage"][1]), float(v["output_voltage"][0]), nominal),
-                f"(V at {_line_V(ends[1]):g} V − V at {_line_V(ends[0]):g} V) / Vnom", at, "a rise is positive",
-            ),
-            ends[0],
-            ends[1],
-            seen_step([p for points in lines for p in points]),
-        )
-    ]  # fmt: skip
+    seen = seen_step([p for points in lines for p in points])
+    words = f"(V at {_line_V(ends[1]):g} V − V at {_line_V(ends[0]):g} V) / Vnom"
+    turns = _turns_of_ends(taken, ends)
+    if turns:
+        sign = 1.0 if _line_V(turns[0][1]) > _line_V(turns[0][0]) else -1.0
+        made = by_turns(turns, "line_regulation", "Line regulation", sign / nominal, f"mean of {words}", at,
+                        "a rise is positive")  # fmt: skip
+    else:
+        made = finding_of(
+            "line_regulation", "Line regulation", "1", ends, ["output_voltage"],
+            lambda v: line_regulation(float(v["output_voltage"][1]), float(v["output_voltage"][0]), nominal),
+            words, at, "a rise is positive",
+        )  # fmt: skip
+    found = [about_a_difference(made, ends[0], ends[1], seen)]
     if len(top) > 2:
         found += [_span(top, nominal, at, over), _slope(top, at, over)]
     return found + _at_no_load(lines, nominal)
+
+
+def _turns_of_ends(taken: Rows, ends: Rows) -> list[Bracket]:
+    """The turns between just these two lines and at their load, if there are enough."""
+    lines = [_line_V(p) for p in ends]
+    rows = sorted((p for p in taken if load_of(p) == load_of(ends[0])), key=lambda p: p.number)
+    if not rows or {_line_V(p) for p in rows} != set(lines):
+        return []
+    outer = _line_V(rows[0])
+    found = brackets(rows, lambda p: _line_V(p) == outer)
+    return found if len(found) >= LEAST_TURNS else []
 
 
 def _at_no_load(lines: list[list[Point]], nominal: float) -> list[Finding]:

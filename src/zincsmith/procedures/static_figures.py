@@ -17,13 +17,14 @@ from zincsmith.analysis.sweep_doubts import (
 )
 from zincsmith.analysis.uncertainty import Values, factor_of
 from zincsmith.model.finding import Contribution, Doubt, Finding
-from zincsmith.model.reading import AGAIN, COLD, PLACE, Evidence, Point, is_graded
+from zincsmith.model.reading import AGAIN, COLD, LINE_TURN, PLACE, TURN, Evidence, Point, is_graded
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.finding_of import WORDS, Rows, finding_of
 from zincsmith.procedures.loss_figures import POWER, loss_findings
 from zincsmith.procedures.regulation_figures import (
     about_a_difference,
+    at_once_regulations,
     line_regulations,
     load_regulations,
     resistances,
@@ -40,13 +41,17 @@ def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) 
     warm = [p for p in evidence.points if is_graded(p.conditions)]
     by_line = _by_line(warm)
     again = _by_line([p for p in evidence.points if AGAIN in p.conditions])
+    turns = _by_line([p for p in evidence.points if TURN in p.conditions])
+    line_turns = [p for p in evidence.points if LINE_TURN in p.conditions]
     found: list[Finding] = []
     loaded = _from_minimum(warm, nameplate)
     found += _output_voltage(loaded)
     found += _static_accuracy(loaded, nameplate)
     for line, points in by_line.items():
-        found += load_regulations(line, _from_minimum(points, nameplate), nameplate, conventions)
-    found += line_regulations(list(by_line.values()), nameplate)
+        taken = turns.get(line, [])
+        found += load_regulations(line, _from_minimum(points, nameplate), nameplate, conventions, taken)
+        found += at_once_regulations(line, taken, nameplate)
+    found += line_regulations(list(by_line.values()), nameplate, line_turns)
     odd: dict[int, Doubt] = {}
     sags: dict[tuple[float, float], list[Doubt]] = {}
     for line, points in by_line.items():

@@ -21,7 +21,7 @@ from zincsmith.model.actions import (
 )
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.plan import GridOptions, Line
-from zincsmith.model.reading import AGAIN, COLD, Evidence, Point
+from zincsmith.model.reading import AGAIN, AT_ONCE, COLD, LINE_TURN, TURN, Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate, stands_words
@@ -38,6 +38,7 @@ RAMP_PERCENT = (10.0, 25.0, 50.0, 75.0, 100.0)
 # The loads that a figure is worked out from, percent; what is not named here takes all of a plan's.
 LOADS_OF: dict[str, tuple[float, ...]] = {
     "load_regulation": (100.0, 0.0),
+    "load_regulation_at_once": (100.0, 0.0),
     "line_regulation": (100.0,),
     "input_current": (100.0,),
     "power_factor": (100.0,),
@@ -45,6 +46,7 @@ LOADS_OF: dict[str, tuple[float, ...]] = {
     "average_active_efficiency": (100.0, 75.0, 50.0, 25.0),
     "output_resistance": (100.0, 50.0, 0.0),
 }
+AT_ONCE_MEAN_S = 1.0  # a reading right after a step is short
 COLD_S = 2.0  # after the load came on, before the warm-up
 NAME = "static_grid"
 
@@ -66,7 +68,7 @@ def grid_options(ctx: Context) -> GridOptions:
 class StaticGrid:
     name = NAME
     title = "Static grid"
-    version = 6
+    version = 7
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
     serves = "efficiency, power factor, load and line regulation, static accuracy, output resistance"
 
@@ -106,8 +108,45 @@ class StaticGrid:
                     known.append((load, value))
             if options.again and len(options.loads_at(line)) > 1:
                 yield from self._point(ctx, line, options.loads_at(line)[0], {AGAIN: 1.0})
+            yield from self._turns(ctx, line)
         if len(known) >= LEAST_KNOWN and options.refine_points:
             yield from self._refine(ctx, lines[-1], known)
+        yield from self._line_turns(ctx, lines)
+
+    def _turns(self, ctx: Context, line: Line) -> Steps:
+        """The heaviest and the lightest load back and forth, the heaviest first and last; where it is asked for, the
+        lightest is read right after the step too."""
+        options = grid_options(ctx)
+        loads = options.loads_at(line)
+        rounds = max(options.turns, 1 if options.at_once_s > 0.0 else 0)
+        if not rounds or len(set(loads)) < 2:
+            return
+        heavy, light = max(loads), min(loads)
+        yield Stage("In turns", f"{line.words}, {heavy:g} and {light:g} % load, {rounds} times")
+        for turn in range(1, rounds + 1):
+            yield from self._point(ctx, line, heavy, {TURN: float(turn)})
+            if options.at_once_s > 0.0:
+                yield SetLoad(light / 100.0 * ctx.nameplate.output.current_A, light > 0.0)
+                yield Dwell(options.at_once_s, "right after the step")
+                yield self._measure(ctx, line, light, {TURN: float(turn), AT_ONCE: options.at_once_s}, AT_ONCE_MEAN_S)
+            yield from self._point(ctx, line, light, {TURN: float(turn)})
+        yield from self._point(ctx, line, heavy, {TURN: float(rounds + 1)})
+
+    def _line_turns(self, ctx: Context, lines: list[Line]) -> Steps:
+        """Two lines back and forth at the heaviest load, the last one first and last: it is the one that is on."""
+        options = grid_options(ctx)
+        if not options.line_turns or len(lines) < 2:
+            return
+        here = lines[-1]
+        away = max(lines, key=lambda x: abs(x.voltage_V - here.voltage_V))
+        heavy = max(options.loads_percent)
+        yield Stage("In turns", f"{here.words} and {away.words}, {heavy:g} % load, {options.line_turns} times")
+        for turn in range(1, options.line_turns + 1):
+            yield from self._point(ctx, here, heavy, {LINE_TURN: float(turn)})
+            yield from self._change_line(ctx, away, rewarm=False)
+            yield from self._point(ctx, away, heavy, {LINE_TURN: float(turn)})
+            yield from self._change_line(ctx, here, rewarm=False)
+        yield from self._point(ctx, here, heavy, {LINE_TURN: options.line_turns + 1.0})
 
     def _refine(self, ctx: Context, line: Line, known: list[tuple[float, float]]) -> Steps:
         """Further points at the last line, each where the efficiency curve is least certain."""
@@ -131,12 +170,13 @@ class StaticGrid:
             yield SetLoad(percent / 100.0 * ctx.nameplate.output.current_A, True)
             yield Dwell(1.0, "load climbs")
 
-    def _change_line(self, ctx: Context, line: Line) -> Steps:
+    def _change_line(self, ctx: Context, line: Line, rewarm: bool = True) -> Steps:
         yield SetLoad(0.0, False)
         yield SetSource(line.voltage_V, line.frequency_Hz, True)
         yield Dwell(2.0, "line changes at no load")
         yield from self._ramp(ctx)
-        yield Dwell(grid_options(ctx).rewarm_s, "warm again at full load", warms=True)
+        if rewarm:
+            yield Dwell(grid_options(ctx).rewarm_s, "warm again at full load", warms=True)
 
     def _point(
         self, ctx: Context, line: Line, load_percent: float, more: dict[str, float] | None = None
@@ -154,7 +194,9 @@ class StaticGrid:
         return (yield self._measure(ctx, line, load_percent, more or {}))
 
     @staticmethod
-    def _measure(ctx: Context, line: Line, load_percent: float, more: dict[str, float]) -> Measure:
+    def _measure(
+        ctx: Context, line: Line, load_percent: float, more: dict[str, float], average_s: float | None = None
+    ) -> Measure:
         options = grid_options(ctx)
         wanted = ["input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current"]
         if (
@@ -163,7 +205,7 @@ class StaticGrid:
             wanted.append("case_temperature")
         return Measure(
             tuple(wanted),
-            options.average_s,
+            options.average_s if average_s is None else average_s,
             {**at_point(line, load_percent, load_percent / 100.0 * ctx.nameplate.output.current_A), **more},
         )
 

@@ -41,7 +41,14 @@ NUMBERS = (
     ("minutes", "For minutes (0 continuous)", "1"),
 )
 # Figures that papers bound in percent of the nominal volts, in volts, or in the sum of both.
-OF_THE_VOLTS = ("load_regulation", "line_regulation", "line_regulation_no_load", "line_span", "static_accuracy")
+OF_THE_VOLTS = (
+    "load_regulation",
+    "load_regulation_at_once",
+    "line_regulation",
+    "line_regulation_no_load",
+    "line_span",
+    "static_accuracy",
+)
 SIDES: tuple[Side, ...] = ("output", "input")
 TEXTS = (("where", "Where it stands"), ("derating", "Derating"), ("note", "Condition in words"))
 

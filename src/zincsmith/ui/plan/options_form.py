@@ -98,6 +98,8 @@ def _one_line(text: str) -> Line:
 LINES = Typing("Lines, V Hz", "lines", _lines_words, read_lines)
 LINE = Typing("Line, V Hz", "line", lambda x: _lines_words((x,)), _one_line)
 LOADS = Typing("Loads, %", "loads_percent", lambda x: " ".join(f"{v:g}" for v in x), read_loads)
+AFTER_STEP = (("read when steady", 0.0), *((f"at {s:g} s too", s) for s in (1.0, 2.0, 5.0)))
+TURNS = tuple((f"{n} times" if n else "no", n) for n in (0, 3, 5, 10))
 FIELDS: dict[type, tuple[Choosing | Typing, ...]] = {
     GridOptions: (
         LINES,
@@ -105,6 +107,9 @@ FIELDS: dict[type, tuple[Choosing | Typing, ...]] = {
         Choosing("Warm-up before", "warm_up_s", _times(0.0, 120.0, 600.0, 1800.0, 3600.0)),
         Choosing("Read cold as well", "cold", (("no", False), ("yes, for the drift", True))),
         Choosing("First load again", "again", (("no", False), ("at the end of each line", True))),
+        Choosing("Two loads in turns", "turns", TURNS),
+        Choosing("After the step", "at_once_s", AFTER_STEP),
+        Choosing("Two lines in turns", "line_turns", TURNS),
         Choosing("After a line change", "rewarm_s", _times(0.0, 60.0, 300.0, 900.0)),
         Choosing("Settled when", "settled_percent", tuple((f"< {p:g} % in 20 s", p) for p in (0.05, 0.1, 0.2, 0.5))),
         Choosing("Wait at most", "settle_at_most_s", _times(30.0, 60.0, 120.0, 300.0)),
