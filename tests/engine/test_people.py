@@ -24,6 +24,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
     EntryAsked,
     EntryCorrected,
+    EntryRefused,
     HandSet,
     HandSetting,
     Marked,
@@ -39,7 +40,7 @@ from zincsmith.model.events import (
     StopRuleMet,
 )
 from zincsmith.model.plan import Plan
-from zincsmith.model.rig import Dummy, Rig
+from zincsmith.model.rig import Accuracy, Dummy, Rig
 from zincsmith.model.unit import Unit
 
 StartStandIn = Callable[..., RunningStandIn]
@@ -163,6 +164,40 @@ def test_a_typed_reading_is_corrected_and_the_first_value_kept(
     with BookReader(scene.path) as reader:
         assert evidence_of(reader, 1).points[0].get("case_temperature").value == 45.1  # type: ignore[union-attr]
     assert scene.events(PointTaken)[0].event.point.get("case_temperature").value == 54.1
+
+
+@pytest.mark.parametrize("typed", ["rel +6m", "null +6m"])
+def test_a_typed_change_is_a_reading_and_a_null_errs_by_its_own_range(
+    typed: str, tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
+) -> None:
+    """24.030 V at full load, 6 mV more at none: with its zero set there the meter errs as in two readings, 30 mV of
+    which nobody knows the split; the null was read on 600 mV, 60 uV of limit."""
+    rows = tuple(
+        Accuracy("output_voltage", span, reading_percent=0.0, range_percent=share)
+        for span, share in ((0.6, 0.01), (60.0, 0.05))
+    )
+    hand = by_hand(rig, "voltmeter", accuracy=rows)
+    scene = Scene.set_up(tmp_path, unit, hand, tiny_plan, standin().addresses)
+    assert scene.run(Actor(entries=[typed, "24.030", typed])).outcome == "complete"
+    (refused,) = (w.event for w in scene.events(EntryRefused))
+    assert "no reading here yet" in refused.reason
+    asked = [w.event for w in scene.events(EntryAsked) if w.event.quantity == "output_voltage"]
+    assert [a.against for a in asked] == [None, 24.030]
+    with BookReader(scene.path) as reader:
+        run = judge_run(reader)
+    second = run.evidence.points[1].get("output_voltage")
+    assert second is not None
+    assert (second.text, second.value) == (typed, pytest.approx(24.036, abs=5e-4))
+    found = next(j.finding for j in run.judged if j.finding.name == "load_regulation")
+    assert found.value == pytest.approx(0.006 / 24.0, abs=2e-5)
+    assert found.u is not None
+    if typed.startswith("rel"):
+        assert found.u == pytest.approx(0.030 * (2.0 / 3.0) ** 0.5 / 24.0, rel=0.05)
+    else:
+        assert found.u < 0.0003 / 24.0
+        alone = next(j.finding for j in run.judged if j.finding.name == "output_voltage_max")
+        assert alone.u is not None
+        assert alone.u > 0.030 / 3.0**0.5, "as volts it errs as what it was read against"
 
 
 def test_a_slip_of_the_typing_hand_is_kept_and_mended(

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zincsmith.analysis.expectation import far_off
-from zincsmith.formats.entry import parse_entry
+from zincsmith.formats.entry import parse_change, parse_entry, typed_value
 from zincsmith.model.errors import InputError
 
 
@@ -29,6 +29,26 @@ from zincsmith.model.errors import InputError
 )
 def test_what_people_type(text: str, unit: str, value: float) -> None:
     assert parse_entry(text, unit) == pytest.approx(value, rel=1e-12)
+
+
+@pytest.mark.parametrize(
+    ("text", "null", "value"),
+    [("rel -12m", False, 23.988), ("null −12 mV", True, 23.988), ("Δ+0,5V", False, 24.5), ("NULL 3m", True, 24.003)],
+)
+def test_a_change_is_a_reading_too(text: str, null: bool, value: float) -> None:
+    change = parse_change(text, "V")
+    assert change is not None
+    assert change[0] is null
+    assert typed_value(text, "V", 24.0) == pytest.approx(value)
+    with pytest.raises(InputError, match="no reading here yet"):
+        typed_value(text, "V", None)
+    assert typed_value("23.9", "V", None) == 23.9
+
+
+@pytest.mark.parametrize("text", ["rel", "null x", "rel -", "relative 3", "null 1,200m"])
+def test_a_change_that_is_none_is_refused(text: str) -> None:
+    with pytest.raises(InputError):
+        typed_value(text, "V", 24.0)
 
 
 def test_a_dash_is_a_reading_that_could_not_be_taken() -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -12,8 +13,13 @@ from zincsmith.model.reading import Reading
 
 
 def limit_of_error(reading: Reading) -> float:
-    """Half-width in the unit of the reading: reading % x reading + range % x range + offset."""
-    value = abs(reading.value or 0.0)
+    """Half-width in the unit of the reading: reading % x reading + range % x range + offset; of a null reading that of
+    the change and of what it is a change from."""
+    return _own_limit(reading) + reading.against_limit
+
+
+def _own_limit(reading: Reading) -> float:
+    value = abs((reading.value if reading.change is None else reading.change) or 0.0)
     return (
         reading.reading_percent / 100.0 * value
         + reading.range_percent / 100.0 * (reading.range or 0.0)
@@ -62,12 +68,15 @@ def column(readings: Sequence[Reading], minutes: float | None = None, alike: boo
     for at, reading in enumerate(readings):
         close = minutes is not None and n > 1 and 0.0 < minutes <= reading.transfer_min
         stated = _stated(reading) + (reading.transfer**2 / 3.0 if close else 0.0)
-        limit, value = limit_of_error(reading), reading.value or 0.0
+        limit = _own_limit(reading)
+        value = (reading.value if reading.change is None else reading.change) or 0.0
         limit_u = limit / math.sqrt(3.0)
         # Near nought the sign is chance, and what is shared there is an offset.
         rest = math.copysign(math.sqrt(max(0.0, limit_u**2 - stated)), value if abs(value) > limit else 1.0)
         split = reading.nonlinearity_percent > 0.0 or close or alike
-        if rest:
+        if reading.against:
+            parts.append(_single(f"{reading.id} null", at, n, limit_u, None, rectangular=True))
+        elif rest:
             meter = f"{reading.source} {reading.identity}".rstrip()
             name = f"{'gain of ' if split else ''}{meter}, {reading.quantity}, {reading.range or 0:g} range"
             one = Part(name, np.zeros(n), True, unsplit=not split, rectangular=True)
@@ -85,10 +94,32 @@ def column(readings: Sequence[Reading], minutes: float | None = None, alike: boo
         if reading.spread and reading.count > 1:
             mean_u = reading.spread / math.sqrt(reading.count)
             parts.append(_single(f"{reading.id} repeats", at, n, mean_u, reading.count - 1.0))
-    return Column(values, (*gains.values(), *parts))
+    return Column(values, _carried((*gains.values(), *parts), readings))
 
 
-def _single(source: str, at: int, n: int, u: float, dof: float | None) -> Part:
+def _carried(parts: Sequence[Part], readings: Sequence[Reading]) -> tuple[Part, ...]:
+    """A null reading errs as the reading that it is a change from errs, beside its own error: where that one is in the
+    column it takes its parts along, so that they cancel in the difference; else it brings a part for it."""
+    n, found = len(readings), list(parts)
+    for at, reading in enumerate(readings):
+        if not reading.against:
+            continue
+        first = next((k for k, r in enumerate(readings) if r.id == reading.against), None)
+        if first is None:
+            found.append(_single(f"{reading.against} as what a null was read against", at, n,
+                                 reading.against_limit / math.sqrt(3.0), None, rectangular=True))  # fmt: skip
+            continue
+        for part in found:
+            if part.effect[first] and not part.source.startswith(f"{reading.id} "):
+                part.effect[at] = part.effect[first]
+    # What both err by alike is no longer a limit whose split nobody knows.
+    linked = {k for k, r in enumerate(readings) if r.against or any(o.against == r.id for o in readings)}
+    return tuple(
+        replace(p, unsplit=False) if p.unsplit and set(np.flatnonzero(p.effect)) <= linked else p for p in found
+    )
+
+
+def _single(source: str, at: int, n: int, u: float, dof: float | None, rectangular: bool = False) -> Part:
     effect = np.zeros(n)
     effect[at] = u
-    return Part(source, effect, False, dof)
+    return Part(source, effect, False, dof, rectangular=rectangular)

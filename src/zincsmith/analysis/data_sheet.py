@@ -59,7 +59,8 @@ def _days_since(calibrated: str, on: str) -> float | None:
 
 
 def _by_row(reading: Reading, row: Accuracy, ambient_degC: float | None) -> Reading:
-    value, span = abs(reading.value or 0.0), reading.range or 0.0
+    value = abs((reading.value if reading.change is None else reading.change) or 0.0)
+    span = reading.range or 0.0
     beyond = max(0.0, abs((ambient_degC if ambient_degC is not None else REFERENCE_DEGC) - REFERENCE_DEGC)
                  - REFERENCE_SPAN_K)  # fmt: skip
     warm = beyond * (row.per_K_reading_percent * value + row.per_K_range_percent * span) / 100.0

@@ -12,7 +12,7 @@ from zincsmith.analysis.accuracy import limit_of_error
 from zincsmith.analysis.resistor_load import current_A
 from zincsmith.bench.instrument import Record
 from zincsmith.engine.rig_facts import resistance_of
-from zincsmith.formats.entry import parse_entry
+from zincsmith.formats.entry import parse_change, typed_value
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import WORKED_OUT, Reading, Wave
@@ -29,10 +29,20 @@ def polled_reading(key: str, quantity: str, samples: Sequence[float], rig: Rig, 
     return reading_of(key, quantity, float(np.mean(samples)), one, row, spread=spread, count=len(samples))
 
 
-def hand_reading(key: str, quantity: str, text: str, meter: Instrument) -> Reading:
-    """What a person typed; InputError says why it is refused. A dash is a reading without a value."""
-    value = parse_entry(text, QUANTITIES[quantity].unit)
-    return reading_of(key, quantity, value, meter, text=text.strip())
+def hand_reading(key: str, quantity: str, text: str, meter: Instrument, against: Reading | None = None) -> Reading:
+    """What a person typed; InputError says why it is refused. A dash is a reading without a value. A change is added to
+    ``against``: read with the meter's zero set there it errs as two readings do, read as a null only by what the range
+    of the change errs."""
+    unit = QUANTITIES[quantity].unit
+    value = typed_value(text, unit, against.value if against is not None else None)
+    change = parse_change(text, unit)
+    if change is None or against is None or not change[0]:
+        return reading_of(key, quantity, value, meter, text=text.strip())
+    row = meter.accuracy_for(quantity, abs(change[1]))
+    return reading_of(
+        key, quantity, value, meter, row, text=text.strip(), change=change[1], against=against.id,
+        against_limit=limit_of_error(against),
+    )  # fmt: skip
 
 
 def resistor_current(

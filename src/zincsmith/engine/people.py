@@ -57,6 +57,7 @@ class People:
     operator: str
     takes: dict[int, tuple[int, int]] = field(default_factory=dict)  # point -> (part, take)
     typed: dict[str, Reading] = field(default_factory=dict)
+    _first: dict[tuple[object, ...], Reading] = field(default_factory=dict)  # by where: what a change may be from
     _set_to: dict[str, str] = field(default_factory=dict)  # meter -> the setting it was last read on
     repeats: dict[int, str] = field(default_factory=dict)
     unattended: bool = False
@@ -123,7 +124,9 @@ class People:
             raise InputError("only a reading that was typed in this run can be corrected")
         reason = self._reason(command)
         meter = self.pulse.bench.by_hand()[first.quantity]
-        corrected = replace(hand_reading(key, first.quantity, command.text, meter), id=key)
+        base = self.typed.get(first.against) or next((r for r in self._first.values() if r.quantity == first.quantity
+                                                      and r.id != key), None)  # fmt: skip
+        corrected = replace(hand_reading(key, first.quantity, command.text, meter, base), id=key)
         self.pulse.journal.append(EntryCorrected(corrected, first.value, reason, self.operator))
         self.typed[key] = corrected
 
@@ -271,7 +274,10 @@ class People:
         info = QUANTITIES[quantity]
         what = f"{info.words} at {volts:g} V, {settings.drawn_A:.3g} A"
         setting = self._setting(meter, quantity, max(abs(span.low), abs(span.high)))
-        journal.append(EntryAsked(quantity, info.unit, what, meter.spot, span.low, span.high, setting))
+        place = (self.part, settings.source_V, settings.source_Hz, quantity)
+        against = self._first.get(place) if quantity in CHANGES else None
+        from_V = against.value if against is not None else None
+        journal.append(EntryAsked(quantity, info.unit, what, meter.spot, span.low, span.high, setting, from_V))
         journal.become("ask", what)
         try:
             while True:
@@ -279,11 +285,13 @@ class People:
                     if command.do != "enter":
                         continue
                     try:
-                        reading = hand_reading(key, quantity, command.text, meter)
+                        reading = hand_reading(key, quantity, command.text, meter, against)
                     except EntryError as error:
                         journal.append(EntryRefused(command.text[:80], str(error)))
                         continue
                     self.typed[key] = reading
+                    if reading.value is not None:
+                        self._first.setdefault(place, reading)
                     journal.append(EntryTaken(reading))
                     return reading
         finally:
@@ -308,6 +316,7 @@ def _shown(quantity: str) -> str:
     return {"degC": "°C", "1": ""}.get(unit, unit)
 
 
+CHANGES = ("output_voltage",)  # of which a person may type a change instead of the reading
 # How a meter's function is marked, by quantity.
 FUNCTIONS = {
     "input_voltage": "V AC", "input_current": "A AC", "input_power": "W", "power_factor": "PF",

@@ -166,10 +166,11 @@ class TerminalDesk:
                 self.say("STOP:", f" {words}. Nothing is raised any further.", "bold red")
                 ways = "down to go down and switch off, again if it was mistyped"
                 self.say("", f"Type {ways}{', or because REASON to go on' if may else ''}:")
-            case EntryAsked(quantity, unit, what, spot, low, high, setting):
+            case EntryAsked(quantity, unit, what, spot, low, high, setting, against):
                 span = (low, high) if low is not None and high is not None else None
                 self._question = Question(quantity, unit=unit, span=span)
                 hint = f", expected {low:.4g} to {high:.4g}" if low is not None and high is not None else ""
+                hint += f", or the change from {against:g}: rel -12m, null -12m" if against is not None else ""
                 left = f"  ({self._entries_left} left)" if self._entries_left > 1 else ""
                 self.say(what, f" in {unit}, {'; '.join(x for x in (setting, spot) if x) or 'as read'}{hint}:{left}")
             case EntryTaken():

@@ -47,6 +47,31 @@ def parse_entry(text: str, unit: str) -> float | None:
     return value
 
 
+_CHANGE = re.compile(r"(null|rel|Δ)\s*(?=[+\-−\d.,])(.*)", re.IGNORECASE | re.DOTALL)
+
+
+def parse_change(text: str, unit: str) -> tuple[bool, float] | None:
+    """``rel -12m``, ``null -12 mV``: a change from an earlier reading, and whether it was read as a null, on a range of
+    its own against a reference that stands still. None for a plain reading; InputError for a change that is none."""
+    found = _CHANGE.fullmatch(text.strip())
+    if found is None:
+        return None
+    change = parse_entry(found.group(2), unit)
+    if change is None:
+        raise InputError("a change that could not be read is a dash alone")
+    return found.group(1).lower() == "null", change
+
+
+def typed_value(text: str, unit: str, against: float | None) -> float | None:
+    """The value of what was typed, a change added to the reading it is from. InputError as ``parse_entry``."""
+    change = parse_change(text, unit)
+    if change is None:
+        return parse_entry(text, unit)
+    if against is None:
+        raise InputError("there is no reading here yet that this could be a change from; type the reading itself")
+    return against + change[1]
+
+
 def parse_share(text: str, nominal_V: float) -> float | None:
     """A bound in percent of the nominal volts: ``0.5 %``, ``50 mV``, ``0.1 % + 5 mV``; a bare number is percent.
     InputError where a part is not understood, or volts have nothing to be held against."""

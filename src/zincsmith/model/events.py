@@ -126,6 +126,7 @@ class EntryAsked:
     expected_low: float | None
     expected_high: float | None
     setting: str = ""  # function, range and jack that the meter is read on
+    against: float | None = None  # the reading that a change may be typed from instead
 
 
 @dataclass(frozen=True)

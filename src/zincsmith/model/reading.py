@@ -58,6 +58,11 @@ class Reading:
     as_read: float | None = None
     correction_u: float = 0.0
     correction_for: str = ""
+    # A null reading: read as a change, on a range of its own, from the reading ``against`` whose limit of error was
+    # ``against_limit``; the accuracy above is that of the change.
+    change: float | None = None
+    against: str = ""
+    against_limit: float = 0.0
     # What the rig says of the instrument, put in when a run is judged (analysis/data_sheet.py):
     identity: str = ""  # serial and date of calibration: errors cancel only within one
     transfer: float = 0.0  # limit by which readings of one range differ within transfer_min minutes

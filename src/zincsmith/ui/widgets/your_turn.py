@@ -9,7 +9,7 @@ from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QPolygonF, QShort
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
 from zincsmith.analysis.expectation import far_off
-from zincsmith.formats.entry import parse_entry
+from zincsmith.formats.entry import typed_value
 from zincsmith.judge.words import UNIT_WORDS, local_time
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import EntryAsked, EntryRefused
@@ -148,7 +148,8 @@ class YourTurn(Panel):
         self.unit.setStyleSheet(f"color: {theme().of(info.kind).name()}")
         low, high = asked.expected_low, asked.expected_high
         span = f"expected {low:.1f} to {high:.1f}" if low is not None and high is not None else ""
-        self.expected.setText(f"Enter takes it    {span}")
+        change = f"    or the change from {asked.against:g}: rel -12m, null -12m" if asked.against is not None else ""
+        self.expected.setText(f"Enter takes it    {span}{change}")
         self.ruler.show_span(low, high, info.kind)
         for widget in (self.where, self.line, self.unit, self.expected, self.ruler, self.problem):
             widget.show()
@@ -197,7 +198,7 @@ class YourTurn(Panel):
         if asked is None or asked.expected_low is None or asked.expected_high is None:
             return ""
         try:
-            value = parse_entry(text, self._unit)
+            value = typed_value(text, self._unit, asked.against)
         except InputError:
             return ""  # the engine refuses it with the reason
         words = far_off(asked.quantity, value, asked.expected_low, asked.expected_high) if value is not None else ""
@@ -205,7 +206,8 @@ class YourTurn(Panel):
 
     def _typed(self, text: str) -> None:
         try:
-            self.ruler.show_value(parse_entry(text, self._unit) if text.strip() and self._unit else None)
+            against = self._asked.against if self._asked is not None else None
+            self.ruler.show_value(typed_value(text, self._unit, against) if text.strip() and self._unit else None)
         except InputError:
             self.ruler.show_value(None)
 
