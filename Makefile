@@ -21,9 +21,10 @@ test: setup
 test-long: setup
 	$(PY) -m pytest -m long -s --dist worksteal
 
-# Full sweeps of seeds, some hours; test-long samples them. What they counted stands in docs/validation.md.
+# Full sweeps of seeds, half an hour; test-long samples them. What they counted is printed at the end and stands in
+# docs/validation.md.
 test-seeds: setup
-	ZINCSMITH_SEEDS=4000 ZINCSMITH_BENCHES=240 $(PY) -m pytest -m long -s -n 2 --dist loadfile \
+	ZINCSMITH_SEEDS=4000 ZINCSMITH_BENCHES=240 $(PY) -m pytest -m long -rP -n 2 --dist loadfile \
 		tests/reference/test_four_hundred_seeds.py tests/reference/test_sixty_benches.py
 
 lint: setup

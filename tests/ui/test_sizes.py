@@ -11,6 +11,7 @@ from tests.ui.test_path import pass_gate, start
 from tests.ui.test_stations_of_a_run import four_points, turn  # noqa: F401 - a fixture
 
 from zincsmith.ui.stations.run import RunStation
+from zincsmith.ui.widgets.floating import Message
 from zincsmith.ui.widgets.whole_tips import whole
 from zincsmith.ui.window import STATIONS
 
@@ -83,3 +84,35 @@ def _cut_text_is_told_whole(hands: Hands) -> None:
     hands.window.grab()
     label = next(x for x in hands.window.findChildren(QWidget) if x is station.of_run)  # type: ignore[attr-defined]
     assert whole(label, 5, 5) == "", "what is whole needs no tip"
+
+
+def test_a_message_moves_nothing_and_covers_nothing_that_keeps_the_bench_safe(
+    open_window: Open,
+    four_points: Path,  # noqa: F811
+) -> None:
+    hands = open_window(four_points)
+    start(hands)
+    window = hands.window
+    for width, height in ((1280, 800), (1024, 700)):
+        resized(hands, width, height)
+        for name in ("Nameplate", "Rig", "Plan", "Run"):
+            window.go(name)
+            QApplication.processEvents()
+            station = window.stations[name]
+            at = {w: w.geometry() for w in station.findChildren(QWidget) if w.isVisible()}
+            window.alarm.tell("Not done", "only a reading that was typed in this run can be corrected")
+            message = getattr(station, "problem", None)
+            if message is not None:
+                message.setText("Line 3: a lead of that length and area has another resistance; type it in ohms.")
+            for _ in range(5):
+                QApplication.processEvents()
+            assert all(w.geometry() == before for w, before in at.items() if not isinstance(w.parent(), Message)), name
+            assert is_whole(window.bench_strip.button)
+            if message is not None:
+                assert is_whole(message)
+                message.setText("")
+            else:
+                assert isinstance(station, RunStation)
+                assert is_whole(station.abort), "a short alarm leaves it free"
+            window.alarm.hide()
+    pass_gate(hands)

@@ -41,6 +41,7 @@ if TYPE_CHECKING:
 # Fixed numbers: a station that is not built yet leaves its number free. A station is read when it is first shown;
 # what the others need is read in the background once the window is there.
 READ_AHEAD_MS = 400
+PLATE = 360  # of the strip at the top: the unit is seen whatever is wrong
 STATIONS = ((1, "Nameplate"), (2, "Rig"), (3, "Plan"), (4, "Run"), (5, "Findings"), (7, "Log"))
 
 
@@ -103,7 +104,7 @@ class MainWindow(QMainWindow):
         self._title = "Nameplate"
         self._areas: dict[str, QScrollArea] = {}
         self.spine = Spine(list(STATIONS))
-        self.unit_strip, self.bench_strip, self.alarm = UnitStrip(), BenchStrip(), AlarmBar()
+        self.unit_strip, self.bench_strip = UnitStrip(), BenchStrip()
         self.stack = QStackedWidget()
         self.stack.setObjectName("stations")
         self.session.read()
@@ -114,6 +115,7 @@ class MainWindow(QMainWindow):
     def _lay_out(self) -> None:
         centre = QWidget()
         centre.setObjectName("ground")
+        self.alarm = AlarmBar(centre)
         row = QHBoxLayout(centre)
         column = QVBoxLayout()
         for layout in (row, column):
@@ -122,13 +124,13 @@ class MainWindow(QMainWindow):
         row.addWidget(self.spine)
         row.addLayout(column, 1)
         column.addWidget(self.unit_strip)
-        column.addWidget(self.alarm)
         column.addWidget(self.stack, 1)
         column.addWidget(self.bench_strip)
         self.setCentralWidget(centre)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self.spine.fit(event.size().width())
+        self.alarm.beside = self.spine.width() + PLATE
         super().resizeEvent(event)
 
     def _connect(self) -> None:

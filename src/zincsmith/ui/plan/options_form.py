@@ -33,11 +33,17 @@ from zincsmith.ui.widgets.panel import clear, label, tip
 
 @dataclass(frozen=True)
 class Choosing:
-    """One option with its choices: words and value."""
+    """One option with its choices: words and value; with several fields, parted by blanks, a value for each."""
 
     words: str
     field: str
     choices: tuple[tuple[str, Any], ...]
+
+    def of(self, part: Options) -> Any:
+        """The value in force."""
+        fields = self.field.split()
+        values = tuple(getattr(part, f) for f in fields)
+        return values if len(fields) > 1 else values[0]
 
 
 @dataclass(frozen=True)
@@ -98,18 +104,28 @@ def _one_line(text: str) -> Line:
 LINES = Typing("Lines, V Hz", "lines", _lines_words, read_lines)
 LINE = Typing("Line, V Hz", "line", lambda x: _lines_words((x,)), _one_line)
 LOADS = Typing("Loads, %", "loads_percent", lambda x: " ".join(f"{v:g}" for v in x), read_loads)
-AFTER_STEP = (("read when steady", 0.0), *((f"at {s:g} s too", s) for s in (1.0, 2.0, 5.0)))
-TURNS = tuple((f"{n} times" if n else "no", n) for n in (0, 3, 5, 10))
+DRIFT = (
+    ("nothing", (False, False)),
+    ("cold as well", (True, False)),
+    ("the first load again", (False, True)),
+    ("cold, and first again", (True, True)),
+)
+# Turns of two loads, seconds after the step, turns of two lines.
+TURNS = (
+    ("as they come", (0, 0.0, 0)),
+    ("loads in turns, 5 times", (5, 0.0, 0)),
+    ("and 2 s after the step", (5, 2.0, 0)),
+    ("lines in turns, 5 times", (0, 0.0, 5)),
+    ("loads and lines, 5 times", (5, 0.0, 5)),
+    ("all of these", (5, 2.0, 5)),
+)
 FIELDS: dict[type, tuple[Choosing | Typing, ...]] = {
     GridOptions: (
         LINES,
         LOADS,
         Choosing("Warm-up before", "warm_up_s", _times(0.0, 120.0, 600.0, 1800.0, 3600.0)),
-        Choosing("Read cold as well", "cold", (("no", False), ("yes, for the drift", True))),
-        Choosing("First load again", "again", (("no", False), ("at the end of each line", True))),
-        Choosing("Two loads in turns", "turns", TURNS),
-        Choosing("After the step", "at_once_s", AFTER_STEP),
-        Choosing("Two lines in turns", "line_turns", TURNS),
+        Choosing("For what drifts", "cold again", DRIFT),
+        Choosing("Small differences", "turns at_once_s line_turns", TURNS),
         Choosing("After a line change", "rewarm_s", _times(0.0, 60.0, 300.0, 900.0)),
         Choosing("Settled when", "settled_percent", tuple((f"< {p:g} % in 20 s", p) for p in (0.05, 0.1, 0.2, 0.5))),
         Choosing("Wait at most", "settle_at_most_s", _times(30.0, 60.0, 120.0, 300.0)),
@@ -222,9 +238,9 @@ class OptionsForm(QWidget):
     @staticmethod
     def _fill(choice: Choice, one: Choosing, part: Options) -> None:
         """The choices, with the value in force in front where it is none of them."""
-        now = getattr(part, one.field)
+        now = one.of(part)
         known = [value for _, value in one.choices]
-        shown = f"{now:g}" if isinstance(now, float) else str(now)
+        shown = "as the plan says" if isinstance(now, tuple) else f"{now:g}" if isinstance(now, float) else str(now)
         choices = one.choices if now in known else ((shown, now), *one.choices)
         choice.clear()
         for words, value in choices:
@@ -260,7 +276,8 @@ class OptionsForm(QWidget):
 
     def _set(self, field: str, value: Any) -> None:
         assert self._part is not None
-        part = replace(self._part, **{field: value})
+        fields = field.split()
+        part = replace(self._part, **dict(zip(fields, value if len(fields) > 1 else (value,), strict=True)))
         try:
             check_plan(Plan("", (part,)))
         except InputError as error:

@@ -36,6 +36,7 @@ from zincsmith.ui.nameplate.unit_choice import NEW, UnitChoice
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font
+from zincsmith.ui.widgets.floating import Message
 from zincsmith.ui.widgets.pages import Pages
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
 from zincsmith.ui.widgets.rating_edit import RatingEdit
@@ -56,7 +57,7 @@ class NameplateStation(Station):
         self._wrong: dict[str, str] = {}
         self._linked_of: tuple[object, ...] = ()
         self._links: tuple[Link, ...] = ()
-        self.problem = label("", 13, 400, "problem", wrap=True)
+        self.problem = Message(self)
         self.plate, self.lines = RatingPlate(), LabelLines()
         self.claims = ClaimsPanel()
         self.look_summary, self.parts_summary = LookSummary(), PartsSummary()
@@ -87,8 +88,6 @@ class NameplateStation(Station):
         for one in (self.which, self.undo, self.redo, self.take_file, self.give_file):
             row.addWidget(one)
         outer.addLayout(row)
-        outer.addWidget(self.problem)
-        self.problem.hide()
         self.stack = Pages()
         self.stack.addWidget(self._overview())
         pages: tuple[tuple[type[Sheet], Callable[..., object]], ...] = (
@@ -252,9 +251,7 @@ class NameplateStation(Station):
     def _say(self, sheet: str, text: str) -> None:
         """What is wrong on one sheet; it goes when that sheet is right again."""
         self._wrong[sheet] = text
-        first = next((words for words in self._wrong.values() if words), "")
-        self.problem.setText(first)
-        self.problem.setVisible(bool(first))
+        self.problem.setText(next((words for words in self._wrong.values() if words), ""))
 
     def take_focus_at(self, claim: StatedClaim) -> None:
         """Go on with a claim that was begun at Findings."""

@@ -24,6 +24,7 @@ from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.choice import Choice
+from zincsmith.ui.widgets.floating import Message
 from zincsmith.ui.widgets.itinerary import ItineraryView
 from zincsmith.ui.widgets.operating_map import Cell, Key, OperatingMap
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
@@ -52,9 +53,7 @@ class PlanStation(Station):
         self.to_run.clicked.connect(lambda: self.go.emit("Run"))
         row.addWidget(self.to_run)
         outer.addLayout(row)
-        self.problem = label("", 15, 400, "problem", wrap=True)
-        self.problem.hide()
-        outer.addWidget(self.problem)
+        self.problem = Message(self)
         columns = QHBoxLayout()
         columns.setSpacing(12)
         outer.addLayout(columns, 1)
@@ -145,7 +144,6 @@ class PlanStation(Station):
         if isinstance(found, str):
             self._itinerary = None
             self.problem.setText(found)
-            self.problem.show()
             self.summary.setText("nothing to rehearse")
             self.rehearsed.setText("")
             self.to_run.setEnabled(False)
@@ -153,7 +151,7 @@ class PlanStation(Station):
             self._part = min(self._part, len(self.session.plan.parts) - 1)
             self.options.show_part(self.session.plan.parts[self._part], locked)
             return
-        self.problem.hide()
+        self.problem.setText("")
         self.to_run.setEnabled(True)
         if found is self._itinerary and not self.refusal.isVisible():
             self._show_part(locked)

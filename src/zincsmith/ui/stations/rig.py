@@ -24,6 +24,7 @@ from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
+from zincsmith.ui.widgets.floating import Message
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
 from zincsmith.ui.widgets.segments import Segments
 
@@ -37,7 +38,7 @@ class RigStation(Station):
         super().__init__(session)
         self._at = ""
         self._line = 0
-        self.problem = label("", 13, 400, "problem", wrap=True)
+        self.problem = Message(self)
         self.summary = label("", 13, 400, "second")
         self.name = label("", 14, 600)
         self.undo, self.redo = button("Undo  Ctrl+Z", weight=400), button("Redo", weight=400)
@@ -81,8 +82,6 @@ class RigStation(Station):
         for one in (self.name, self.undo, self.redo, self.load_button, self.save_button):
             row.addWidget(one)
         outer.addLayout(row)
-        outer.addWidget(self.problem)
-        self.problem.hide()
         both = QHBoxLayout()
         both.setSpacing(9)
         left = QVBoxLayout()
@@ -201,7 +200,6 @@ class RigStation(Station):
 
     def _say(self, text: str) -> None:
         self.problem.setText(text)
-        self.problem.setVisible(bool(text))
 
     # Editing
 

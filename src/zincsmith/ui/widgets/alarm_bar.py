@@ -2,24 +2,29 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
+from PySide6.QtCore import QRect, Signal
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from zincsmith.ui.widgets.floating import Floating
 from zincsmith.ui.widgets.panel import button, label
 
+SIDES = 14  # margins and edge
+LEAST = 48  # of the strip that it lies on
 
-class AlarmBar(QFrame):
-    """Hidden while all is well. Signal ``restart`` asks for the engine."""
+
+class AlarmBar(Floating):
+    """Hidden while all is well; else over the strip at the top, right of the unit's plate, so that no page moves.
+    Signal ``restart`` asks for the engine."""
 
     restart = Signal()
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, host: QWidget) -> None:
+        super().__init__(host)
         self.setObjectName("alarm")
         row = QHBoxLayout(self)
-        row.setContentsMargins(16, 8, 16, 8)
+        row.setContentsMargins(12, 4, 8, 4)
         words = QVBoxLayout()
-        words.setSpacing(2)
+        words.setSpacing(0)
         self.title = label("", 15, 700, "problem")
         self.text = label("", 13, wrap=True)
         words.addWidget(self.title)
@@ -31,7 +36,14 @@ class AlarmBar(QFrame):
         self.close_button.clicked.connect(self.hide)
         row.addWidget(self.again)
         row.addWidget(self.close_button)
-        self.hide()
+        self.beside = 0  # what it leaves free on its left
+
+    def place(self, room: QRect) -> QRect:
+        width = room.width() - self.beside - 8
+        buttons = sum(b.sizeHint().width() + 8 for b in (self.again, self.close_button) if not b.isHidden())
+        text = self.text.heightForWidth(width - buttons - 2 * SIDES)
+        height = self.title.sizeHint().height() + text + SIDES
+        return QRect(self.beside, 4, width, max(height, LEAST))
 
     def tell(self, title: str, text: str, *, can_restart: bool = False, dismiss: bool = True) -> None:
         self.title.setText(title)
@@ -40,3 +52,4 @@ class AlarmBar(QFrame):
         self.close_button.setVisible(dismiss)
         self.setAccessibleName(f"{title}. {text}")
         self.show()
+        self.settle()
