@@ -461,6 +461,11 @@ def test_whatever_says_what_is_live_agrees_at_every_moment(open_window: Open, fo
             kicker = station.gate.kicker.text()  # type: ignore[attr-defined]
             if view.live.words.upper() not in kicker:
                 wrong.append(f"the gate says {kicker!r}, the view {view.live.words!r}")
+        if view.stage == "Warm-up" and station.isVisible():
+            doing = station.dashboard.heads["NOW"][1].text()  # type: ignore[attr-defined]
+            flows = view.load_on and "output_current" in view.now
+            if flows != ("A drawn" in doing):
+                wrong.append(f"in the warm-up it says {doing!r} with the load {'on' if view.load_on else 'off'}")
         told = {"SetSource": None, "SetLoad": None}
         with reread(four_points) as reader:
             for written in reader.events(run=view.run, kinds=(Effected, Polled)):

@@ -357,5 +357,7 @@ def _doing(view: RunView) -> str:
     if view.state == "making safe":
         return "making safe"
     if view.stage == "Warm-up":
-        return "at full load, until it is warm"
+        amps = view.now.get("output_current")
+        flows = f"{amps:.2f} A drawn" if amps is not None else "load on"
+        return f"{flows if view.load_on else 'the load is off yet'}, until it is warm"
     return "sets, settles, averages" if view.stage == "Grid" else view.stage_detail
