@@ -40,10 +40,11 @@ def test_files_are_taken_in_from_the_keyboard_and_what_is_wrong_is_said(
     hands.click("Take in")
     assert "Choose a file first" in hands.words()
     wrong = tmp_path / "wrong.csv"
-    wrong.write_text("time_s,power_W\n0,1\n1,1\n")
+    wrong.write_text("time_s,reading\n0,1\n1,1\n")
     chosen = [str(wrong)]
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_, **__: (chosen, ""))
     hands.click("Choose files…")
+    hands.until(lambda: station.intake.take.isEnabled())
     hands.click("Take in")
     assert "say who" in hands.words()
     hands.fill("Who answers for it", "Elin Ward")
@@ -52,6 +53,7 @@ def test_files_are_taken_in_from_the_keyboard_and_what_is_wrong_is_said(
     assert hands.line("Who answers for it").text() == "Elin Ward", "what was typed stays"
     chosen[:] = [str(file)]
     hands.click("Choose files…")
+    hands.until(lambda: station.intake.take.isEnabled())
     hands.click("Take in")
     hands.until(lambda: station.run is not None and not station.intake.isVisible())
     assert "Taken in as run 1." in hands.words()
@@ -69,6 +71,46 @@ def test_files_are_taken_in_from_the_keyboard_and_what_is_wrong_is_said(
     assert not station.intake.isVisible()
     with BookReader(path) as book:
         assert len(book.runs()) == 1
+
+
+def test_columns_that_are_called_otherwise_are_said_in_the_window(
+    open_window: Open, make_book: Make, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Two loggers with heads of their own: one is guessed, of the other a person says which column the watts are."""
+    mine, other = tmp_path / "idle.csv", tmp_path / "other.csv"
+    mine.write_text("time;P\n" + "".join(f"{n};0,17{n % 3}\n" for n in range(1000)))
+    other.write_text(
+        "# logger 4\nt [s],channel 1 [mW],volts\n" + "".join(f"{n}.0,2{n % 2}5,230.1\n" for n in range(1000))
+    )
+    hands = open_window(make_book())
+    hands.station(5)
+    station = hands.window.stations["Findings"]
+    assert isinstance(station, FindingsStation)
+    hands.until(lambda: hands.window.session.allowed("take in"))
+    chosen: list[str] = []
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_, **__: (chosen, ""))
+    for file, line in ((mine, "115 60"), (other, "230 50")):
+        chosen[:] = [str(file)]
+        hands.press(Qt.Key.Key_F7)
+        hands.until(lambda: station.intake.isVisible())
+        hands.click("Choose files…")
+        hands.until(lambda: station.intake.take.isEnabled())
+        if file is other:
+            pick = station.intake._picks["power_W"]
+            assert pick.currentText() == "not in the file"
+            pick.setFocus()
+            hands.type("chan")
+        assert station.intake.holds.currentData() == "standby"
+        hands.fill("Line, V Hz", line)
+        hands.fill("Who answers for it", "Elin Ward")
+        hands.click("Take in")
+        hands.until(lambda: not station.intake.isVisible())
+    hands.until(lambda: station.run is not None and station.run.row.id == 2)
+    assert station.run is not None
+    found = {j.finding.conditions.get("input_voltage_V"): j.finding.value for j in station.run.judged
+             if j.finding.name == "no_load_power" and j.finding.value is not None}  # fmt: skip
+    assert found[230.0] == pytest.approx(0.210, rel=0.01)
+    assert found[115.0] == pytest.approx(0.171, rel=0.01)
 
 
 def test_loose_readings_are_written_down_and_judged(open_window: Open, make_book: Make) -> None:

@@ -127,6 +127,7 @@ class Service:
             load_percent=float(said["load_percent"]),
             instrument=said.get("instrument", ""),
             accuracy=Path(said["accuracy"]) if said.get("accuracy") else None,
+            called={str(k): str(v) for k, v in (said.get("called") or {}).items()},
         )
         run = take_in(self.book, said["unit"], asked)
         with BookReader(self.book.path) as reader:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Literal
 
@@ -60,6 +60,7 @@ class FileRequest:
     voltage: str = "voltage_V"
     current: str = "current_A"
     power: str = "power_W"
+    called: Mapping[str, str] = field(default_factory=dict)  # what is wanted -> the head that a person said it has
 
 
 def take_in(book: BookWriter, unit_key: str, asked: FileRequest) -> int:
@@ -72,7 +73,7 @@ def take_in(book: BookWriter, unit_key: str, asked: FileRequest) -> int:
         raise BookError("there is no unit or no rig yet")
     if not asked.operator.strip():
         raise InputError("somebody answers for a file that is taken in: name them", key="operator")
-    found = _columns(asked)
+    found = replace(_columns(asked), called=asked.called)
     points, options, notes = _points(found, asked, unit, rig)
     accuracy = read_accuracy(asked.accuracy, tuple(BASES)) if asked.accuracy is not None else {}
     run = book.next_run()

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import stat
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
@@ -25,7 +25,8 @@ class Columns:
     """Columns by their heads as they stand, in the unit they stand in; a cell without a value is NaN.
 
     ``units`` are units that stand apart from the head (a row below it, an attribute). ``line`` is the line of the
-    first row, None where a file has no lines. ``notes`` tell what was passed over.
+    first row, None where a file has no lines. ``notes`` tell what was passed over. ``called`` says which head stands
+    for what is wanted, where a person has said so.
     """
 
     file: Path
@@ -34,6 +35,7 @@ class Columns:
     twice: tuple[str, ...]
     line: int | None
     notes: tuple[str, ...]
+    called: Mapping[str, str] = field(default_factory=dict)
 
     def find(self, wanted: str, base: str) -> Array | None:
         """The column of a quantity in its base unit; None when there is none.
@@ -44,7 +46,8 @@ class Columns:
         name, _ = split_head(wanted)
         exact = [h for h in self.values if h == wanted]
         loose = [h for h in self.values if split_head(h)[0].lower().replace(" ", "_") == name.lower().replace(" ", "_")]
-        heads = exact or loose
+        said = [self.called[wanted]] if self.called.get(wanted) in self.values else []
+        heads = said or exact or loose
         if not heads:
             return None
         if len(heads) > 1 or heads[0] in self.twice:
@@ -71,9 +74,41 @@ class Columns:
         if found is None:
             heads = ", ".join(list(self.values)[:12])
             raise InputError(
-                f"there is no column {wanted!r}; there are: {heads}. Name it with {option}", file=str(self.file)
+                f"there is no column {wanted!r}; there are: {heads}. Say which of them it is "
+                f"(on the command line {option})",
+                file=str(self.file),
             )
         return found
+
+
+# What people call a column, in small letters and without its unit.
+SAID = {
+    "time_s": ("time", "t", "elapsed", "seconds", "zeit", "temps", "tiempo", "tempo"),
+    "power_W": ("power", "p", "watts", "pin", "p1", "active power", "leistung", "puissance", "potencia", "potenza"),
+    "voltage_V": ("voltage", "v", "u", "volts", "vin", "u1", "ch1"),
+    "current_A": ("current", "i", "amps", "iin", "i1", "ch2"),
+    "load_percent": ("load", "load %", "load percent"),
+    "input_voltage_V": ("input voltage", "vin", "v in", "uin"),
+    "input_current_A": ("input current", "iin", "i in"),
+    "input_power_W": ("input power", "pin", "p in"),
+    "power_factor": ("power factor", "pf"),
+    "output_voltage_V": ("output voltage", "vout", "v out", "uout"),
+    "output_current_A": ("output current", "iout", "i out"),
+    "case_temperature_degC": ("case temperature", "case", "tc", "temperature"),
+}
+
+
+def likely(heads: Sequence[str], wanted: Sequence[str]) -> dict[str, str]:
+    """Which head most likely stands for what is wanted, by its name alone; each head once, what is not clear left
+    out."""
+    found: dict[str, str] = {}
+    for name in wanted:
+        own = split_head(name)[0].lower().replace("_", " ")
+        names = (own, *SAID.get(name, ()))
+        fits = [h for h in heads if split_head(h)[0].lower().replace("_", " ").strip() in names]
+        if len(fits) == 1 and fits[0] not in found.values():
+            found[name] = fits[0]
+    return found
 
 
 def refuse_large(file: Path, most: int) -> None:

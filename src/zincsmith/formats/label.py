@@ -7,20 +7,31 @@ input, else it is an output.
 
 from __future__ import annotations
 
+import re
+
 from zincsmith.formats.label_figures import read_figures, read_marks
 from zincsmith.formats.label_line import LineReading
 from zincsmith.formats.label_ratings import read_section, sections
 from zincsmith.formats.label_tokens import tokens
 from zincsmith.formats.label_words import read_worded
-from zincsmith.model.label import LabelFigure, LabelInput, LabelItem, LabelLine, LabelMark, LabelOutput, Unread
+from zincsmith.model.label import NAMES, LabelFigure, LabelInput, LabelItem, LabelLine, LabelMark, LabelOutput, Unread
 
 LONGEST = 400
+# Lines that say which piece it is: nothing on them is a rating. "Type-C 5V" is not one of them.
+_IDENTITY = re.compile(
+    r"\s*(?:s\s?/\s?n|sn|serial(?:\s?no\.?|\s?number)?|p\s?/\s?n|part\s?no\.?|model(?:\s?no\.?)?|mod\.|type|lot|batch|"
+    r"date(?:\s?code)?|rev\.?|seriennummer|modell|modèle|modelo|modello|n° de série|型号|型番|序列号)"
+    r"(?![\w-])(?!\s*[.,]?\s*\d+(?:[.,]\d+)?\s*[AVW]\b)",
+    re.IGNORECASE,
+)
 
 
 def parse_line(text: str) -> LabelLine:
     """Read one line. It never fails: what cannot be read is in ``unread``."""
     if len(text) > LONGEST:
         return LabelLine(text, (), (Unread(text, 0, len(text), f"longer than {LONGEST} characters"),))
+    if _IDENTITY.match(text):
+        return LabelLine(text, (), (Unread(text.strip(), len(text) - len(text.lstrip()), len(text.rstrip()), NAMES),))
     line = LineReading(text, tokens(text))
     read_worded(line)
     read_figures(line)

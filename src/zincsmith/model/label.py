@@ -76,6 +76,9 @@ class LabelMark:
 LabelItem = LabelInput | LabelOutput | LabelFigure | LabelMark
 
 
+NAMES = "a model, serial, lot or date: which piece it is, no rating"
+
+
 @dataclass(frozen=True)
 class Unread:
     """A stretch of the line, [start, end) in characters, that was not understood, and why."""
@@ -87,8 +90,8 @@ class Unread:
 
     @property
     def figure(self) -> bool:
-        """Whether a number stands in it: that may be a rating; a word without one is a name."""
-        return any(c.isdecimal() for c in self.text)
+        """Whether a number stands in it that may be a rating; a word without one is a name, and so is a serial."""
+        return self.reason != NAMES and any(c.isdecimal() for c in self.text)
 
 
 @dataclass(frozen=True)

@@ -60,6 +60,15 @@ class InputRating(Record):
     def voltage_max_V(self) -> float:
         return self.voltage_V[1]
 
+    @property
+    def each_range(self) -> tuple[InputRating, ...]:
+        """The input as it is rated in each of its ranges; itself where it has but one."""
+        return tuple(
+            replace(self, voltage_V=r.voltage_V, current_A=r.current_A, type=r.type, frequency_Hz=r.frequency_Hz,
+                    ranges=())
+            for r in self.ranges
+        ) or (self,)  # fmt: skip
+
 
 @dataclass(frozen=True)
 class OutputRating(Record):

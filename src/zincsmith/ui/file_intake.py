@@ -8,17 +8,20 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QThreadPool, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QLineEdit, QWidget
 
-from zincsmith.model.errors import InputError
+from zincsmith.formats.columns import likely
+from zincsmith.formats.table_file import read_columns
+from zincsmith.model.errors import InputError, ZincsmithError
+from zincsmith.recorded.as_points import OF_A_SWEEP
 from zincsmith.ui.plan.options_form import read_lines
 from zincsmith.ui.session import Session
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
-from zincsmith.ui.widgets.panel import Panel, button, label
+from zincsmith.ui.widgets.panel import Panel, button, clear, label
 
 TYPED = "typed"
 # What is written down outside a run: the conditions first, then what was read; a dash or nothing is not read.
@@ -39,13 +42,42 @@ HOLDS = (
     ("volts and amps over time: harmonics", "power"),
     ("readings that I write down, a row each", TYPED),
 )
+# What has to be found in a file of each kind: the column as the program calls it, and in words.
+WANTED: dict[str, dict[str, str]] = {
+    "standby": {"time_s": "time", "power_W": "input watts"},
+    "power": {"time_s": "time", "voltage_V": "input volts", "current_A": "input amps"},
+    "points": {
+        "load_percent": "load in percent", "input_voltage_V": "input volts", "input_current_A": "input amps",
+        "input_power_W": "input watts", "power_factor": "power factor", "output_voltage_V": "output volts",
+        "output_current_A": "output amps", "case_temperature_degC": "case temperature",
+    },
+    TYPED: {},
+}  # fmt: skip
+HEADS = 24  # more columns than these are not offered
 FILES = "Columns (*.csv *.txt *.tsv *.json *.h5 *.hdf5 *.npy *.npz);;All files (*)"
+
+
+def heads_of(files: tuple[Path, ...]) -> tuple[str, ...]:
+    """The heads of all files, each once; none where one cannot be read: taking it in says why."""
+    try:
+        return tuple(dict.fromkeys(h for f in files for h in read_columns(f).values))
+    except ZincsmithError:
+        return ()
+
+
+def kind_of(heads: tuple[str, ...]) -> str:
+    """What a file with these heads most likely holds; empty where they do not tell."""
+    for kind, needed in (("points", OF_A_SWEEP), ("power", tuple(WANTED["power"])), ("standby", ("time_s", "power_W"))):
+        if set(needed) <= set(likely(heads, list(WANTED[kind]))):
+            return kind
+    return ""
 
 
 class FileIntake(Panel):
     """Hidden until it is asked for. Signal ``left`` when it closes again."""
 
     left = Signal()
+    _told = Signal(tuple, tuple)  # files and their heads, read beside the window
 
     def __init__(self, session: Session) -> None:
         super().__init__("Take in files and readings", "they become a run of this unit, judged like any other")
@@ -58,7 +90,7 @@ class FileIntake(Panel):
         self.holds.setAccessibleName("What the file holds")
         for words, kind in HOLDS:
             self.holds.addItem(words, kind)
-        self.holds.activated.connect(self._fit)
+        self.holds.activated.connect(self._said)
         self.choose = button("Choose files…")
         self.choose.clicked.connect(self._choose)
         self.named = label("no file yet", 13, 600)
@@ -74,6 +106,16 @@ class FileIntake(Panel):
         self.leave_button = button("Leave  Esc")
         self.leave_button.clicked.connect(self.leave)
         self.problem = label("", 13, 400, "problem", wrap=True)
+        self._heads: tuple[str, ...] = ()
+        self._kind_said = False  # by a person; until then the heads tell
+        self._picks: dict[str, Choice] = {}
+        self.columns = QWidget()
+        self._column_grid = QGridLayout(self.columns)
+        self._column_grid.setContentsMargins(0, 0, 0, 0)
+        self._column_grid.setHorizontalSpacing(10)
+        self._column_grid.setVerticalSpacing(4)
+        self._column_grid.setColumnStretch(8, 1)
+        self._told.connect(self._show_heads)
         self._lay_out()
         session.refused.connect(self._refused)
         self._fit()
@@ -100,6 +142,7 @@ class FileIntake(Panel):
         grid.setColumnStretch(2, 1)
         grid.setColumnMinimumWidth(4, 240)
         self.body.addLayout(grid)
+        self.body.addWidget(self.columns)
         self.loose = EditTable("Readings written down", LOOSE)
         self.loose.setFixedHeight(150)
         self.loose.edited.connect(self._written)
@@ -133,6 +176,40 @@ class FileIntake(Panel):
     def name_files(self, files: tuple[Path, ...]) -> None:
         self.files = files
         self.named.setText(", ".join(f.name for f in files) or "no file yet")
+        self._heads = ()
+        self._show_columns()
+        self.take.setEnabled(not files)  # until the heads are known
+        if files:
+            QThreadPool.globalInstance().start(lambda: self._told.emit(files, heads_of(files)))
+
+    def _show_heads(self, files: tuple[Path, ...], heads: tuple[str, ...]) -> None:
+        if files == self.files:
+            self._heads = heads
+            self.take.setEnabled(True)
+            if not self._kind_said and (kind := kind_of(heads)):
+                self.holds.setCurrentIndex(self.holds.findData(kind))
+            self._fit()
+
+    def _show_columns(self) -> None:
+        """Which column of the file is what, as far as its name tells; a person says the rest."""
+        clear(self._column_grid)
+        self._picks = {}
+        wanted = WANTED[self.holds.currentData()]
+        guessed = likely(self._heads, list(wanted))
+        for at, (name, words) in enumerate(wanted.items() if self._heads else ()):
+            pick = Choice()
+            pick.setAccessibleName(f"Column: {words}")
+            pick.setFont(font(13, 600))
+            pick.setFixedWidth(168)
+            pick.addItem("not in the file", "")
+            for head in self._heads[:HEADS]:
+                pick.addItem(head, head)
+            pick.setCurrentIndex(max(0, pick.findData(guessed.get(name, ""))))
+            row, column = divmod(at, 4)
+            self._column_grid.addWidget(label(words, 13, 400, "second"), row, 2 * column)
+            self._column_grid.addWidget(pick, row, 2 * column + 1)
+            self._picks[name] = pick
+        self.columns.setVisible(bool(self._picks))
 
     def _choose(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, "Recorded files", "", FILES)
@@ -144,6 +221,10 @@ class FileIntake(Panel):
         self.accuracy = Path(name) if name else None
         self.sheet.setText(self.accuracy.name if self.accuracy is not None else "Accuracy file…")
 
+    def _said(self) -> None:
+        self._kind_said = True
+        self._fit()
+
     def _fit(self) -> None:
         """What the file says itself need not be said."""
         kind = self.holds.currentData()
@@ -154,6 +235,7 @@ class FileIntake(Panel):
         if kind == TYPED:
             self.named.setText("type below; each row is a point")
             self.loose.setFocus()
+        self._show_columns()
         self.line.setPlaceholderText("for volts that are no line of the unit" if kind == "points" else "230 50")
 
     def take_in(self) -> None:
@@ -206,6 +288,7 @@ class FileIntake(Panel):
             "instrument": self.recorder.text().strip(),
             "accuracy": str(self.accuracy) if self.accuracy is not None else "",
             "operator": self.operator.text().strip(),
+            "called": {name: head for name, pick in self._picks.items() if (head := pick.currentData())},
         }
 
     def _refused(self, do: str, reason: str) -> None:
@@ -216,6 +299,7 @@ class FileIntake(Panel):
         """It is in the book."""
         self.problem.setText("")
         self.name_files(())
+        self._kind_said = False
         self._rows = []
         self.loose.show_rows([])
         if self._written_to is not None:  # it is in the book now

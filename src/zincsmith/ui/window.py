@@ -41,7 +41,6 @@ if TYPE_CHECKING:
 # Fixed numbers: a station that is not built yet leaves its number free. A station is read when it is first shown;
 # what the others need is read in the background once the window is there.
 READ_AHEAD_MS = 400
-PLATE = 360  # of the strip at the top: the unit is seen whatever is wrong
 STATIONS = ((1, "Nameplate"), (2, "Rig"), (3, "Plan"), (4, "Run"), (5, "Findings"), (7, "Log"))
 
 
@@ -130,7 +129,6 @@ class MainWindow(QMainWindow):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self.spine.fit(event.size().width())
-        self.alarm.beside = self.spine.width() + PLATE
         super().resizeEvent(event)
 
     def _connect(self) -> None:

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 
-from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtCore import QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from zincsmith.formats.label import parse_line
 from zincsmith.formats.label_print import print_item
+from zincsmith.model.figures import FIGURES
 from zincsmith.model.label import LabelFigure, LabelInput, LabelLine, LabelMark, LabelOutput
 from zincsmith.ui.other_scripts import missing_words
 from zincsmith.ui.theme import font, theme
@@ -60,6 +61,7 @@ class PrintedLine(RatingEdit):
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
+        self.setCursorPosition(0)  # a long line shows how it begins
         self.left.emit()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -202,7 +204,7 @@ class LabelLines(QScrollArea):
         if 0 <= at < len(self.rows):
             self.rows[at].show()
             self.rows[at].setFocus()
-            self.ensureWidgetVisible(self.rows[at], 0, 20)
+            QTimer.singleShot(0, self, lambda: self.ensureWidgetVisible(self.rows[at], 0, 20))  # once it has its place
 
     def _remark(self, at: int, row: PrintedLine) -> None:
         found = row.read()
@@ -216,6 +218,11 @@ class LabelLines(QScrollArea):
             f"“{p.text}” is not read: {p.reason}" if p.figure else f"“{p.text}” is kept as a name" for p in pieces
         )
         words = "\n".join(x for x in (words, missing_words(row.text())) if x)
+        alarming = any(p.figure for p in pieces)
+        if (name := "problem" if alarming else "second") != reason.objectName():
+            reason.setObjectName(name)
+            reason.style().unpolish(reason)
+            reason.style().polish(reason)
         reason.setText(words)
         reason.setVisible(bool(words) and bool(row.text().strip()))
         row.setAccessibleDescription(words or ", ".join(print_item(i) for i in found.items))
@@ -234,7 +241,8 @@ def _remark(found: LabelLine) -> str:
             case LabelOutput():
                 parts.append(f"{len(item.modes)} modes" if item.modes else "output")
             case LabelFigure():
-                parts.append(item.what.replace("_", " "))
+                known = FIGURES.get(item.what)
+                parts.append(known.title.lower() if known is not None else item.what.replace("_", " "))
             case LabelMark():
                 parts.append("mark")
     if found.unread and not parts:

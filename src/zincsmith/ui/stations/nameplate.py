@@ -407,7 +407,7 @@ class NameplateStation(Station):
 
 def _counted(doubts: int, unit: Unit | None) -> str:
     if unit is None:
-        return "Type maker and model, then the label line by line."
+        return "Begin with maker and model."
     cautions = sum(code not in unit.acknowledged for code in cautions_for(unit))
     parts = [counted(doubts, "doubt")] if doubts else []
     parts += [counted(cautions, "caution")] if cautions else []  # to be acknowledged at Safety

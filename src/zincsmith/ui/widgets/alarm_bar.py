@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRect, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.ui.widgets.floating import Floating
 from zincsmith.ui.widgets.panel import button, label
 
 SIDES = 14  # margins and edge
-LEAST = 48  # of the strip that it lies on
 
 
 class AlarmBar(Floating):
@@ -36,14 +35,11 @@ class AlarmBar(Floating):
         self.close_button.clicked.connect(self.hide)
         row.addWidget(self.again)
         row.addWidget(self.close_button)
-        self.beside = 0  # what it leaves free on its left
 
-    def place(self, room: QRect) -> QRect:
-        width = room.width() - self.beside - 8
+    def tall(self, width: int) -> int:
         buttons = sum(b.sizeHint().width() + 8 for b in (self.again, self.close_button) if not b.isHidden())
         text = self.text.heightForWidth(width - buttons - 2 * SIDES)
-        height = self.title.sizeHint().height() + text + SIDES
-        return QRect(self.beside, 4, width, max(height, LEAST))
+        return self.title.sizeHint().height() + text + SIDES
 
     def tell(self, title: str, text: str, *, can_restart: bool = False, dismiss: bool = True) -> None:
         self.title.setText(title)

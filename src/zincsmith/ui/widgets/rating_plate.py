@@ -7,11 +7,15 @@ from PySide6.QtGui import QLinearGradient, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.judge.plate_words import hertz_words, input_words, output_words
-from zincsmith.model.unit import InputRating, OutputRating, Unit
+from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 
 NAME_W = 60.0
+
+
+def _input_lines(plate: Nameplate) -> int:
+    return sum(len(one.each_range) for one in plate.inputs)
 
 
 class RatingPlate(QWidget):
@@ -86,7 +90,7 @@ class RatingPlate(QWidget):
         top, bottom = name.bottom() + 4, box.bottom() - 20
         marks_top = bottom - 32 if plate.marks else bottom
         ink.hairline(p, QPointF(box.left(), top), QPointF(box.right(), top), t.color("edge"))
-        lines = len(plate.inputs) + len(plate.outputs) + (1 if plate.total_power_W is not None else 0)
+        lines = _input_lines(plate) + len(plate.outputs) + (1 if plate.total_power_W is not None else 0)
         self._ratings(p, QRectF(box.left(), top + 3, box.width(), marks_top - top - 6), unit, max(1, lines))
         ink.hairline(p, QPointF(box.left(), marks_top), QPointF(box.right(), marks_top), t.color("edge"))
         if plate.marks:
@@ -106,11 +110,12 @@ class RatingPlate(QWidget):
         y = box.top()
         for n, one in enumerate(plate.inputs):
             title = one.name.upper() or ("INPUT" if n == 0 else "")
-            self._light(p, QRectF(box.left(), y, box.width(), row), f"input {n}")
-            self._input(p, QRectF(box.left(), y, box.width(), row), one, title, size)
-            y += row
+            for part in one.each_range:
+                self._light(p, QRectF(box.left(), y, box.width(), row), f"input {n}")
+                self._input(p, QRectF(box.left(), y, box.width(), row), part, title, size)
+                title, y = "", y + row
         whole = 1 if plate.total_power_W is not None else 0
-        space = room - len(plate.inputs) - whole
+        space = room - _input_lines(plate) - whole
         cut = len(plate.outputs) > space
         shown = plate.outputs[: max(1, space - 1)] if cut else plate.outputs
         large = len(plate.outputs) == 1 and row >= 26

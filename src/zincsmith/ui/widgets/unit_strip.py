@@ -10,6 +10,7 @@ from zincsmith.judge.plate_words import headline, hertz_words, input_words
 from zincsmith.model.unit import Unit
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
+from zincsmith.ui.widgets.floating import STRIP
 
 HEIGHT = 56
 
@@ -20,6 +21,7 @@ class UnitStrip(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setFixedHeight(HEIGHT)
+        self.setObjectName(STRIP)
         self._unit: Unit | None = None
         self._run = "No run yet"
         self._book = ""
@@ -71,7 +73,8 @@ class UnitStrip(QWidget):
             ink.write(p, QRectF(at, 28, 344 - at, 18), volts, 12, 400, t.color("ink2"))
             at += ink.width(volts, 12) + 10
             sign = ink.sine_sign if one.type == "ac" else ink.dc_sign
-            sign(p, QPointF(at, 37.5), 9, t.color("ink2"), 1.2)
+            if at < 336:
+                sign(p, QPointF(at, 37.5), 9, t.color("ink2"), 1.2)
             if ink.width(hertz_words(one), 12) <= 340 - at - 10:
                 ink.write(p, QRectF(at + 10, 28, 330 - at, 18), hertz_words(one), 12, 400, t.color("ink2"))
         ink.write(p, QRectF(368, 9, 60, 20), unit.tag, 14, 600)
