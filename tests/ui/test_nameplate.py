@@ -123,7 +123,7 @@ def test_a_label_that_makes_no_sense_is_not_taken(open_window: Open, make_book: 
 def test_an_empty_book_begins_with_an_empty_plate(open_window: Open, tmp_path: Path) -> None:
     book = tmp_path / "new.zbook"
     hands = open_window(book)
-    assert "Type maker and model" in hands.words()
+    assert "Begin with maker and model" in hands.words()
     hands.fill("Maker", "Harrowgate")
     hands.fill("Model", "HG-5")
     for n, text in enumerate(("INPUT 100-240V~ 50/60Hz 0.3A", "OUTPUT 5V DC 2A"), 1):

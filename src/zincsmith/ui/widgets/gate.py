@@ -44,6 +44,7 @@ class GatePanel(Panel):
         self.tick = TickBox(CHECKED)
         self.tick.setFont(font(16, 600))
         self.senses = self._sense_boxes()
+        self.asks = label("", 16, 600)
         self.line = QLineEdit()
         self.line.setFont(font(22, 500))
         self.line.setMaximumWidth(560)
@@ -65,7 +66,7 @@ class GatePanel(Panel):
             widget.setMaximumWidth(820)
         every: tuple[QWidget, ...] = (
             self.kicker, self.title, self.text, self.first, self.caution_head, self.cautions, self.price, self.tick,
-            self.senses, self.line, self.problem,
+            self.senses, self.asks, self.line, self.problem,
         )  # fmt: skip
         for each in every:
             self.body.addWidget(each)
@@ -119,8 +120,9 @@ class GatePanel(Panel):
             box.setChecked(False)
         self.line.clear()
         self.line.setVisible(lands or bool(rule and rule.may_continue))
-        self.line.setPlaceholderText("volts it landed at, by the power meter" if lands else "why it goes on")
-        self.line.setAccessibleName(self.line.placeholderText())
+        self.asks.setText("Volts it landed at, by the power meter" if lands else "Why it goes on all the same")
+        self.asks.setVisible(not self.line.isHidden())
+        self.line.setAccessibleName(self.asks.text())
         self.again.setVisible(rule is not None)
         self.despite.setVisible(bool(rule and rule.may_continue))
         self.go_on.setText("Go down and switch off  Ctrl+Enter" if rule else "Go on  Ctrl+Enter")
@@ -132,7 +134,8 @@ class GatePanel(Panel):
     def switches_off(self, words: str) -> None:
         """The bench is made safe and this is for a person's hands: said as large as anything can be."""
         self.kicker.setText("MAKING SAFE: ONLY A HAND CAN DO THIS")
-        self.title.setText(f"SWITCH OFF: {words}")
+        measures = words.startswith("measure")  # the proof that it is off, not a switch
+        self.title.setText(f"{words[:1].upper()}{words[1:]}" if measures else f"SWITCH OFF: {words}")
         self.text.setText("Do it now, then say so. What nobody confirms counts as live.")
         self.text.setVisible(True)
 

@@ -142,14 +142,14 @@ class YourTurn(Panel):
         self.what.setText(asked.what)
         where = f"{asked.spot}. " if asked.spot else ""
         setting = f"{asked.setting}. " if asked.setting else ""
-        self.spot.setText(f"{setting}{where}Read it once it is still. Type a dash if it cannot be read.")
+        change = f", or the change from {asked.against:g} V: rel -12m, null -12m" if asked.against is not None else ""
+        self.spot.setText(f"{setting}{where}Read it once it is still. Type a dash if it cannot be read{change}.")
         self.where.show_spot(asked.quantity, asked.spot, *self.terminals)
         self.unit.setText(UNIT_WORDS.get(info.unit, info.unit))
         self.unit.setStyleSheet(f"color: {theme().of(info.kind).name()}")
         low, high = asked.expected_low, asked.expected_high
         span = f"expected {low:.1f} to {high:.1f}" if low is not None and high is not None else ""
-        change = f"    or the change from {asked.against:g}: rel -12m, null -12m" if asked.against is not None else ""
-        self.expected.setText(f"Enter takes it    {span}{change}")
+        self.expected.setText(f"Enter takes it    {span}")
         self.ruler.show_span(low, high, info.kind)
         for widget in (self.where, self.line, self.unit, self.expected, self.ruler, self.problem):
             widget.show()
