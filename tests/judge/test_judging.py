@@ -183,6 +183,26 @@ def test_an_incomplete_run_says_what_is_missing(unit: Unit) -> None:
     assert notes == {"the run ended before its points were taken", "no procedure for it yet"}
 
 
+def test_what_was_not_read_is_said_where_the_figure_is_missing(unit: Unit) -> None:
+    """Input watts at half load were a dash: the average efficiency says so, and not that the plan has no points."""
+
+    def point(n: int, load: float) -> Point:
+        watts = None if load == 50.0 else 60.0
+        readings = tuple(
+            Reading(f"1/{n}/{q}", q, v, "", "role", "meter", "by hand")
+            for q, v in (("input_power", watts), ("output_voltage", 24.0), ("output_current", load / 40.0))
+        )
+        return Point(n, {"input_voltage_V": 115.0, "frequency_Hz": 60.0, "load_percent": load}, readings, 0.0)
+
+    taken = Evidence(tuple(point(n, load) for n, load in enumerate((100.0, 75.0, 50.0, 25.0), 1)), True)
+    claims = [c for c in claims_of(unit.nameplate) if c.figure in ("average_active_efficiency", "input_current")]
+    notes = {(j.claim.figure, j.claim.conditions.get("input_voltage_V")): j.finding.working.note
+             for j in judge([], claims, taken, unit) if j.claim}  # fmt: skip
+    assert notes["average_active_efficiency", 115.0] == "input watts not read at 115 V, 50 %"
+    assert notes["average_active_efficiency", 230.0] == "its points are not in the plan"
+    assert notes["input_current", None] == "input amps not read at 115 V, 100 %"
+
+
 def test_what_a_plan_leaves_untested_is_known_beforehand(unit: Unit) -> None:
     plan = NAMED["static-grid"]
     rows = untested(unit, plan)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import tomllib
 from collections.abc import Callable
 from pathlib import Path
 
@@ -9,9 +10,10 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QPushButton
+from tests.conftest import ROOT
 from tests.ui.conftest import Hands
 
-from zincsmith.ui.help_view import pages
+from zincsmith.ui.help_view import FOLDER, pages
 from zincsmith.ui.keys import EVERYWHERE, KEYS
 from zincsmith.ui.window import STATIONS
 
@@ -102,3 +104,13 @@ def test_the_first_opening_shows_the_first_steps_once(
     hands.press(Qt.Key.Key_Escape)
     hands.window.greet_newcomer()
     assert hands.window.stack.currentWidget() is not hands.window.help
+
+
+def test_help_is_shipped_with_what_is_installed() -> None:
+    """The pages lie in the package, and the build takes them along; docs/help leads to the same files."""
+    packaged = tomllib.loads((ROOT / "pyproject.toml").read_text("utf-8"))["tool"]["setuptools"]["package-data"]
+    folder = ROOT / "src" / "zincsmith" / "ui"
+    shipped = {path for pattern in packaged["zincsmith.ui"] for path in folder.glob(pattern)}
+    assert FOLDER.is_relative_to(folder)
+    assert set(FOLDER.glob("*.md")) <= shipped
+    assert {p.name for p in (ROOT / "docs" / "help").iterdir()} == {p.name for p in FOLDER.glob("*.md")}

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from datetime import date
 
 from zincsmith.analysis.conformity import conformance_probability, guard_band, guarded_verdict, simple_verdict
+from zincsmith.analysis.point_doubts import where
 from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.judge.claims import claims_of
@@ -23,13 +24,15 @@ from zincsmith.model.events import FileTaken, RunClosed, RunOpened
 from zincsmith.model.figures import TESTS
 from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
 from zincsmith.model.plan import Plan
+from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import FROM_FILE, PLACE, WRITTEN, Evidence, Point, is_graded
 from zincsmith.model.rig import Rig
-from zincsmith.model.scope import HELD, SETTLED
+from zincsmith.model.scope import HELD, LOAD_POINTS, SETTLED
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.bring_up import NAME as BRING_UP
 from zincsmith.procedures.harmonics import NAME as HARMONICS_PROCEDURE
+from zincsmith.procedures.static_grid import LOADS_OF, READ_FOR
 from zincsmith.rules.harmonics import load_harmonics
 from zincsmith.rules.loader import supply_rules
 from zincsmith.suitability.case import Fault, Severity
@@ -395,6 +398,30 @@ def _stood(point: Point | None) -> dict[str, float]:
     return out
 
 
+MOST_TOLD = 3
+
+
+def _not_read(claim: Claim, evidence: Evidence) -> str:
+    """What was not read where the claim wanted it; empty where nothing is missing from the points that were taken."""
+    if claim.procedure not in TESTS:
+        return ""
+    wanted, loads = READ_FOR.get(claim.figure, ("output_voltage",)), LOADS_OF.get(claim.figure)
+    missing: dict[str, list[str]] = {}
+    for point in evidence.by(TESTS[claim.procedure]).points:
+        at = point.conditions
+        near = loads is None or any(abs(at.get("load_percent", -1.0) - x) <= LOAD_POINTS for x in loads)
+        if not near or not claim.scope.has_line(at) or not claim.conditions.items() <= at.items():
+            continue
+        for name in wanted:
+            reading = point.get(name)
+            if reading is None or reading.value is None:
+                missing.setdefault(QUANTITIES[name].words.lower(), []).append(where(point))
+    return "; ".join(
+        f"{words} not read at {', '.join(at[:MOST_TOLD])}{' and elsewhere' if len(at) > MOST_TOLD else ''}"
+        for words, at in missing.items()
+    )
+
+
 def _untested(claim: Claim, evidence: Evidence) -> Judged:
     if not claim.procedure:
         why = "no procedure for it yet"
@@ -403,7 +430,7 @@ def _untested(claim: Claim, evidence: Evidence) -> Judged:
     elif not evidence.by(TESTS[claim.procedure]).complete:
         why = "the run ended before its points were taken"
     else:
-        why = "its points are not in the plan"
+        why = _not_read(claim, evidence) or "its points are not in the plan"
     finding = Finding(
         claim.findings[0],
         claim.title,

@@ -14,8 +14,7 @@ from zincsmith.analysis.uncertainty import Values, factor_of
 from zincsmith.model.finding import Contribution, Finding, Working
 from zincsmith.model.reading import Point
 from zincsmith.procedures.finding_of import finding_of
-
-POWER = ("input_power", "output_voltage", "output_current")
+from zincsmith.procedures.static_grid import POWER
 
 
 def loss_findings(conditions: dict[str, float], points: Sequence[Point]) -> list[Finding]:

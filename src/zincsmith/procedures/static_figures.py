@@ -21,7 +21,7 @@ from zincsmith.model.reading import AGAIN, COLD, LINE_TURN, PLACE, TURN, Evidenc
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.finding_of import WORDS, Rows, finding_of
-from zincsmith.procedures.loss_figures import POWER, loss_findings
+from zincsmith.procedures.loss_figures import loss_findings
 from zincsmith.procedures.regulation_figures import (
     about_a_difference,
     at_once_regulations,
@@ -30,6 +30,7 @@ from zincsmith.procedures.regulation_figures import (
     resistances,
 )
 from zincsmith.procedures.rows import amps_of, carrying, has, line_conditions, load_of, volts_of
+from zincsmith.procedures.static_grid import POWER
 
 ACTIVE_LOADS = (100.0, 75.0, 50.0, 25.0)
 EFFICIENCIES = ("efficiency", "average_active_efficiency")

@@ -47,6 +47,20 @@ LOADS_OF: dict[str, tuple[float, ...]] = {
     "output_resistance": (100.0, 50.0, 0.0),
 }
 AT_ONCE_MEAN_S = 1.0  # a reading right after a step is short
+POWER = ("input_power", "output_voltage", "output_current")
+# What has to be read at these loads, where it is not the output volts alone.
+READ_FOR: dict[str, tuple[str, ...]] = {
+    "input_current": ("input_current",),
+    "power_factor": ("input_power", "input_voltage", "input_current"),
+    "case_temperature": ("case_temperature",),
+    "average_active_efficiency": POWER,
+    "efficiency": POWER,
+    "full_load_input_power": ("input_power",),
+    "full_load_output_power": ("output_voltage", "output_current"),
+    "full_load_output_current": ("output_current",),
+    "output_resistance": ("output_voltage", "output_current"),
+    "no_load_power": ("input_power",),
+}
 COLD_S = 2.0  # after the load came on, before the warm-up
 NAME = "static_grid"
 

@@ -1,4 +1,4 @@
-"""Help in the window: pages written in Markdown under docs/help, a search through all of them, and the list of keys."""
+"""Help in the window: pages written in Markdown (docs/help), a search through all of them, and the list of keys."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from zincsmith.ui.keys import as_markdown
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
 
-FOLDER = Path(__file__).parents[3] / "docs" / "help"
+FOLDER = Path(__file__).parent / "help"  # docs/help leads here, so that what is installed brings it along
 KEYS = "keys"
 ORDER = ("first-steps", "nameplate", "rig", "plan", "run", "findings", "log", KEYS, "words", "safety")
 
