@@ -272,6 +272,8 @@ RULES: list[tuple[str, str, Severity, Change]] = [
     ("nominal_resistor", "adapter", DOUBT, at("load", dummy=Dummy("resistor", 9.6))),
     ("lamp_inrush", "adapter", DOUBT, at("load", dummy=Dummy("lamp"))),
     ("supply_as_load", "adapter", DOUBT, at("load", dummy=Dummy("another supply"))),
+    ("beyond_the_total", "adapter", DOUBT,
+     lambda p: (replace(p[0], nameplate=replace(p[0].nameplate, total_power_W=50.0)), p[1], p[2])),
     ("bank_too_small", "adapter", STOP,
      at("load", dummy=Dummy("binary bank", measured_ohm=9.6, steps_W=(1, 2, 4, 8, 16, 32), at_V=48.0))),
 ]  # fmt: skip

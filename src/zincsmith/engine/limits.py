@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 
+from zincsmith.analysis.envelope import Envelope
 from zincsmith.model.actions import SetLoad, SetSource, Watch
 from zincsmith.model.errors import InputError, LimitError
 from zincsmith.model.plan import Plan
@@ -40,8 +41,9 @@ class Limits:
     frequency_Hz: tuple[float, float]
 
     @classmethod
-    def of(cls, unit: Unit, rig: Rig) -> Limits:
+    def of(cls, unit: Unit, rig: Rig, ambient_degC: float | None = None) -> Limits:
         nameplate = unit.nameplate
+        envelope = Envelope(nameplate)
 
         def instrument(role: str, key: str) -> Bound | None:
             one = rig.instrument(role)
@@ -52,7 +54,10 @@ class Limits:
             for p in unit.look.parts
             if p.what in ("X capacitor", "input capacitor") and p.rated_V is not None
         ]
-        ceiling = LOAD_CEILING * nameplate.output.current_A
+        ceiling = LOAD_CEILING * envelope.full_A()
+        derated = None
+        if ambient_degC is not None and (share := envelope.share_at(ambient_degC)) < 1.0:
+            derated = Bound(share * envelope.full_A(), f"the rated current derated for {ambient_degC:g} °C")
         return cls(
             source_V=_least(
                 Bound(nameplate.input.voltage_max_V, "the upper end of the unit's rated input"),
@@ -62,6 +67,7 @@ class Limits:
             load_A=_least(
                 Bound(ceiling, f"{100 * LOAD_CEILING:.0f} % of the unit's rated current"),
                 instrument("load", "current_A"),
+                derated,
             ),
             frequency_Hz=(min(nameplate.input.frequency_Hz), max(nameplate.input.frequency_Hz)),
         )

@@ -140,7 +140,7 @@ class _Rehearsal:
         self.course = Course(unit, rig, plan, ambient_degC)
         self.plate, self.ambient = unit.nameplate, ambient_degC
         self.procedures = tuple(p.procedure for p in plan.parts)
-        self.limits = Limits.of(unit, rig)
+        self.limits = Limits.of(unit, rig, ambient_degC)
         known = context(unit, rig)
         self.polled = known.polled
         self.derived = derived(rig)

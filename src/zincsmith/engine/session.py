@@ -232,7 +232,7 @@ class Session:
             bench,
             self.journal,
             self.desk,
-            Limits.of(unit, rig),
+            Limits.of(unit, rig, start.ambient_degC),
             unit,
             start.ambient_degC,
             start.operator,

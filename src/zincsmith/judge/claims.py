@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from zincsmith.analysis.envelope import Envelope
 from zincsmith.judge.claim_words import bound_words, condition_words_of, range_words
 from zincsmith.model.claim import Claim, RuleChoice, StatedClaim
 from zincsmith.model.errors import InputError
@@ -97,8 +98,9 @@ def _over_lines(plate: Nameplate) -> Span | None:
 
 def _over_loads(out: OutputRating) -> Span | None:
     """From the least load, if there is one, to the rated load, in percent."""
-    least = 100.0 * (out.minimum_A or 0.0) / out.current_A if out.current_A else 0.0
-    return (min(least, 100.0), 100.0) if out.current_A else None
+    if not out.current_A:
+        return None
+    return (Envelope(Nameplate(outputs=(out,))).least_percent(), 100.0)
 
 
 FULL: Span = (100.0, 100.0)

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from zincsmith.analysis.corrections import corrected as referred
 from zincsmith.analysis.data_sheet import with_data_sheets
+from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.phase import with_fundamental
 from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.model.events import Effected, EntryCorrected, Overridden, PartEnded, PointRejected, PointTaken
@@ -90,8 +91,8 @@ def as_reached(point: Point, plate: Nameplate) -> Point:
     wanted, drawn = point.conditions.get("load_percent"), point.get("output_current")
     if wanted is None or drawn is None or drawn.value is None or drawn.how != WORKED_OUT or not plate.outputs:
         return point
-    reached = 100.0 * drawn.value / plate.output.current_A if plate.output.current_A else wanted
-    if abs(reached - wanted) <= REACHED:
+    reached = Envelope(plate).percent(drawn.value)
+    if reached is None or abs(reached - wanted) <= REACHED:
         return point
     return replace(point, conditions={**point.conditions, "load_percent": round(reached, 1), "asked_percent": wanted})
 

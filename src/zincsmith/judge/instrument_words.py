@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import date
 
 from zincsmith.analysis.accuracy import limit_of_error
+from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.expectation import expected
 from zincsmith.formats.accuracy_text import beside_words
 from zincsmith.judge.words import counted
@@ -41,7 +42,8 @@ def draws_words(one: Instrument, unit: Unit | None) -> str:
     if not ohm or not out.voltage_V or not out.current_A:
         return ""
     amps = abs(out.voltage_V) / ohm
-    return f"At {abs(out.voltage_V):g} V it draws {amps:.3g} A, {100.0 * amps / out.current_A:.3g} % of the rating."
+    percent = Envelope(unit.nameplate).percent(amps)
+    return f"At {abs(out.voltage_V):g} V it draws {amps:.3g} A, {percent:.3g} % of the rating."
 
 
 def age_words(one: Instrument, today: date) -> str:

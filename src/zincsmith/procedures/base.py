@@ -6,9 +6,11 @@ from collections.abc import Generator
 from dataclasses import dataclass
 from typing import Literal, Protocol
 
+from zincsmith.analysis.envelope import Envelope
 from zincsmith.model.actions import Action, Outcome
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.plan import Line, Options
+from zincsmith.model.port import ports_of
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate, Unit
 
@@ -42,6 +44,14 @@ class Context:
     @property
     def nameplate(self) -> Nameplate:
         return self.unit.nameplate
+
+    @property
+    def envelope(self) -> Envelope:
+        return Envelope(self.unit.nameplate)
+
+    def load_A(self, percent: float) -> float:
+        """The current of a share of the rated load in percent."""
+        return self.envelope.load_A(percent)
 
     def reachable(self, lines: tuple[Line, ...]) -> tuple[Line, ...]:
         """Those of the lines that the source can give; of a wall outlet the one it is, as it was stated."""
@@ -98,12 +108,15 @@ class Procedure(Protocol):
 
 def fed_by_one_mains(plate: Nameplate) -> str:
     """Why a procedure for one AC input and one fixed DC output does not fit; empty when it does."""
-    if not plate.inputs or not plate.outputs:
+    ports = ports_of(plate)
+    fed, given = ([p for p in ports if p.side == side] for side in ("in", "out"))
+    if not fed or not given:
         return "the nameplate states no input or no output yet"
-    if plate.input.type != "ac" or len(plate.inputs) > 1:
+    if [p.kind for p in fed] != ["ac"]:
         return "no procedure yet for a unit that is not fed by one AC input"
-    if len(plate.outputs) > 1:
+    if len(given) > 1:
         return "no procedure yet for several outputs"
-    if plate.output.type != "dc" or not plate.output.fixed or plate.output.voltage_V <= 0.0:
+    modes = given[0].modes
+    if given[0].kind != "dc" or [m.law for m in modes] != ["fixed"] or modes[0].voltage_V[0] <= 0.0:
         return "no procedure yet for this kind of output"
     return ""

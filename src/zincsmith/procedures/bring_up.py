@@ -209,7 +209,7 @@ class BringUp:
         """A light load while the input is still below its lowest rating, then up to the line in steps, no jump."""
         options, rating = _options(ctx), ctx.nameplate.input
         hertz, light = line.frequency_Hz, options.light_load_percent
-        amps = light / 100.0 * ctx.nameplate.output.current_A
+        amps = ctx.load_A(light)
         step = options.step_percent / 100.0 * rating.voltage_min_V
         here = started_V
         if ctx.source == "settable" and started_V < rating.voltage_min_V:
@@ -251,7 +251,7 @@ class BringUp:
         yield from (w for w in wanted if w.quantity in ctx.measured)
 
     def _load(self, ctx: Context, volts: float, hertz: float, percent: float) -> Steps:
-        amps = percent / 100.0 * ctx.nameplate.output.current_A
+        amps = ctx.load_A(percent)
         yield from self._running(ctx, volts, amps)
         yield SetLoad(amps, True)
         yield Dwell(2.0, "settles", period_s=POLL_S)
@@ -263,7 +263,7 @@ class BringUp:
         least = STOP_AT_LEAST * rating.voltage_min_V
         step = options.step_percent / 100.0 * rating.voltage_min_V
         light = options.light_load_percent
-        amps = light / 100.0 * ctx.nameplate.output.current_A
+        amps = ctx.load_A(light)
         yield Stage("Stop voltage", f"from {from_V:g} V downwards at {light:g} % load")
         if "output_voltage" in ctx.measured:  # it is meant to go now
             yield Watch("output_voltage", -1.0, None, "half the nameplate's output voltage", count=4)

@@ -69,7 +69,7 @@ class DisplayAccuracy:
         )
         yield from feed("Display", line.words, line)
         for load in options.loads_percent:
-            amps = load / 100.0 * ctx.nameplate.output.current_A
+            amps = ctx.load_A(load)
             yield SetLoad(amps, load > 0.0)
             yield Dwell(options.settle_s, "settles")
             yield Measure(

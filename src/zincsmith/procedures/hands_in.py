@@ -53,7 +53,7 @@ class HandsIn:
         if options.warm_up_s > 0.0:
             yield from feed("Warm again", f"{line.words}, full load", line)
             for percent in RAMP_PERCENT[-1:] if ctx.load_by_hand else RAMP_PERCENT:
-                yield SetLoad(percent / 100.0 * ctx.nameplate.output.current_A, True)
+                yield SetLoad(ctx.load_A(percent), True)
                 yield Dwell(1.0, "load climbs")
             yield Dwell(options.warm_up_s, "warm again at full load", warms=True)
 

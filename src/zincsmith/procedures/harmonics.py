@@ -59,10 +59,10 @@ class Harmonics:
             yield from feed("Harmonics", line.words, line)
             for percent in RAMP_PERCENT:
                 if percent < options.loads_percent[0]:
-                    yield SetLoad(percent / 100.0 * ctx.nameplate.output.current_A, True)
+                    yield SetLoad(ctx.load_A(percent), True)
                     yield Dwell(1.0, "load climbs")
             for load in options.loads_percent:
-                amps = load / 100.0 * ctx.nameplate.output.current_A
+                amps = ctx.load_A(load)
                 yield SetLoad(amps, load > 0.0)
                 yield Dwell(options.settle_s, "settles")
                 yield Measure(

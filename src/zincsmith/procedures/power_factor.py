@@ -64,7 +64,7 @@ class PowerFactorRegimes:
                 load: float, far: float = far, way: float = way, before: float = before
             ) -> Generator[Action, Outcome, bool]:
                 """From the same side each time, and from its far end: what has switched does not switch back before."""
-                yield SetLoad(far / 100.0 * ctx.nameplate.output.current_A, True)
+                yield SetLoad(ctx.load_A(far), True)
                 yield Dwell(options.settle_s, "back to the side it came from")
                 factor = yield from self._point(ctx, line, load, way)
                 return factor is not None and abs(factor - before) > JUMP / 2.0
@@ -83,7 +83,7 @@ class PowerFactorRegimes:
 
     def _point(self, ctx: Context, line: Line, load: float, way: float) -> Asked:
         options = _options(ctx)
-        amps = load / 100.0 * ctx.nameplate.output.current_A
+        amps = ctx.load_A(load)
         yield SetLoad(amps, True)
         yield Dwell(options.settle_s, "settles")
         answer = yield Measure(

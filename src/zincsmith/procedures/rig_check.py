@@ -66,7 +66,7 @@ class RigCheck:
         yield SetSource(line.voltage_V, line.frequency_Hz, True)
         yield Dwell(5.0, "output comes up")
         for percent in (0.0, options.load_percent):
-            yield SetLoad(percent / 100.0 * ctx.nameplate.output.current_A, percent > 0.0)
+            yield SetLoad(ctx.load_A(percent), percent > 0.0)
             yield Dwell(MEASURED_S, "settles")
             yield Measure(
                 tuple(q for q in LIVE if q in ctx.polled),

@@ -140,7 +140,7 @@ class StaticGrid:
         for turn in range(1, rounds + 1):
             yield from self._point(ctx, line, heavy, {TURN: float(turn)})
             if options.at_once_s > 0.0:
-                yield SetLoad(light / 100.0 * ctx.nameplate.output.current_A, light > 0.0)
+                yield SetLoad(ctx.load_A(light), light > 0.0)
                 yield Dwell(options.at_once_s, "right after the step")
                 yield self._measure(ctx, line, light, {TURN: float(turn), AT_ONCE: options.at_once_s}, AT_ONCE_MEAN_S)
             yield from self._point(ctx, line, light, {TURN: float(turn)})
@@ -181,7 +181,7 @@ class StaticGrid:
     def _ramp(self, ctx: Context) -> Steps:
         # Gradually, so that overshoot does not trip the overcurrent protection; a hand turns it up gradually itself.
         for percent in RAMP_PERCENT[-1:] if ctx.load_by_hand else RAMP_PERCENT:
-            yield SetLoad(percent / 100.0 * ctx.nameplate.output.current_A, True)
+            yield SetLoad(ctx.load_A(percent), True)
             yield Dwell(1.0, "load climbs")
 
     def _change_line(self, ctx: Context, line: Line, rewarm: bool = True) -> Steps:
@@ -196,7 +196,7 @@ class StaticGrid:
         self, ctx: Context, line: Line, load_percent: float, more: dict[str, float] | None = None
     ) -> Generator[Action, Outcome, Outcome]:
         options = grid_options(ctx)
-        yield SetLoad(load_percent / 100.0 * ctx.nameplate.output.current_A, load_percent > 0.0)
+        yield SetLoad(ctx.load_A(load_percent), load_percent > 0.0)
         yield Dwell(
             options.settle_s,
             "settles",
@@ -220,7 +220,7 @@ class StaticGrid:
         return Measure(
             tuple(wanted),
             options.average_s if average_s is None else average_s,
-            {**at_point(line, load_percent, load_percent / 100.0 * ctx.nameplate.output.current_A), **more},
+            {**at_point(line, load_percent, ctx.load_A(load_percent)), **more},
         )
 
     def tidy(self, ctx: Context) -> Steps:

@@ -8,6 +8,7 @@ from datetime import date
 from enum import StrEnum
 from functools import cached_property
 
+from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.expectation import Expected, expected, expected_input_A
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.plan import Plan
@@ -101,7 +102,7 @@ class Case:
         plate = self.unit.nameplate
         lines = [x.voltage_V for x in self.plan.lines if plate.input.type == "ac"]
         volts = min((v for v in lines if v >= 0.9 * plate.input.voltage_min_V), default=plate.input.voltage_min_V)
-        return expected(plate, volts, percent / 100.0 * plate.output.current_A, 23.0)
+        return expected(plate, volts, Envelope(plate).load_A(percent), 23.0)
 
     def touched(self, *figures: str) -> tuple[str, ...]:
         """Those of the figures that somebody has stated."""

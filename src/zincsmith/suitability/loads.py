@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from zincsmith.analysis.envelope import Envelope
 from zincsmith.suitability.case import Case, Fault, Severity
 
 REACH = 1.2  # of the rating, for protection; common practice, no source (1.2 to 1.6)
@@ -136,4 +137,23 @@ def hot_metal(case: Case) -> Iterator[Fault]:
     )
 
 
-RULES = (hot_metal, reach, least_volts, mode, dummy)
+def total(case: Case) -> Iterator[Fault]:
+    """Loads that are within the amps of the plate and beyond its watts."""
+    grid = case.plan.grid
+    if grid is None or not grid.loads_percent:
+        return
+    envelope = Envelope(case.unit.nameplate)
+    percent = min(100.0, max(grid.loads_percent))
+    for one in envelope.beyond({"": envelope.load_A(percent)}):
+        if one.unit == "W":
+            yield Fault(
+                "beyond_the_total",
+                Severity.DOUBT,
+                "load",
+                f"At {percent:g} % load {one.words}.",
+                "See what the label says of the watts, and lower the loads of the plan, or correct the plate.",
+                case.touched("average_active_efficiency", "output_voltage", "load_regulation"),
+            )
+
+
+RULES = (hot_metal, total, reach, least_volts, mode, dummy)

@@ -1,0 +1,122 @@
+"""What may be asked of a unit: what its load at a share of the rating is, and by whose limit an operating point is
+beyond what the plate allows.
+
+The one home of *percent of the rated load*. Several outputs whose ratings add to more than the unit's total are derated
+by D = rated total / sum of V I, so that 25 % is 25 % of the derated load (10 CFR 430 appendix Z; value from memory).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from itertools import pairwise
+
+from zincsmith.model.errors import InputError
+from zincsmith.model.unit import Nameplate, OutputRating
+
+NEARLY = 1e-9  # what rounding adds
+
+
+@dataclass(frozen=True)
+class Beyond:
+    """A limit that an operating point does not keep: what, how much of it there is, how much is allowed, by whom."""
+
+    what: str
+    value: float
+    limit: float
+    unit: str
+    whose: str
+
+    @property
+    def words(self) -> str:
+        return f"{self.what} would be {self.value:.4g} {self.unit}; {self.whose} is {self.limit:.4g} {self.unit}"
+
+
+@dataclass(frozen=True)
+class Envelope:
+    """Of one plate. ``port`` names an output; empty is the one there is, or the first."""
+
+    plate: Nameplate
+
+    def output(self, port: str = "") -> OutputRating:
+        """InputError for a port that is not there."""
+        if not port:
+            return self.plate.output
+        for one in self.plate.outputs:
+            if one.name == port:
+                return one
+        raise InputError(f"there is no output {port!r}", key="port")
+
+    @cached_property
+    def factor(self) -> float:
+        """D: by how much the ratings of several outputs are taken back so that they fit into the unit's total."""
+        rated = sum(one.rated_power_W for one in self.plate.outputs)
+        total = self.plate.rated_power_W
+        return min(1.0, total / rated) if len(self.plate.outputs) > 1 and rated > 0.0 else 1.0
+
+    def full_A(self, port: str = "") -> float:
+        """The current that 100 % of a port is."""
+        return self.factor * self.output(port).current_A
+
+    def load_A(self, percent: float, port: str = "") -> float:
+        """The current of a share of the rating in percent."""
+        return percent / 100.0 * self.full_A(port)
+
+    def percent(self, current_A: float, port: str = "") -> float | None:
+        """The share of the rating that a current is; None for a port that is rated for none."""
+        full = self.full_A(port)
+        return 100.0 * current_A / full if full else None
+
+    def least_percent(self, port: str = "") -> float:
+        """The least load that the plate asks for, in percent of the rating; nought where it asks for none."""
+        return min(100.0, self.percent(self.output(port).minimum_A or 0.0, port) or 0.0)
+
+    def share_at(self, ambient_degC: float) -> float:
+        """What a plate allows of its rating in a room: along its derating curve, the ends held; 1 without one."""
+        if not self.plate.derating:
+            return 1.0
+        points = self.plate.derating
+        if ambient_degC <= points[0][0]:
+            return points[0][1] / 100.0
+        for (cold, more), (hot, less) in pairwise(points):
+            if ambient_degC <= hot:
+                return (more + (less - more) * (ambient_degC - cold) / (hot - cold)) / 100.0
+        return points[-1][1] / 100.0
+
+    def beyond(self, draws_A: Mapping[str, float], ambient_degC: float | None = None) -> list[Beyond]:
+        """Every limit that these currents of the named outputs together do not keep, in the order of the plate."""
+        draws = {(name or self.plate.output.name): current for name, current in draws_A.items()}
+        share = 1.0 if ambient_degC is None else self.share_at(ambient_degC)
+        return [*self._each(draws, share, ambient_degC), *self._together(draws, share)]
+
+    def _each(self, draws: Mapping[str, float], share: float, ambient_degC: float | None) -> Iterator[Beyond]:
+        for name, current in draws.items():
+            one = self.output(name)
+            called = f"the current of {name}" if name else "the output current"
+            whose = "its rated current" if share == 1.0 else f"the rated current derated for {ambient_degC:g} °C"
+            if current > share * one.current_A * (1.0 + NEARLY):
+                yield Beyond(called, current, share * one.current_A, "A", whose)
+            if one.minimum_A and 0.0 < current < one.minimum_A * (1.0 - NEARLY):
+                yield Beyond(called, current, one.minimum_A, "A", "its minimum load")
+
+    def _together(self, draws: Mapping[str, float], share: float) -> Iterator[Beyond]:
+        watts = {name: abs(self.output(name).voltage_V) * current for name, current in draws.items()}
+        for limit in self.plate.limits:
+            named = " and ".join(limit.outputs)
+            power = sum(watts.get(name, 0.0) for name in limit.outputs)
+            current = sum(draws.get(name, 0.0) for name in limit.outputs)
+            if limit.power_W is not None and power > share * limit.power_W * (1.0 + NEARLY):
+                yield Beyond(f"{named} together", power, share * limit.power_W, "W", "their combined limit")
+            if limit.current_A is not None and current > share * limit.current_A * (1.0 + NEARLY):
+                yield Beyond(f"{named} together", current, share * limit.current_A, "A", "their combined limit")
+        in_use = {name for name, current in draws.items() if current > 0.0}
+        for sharing in self.plate.sharing:
+            if set(sharing.ports) == in_use:
+                for name, allowed in zip(sharing.ports, sharing.each_W, strict=False):
+                    if watts[name] > share * allowed * (1.0 + NEARLY):
+                        yield Beyond(f"the power of {name}", watts[name], share * allowed, "W", "its share of what "
+                                     f"{' and '.join(sharing.ports)} have together")  # fmt: skip
+        total = self.plate.total_power_W
+        if total is not None and self.plate.power_is == "output" and sum(watts.values()) > share * total * (1 + NEARLY):
+            yield Beyond("all outputs together", sum(watts.values()), share * total, "W", "the unit's total")
