@@ -103,15 +103,15 @@ def _bare(bench: Bench, folder: Path) -> Callable[[], None]:
     db.execute("PRAGMA journal_mode=WAL")
     db.execute("PRAGMA synchronous=FULL")
     db.executescript(migrations()[0][1])
-    clock = bench._clock_instrument
+    clock = bench.clock_instrument
     assert clock is not None
     asked = [bench.instruments[r] for r in ("power_meter", "voltmeter", "load", "thermometer")]
-    queries = [(one.link._resource, one.dialect.operation["read"].query) for one in asked]
+    queries = [(one.link.resource, one.dialect.operation["read"].query) for one in asked]
     at = "2026-01-01T00:00:00.000+00:00"
     body = dump(Polled({"input_voltage": 0.0, "input_power": 0.0, "output_voltage": 0.0}, False, False))
 
     def step() -> None:
-        clock.link._resource.write("CLOC:ADV 0.100000")
+        clock.link.resource.write("CLOC:ADV 0.100000")
         for resource, query in queries:
             [float(x) for x in resource.query(query).replace(";", ",").split(",")]
         db.execute("BEGIN IMMEDIATE")

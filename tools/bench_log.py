@@ -7,9 +7,11 @@ from __future__ import annotations
 
 import json
 import os
+import sqlite3
 import subprocess
 import sys
 import time
+from contextlib import closing
 from pathlib import Path
 
 from zincsmith.book.writer import BookWriter
@@ -78,8 +80,9 @@ def _book(folder: Path, events: int) -> Path:
         writer.revise("plan", "plan", NAMED["static-grid"], "bench")
         run = writer.open_run(RunOpened(unit.tag, 1, 1, 1, (("static_grid", 5),), "Bench", 23.0, False, "bench"))
         writer.append(StageBegan("Grid", "115 V 60 Hz"), run=run, bench_s=0.0)
-        with writer._db:
-            writer._db.execute(FILL, (events,))
+    with closing(sqlite3.connect(path)) as db, db:
+        db.execute(FILL, (events,))
+    with BookWriter(path) as writer:
         writer.append(RunClosed("complete", "every step was carried out", True), run=run, bench_s=events / 10.0)
     return path
 

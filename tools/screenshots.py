@@ -50,7 +50,7 @@ class Photographer:
     def keep(self, name: str) -> None:
         """The view with everything in it that was on its way: what is judged beside the window, what was announced."""
         session = self.window.session
-        self.until(lambda: not session._due.isActive() and (self.live() or session.judging() is not None))
+        self.until(lambda: not session.catching_up and (self.live() or session.judging() is not None))
         for _ in range(3):  # a layout asks for another one
             QApplication.sendPostedEvents()
             QApplication.processEvents()
@@ -86,7 +86,7 @@ def main() -> int:
         camera.station("Rig", "rig")
         window.go("Plan")
         stages = session.itinerary().stages
-        window.stations["Plan"]._choose_stage(next(n for n, s in enumerate(stages) if s.title == "Grid"))
+        window.stations["Plan"].choose_stage(next(n for n, s in enumerate(stages) if s.title == "Grid"))
         camera.keep("plan")
         window.go("Log")
         camera.until(lambda: window.stations["Log"].run is not None)
@@ -98,9 +98,8 @@ def main() -> int:
             QTest.keyClick(rows, Qt.Key.Key_Down)
         camera.keep("findings")
         findings = window.stations["Findings"]
-        titles = [c.title for c in findings._curves]
-        findings._show_plot(titles.index("Harmonics against class A"))
-        findings._choose(next(n for n, j in enumerate(findings.run.judged) if j.finding.name == "harmonics_class_a"))
+        findings.show_curves("Harmonics against class A")
+        findings.choose(next(n for n, j in enumerate(findings.run.judged) if j.finding.name == "harmonics_class_a"))
         use_theme(DARK)
         camera.keep("findings-harmonics")
         use_theme(LIGHT)

@@ -213,7 +213,7 @@ def test_the_tape_seeks_and_report_and_files_leave_from_the_log(
     assert kept is not None
     assert len(kept.rows) == len(run.judged)
     hands.until(lambda: amendments(session.book_path) == ["the meter was recalibrated"])
-    findings._choose(next(n for n, j in enumerate(run.judged) if j.finding.name == "input_current"))
+    findings.choose(next(n for n, j in enumerate(run.judged) if j.finding.name == "input_current"))
     hands.press(Qt.Key.Key_T, CTRL)
     hands.until(lambda: session.plan.name == "Retest: input_current")
     assert [p.procedure for p in session.plan.parts][-1] == "safety_checks"

@@ -39,7 +39,7 @@ class Bench:
         self.instruments: dict[str, ScpiInstrument] = {}
         self.clock: Clock = WallClock()
         self.in_use: dict[str, Accuracy] = {}  # the range each quantity is read on
-        self._clock_instrument: ScpiInstrument | None = None
+        self.clock_instrument: ScpiInstrument | None = None
         self.seen: Seen = seen_of(rig, output_V)
         self.fallen_V = fallen_below_V(output_V)
         if all(rig.instrument(role) is None for role in FEEDING):
@@ -61,11 +61,11 @@ class Bench:
             if "clock" not in addresses:
                 raise InputError("the clock is simulated but no stand-in bench is running", key="clock")
             clock = dialect_for("clock")
-            self._clock_instrument = ScpiInstrument(Link("clock", addresses["clock"]), clock)
+            self.clock_instrument = ScpiInstrument(Link("clock", addresses["clock"]), clock)
         for quantity in QUANTITIES.values():
             if rig.instrument(quantity.role) is None and quantity.role not in NOT_NEEDED:
                 _needed(rig, quantity.role)
-        for instrument in (*self.instruments.values(), self._clock_instrument):
+        for instrument in (*self.instruments.values(), self.clock_instrument):
             if instrument is not None:
                 instrument.link.beat = beat
 
@@ -122,10 +122,10 @@ class Bench:
 
     def open_clock(self) -> None:
         """The clock alone: enough for making safe, which opens what it needs."""
-        if self._clock_instrument is not None:
-            self._clock_instrument.link.open()
+        if self.clock_instrument is not None:
+            self.clock_instrument.link.open()
             pace = self.rig.standin.pace if self.rig.standin else 0.0
-            self.clock = SimulatedClock(self._clock_instrument, pace)
+            self.clock = SimulatedClock(self.clock_instrument, pace)
 
     def polled(self) -> frozenset[str]:
         """The quantities that are read without a person."""
@@ -165,8 +165,8 @@ class Bench:
     def close(self) -> None:
         for instrument in self.instruments.values():
             instrument.link.close()
-        if self._clock_instrument is not None:
-            self._clock_instrument.link.close()
+        if self.clock_instrument is not None:
+            self.clock_instrument.link.close()
 
 
 def reach(one: Instrument, addresses: Mapping[str, str]) -> ScpiInstrument:

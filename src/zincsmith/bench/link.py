@@ -90,26 +90,26 @@ class Link:
         self.identity = ""
         self.expected = ""  # a serial number that has to stand in its identity
         self.beat: Callable[[], None] = lambda: None
-        self._resource: Any = None
+        self.resource: Any = None
 
     @property
     def is_open(self) -> bool:
-        return self._resource is not None
+        return self.resource is not None
 
     def open(self) -> None:
         """Connect and hear who is there. A refused port only shows itself at the first answer."""
         self.beat()
         try:
-            self._resource = _manager().open_resource(
+            self.resource = _manager().open_resource(
                 self.address, open_timeout=TIMEOUT_MS, read_termination=self._ends, write_termination=self._ends
             )
-            self._resource.timeout = TIMEOUT_MS
+            self.resource.timeout = TIMEOUT_MS
             if (interface := self._socket()) is not None:
                 # A setting and the question for errors after it are two small segments: with Nagle's algorithm the
                 # second waits for the delayed acknowledgement of the first, 40 ms a setting (RFC 896, RFC 1122).
                 interface.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         except Exception as error:  # noqa: BLE001 - the backend leaks errors of many kinds
-            self._resource = None
+            self.resource = None
             raise Lost(_unreachable(error), role=self.role, address=self.address) from None
         try:
             self.write("")
@@ -162,7 +162,7 @@ class Link:
         return piece, status != more
 
     def _session(self) -> Any:
-        return self._resource.visalib.sessions.get(self._resource.session)
+        return self.resource.visalib.sessions.get(self.resource.session)
 
     def _socket(self) -> socket.socket | None:
         """What carries the bytes, where it is a socket."""
@@ -186,13 +186,13 @@ class Link:
         return Late(message, role=self.role, address=self.address, during=command)
 
     def _guarded(self, command: str, action: Any) -> Any:
-        if self._resource is None:
+        if self.resource is None:
             raise Lost("the connection is closed", role=self.role, address=self.address, during=command)
         self.beat()
         import pyvisa
 
         try:
-            return action(self._resource)
+            return action(self.resource)
         except pyvisa.VisaIOError as error:
             late = error.error_code == pyvisa.constants.StatusCode.error_timeout and not self._has_left()
             self.close()
@@ -218,12 +218,12 @@ class Link:
             return True
 
     def close(self) -> None:
-        if self._resource is not None:
+        if self.resource is not None:
             try:
-                self._resource.close()
+                self.resource.close()
             except Exception:  # noqa: BLE001 - it is being given up, whatever it says
                 pass
-            self._resource = None
+            self.resource = None
 
 
 def _unreachable(error: Exception) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import os
 import shutil
+import sqlite3
 import time
 import zlib
 from collections.abc import Iterable, Mapping
@@ -49,7 +50,7 @@ class BookWriter:
         self, *events: Event, run: int | None = None, step: int | None = None, bench_s: float | None = None
     ) -> int:
         """Write events in one commit; returns the last one's sequence number once it is on the disk."""
-        with clear_errors(self.path), _Transaction(self):
+        with clear_errors(self.path), _Transaction(self._db, self._tips):
             return [self._insert(event, run, step, bench_s) for event in events][-1]
 
     def commit_s(self) -> float:
@@ -59,7 +60,7 @@ class BookWriter:
             times = []
             for _ in range(3):
                 began = time.monotonic()
-                with _Transaction(self):
+                with _Transaction(self._db, self._tips):
                     self._db.execute(f"PRAGMA user_version={version}")
                 times.append(time.monotonic() - began)
         return min(times)
@@ -70,7 +71,7 @@ class BookWriter:
 
     def open_run(self, opened: RunOpened) -> int:
         """Begin a run; returns its number."""
-        with clear_errors(self.path), _Transaction(self):
+        with clear_errors(self.path), _Transaction(self._db, self._tips):
             run = self.next_run()
             self._insert(opened, run, None, None)
             self._insert(self._bound(opened), run, None, None)
@@ -90,7 +91,7 @@ class BookWriter:
 
     def write_run(self, opened: RunOpened, events: Iterable[Event]) -> int:
         """A whole run in one commit, whole or not at all; returns its number."""
-        with clear_errors(self.path), _Transaction(self):
+        with clear_errors(self.path), _Transaction(self._db, self._tips):
             run = self.next_run()
             self._insert(opened, run, None, None)
             self._insert(self._bound(opened), run, None, None)
@@ -146,7 +147,7 @@ class BookWriter:
         if not isinstance(record, DOCUMENTS[kind]):
             raise BookError(f"a {type(record).__name__} is no {kind}")
         body, key, why = dump(record), storable(key), storable(why)
-        with clear_errors(self.path), _Transaction(self):
+        with clear_errors(self.path), _Transaction(self._db, self._tips):
             head = self._head(kind, key)
             if head is not None and self._body(kind, key, head) == body:
                 self._move(kind, key, head, None)
@@ -158,7 +159,7 @@ class BookWriter:
     def keep_revision(self, kind: str, key: str, record: object, why: str) -> int:
         """Store a revision for a run to cite, beside the chain of edits: the head stays, nothing leads to it by undo or
         redo. Returns its number."""
-        with clear_errors(self.path), _Transaction(self):
+        with clear_errors(self.path), _Transaction(self._db, self._tips):
             return self._store(kind, key, None, dump(record), why)
 
     def _store(self, kind: str, key: str, parent: int | None, body: str, why: str) -> int:
@@ -176,7 +177,7 @@ class BookWriter:
         if hashlib.sha256(data).hexdigest() != sha256:
             raise BookError("a photograph does not carry the hash it was announced with")
         at = datetime.now(UTC).isoformat(timespec="seconds")
-        with clear_errors(self.path), _Transaction(self):
+        with clear_errors(self.path), _Transaction(self._db, self._tips):
             self._db.execute(
                 "INSERT OR IGNORE INTO photo (sha256, type, width, height, at, bytes) VALUES (?, ?, ?, ?, ?, ?)",
                 (sha256, kind, *size, at, data),
@@ -185,13 +186,13 @@ class BookWriter:
     def keep_waves(self, samples: Mapping[str, bytes]) -> None:
         """Store the samples of records under their hashes, each once."""
         rows = [(sha256, zlib.compress(data)) for sha256, data in samples.items()]
-        with clear_errors(self.path), _Transaction(self):
+        with clear_errors(self.path), _Transaction(self._db, self._tips):
             self._db.executemany("INSERT OR IGNORE INTO wave (sha256, bytes) VALUES (?, ?)", rows)
 
     def keep_source(self, sha256: str, name: str, data: bytes) -> None:
         """Store a file that was taken in as evidence, once."""
         at = datetime.now(UTC).isoformat(timespec="seconds")
-        with clear_errors(self.path), _Transaction(self):
+        with clear_errors(self.path), _Transaction(self._db, self._tips):
             self._db.execute(
                 "INSERT OR IGNORE INTO source (sha256, name, at, bytes) VALUES (?, ?, ?, ?)",
                 (sha256, name, at, zlib.compress(data)),
@@ -207,7 +208,7 @@ class BookWriter:
 
     def choose(self, kind: str, key: str) -> None:
         """Make a document of a kind the current one. BookError when there is none of that key."""
-        with clear_errors(self.path), _Transaction(self):
+        with clear_errors(self.path), _Transaction(self._db, self._tips):
             head = self._head(kind, key)
             if head is None:
                 raise BookError(f"{self.path.name} holds no {kind} {key!r}")
@@ -234,7 +235,7 @@ class BookWriter:
         return body
 
     def _step(self, kind: str, key: str, query: str, why: str) -> bool:
-        with clear_errors(self.path), _Transaction(self):
+        with clear_errors(self.path), _Transaction(self._db, self._tips):
             head = self._head(kind, key)
             if head is None:
                 return False
@@ -260,7 +261,7 @@ class BookWriter:
         """Make the projections again from the events."""
         from zincsmith.book.codec import load_event
 
-        with clear_errors(self.path), _Transaction(self):
+        with clear_errors(self.path), _Transaction(self._db, self._tips):
             self._db.execute("DELETE FROM run")
             self._db.execute("DELETE FROM reading")
             rows = self._db.execute("SELECT seq, run, at, kind, body, digest FROM event ORDER BY seq").fetchall()
@@ -277,8 +278,8 @@ def _names(opened: RunOpened) -> str:
 class _Transaction:
     """BEGIN IMMEDIATE ... COMMIT, or ROLLBACK on any error."""
 
-    def __init__(self, book: BookWriter) -> None:
-        self._db, self._tips = book._db, book._tips
+    def __init__(self, db: sqlite3.Connection, tips: dict[int | None, str]) -> None:
+        self._db, self._tips = db, tips
 
     def __enter__(self) -> None:
         self._db.execute("BEGIN IMMEDIATE")

@@ -12,7 +12,9 @@ import signal
 import socket
 import sys
 import traceback
+from collections.abc import Callable
 from dataclasses import replace
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -160,32 +162,35 @@ class Service:
             seq = self.book.append(Amended(by, command.text.strip()), run=run)
         self.desk.announce(seq, self.session.journal.state)
 
+    def _start(self, command: Command) -> None:
+        self.session.run(command.body["unit"], _beginning(command), self.addresses)
+
+    def _resume(self, command: Command) -> None:
+        self.session.resume(None, _beginning(command), self.addresses)
+
+    def _note(self, command: Command) -> None:
+        self.session.journal.append(Noted(command.text, {}, str(command.body.get("photo", ""))))
+
+    @cached_property
+    def _handlers(self) -> dict[str, Callable[[Command], object]]:
+        """What is done about each command at rest; in a run the operator interface is asked by whoever waits."""
+        return {
+            "start": self._start,
+            "resume run": self._resume,
+            "make safe": lambda _: self.session.make_safe(self.addresses),
+            "settle": lambda command: self.session.settle(str(command.body.get("by", ""))),
+            "try": lambda command: self._try(command.text),
+            "scan": lambda command: self._scan(command.text),
+            **dict.fromkeys(ANSWERED, self._answer_for),
+            "take in": lambda command: self._take_in(command.body),
+            "note": self._note,
+            "mark": lambda command: self.session.journal.append(Marked(command.text, {})),
+        }
+
     def _obey(self, command: Command) -> None:
         try:
-            if command.do in {"start", "resume run"}:
-                said = command.body
-                unattended = bool(said.get("unattended"))
-                start = Start(said["operator"], float(said["ambient_degC"]), unattended=unattended)
-                if command.do == "start":
-                    self.session.run(said["unit"], start, self.addresses)
-                else:
-                    self.session.resume(None, start, self.addresses)
-            elif command.do == "make safe":
-                self.session.make_safe(self.addresses)
-            elif command.do == "settle":
-                self.session.settle(str(command.body.get("by", "")))
-            elif command.do == "try":
-                self._try(command.text)
-            elif command.do == "scan":
-                self._scan(command.text)
-            elif command.do in ANSWERED:
-                self._answer_for(command)
-            elif command.do == "take in":
-                self._take_in(command.body)
-            elif command.do == "note":
-                self.session.journal.append(Noted(command.text, {}, str(command.body.get("photo", ""))))
-            elif command.do == "mark":
-                self.session.journal.append(Marked(command.text, {}))
+            if (handle := self._handlers.get(command.do)) is not None:
+                handle(command)
         except BugInRun as bug:  # the run is closed; the engine goes on, and what went wrong is kept
             text = "".join(traceback.format_exception(bug.__cause__))
             sys.stderr.write(text)
@@ -196,6 +201,11 @@ class Service:
             if command.do not in {"try", "scan", "take in", "settle", *ANSWERED}:  # refused, nothing has changed
                 self.session.journal.try_append(Failed(str(error)))
             self.desk.say(refused=str(error), do=command.do)
+
+
+def _beginning(command: Command) -> Start:
+    said = command.body
+    return Start(said["operator"], float(said["ambient_degC"]), unattended=bool(said.get("unattended")))
 
 
 def main() -> int:

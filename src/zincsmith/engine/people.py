@@ -65,6 +65,16 @@ class People:
 
     # At any time
 
+    @property
+    def _at_any_time(self) -> dict[str, Callable[[Command], None]]:
+        return {
+            "note": self._note,
+            "mark": self._mark,
+            "reject": self._reject,
+            "repeat": self._repeat,
+            "correct": self._correct,
+        }
+
     def listen(self, commands: list[Command]) -> list[Command]:
         """End, pause, skip, note, mark, reject, correct, repeat; the rest is for whoever asked.
 
@@ -80,8 +90,8 @@ class People:
                     continue
                 if command.do in {"make safe", "gone"}:
                     raise RunEnd("made safe", command.text or "the operator pressed Make safe")
-                if command.do in AT_ANY_TIME:
-                    AT_ANY_TIME[command.do](self, command)
+                if command.do in self._at_any_time:
+                    self._at_any_time[command.do](command)
                 elif command.do == "pause" and allowed(journal.state, "pause"):
                     self._pause()
                 elif command.do in {"skip", "skip part"} and allowed(journal.state, "skip"):
@@ -332,12 +342,3 @@ def _reached(text: str, target_V: float | None) -> float | None:
     if value is None or value < 0.0:
         raise InputError("type the volts it landed at, as the power meter reads them")
     return value
-
-
-AT_ANY_TIME: dict[str, Callable[[People, Command], None]] = {
-    "note": People._note,
-    "mark": People._mark,
-    "reject": People._reject,
-    "repeat": People._repeat,
-    "correct": People._correct,
-}

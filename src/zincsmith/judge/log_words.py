@@ -176,8 +176,11 @@ def _values(values: dict[str, float]) -> str:
     return ", ".join(parts)
 
 
-def _told(event: object) -> tuple[Kind, str, str] | None:
-    """(kind, text, detail) of an event that stands in the log by itself; None for what does not."""
+Told = tuple[Kind, str, str]
+
+
+def _of_the_run(event: object) -> Told | None:
+    """Of a run, its beginning, its end and what stopped it."""
     match event:
         case RunOpened(unit=unit, procedures=procedures, operator=operator):
             return Kind.STOPS, f"Run begins, {unit}", f"{operator}; {', '.join(name for name, _ in procedures)}"
@@ -187,8 +190,6 @@ def _told(event: object) -> tuple[Kind, str, str] | None:
             return Kind.STOPS, f"Run ends: {outcome}", f"{why}; {end_words(event)}"
         case BenchSettled():
             return Kind.STOPS, "Bench settled after all", settled_words(event)
-        case Emptied(what, after_s):
-            return Kind.SETTINGS, f"{what[:1].upper()}{what[1:]} emptied", f"within {after_s:.3g} s of the switch-off"
         case Tripped(quantity, value, _, _, whose):
             info = WATCHABLE[quantity]
             seen = f"{value:.4g} {UNIT_WORDS.get(info.unit, info.unit)}" if value is not None else "could not be read"
@@ -197,22 +198,25 @@ def _told(event: object) -> tuple[Kind, str, str] | None:
             return Kind.STOPS, "Guardian", f"{text}{f', {local_time(at, seconds=True)}' if at else ''}"
         case Failed(text=text):
             return Kind.STOPS, "Failed", text
-        case Retried(text, role, times):
-            return Kind.CHANGED, f"{role.replace('_', ' ')} tried again ({times})", text
-        case SafeStep(step):
-            return Kind.STOPS, f"{step[:1].upper()}{step[1:]}", ", ".join(step_words(event))
         case StateChanged("paused", why):
             return Kind.STOPS, "Paused", why
         case StateChanged("running", "resumed by the operator"):
             return Kind.STOPS, "Goes on", "resumed by the operator"
-        case StopRuleMet(words=words, may_continue=may):
-            return Kind.STOPS, "Stop rule", f"{words}{'' if may else '; nobody goes beyond that'}"
+        case _:
+            return None
+
+
+def _of_the_bench(event: object) -> Told | None:
+    """Of a run, what was set, switched and waited for."""
+    match event:
+        case Emptied(what, after_s):
+            return Kind.SETTINGS, f"{what[:1].upper()}{what[1:]} emptied", f"within {after_s:.3g} s of the switch-off"
+        case Retried(text, role, times):
+            return Kind.CHANGED, f"{role.replace('_', ' ')} tried again ({times})", text
+        case SafeStep(step):
+            return Kind.STOPS, f"{step[:1].upper()}{step[1:]}", ", ".join(step_words(event))
         case Overridden(reason=reason, by=by, whose=whose):
             return Kind.STOPS, "Went on beyond a stop rule", f"{whose}: {reason} ({by})"
-        case SensesTold(by, observed):
-            noticed = [name for name in ("glow", "smell", "sound", "indicator") if getattr(event, name)]
-            said = f"{', '.join(noticed) or 'nothing'} noticed, {by}" if observed else "not observed"
-            return (Kind.STOPS if set(noticed) - {"indicator"} else Kind.NOTES), "Looked, smelt, listened", said
         case HandSet(role, by, _, float(volts)):
             return Kind.SETTINGS, f"{role.replace('_', ' ')} set by hand", f"landed at {volts:g} V, {by}"
         case GatePassed(by, automatic):
@@ -221,9 +225,24 @@ def _told(event: object) -> tuple[Kind, str, str] | None:
             return Kind.SETTINGS, f"{role.replace('_', ' ')} set by hand", by
         case Effected(action, body):
             return Kind.SETTINGS, {"SetSource": "Source", "SetLoad": "Load"}.get(action, action), _setting_words(body)
+        case PartEnded(_, "skipped"):
+            return Kind.CHANGED, "Part skipped", "tidied up"
         case Waited(why, after_s, stable):
             how = {True: "steady", False: "ceiling reached, still drifting", None: "time over"}[stable]
             return Kind.SETTINGS, "Waited", f"{why}: {after_s:.0f} s, {how}"
+        case _:
+            return None
+
+
+def _of_people(event: object) -> Told | None:
+    """Of a run, what somebody typed, noticed, skipped or noted."""
+    match event:
+        case StopRuleMet(words=words, may_continue=may):
+            return Kind.STOPS, "Stop rule", f"{words}{'' if may else '; nobody goes beyond that'}"
+        case SensesTold(by, observed):
+            noticed = [name for name in ("glow", "smell", "sound", "indicator") if getattr(event, name)]
+            said = f"{', '.join(noticed) or 'nothing'} noticed, {by}" if observed else "not observed"
+            return (Kind.STOPS if set(noticed) - {"indicator"} else Kind.NOTES), "Looked, smelt, listened", said
         case EntryTaken(reading):
             return Kind.READINGS, f"Typed: {QUANTITIES[reading.quantity].words.lower()}", reading_words(reading)
         case EntryRefused(text, reason):
@@ -233,14 +252,19 @@ def _told(event: object) -> tuple[Kind, str, str] | None:
             return Kind.CHANGED, f"Corrected: {reading_words(reading)}", f"was {was}, kept; {reason} ({by})"
         case Passed(by, part):
             return Kind.CHANGED, "Skipped the rest of the part" if part else "Skipped", by
-        case PartEnded(_, "skipped"):
-            return Kind.CHANGED, "Part skipped", "tidied up"
         case Remarked(text):
             return Kind.NOTES, "Remark", text
         case Noted(text, values, photo):
             return (Kind.PHOTOS if photo else Kind.NOTES), text, _values(values)
         case Marked(text, values):
             return Kind.MARKS, f"Mark: {text}" if text else "Mark", _values(values)
+        case _:
+            return None
+
+
+def _of_papers(event: object) -> Told | None:
+    """Files, signatures and documents."""
+    match event:
         case FileTaken(name, sha256, holds, instrument, notes):
             by = f", recorded by {instrument}" if instrument else ""
             return Kind.NOTES, f"Taken in: {name}", "; ".join((f"{holds}{by}", *notes, f"file {sha256[:16]}"))
@@ -254,6 +278,12 @@ def _told(event: object) -> tuple[Kind, str, str] | None:
             return Kind.CHANGED, f"{document} {key}", why
         case _:
             return None
+
+
+def _told(event: object) -> Told | None:
+    """(kind, text, detail) of an event that stands in the log by itself; None for what does not."""
+    of = (_of_the_run, _of_the_bench, _of_people, _of_papers)
+    return next((told for tell in of if (told := tell(event)) is not None), None)
 
 
 def deviations_of(events: Iterable[Written]) -> tuple[tuple[str, str, str], ...]:

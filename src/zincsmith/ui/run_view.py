@@ -83,14 +83,36 @@ class RunView:
 
     def fold(self, written: Written) -> None:
         """Take one more event into account."""
-        event = written.event
         if written.bench_s is not None and written.run is not None:
             self.bench_s = written.bench_s
+        for take in (self._of_run, self._of_course, self._of_bench, self._of_turn, self._of_points):
+            take(written)
+
+    def _of_run(self, written: Written) -> None:
+        """How the run stands."""
+        event = written.event
         match event:
             case RunOpened():
                 self.__init__(run=written.run, opened=event, began_at=written.at)  # type: ignore[misc]
             case RunResumed():
                 self.closed, self.failure, self.safe_steps = None, "", []
+            case Signed() | Amended() | DoubtEnded():
+                self.answered += 1
+            case Failed(text):
+                self.failure = text
+            case Tripped():
+                self.failure = ""
+            case RunClosed():
+                self.closed = event
+                self.turn = self.asked = None
+                self.now, self.now_at = {}, ""
+            case _:
+                pass
+
+    def _of_course(self, written: Written) -> None:
+        """Where the plan is."""
+        event = written.event
+        match event:
             case PartBegan(part):
                 self.part = part
                 self.watches = [w for w in self.watches if w.part is None]
@@ -109,12 +131,15 @@ class RunView:
                     self.refused = None
                 if state != State.GATE:
                     self.turn = None
+            case _:
+                pass
+
+    def _of_bench(self, written: Written) -> None:
+        """What is on, and what was read of it."""
+        event = written.event
+        match event:
             case Polled(values, source_on, load_on):
                 self._poll(written, values, source_on, load_on)
-            case GateOpened() | HandSetting() | SensesAsked() | StopRuleMet():
-                self.turn, self.refused = event, None
-            case GatePassed() | HandSet() | SensesTold() | Overridden():
-                self.turn = self.refused = None
             case Effected("SetSource", body):
                 self.source_on = bool(body.get("on"))
                 # What was read of the input before says nothing any more.
@@ -122,6 +147,24 @@ class RunView:
             case Effected("SetLoad", body):
                 self.load_on = bool(body.get("on"))
                 self.now.pop("output_current", None)  # as of the input: load off beside 0.25 A would be no truth
+            case SafeStep():
+                self.safe_steps.append(event)
+                if event.confirmed and event.step in OFF_STEPS:
+                    if OFF_STEPS[event.step].feeds:
+                        self.source_on = False
+                    else:
+                        self.load_on = False
+            case _:
+                pass
+
+    def _of_turn(self, written: Written) -> None:
+        """What a person is asked for, and said."""
+        event = written.event
+        match event:
+            case GateOpened() | HandSetting() | SensesAsked() | StopRuleMet():
+                self.turn, self.refused = event, None
+            case GatePassed() | HandSet() | SensesTold() | Overridden():
+                self.turn = self.refused = None
             case EntryAsked():
                 self.asked, self.refused = event, None
             case EntryRefused():
@@ -131,6 +174,16 @@ class RunView:
                 self.entries.append((written.at, reading))
                 if reading.value is not None:
                     self.now[reading.quantity] = reading.value
+            case EntryCorrected(reading):
+                self.entries = [(at, reading if r.id == reading.id else r) for at, r in self.entries]
+                self.corrected[reading.id] = event
+            case _:
+                pass
+
+    def _of_points(self, written: Written) -> None:
+        """What was taken, and what nobody trusts."""
+        event = written.event
+        match event:
             case PointTaken(point):
                 self.rejected.pop(point.number, None)
                 self.points = [*(p for p in self.points if p.number != point.number), point]
@@ -139,26 +192,6 @@ class RunView:
             case PointRejected(number=number):
                 self.rejected |= {p.number: p for p in self.points if p.number == number}
                 self.points = [p for p in self.points if p.number != number]
-            case EntryCorrected(reading):
-                self.entries = [(at, reading if r.id == reading.id else r) for at, r in self.entries]
-                self.corrected[reading.id] = event
-            case Signed() | Amended() | DoubtEnded():
-                self.answered += 1
-            case Failed(text):
-                self.failure = text
-            case Tripped():
-                self.failure = ""
-            case SafeStep():
-                self.safe_steps.append(event)
-                if event.confirmed and event.step in OFF_STEPS:
-                    if OFF_STEPS[event.step].feeds:
-                        self.source_on = False
-                    else:
-                        self.load_on = False
-            case RunClosed():
-                self.closed = event
-                self.turn = self.asked = None
-                self.now, self.now_at = {}, ""
             case _:
                 pass
 

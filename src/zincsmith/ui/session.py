@@ -140,36 +140,67 @@ class Session(QObject):
         """After the engine was lost: a new one closes the interrupted run and can make the bench safe."""
         self._start_engine()
 
+    @property
+    def catching_up(self) -> bool:
+        """Whether something was announced that the window has not read yet."""
+        return self._due.isActive()
+
     def _take(self, message: dict[str, Any]) -> None:
-        if "state" in message:
-            before, self.state = self.state, State(message["state"])
-            if before is not self.state:
-                self._catch_up()
-                self.state_changed.emit()
-        if message.get("ready"):
-            self.interrupted = message["interrupted"]
-            if self.reader is None:
-                self._open_reader()
-                if self.rig is not None and self.rig.standin is not None:
-                    QTimer.singleShot(0, self, self._reach_bench)
+        """What the engine says, each thing by its name, in this order."""
+        for name, take in (
+            ("state", self._take_state),
+            ("ready", self._take_ready),
+            ("documents", self._take_documents),
+            ("taken_in", self._take_taken_in),
+            ("tried", self._take_tried),
+            ("scanned", self._take_scanned),
+            ("refused", self._take_refused),
+            ("seq", self._take_seq),
+        ):
+            if name in message:
+                take(message)
+
+    def _take_state(self, message: dict[str, Any]) -> None:
+        before, self.state = self.state, State(message["state"])
+        if before is not self.state:
             self._catch_up()
-            self.ready.emit(self.interrupted)
-        if message.get("documents"):
-            self._unanswered = max(0, self._unanswered - 1)
-            if self._unanswered == 0:  # until then what a person typed is newer than the book
-                self._load_documents()
-        if "taken_in" in message:
-            self._catch_up()
-            self.taken_in.emit(message["taken_in"])
-        if "tried" in message:
-            self.tried.emit(message["tried"], message["identity"], message["readings"])
-        if "scanned" in message:
-            self.scanned.emit([(address, identity) for address, identity in message["scanned"]])
-        if "refused" in message:
-            if message["do"] == "open":
-                self.read_only = message["refused"]
-            self.refused.emit(message["do"], message["refused"])
-        if "seq" in message and not self._due.isActive():
+            self.state_changed.emit()
+
+    def _take_ready(self, message: dict[str, Any]) -> None:
+        if not message["ready"]:
+            return
+        self.interrupted = message["interrupted"]
+        if self.reader is None:
+            self._open_reader()
+            if self.rig is not None and self.rig.standin is not None:
+                QTimer.singleShot(0, self, self._reach_bench)
+        self._catch_up()
+        self.ready.emit(self.interrupted)
+
+    def _take_documents(self, message: dict[str, Any]) -> None:
+        if not message["documents"]:
+            return
+        self._unanswered = max(0, self._unanswered - 1)
+        if self._unanswered == 0:  # until then what a person typed is newer than the book
+            self._load_documents()
+
+    def _take_taken_in(self, message: dict[str, Any]) -> None:
+        self._catch_up()
+        self.taken_in.emit(message["taken_in"])
+
+    def _take_tried(self, message: dict[str, Any]) -> None:
+        self.tried.emit(message["tried"], message["identity"], message["readings"])
+
+    def _take_scanned(self, message: dict[str, Any]) -> None:
+        self.scanned.emit([(address, identity) for address, identity in message["scanned"]])
+
+    def _take_refused(self, message: dict[str, Any]) -> None:
+        if message["do"] == "open":
+            self.read_only = message["refused"]
+        self.refused.emit(message["do"], message["refused"])
+
+    def _take_seq(self, _message: dict[str, Any]) -> None:
+        if not self._due.isActive():
             self._due.start()
 
     def _lost(self) -> None:

@@ -78,7 +78,7 @@ class FindingsStation(Station):
         self._lay_out()
         self.shown.activated.connect(self._show_plot)
         self.filter.chosen.connect(lambda _verdict: self._show_list())
-        self.claims.rows.chosen.connect(self._choose)
+        self.claims.rows.chosen.connect(self.choose)
         self.save.setShortcut("Ctrl+S")
         self.save.setStyleSheet("padding-left: 7px; padding-right: 7px")
         self.leaving.said.connect(self.message.setText)
@@ -164,7 +164,7 @@ class FindingsStation(Station):
         more = self._found.run is not None and found.run is self._found.run  # the earlier run has been judged by now
         self._found = found
         if more:
-            self._choose(self._chosen)
+            self.choose(self._chosen)
             return
         waited = self.run is None and self.isVisible()
         self.run = found.run
@@ -209,6 +209,11 @@ class FindingsStation(Station):
         self.shown.setEnabled(bool(self._curves))
         self._show_plot(max(0, self.shown.findText(before)))
 
+    def show_curves(self, title: str) -> None:
+        """The plot of this name, as picked from the list."""
+        self.shown.setCurrentIndex(self.shown.findText(title))
+        self._show_plot(self.shown.currentIndex())
+
     def _show_plot(self, at: int) -> None:
         if at >= len(self._curves):
             self.plot.show_curves([])
@@ -237,9 +242,9 @@ class FindingsStation(Station):
         rows = [(at, j) for at, j in enumerate(self.run.judged) if wanted is None or j.verdict is wanted]
         self.claims.rows.show_judged(rows)
         places = [at for at, _ in rows]
-        self._choose(self._chosen if self._chosen in places else places[0] if places else -1)
+        self.choose(self._chosen if self._chosen in places else places[0] if places else -1)
 
-    def _choose(self, at: int) -> None:
+    def choose(self, at: int) -> None:
         if self.run is None or at < 0:
             return
         self._chosen = at

@@ -72,7 +72,7 @@ class PlanStation(Station):
         self.ends = label("", 13, 400, "second")
         panel.body.addWidget(self.ends)
         self.view = ItineraryView()
-        self.view.chosen.connect(self._choose_stage)
+        self.view.chosen.connect(self.choose_stage)
         self.view.dragged.connect(self._drag)
         panel.body.addWidget(self.view, 1)
         row = QHBoxLayout()
@@ -243,7 +243,8 @@ class PlanStation(Station):
 
     # Choosing and changing
 
-    def _choose_stage(self, stage: int) -> None:
+    def choose_stage(self, stage: int) -> None:
+        """Open the part that a stage of the itinerary belongs to."""
         if self._itinerary is not None:
             self._part = self._itinerary.stages[stage].part
             self._say("")
