@@ -230,6 +230,15 @@ def searches() -> list[Row]:
 
     ramp = count(approach(2.5, 4.0, resolution, trips))
     halving = count(bisect(2.5, 4.0, resolution, trips))
+    adaptive, uniform = _curve_points()
+    return [
+        ("bisection of a trip current, settings", halving / ramp, 0.2, float(halving)),
+        ("adaptive efficiency curve, points", adaptive / uniform, 1.0 / 3.0, float(adaptive)),
+    ]
+
+
+def _curve_points() -> tuple[int, int]:
+    """How many points an adaptive and a uniform efficiency curve take for the same worst error."""
     unit = Adapter.read(EXAMPLES / "standins" / "dunmarrow-dm120.toml")
 
     def curve(percent: float) -> float:
@@ -255,7 +264,6 @@ def searches() -> list[Row]:
         return curve(percent)
 
     start = [(x, curve(x)) for x in (10.0, 25.0, 50.0, 75.0, 100.0)]
-    adaptive = len(uniform)
     for further in range(len(uniform)):
         search = refine(start, further, 1.0, value)
         try:
@@ -263,12 +271,8 @@ def searches() -> list[Row]:
                 next(search)
         except StopIteration as end:
             if worst(end.value) <= worst(uniform):
-                adaptive = len(end.value)
-                break
-    return [
-        ("bisection of a trip current, settings", halving / ramp, 0.2, float(halving)),
-        ("adaptive efficiency curve, points", adaptive / len(uniform), 1.0 / 3.0, float(adaptive)),
-    ]
+                return len(end.value), len(uniform)
+    return len(uniform), len(uniform)
 
 
 def imports(folder: Path) -> list[Row]:

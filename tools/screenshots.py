@@ -104,33 +104,39 @@ def main() -> int:
         camera.keep("findings-harmonics")
         use_theme(LIGHT)
         session.revise_plan(STATIC_GRID, "the grid alone")
-        camera.station("Run", "run-start")
-        run = window.stations["Run"]
-        edits = run.findChildren(QLineEdit)
-        next(e for e in edits if e.accessibleName() == "Operator").setText("Test engineer")
-        session.start_run("Test engineer", 23.0)
-        camera.until(lambda: session.state is State.GATE and bool(session.view.now))
-        camera.keep("run-gate")
-        session.send("pass")
-        camera.until(lambda: session.state is State.ASKING)
-        camera.keep("run-your-turn")
-        session.send("enter", "52.6")
-        camera.until(lambda: len(session.view.points) >= 5)
-        camera.keep("run")
-        use_theme(DARK)
-        camera.keep("run-dark")
-        use_theme(LIGHT)
-        session.send("pause")
-        camera.until(lambda: session.state is State.PAUSED)
-        camera.keep("run-paused")
-        session.send("resume")
-        session.send("make safe")
-        camera.until(lambda: session.state is State.SAFE)
-        camera.keep("run-made-safe")
+        run_views(camera)
         session.close()
         app.processEvents()
         other_kinds(out, Path(folder))
     return 0
+
+
+def run_views(camera: Photographer) -> None:
+    """A run from its start to the end that makes safe."""
+    window, session = camera.window, camera.window.session
+    camera.station("Run", "run-start")
+    run = window.stations["Run"]
+    edits = run.findChildren(QLineEdit)
+    next(e for e in edits if e.accessibleName() == "Operator").setText("Test engineer")
+    session.start_run("Test engineer", 23.0)
+    camera.until(lambda: session.state is State.GATE and bool(session.view.now))
+    camera.keep("run-gate")
+    session.send("pass")
+    camera.until(lambda: session.state is State.ASKING)
+    camera.keep("run-your-turn")
+    session.send("enter", "52.6")
+    camera.until(lambda: len(session.view.points) >= 5)
+    camera.keep("run")
+    use_theme(DARK)
+    camera.keep("run-dark")
+    use_theme(LIGHT)
+    session.send("pause")
+    camera.until(lambda: session.state is State.PAUSED)
+    camera.keep("run-paused")
+    session.send("resume")
+    session.send("make safe")
+    camera.until(lambda: session.state is State.SAFE)
+    camera.keep("run-made-safe")
 
 
 def other_kinds(out: Path, folder: Path) -> None:

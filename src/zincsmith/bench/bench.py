@@ -18,6 +18,12 @@ from zincsmith.model.rig import Accuracy, Instrument, Rig
 MOST_SAMPLES = 200_000  # of a record; what comes as text takes its time
 
 
+def _stand_in_clock(addresses: Mapping[str, str]) -> ScpiInstrument:
+    if "clock" not in addresses:
+        raise InputError("the clock is simulated but no stand-in bench is running", key="clock")
+    return ScpiInstrument(Link("clock", addresses["clock"]), dialect_for("clock"))
+
+
 class Bench:
     """Built from a rig; ``addresses`` gives the VISA names of the simulated roles. Nothing is opened yet.
 
@@ -39,7 +45,6 @@ class Bench:
         self.instruments: dict[str, ScpiInstrument] = {}
         self.clock: Clock = WallClock()
         self.in_use: dict[str, Accuracy] = {}  # the range each quantity is read on
-        self.clock_instrument: ScpiInstrument | None = None
         self.seen: Seen = seen_of(rig, output_V)
         self.fallen_V = fallen_below_V(output_V)
         if all(rig.instrument(role) is None for role in FEEDING):
@@ -50,6 +55,16 @@ class Bench:
                 if one.how == "connected" and not guarded:
                     refuse_real_address(one.role, one.address)
                 self.instruments[one.role] = reach(one, addresses)
+        self._refuse_what_cannot_say_that_it_is_off()
+        self.clock_instrument = _stand_in_clock(addresses) if rig.clock == "simulated" else None
+        for quantity in QUANTITIES.values():
+            if rig.instrument(quantity.role) is None and quantity.role not in NOT_NEEDED:
+                _needed(rig, quantity.role)
+        for instrument in (*self.instruments.values(), self.clock_instrument):
+            if instrument is not None:
+                instrument.link.beat = beat
+
+    def _refuse_what_cannot_say_that_it_is_off(self) -> None:
         for role in (s.role for s in SWITCHED):
             if role in self.instruments and not self.instruments[role].dialect.quirks.reads_back:
                 raise InputError(
@@ -57,17 +72,6 @@ class Bench:
                     "use one that reads back",
                     key=f"instrument.{role}.dialect",
                 )
-        if rig.clock == "simulated":
-            if "clock" not in addresses:
-                raise InputError("the clock is simulated but no stand-in bench is running", key="clock")
-            clock = dialect_for("clock")
-            self.clock_instrument = ScpiInstrument(Link("clock", addresses["clock"]), clock)
-        for quantity in QUANTITIES.values():
-            if rig.instrument(quantity.role) is None and quantity.role not in NOT_NEEDED:
-                _needed(rig, quantity.role)
-        for instrument in (*self.instruments.values(), self.clock_instrument):
-            if instrument is not None:
-                instrument.link.beat = beat
 
     def open(self) -> None:
         """Open every link and choose the declared ranges; InstrumentError from the first that fails."""

@@ -192,17 +192,8 @@ class _Rehearsal:
                 self.stages[-1].gates.append(self.likely)
                 self.stages[-1].confirms.append(Confirm(title, text))
                 self._pass(SENSES_S / 2, SENSES_S, 3 * SENSES_S)
-            case SetSource():
-                self.limits.check(action)
-                self.source_V = action.voltage_V if action.on else 0.0
-                self._setting(self.hand_source)
-                if self.reaches and action.on:
-                    return Reached(action.voltage_V)
-            case SetLoad():
-                self.limits.check(action)
-                self.load_A = action.current_A if action.on else 0.0
-                self.point_began = self.likely
-                self._setting(self.hand_load)
+            case SetSource() | SetLoad():
+                return self._set(action)
             case Dwell():
                 return self._dwell(action)
             case Measure():
@@ -214,6 +205,17 @@ class _Rehearsal:
             case _:
                 pass
         return Done()
+
+    def _set(self, action: SetSource | SetLoad) -> Outcome:
+        self.limits.check(action)
+        if isinstance(action, SetLoad):
+            self.load_A = action.current_A if action.on else 0.0
+            self.point_began = self.likely
+            self._setting(self.hand_load)
+            return Done()
+        self.source_V = action.voltage_V if action.on else 0.0
+        self._setting(self.hand_source)
+        return Reached(action.voltage_V) if self.reaches and action.on else Done()
 
     def _setting(self, by_hand: bool) -> None:
         if by_hand:

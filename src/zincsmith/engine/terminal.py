@@ -140,16 +140,8 @@ class TerminalDesk:
         match event:
             case StageBegan(title, detail):
                 self._progress.update(self._task, description=shown(f"{title}, {detail}"))
-            case GateOpened(title, text, cautions):
-                # Switching by hand is about power: nobody but the person at the bench answers for that.
-                automatic = self._auto and not (self._by_hand and cautions)
-                self._question = Question(GATE, automatic=automatic)
-                self.say(title, f": {text}")
-                for caution in cautions:
-                    self.say("", f"  • {caution}")
-                if title.lower() == OPEN_CASE and (price := self._price()):
-                    self.say("COSTS", f" {price}", "bold red")
-                self.say("", "The gate is passed by --yes." if automatic else "Type yes to go on, no to stop:")
+            case GateOpened():
+                self._ask_at_gate(event)
             case HandSetting(role, text, first, target):
                 self._question = Question(LOAD if role == "load" else SOURCE, volts=target is not None)
                 if first:
@@ -166,17 +158,33 @@ class TerminalDesk:
                 self.say("STOP:", f" {words}. Nothing is raised any further.", "bold red")
                 ways = "down to go down and switch off, again if it was mistyped"
                 self.say("", f"Type {ways}{', or because REASON to go on' if may else ''}:")
-            case EntryAsked(quantity, unit, what, spot, low, high, setting, against):
-                span = (low, high) if low is not None and high is not None else None
-                self._question = Question(quantity, unit=unit, span=span)
-                hint = f", expected {low:.4g} to {high:.4g}" if low is not None and high is not None else ""
-                hint += f", or the change from {against:g}: rel -12m, null -12m" if against is not None else ""
-                left = f"  ({self._entries_left} left)" if self._entries_left > 1 else ""
-                self.say(what, f" in {unit}, {'; '.join(x for x in (setting, spot) if x) or 'as read'}{hint}:{left}")
+            case EntryAsked():
+                self._ask_reading(event)
             case EntryTaken():
                 self._entries_left -= 1
             case EntryRefused(text, reason):
                 self.say(f"{text!r} is refused: {reason}", style="red")
+
+    def _ask_at_gate(self, gate: GateOpened) -> None:
+        # Switching by hand is about power: nobody but the person at the bench answers for that.
+        automatic = self._auto and not (self._by_hand and gate.cautions)
+        self._question = Question(GATE, automatic=automatic)
+        self.say(gate.title, f": {gate.text}")
+        for caution in gate.cautions:
+            self.say("", f"  • {caution}")
+        if gate.title.lower() == OPEN_CASE and (price := self._price()):
+            self.say("COSTS", f" {price}", "bold red")
+        self.say("", "The gate is passed by --yes." if automatic else "Type yes to go on, no to stop:")
+
+    def _ask_reading(self, asked: EntryAsked) -> None:
+        low, high, against = asked.expected_low, asked.expected_high, asked.against
+        span = (low, high) if low is not None and high is not None else None
+        self._question = Question(asked.quantity, unit=asked.unit, span=span)
+        hint = f", expected {span[0]:.4g} to {span[1]:.4g}" if span is not None else ""
+        hint += f", or the change from {against:g}: rel -12m, null -12m" if against is not None else ""
+        left = f"  ({self._entries_left} left)" if self._entries_left > 1 else ""
+        where = "; ".join(x for x in (asked.setting, asked.spot) if x) or "as read"
+        self.say(asked.what, f" in {asked.unit}, {where}{hint}:{left}")
 
     def commands(self, wait_s: float) -> list[Command]:
         if self._stopped:
@@ -268,28 +276,36 @@ def answered(question: Question, text: str) -> Command | str:
     """The command that a line means, or what to type instead."""
     word = text.lower()
     if question.kind == STOP_RULE:
-        reason = text[len("because") :].strip() if word.startswith("because") else ""
-        if word in {"down", "no", "n"}:
-            return Command("go down")
-        if word == "again":
-            return Command("mistyped")
-        if reason and question.may_continue:
-            return Command("continue", reason)
-        return "Type down, again" + (", or because and the reason." if question.may_continue else ".")
+        return _at_stop_rule(question, text, word)
     if word in {"no", "n"}:
         return Command("abort", "the gate was not passed")
     if question.kind == SENSES:
-        told = set(word.replace(",", " ").split())
-        if word in {"not", "not observed"}:
-            return Command("pass")
-        if told == {"none"} or (told and told <= set(SENSES_NAMES)):
-            return Command("pass", body={"senses": {name: name in told for name in SENSES_NAMES}})
-        return f"Type none, not, or any of: {' '.join(SENSES_NAMES)}"
+        return _noticed(word)
     if word in {"yes", "y"}:
         return Command("pass")
     if question.volts and word[:1].isdigit():
         return Command("pass", text)
     return "Type the volts, yes or no:" if question.volts else "Type yes or no:"
+
+
+def _at_stop_rule(question: Question, text: str, word: str) -> Command | str:
+    reason = text[len("because") :].strip() if word.startswith("because") else ""
+    if word in {"down", "no", "n"}:
+        return Command("go down")
+    if word == "again":
+        return Command("mistyped")
+    if reason and question.may_continue:
+        return Command("continue", reason)
+    return "Type down, again" + (", or because and the reason." if question.may_continue else ".")
+
+
+def _noticed(word: str) -> Command | str:
+    told = set(word.replace(",", " ").split())
+    if word in {"not", "not observed"}:
+        return Command("pass")
+    if told == {"none"} or (told and told <= set(SENSES_NAMES)):
+        return Command("pass", body={"senses": {name: name in told for name in SENSES_NAMES}})
+    return f"Type none, not, or any of: {' '.join(SENSES_NAMES)}"
 
 
 def typed_line() -> str:

@@ -98,37 +98,34 @@ def _limit(body: str, row: Accuracy, unit: str) -> Accuracy:
         stripped = stripped[1:-1]
     if not stripped.strip():
         raise InputError("type the accuracy as it is printed, such as 0.5% + 3 counts")
-    reading = ranged = offset = resolution = 0.0
+    said = replace(row, reading_percent=0.0, range_percent=0.0, offset=0.0)
     for piece in stripped.split("+"):
-        found = _PART.fullmatch(piece.strip())
-        if found is None:
-            raise InputError(f"“{piece.strip()}” is not understood as part of an accuracy")
-        digits = found["number"]
-        if re.search(r",\d{3}$", digits) and not digits.startswith("0,"):
-            raise InputError(f"{digits}: {digits.replace(',', '.')} or {digits.replace(',', '')}? Type no comma")
-        number, sort, of = float(digits.replace(",", ".")), found["unit"] or "", (found["of"] or "").lower()
-        if sort in {"%", "ppm"}:
-            percent = number if sort == "%" else number / 1e4
-            if of and not of.startswith(("read", "rd", "val")):
-                ranged += percent
-            else:
-                reading += percent
-        elif sort.lower().startswith(COUNTS) and sort.lower() != "degc":
-            if row.counts is None:
-                raise InputError("counts need the full count of the display, such as 6000")
-            resolution = row.range / row.counts
-            offset += number * resolution
-        elif of:
-            raise InputError(f"“{piece.strip()}”: a share of {of} is in %")
-        else:
-            offset += number * _factor(sort, unit, piece.strip())
-    return replace(
-        row,
-        reading_percent=reading,
-        range_percent=ranged,
-        offset=offset,
-        resolution=resolution or row.resolution,
-    )
+        said = _with_part(said, piece.strip(), unit)
+    return said
+
+
+def _with_part(said: Accuracy, piece: str, unit: str) -> Accuracy:
+    """One part of a limit added to what has been read of it."""
+    found = _PART.fullmatch(piece)
+    if found is None:
+        raise InputError(f"“{piece}” is not understood as part of an accuracy")
+    digits = found["number"]
+    if re.search(r",\d{3}$", digits) and not digits.startswith("0,"):
+        raise InputError(f"{digits}: {digits.replace(',', '.')} or {digits.replace(',', '')}? Type no comma")
+    number, sort, of = float(digits.replace(",", ".")), found["unit"] or "", (found["of"] or "").lower()
+    if sort in {"%", "ppm"}:
+        percent = number if sort == "%" else number / 1e4
+        if of and not of.startswith(("read", "rd", "val")):
+            return replace(said, range_percent=said.range_percent + percent)
+        return replace(said, reading_percent=said.reading_percent + percent)
+    if sort.lower().startswith(COUNTS) and sort.lower() != "degc":
+        if said.counts is None:
+            raise InputError("counts need the full count of the display, such as 6000")
+        step = said.range / said.counts
+        return replace(said, offset=said.offset + number * step, resolution=step)
+    if of:
+        raise InputError(f"“{piece}”: a share of {of} is in %")
+    return replace(said, offset=said.offset + number * _factor(sort, unit, piece))
 
 
 def _factor(sort: str, unit: str, piece: str) -> float:

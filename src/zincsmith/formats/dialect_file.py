@@ -48,44 +48,59 @@ def check_dialect(dialect: Dialect) -> list[Problem]:
             found.append(Problem(at, f"no such operation of this role; there are: {', '.join(known)}"))
         else:
             found += _operation(name, operation, at, dialect.role)
+    return [*found, *_accuracies(dialect), *_missing(dialect), *_limits(dialect)]
+
+
+def _accuracies(dialect: Dialect) -> Iterator[Problem]:
     mine = {q.name for q in QUANTITIES.values() if q.role == dialect.role}
     for n, row in enumerate(dialect.accuracy):
         if row.quantity not in mine:
-            found.append(Problem(f"accuracy.{n}.quantity", f"no such quantity of this role: {row.quantity}"))
+            yield Problem(f"accuracy.{n}.quantity", f"no such quantity of this role: {row.quantity}")
         elif row.range <= 0.0:
-            found.append(Problem(f"accuracy.{n}.range", "must be above zero"))
+            yield Problem(f"accuracy.{n}.range", "must be above zero")
     if not 0 <= dialect.quirks.retries <= 3:
-        found.append(Problem("quirks.retries", "0 to 3: an instrument that needs more is not to be relied on"))
+        yield Problem("quirks.retries", "0 to 3: an instrument that needs more is not to be relied on")
+
+
+def _missing(dialect: Dialect) -> Iterator[Problem]:
+    """Operations that the role needs, and read-backs of what is set."""
     unasked = () if dialect.quirks.reads_back else tuple(n for n in NEEDED[dialect.role] if n.startswith("get_"))
     for name in NEEDED[dialect.role]:
         if name not in dialect.operation and name not in unasked:
-            found.append(Problem("operation", f"{name} is missing: a {dialect.role.replace('_', ' ')} needs it"))
+            yield Problem("operation", f"{name} is missing: a {dialect.role.replace('_', ' ')} needs it")
     for name in dialect.operation:
         asked = name.replace("set_", "get_", 1)
         if name.startswith("set_") and asked not in dialect.operation and dialect.quirks.reads_back:
-            found.append(Problem(f"operation.{name}", f"{asked} is missing: what is set is read back"))
+            yield Problem(f"operation.{name}", f"{asked} is missing: what is set is read back")
+
+
+def _limits(dialect: Dialect) -> Iterator[Problem]:
     for what, (low, high) in dialect.limits.items():
         if what == SWITCHES.get(dialect.role):
-            found.append(Problem(f"limits.{what}", "a switch has no limits: off must always be possible"))
+            yield Problem(f"limits.{what}", "a switch has no limits: off must always be possible")
         elif f"set_{what}" not in dialect.operation:
-            found.append(Problem(f"limits.{what}", "nothing of that name is set"))
+            yield Problem(f"limits.{what}", "nothing of that name is set")
         elif low > high:
-            found.append(Problem(f"limits.{what}", f"the lower end, {low:g}, is above the upper end, {high:g}"))
-    return found
+            yield Problem(f"limits.{what}", f"the lower end, {low:g}, is above the upper end, {high:g}")
 
 
 def _operation(name: str, one: Operation, at: str, role: str) -> Iterator[Problem]:
     if (one.command is None) == (one.query is None):
         yield Problem(at, "an operation is a command, or a query with a reply format")
         return
-    if one.command is not None:
-        if name.startswith("get_") or name in REPLIES:
-            yield Problem(f"{at}.command", "this one asks: it is a query with a reply format")
-        else:
-            yield from _command(one.command, at)
-        if not 0.0 <= one.settle_s <= LONGEST_SETTLE_S:
-            yield Problem(f"{at}.settle_s", f"0 to {LONGEST_SETTLE_S:g} s; longer waits belong in the plan")
+    if one.command is None:
+        yield from _asks(name, one, at, role)
         return
+    if name.startswith("get_") or name in REPLIES:
+        yield Problem(f"{at}.command", "this one asks: it is a query with a reply format")
+    else:
+        yield from _command(one.command, at)
+    if not 0.0 <= one.settle_s <= LONGEST_SETTLE_S:
+        yield Problem(f"{at}.settle_s", f"0 to {LONGEST_SETTLE_S:g} s; longer waits belong in the plan")
+
+
+def _asks(name: str, one: Operation, at: str, role: str) -> Iterator[Problem]:
+    """What is wrong with an operation that is a query."""
     if one.settle_s:
         yield Problem(f"{at}.settle_s", "only a command has a time to settle")
     if name.startswith("set_") or name == "advance":

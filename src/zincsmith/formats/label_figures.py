@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 
 from zincsmith.formats.label_line import LineReading, Quantity, quantity, refuse, take, text_of, word_at
 from zincsmith.formats.label_tokens import is_rail, unit_of
@@ -69,63 +70,66 @@ def _figure(line: LineReading, at: int) -> int | None:
         return q.last + 1
     lead = [word_at(line, k) for k in range(max(0, at - 5), at)]
     tail = word_at(line, q.last + 1)
-    value: float | tuple[float, float] = q.values[0] if len(q.values) == 1 else (q.values[0], q.values[-1])
-    single = len(q.values) == 1
-    if q.unit == "%" and single and (kind := _regulation(line, at)) is not None:
+    if q.unit == "deg":
+        line.reasons.update(dict.fromkeys(range(q.first, q.last + 1), "degrees of what? Type °C"))
+    if q.unit == "degC":
+        return _temperature(line, at, q, lead)
+    read = _BY_UNIT.get(q.unit)
+    return read(line, at, q, lead, tail) if read is not None and len(q.values) == 1 else None
+
+
+def _percent(line: LineReading, at: int, q: Quantity, lead: list[str], tail: str) -> int | None:
+    value = q.values[0]
+    if (kind := _regulation(line, at)) is not None:
         return _add(line, q, LabelFigure(kind, value, "%"), *_reach(line, at, q.last, ("reg", "load", "line")))
-    if q.unit == "%" and q.sign == "±" and single:
+    if q.sign == "±":
         before = line.tokens[at - 1] if at > 0 and at - 1 not in line.used else None
         if before is not None and before.kind == "word" and before.text.lower().rstrip(".") not in TOLERANCE:
             return None  # a regulation is no tolerance, nor is what nobody knows
         return _add(line, q, LabelFigure("tolerance", value, "%"), at, q.last)
-    if (
-        q.unit == "%"
-        and single
-        and q.sign == "+"
-        and _alone(line, at, q.last)
-        and (tail in ("typ", "typ.", "typical") or tail.startswith("eff"))
-    ):
-        return _add(
-            line,
-            q,
-            LabelFigure("efficiency", value, "%", qualifier=QUALIFIERS.get(tail)),
-            *_reach(line, at, q.last, EFFICIENCY),
-        )
-    rippling = _says(lead, *RIPPLE) or tail in PEAKS
-    if single and (q.unit == "Vpp" or (q.unit in ("V", "Vrms") and rippling)):
-        qualifier = "rms" if q.unit == "Vrms" else "p-p" if q.unit == "Vpp" or tail in PEAKS else None
-        last = q.last + (1 if tail in PEAKS else 0)
-        return _add(
-            line,
-            q,
-            LabelFigure("ripple", value, "V", qualifier=qualifier),
-            *_reach(line, at, last, RIPPLE),
-        )
-    if q.unit == "W" and single and (_says(lead, *IDLE) or ("no" in lead and "load" in lead)):
-        return _add(
-            line,
-            q,
-            LabelFigure("no_load_power", value, "W"),
-            *_reach(line, at, q.last, (*IDLE, "no", "load")),
-        )
+    efficient = tail in ("typ", "typ.", "typical") or tail.startswith("eff")
+    if q.sign == "+" and efficient and _alone(line, at, q.last):
+        figure = LabelFigure("efficiency", value, "%", qualifier=QUALIFIERS.get(tail))
+        return _add(line, q, figure, *_reach(line, at, q.last, EFFICIENCY))
+    return None
+
+
+def _rippling(line: LineReading, at: int, q: Quantity, lead: list[str], tail: str) -> int | None:
+    if q.unit != "Vpp" and not (_says(lead, *RIPPLE) or tail in PEAKS):
+        return None
+    qualifier = "rms" if q.unit == "Vrms" else "p-p" if q.unit == "Vpp" or tail in PEAKS else None
+    figure = LabelFigure("ripple", q.values[0], "V", qualifier=qualifier)
+    return _add(line, q, figure, *_reach(line, at, q.last + (tail in PEAKS), RIPPLE))
+
+
+def _watts(line: LineReading, at: int, q: Quantity, lead: list[str], tail: str) -> int | None:
+    value = q.values[0]
+    if _says(lead, *IDLE) or ("no" in lead and "load" in lead):
+        figure = LabelFigure("no_load_power", value, "W")
+        return _add(line, q, figure, *_reach(line, at, q.last, (*IDLE, "no", "load")))
     several = sum(t.kind == "unit" and unit_of(t.text) in ("V", "Vac", "Vdc") for t in line.tokens[:at]) > 1
-    if q.unit == "W" and single and several and tail in ("max", "max."):  # of all modes, never of the last one
+    if several and tail in ("max", "max."):  # of all modes, never of the last one
         return _add(line, q, LabelFigure("total_power", value, "W"), at, q.last + 1)
     behind = 1 if tail == "total" else 2 if tail in QUIET and word_at(line, q.last + 2) == "total" else 0
-    if q.unit == "W" and single and (_says(lead, "total") or behind):
-        last = q.last + behind
-        return _add(line, q, LabelFigure("total_power", value, "W"), *_reach(line, at, last, ("total",)))
-    if q.unit == "degC" and q.joint != "slash" and len(q.values) <= 2 and _of_the_air(line, at):
-        qualifier = "derate above" if _says(lead, "derate") else "ambient" if "ta" in lead else None
-        return _add(
-            line,
-            q,
-            LabelFigure("temperature", value, "degC", qualifier=qualifier),
-            *_reach(line, at, q.last, ("derate", "above", "ta", "temp", "temperature", "ambient", "operating")),
-        )
-    if q.unit == "deg":
-        line.reasons.update(dict.fromkeys(range(q.first, q.last + 1), "degrees of what? Type °C"))
+    if _says(lead, "total") or behind:
+        reach = _reach(line, at, q.last + behind, ("total",))
+        return _add(line, q, LabelFigure("total_power", value, "W"), *reach)
     return None
+
+
+_BY_UNIT: dict[str, Callable[[LineReading, int, Quantity, list[str], str], int | None]] = {
+    "%": _percent, "Vpp": _rippling, "V": _rippling, "Vrms": _rippling, "W": _watts,
+}  # fmt: skip
+
+
+def _temperature(line: LineReading, at: int, q: Quantity, lead: list[str]) -> int | None:
+    if q.joint == "slash" or len(q.values) > 2 or not _of_the_air(line, at):
+        return None
+    value: float | tuple[float, float] = q.values[0] if len(q.values) == 1 else (q.values[0], q.values[-1])
+    qualifier = "derate above" if _says(lead, "derate") else "ambient" if "ta" in lead else None
+    figure = LabelFigure("temperature", value, "degC", qualifier=qualifier)
+    words = ("derate", "above", "ta", "temp", "temperature", "ambient", "operating")
+    return _add(line, q, figure, *_reach(line, at, q.last, words))
 
 
 def _alone(line: LineReading, at: int, last: int) -> bool:

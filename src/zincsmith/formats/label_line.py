@@ -41,33 +41,41 @@ def quantity(line: LineReading, at: int) -> Quantity | None:
         at += 1
     if at >= len(ts) or ts[at].kind != "number" or at in line.used or at in line.refused:
         return None
-    values, unit, factor, joint = [ts[at].value], None, 1.0, ""
-    pending = [0]
-    at += 1
-    while True:
-        if at < len(ts) and ts[at].kind == "unit" and (unit is None or unit_of(ts[at].text) == unit):
-            unit, factor = unit_of(ts[at].text), ts[at].value
-            for k in pending:
-                values[k] *= factor
-            pending, at = [], at + 1
-        more = _joined(ts, at, bool(pending), unit)
-        if more is not None and joint and more[0] != joint:
-            refuse(line, first, _end_of_chain(ts, at), "ranges and lists mixed: a selector, or two inputs?")
-            return None
-        if more is None:
-            break
-        joint, number_at, negative = more
-        pending.append(len(values))
-        values.append(-ts[number_at].value if negative else ts[number_at].value)
-        at = number_at + 1
-    if unit is None or pending:
+    chain = _chain(line, first, at)
+    if chain is None:
         return None
+    values, unit, joint, at = chain
     if joint and any(ts[k].kind == "unit" and is_rail(ts[k].text) for k in range(first, at)):
         refuse(line, first, _end_of_chain(ts, at), "rails with something in common: type it at Fields")
         return None
     if sign == "-":
         values[0] = -values[0]
     return Quantity(values, unit, joint, sign, first, at - 1)
+
+
+def _chain(line: LineReading, first: int, at: int) -> tuple[list[float], str, str, int] | None:
+    """(values, unit, joint, place behind them) of the numbers from ``at`` on that carry one unit."""
+    ts = line.tokens
+    values, unit, joint = [ts[at].value], None, ""
+    pending = [0]  # numbers that still want their unit
+    at += 1
+    while True:
+        if at < len(ts) and ts[at].kind == "unit" and (unit is None or unit_of(ts[at].text) == unit):
+            unit = unit_of(ts[at].text)
+            for k in pending:
+                values[k] *= ts[at].value
+            pending, at = [], at + 1
+        more = _joined(ts, at, bool(pending), unit)
+        if more is None:
+            break
+        if joint and more[0] != joint:
+            refuse(line, first, _end_of_chain(ts, at), "ranges and lists mixed: a selector, or two inputs?")
+            return None
+        joint, number_at, negative = more
+        pending.append(len(values))
+        values.append(-ts[number_at].value if negative else ts[number_at].value)
+        at = number_at + 1
+    return None if unit is None or pending else (values, unit, joint, at)
 
 
 def _joined(ts: list[Token], at: int, open_number: bool, unit: str | None) -> tuple[str, int, bool] | None:

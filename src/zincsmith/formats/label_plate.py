@@ -220,14 +220,8 @@ def _output(found: _Fold, item: LabelOutput, number: int) -> bool:
         return True
     volts = item.voltage_V
     if volts is None and not item.modes and not item.programmable:
-        if item.power_W is not None and item.current_A is None and found.outputs:  # watts on a line of their own
-            last = found.outputs[-1]
-            if last.power_W is not None or len(found.outputs) > 1:
-                return False
-            found.outputs[-1] = replace(last, power_W=item.power_W)
-            return True
         if found.waiting is None or item.current_A is None:
-            return False
+            return _watts_alone(found, item)
         (volts, place), found.waiting = found.waiting, None
         found.left.remove(place)
     span = volts if isinstance(volts, tuple) else None
@@ -263,6 +257,17 @@ def _output(found: _Fold, item: LabelOutput, number: int) -> bool:
     return True
 
 
+def _watts_alone(found: _Fold, item: LabelOutput) -> bool:
+    """Watts on a line of their own are those of the one output before them that has none."""
+    if item.power_W is None or item.current_A is not None or len(found.outputs) != 1:
+        return False
+    last = found.outputs[-1]
+    if last.power_W is not None:
+        return False
+    found.outputs[-1] = replace(last, power_W=item.power_W)
+    return True
+
+
 def _named(outputs: list[OutputRating]) -> list[OutputRating]:
     """Several outputs need names: those without one get their volts."""
     if len(outputs) < 2:
@@ -276,42 +281,65 @@ def _named(outputs: list[OutputRating]) -> list[OutputRating]:
 
 
 def _figure(found: _Fold, item: LabelFigure, first: int, number: int) -> bool:
-    value, where = item.value, f"line {number + 1}"
-    single = value if isinstance(value, float) else None
-    match item.what:
-        case "tolerance" if single is not None and item.unit == "%":
-            return _on_outputs(found, first, tolerance_percent=single)
-        case "load_regulation" if single is not None:
-            return _on_outputs(found, first, load_regulation_percent=single)
-        case "line_regulation" if single is not None:
-            return _on_outputs(found, first, line_regulation_percent=single)
-        case "ripple" if single is not None:
-            return _on_outputs(found, first, ripple_V=single)
-        case "total_power" if item.each_W is not None and item.ports:
-            found.sharing.append(Sharing(item.ports, item.each_W))
-        case "total_power" if single is not None and item.ports and len(item.ports) > 1:
-            found.limits.append((CombinedLimit(item.ports, single), number, print_item(item)))
-        case "total_current" if single is not None and item.ports:
-            found.limits.append((CombinedLimit(item.ports, current_A=single), number, print_item(item)))
-        case "total_power" if single is not None:
-            found.whole["total_power_W"] = single
-        case "no_load_power" if single is not None:
-            found.whole["no_load_power_W"] = single
-        case "average_active_efficiency" if single is not None and item.at_V is None and not item.qualifier:
-            found.whole["average_efficiency_percent"] = single
-        case "minimum_load" if single is not None:
-            return _on_outputs(found, first, minimum_A=single) if len(found.outputs) == 1 else False
-        case "surge_power" if single is not None:
-            held = {"surge_s": item.at_s} if item.at_s is not None else {}
-            return _on_outputs(found, first, surge_W=single, **held) if len(found.outputs) == 1 else False
-        case "overvoltage" | "overcurrent" if item.unit == "%":
-            found.shares.append((item, number))
-        case "temperature" if isinstance(value, tuple):
-            found.whole["ambient_degC"] = value
-        case "temperature" if single is not None and "derate" in (item.qualifier or ""):
-            found.whole["derating"] = ((single, 100.0),)
-        case _:
-            return _claimed(found, item, where)
+    single = item.value if isinstance(item.value, float) else None
+    if single is not None and (item.what, item.unit) in ON_OUTPUTS:
+        return _on_outputs(found, first, **{ON_OUTPUTS[item.what, item.unit]: single})
+    if single is not None and (item.what, item.unit) in ON_THE_ONE:
+        held = {"surge_s": item.at_s} if item.at_s is not None else {}
+        change = {ON_THE_ONE[item.what, item.unit]: single, **held}
+        return len(found.outputs) == 1 and _on_outputs(found, first, **change)
+    if item.ports:
+        return _of_several(found, item, number)
+    if item.what == "temperature":
+        return _temperature(found, item)
+    if item.what in ("overvoltage", "overcurrent") and item.unit == "%":
+        found.shares.append((item, number))
+        return True
+    bare = item.at_V is None and not item.qualifier
+    if single is not None and item.what in OF_THE_WHOLE and (bare or item.what != "average_active_efficiency"):
+        found.whole[OF_THE_WHOLE[item.what]] = single
+        return True
+    return _claimed(found, item, f"line {number + 1}")
+
+
+# Figures of the outputs before them, of the one output there is, and of the unit as a whole: the fields they fill.
+ON_OUTPUTS = {
+    ("tolerance", "%"): "tolerance_percent",
+    ("load_regulation", "%"): "load_regulation_percent",
+    ("line_regulation", "%"): "line_regulation_percent",
+    ("ripple", "V"): "ripple_V",
+}
+ON_THE_ONE = {("minimum_load", "A"): "minimum_A", ("surge_power", "W"): "surge_W"}
+OF_THE_WHOLE = {
+    "total_power": "total_power_W",
+    "no_load_power": "no_load_power_W",
+    "average_active_efficiency": "average_efficiency_percent",
+}
+
+
+def _of_several(found: _Fold, item: LabelFigure, number: int) -> bool:
+    """What several ports share, or have together."""
+    ports, single = item.ports or (), item.value if isinstance(item.value, float) else None
+    if item.each_W is not None:
+        found.sharing.append(Sharing(ports, item.each_W))
+        return True
+    if single is None:
+        return False
+    if item.what == "total_power" and len(ports) == 1:
+        found.whole["total_power_W"] = single
+        return True
+    limit = CombinedLimit(ports, single) if item.what == "total_power" else CombinedLimit(ports, current_A=single)
+    found.limits.append((limit, number, print_item(item)))
+    return True
+
+
+def _temperature(found: _Fold, item: LabelFigure) -> bool:
+    if isinstance(item.value, tuple):
+        found.whole["ambient_degC"] = item.value
+        return True
+    if item.value is None or "derate" not in (item.qualifier or ""):
+        return False
+    found.whole["derating"] = ((item.value, 100.0),)
     return True
 
 

@@ -96,8 +96,12 @@ def read_section(line: LineReading, side: str, first: int, last: int) -> None:
         at = step if step is not None else at + 1
     parts = [[p for p in modes if not p.empty()] for modes in rails]
     parts = [modes for modes in parts if modes]
-    if not parts:
-        return
+    if parts:
+        _conclude(line, side, parts, taken)
+
+
+def _conclude(line: LineReading, side: str, parts: list[list[Part]], taken: list[tuple[int, int]]) -> None:
+    """Items from what has been heard, and what of the line they take."""
     chosen = side or ("input" if _is_mains(parts) else "output")
     done = _input(parts) if chosen == "input" else _outputs(parts)
     if done is None:
@@ -130,7 +134,6 @@ def _hear(line: LineReading, rails: list[list[Part]], at: int, taken: list[tuple
     """Take one token or quantity into the part it belongs to; the next place, or None when it is not understood."""
     if at in line.used:
         return at + 1
-    part = rails[-1][-1]
     token = line.tokens[at]
     word = token.text.lower()
     q = quantity(line, at)
@@ -139,28 +142,35 @@ def _hear(line: LineReading, rails: list[list[Part]], at: int, taken: list[tuple
         if step is None:
             refuse(line, q.first, q.last, "does not fit with what stands before it")
         return step if step is not None else q.last + 1
+    if _hear_sign(line, rails, at) or word in QUIET or token.kind in ("punct", "below"):
+        taken.append((at, at))
+        return at + 1
+    return _hear_name(line, rails, at, taken)
+
+
+def _hear_sign(line: LineReading, rails: list[list[Part]], at: int) -> bool:
+    """A sign or word that says of what kind a part is, or that another begins."""
+    part, token = rails[-1][-1], line.tokens[at]
+    word = token.text.lower()
     if token.kind in ("ac", "dc") or word in ("ac", "dc", "a.c.", "d.c."):
         part.type = "ac" if token.kind == "ac" or word.startswith("a") else "dc"
-        taken.append((at, at))
-        return at + 1
-    if _goes_on(line, part, at):
+    elif _goes_on(line, part, at):
         part.joined = part.joined or token.kind in ("slash", "dash") or token.text == "@"
-        taken.append((at, at))
-        return at + 1
-    if token.kind == "slash" or word in (";", "or"):
+    elif token.kind == "slash" or word in (";", "or"):
         if not part.empty():
             rails[-1].append(Part(type=part.type, programmable=part.programmable))
-        taken.append((at, at))
-        return at + 1
-    if word == ",":  # the next volts begin the next rail, with or without it
-        taken.append((at, at))
-        return at + 1
-    if word in ("pps", "programmable"):
+    elif word in ("pps", "programmable"):
         if not part.empty():
             rails[-1].append(Part())
         rails[-1][-1].programmable = True
-        taken.append((at, at))
-        return at + 1
+    else:
+        return word == ","  # the next volts begin the next rail, with or without it
+    return True
+
+
+def _hear_name(line: LineReading, rails: list[list[Part]], at: int, taken: list[tuple[int, int]]) -> int | None:
+    """The name of a port, or of a standard with its edition."""
+    token, word = line.tokens[at], line.tokens[at].text.lower()
     if _may_name(line, at) and PORT.fullmatch(token.text) and at + 1 < len(line.tokens):
         colon = line.tokens[at + 1].text == ":"
         if colon or (PLAIN_PORT.fullmatch(token.text) and line.tokens[at + 1].kind in ("number", "plus")):
@@ -171,9 +181,6 @@ def _hear(line: LineReading, rails: list[list[Part]], at: int, taken: list[tuple
     if standard and line.tokens[at + 1].kind == "number":  # PD3.0: the number is that of an edition
         taken.append((at, at + 1))
         return at + 2
-    if word in QUIET or token.kind in ("punct", "below"):
-        taken.append((at, at))
-        return at + 1
     return None
 
 

@@ -159,22 +159,9 @@ def _one(line: LineReading, at: int) -> int | None:
     found: list[LabelFigure] = []
     qualifier = lead
     while not found or _more(line, here, phrase):  # 20ms/230VAC 16ms/115VAC
-        where, bound = _Where(), ""
-        main: Quantity | None = None
-        while here < len(line.tokens):
-            token, word = line.tokens[here], word_at(line, here)
-            if token.kind == "below":
-                bound = "most" if token.text[0] in "<≤" else "least"
-                here += 1
-                continue
-            if (step := _condition(line, here, where, phrase)) is not None:
-                here = step
-                continue
-            main = _main(line, here, phrase)
-            if main is not None or not (word in FILLING or token.text in (":", "(", "=", ")", *SEPARATE[bool(found)])):
-                break
-            qualifier = QUALIFIERS.get(word, qualifier)
-            here += 1
+        where = _Where()
+        main, here, bound, said = _up_to_value(line, here, phrase, where, SEPARATE[bool(found)])
+        qualifier = said or qualifier
         if main is None:
             return _leave(line, at, here)
         last, own = _behind(line, main, where, phrase)
@@ -189,6 +176,28 @@ def _one(line: LineReading, at: int) -> int | None:
     take(line, at, here - 1)
     line.items.extend(found)
     return here
+
+
+def _up_to_value(
+    line: LineReading, at: int, phrase: Phrase, where: _Where, separate: tuple[str, ...]
+) -> tuple[Quantity | None, int, str, str]:
+    """(value or None, its place, printed bound, qualifier): what may stand between a phrase and its number is heard."""
+    bound = qualifier = ""
+    while at < len(line.tokens):
+        token, word = line.tokens[at], word_at(line, at)
+        if token.kind == "below":
+            bound = "most" if token.text[0] in "<≤" else "least"
+            at += 1
+        elif (step := _condition(line, at, where, phrase)) is not None:
+            at = step
+        elif (main := _main(line, at, phrase)) is not None:
+            return main, at, bound, qualifier
+        elif word in FILLING or token.text in (":", "(", "=", ")", *separate):
+            qualifier = QUALIFIERS.get(word, qualifier)
+            at += 1
+        else:
+            break
+    return None, at, bound, qualifier
 
 
 def _more(line: LineReading, at: int, phrase: Phrase) -> bool:
@@ -230,31 +239,40 @@ def _condition(line: LineReading, at: int, where: _Where, phrase: Phrase) -> int
         here, led = here + 1, True
     if here >= len(line.tokens):
         return None
-    text = narrow(line.text)[line.tokens[here].start :].lower()
-    for words, percent in (*((w, 100.0) for w in FULL), *((w, None) for w in LOW)):
-        if text.startswith(words):
-            end = line.tokens[here].start + len(words)
-            after = next((k for k in range(here, len(line.tokens)) if line.tokens[k].start >= end), len(line.tokens))
-            where.load_percent = percent
-            return _closed(line, after)
-    if not led:
-        return None
-    q = quantity(line, here)
+    if (after := _load_in_words(line, here, where)) is not None:
+        return _closed(line, after)
+    q = quantity(line, here) if led else None
     if q is None or len(q.values) != 1 or q.sign != "+":
         return None
     if q.unit in VOLTS and "V" not in phrase.units and where.volts is None:
-        where.volts = q.values[0]
-        after = q.last + 1
-        hertz = quantity(line, after)
-        if hertz is None and after < len(line.tokens) and line.tokens[after].text in (",", "/", "~"):
-            hertz = quantity(line, after + 1)
-        if hertz is not None and hertz.unit == "Hz" and len(hertz.values) == 1:
-            where.hertz, after = hertz.values[0], hertz.last + 1
-        return _closed(line, after)
+        return _closed(line, _at_line(line, q, where))
     if q.unit == "%" and (word_at(line, q.last + 1) == "load" or line.tokens[at].text == "("):
         where.load_percent = q.values[0]
         return _closed(line, q.last + (2 if word_at(line, q.last + 1) == "load" else 1))
     return None
+
+
+def _load_in_words(line: LineReading, at: int, where: _Where) -> int | None:
+    """``full load``, ``low load``: the token behind it."""
+    text = narrow(line.text)[line.tokens[at].start :].lower()
+    for words, percent in (*((w, 100.0) for w in FULL), *((w, None) for w in LOW)):
+        if text.startswith(words):
+            end = line.tokens[at].start + len(words)
+            where.load_percent = percent
+            return next((k for k in range(at, len(line.tokens)) if line.tokens[k].start >= end), len(line.tokens))
+    return None
+
+
+def _at_line(line: LineReading, volts: Quantity, where: _Where) -> int:
+    """The volts of a line, with the hertz that may follow: the token behind them."""
+    where.volts = volts.values[0]
+    after = volts.last + 1
+    hertz = quantity(line, after)
+    if hertz is None and after < len(line.tokens) and line.tokens[after].text in (",", "/", "~"):
+        hertz = quantity(line, after + 1)
+    if hertz is not None and hertz.unit == "Hz" and len(hertz.values) == 1:
+        where.hertz, after = hertz.values[0], hertz.last + 1
+    return after
 
 
 def _closed(line: LineReading, at: int) -> int:

@@ -121,32 +121,36 @@ def _output(one: OutputRating, at: str) -> Iterator[Problem]:
 
 def _names(plate: Nameplate) -> Iterator[Problem]:
     names = [one.name for one in plate.outputs]
-    known = set(names)
-    if len(plate.outputs) > 1:
-        for n, name in enumerate(names):
-            if not name.strip() or name in names[:n]:
-                why = "is given twice" if name.strip() else "is missing"
-                yield Problem(f"output.{n}.name", f"several outputs need a name each; {name or 'this one'} {why}")
+    for n, name in enumerate(names if len(names) > 1 else ()):
+        if not name.strip() or name in names[:n]:
+            why = "is given twice" if name.strip() else "is missing"
+            yield Problem(f"output.{n}.name", f"several outputs need a name each; {name or 'this one'} {why}")
+    for n, one in enumerate(plate.inputs):
+        yield from _unknown(plate, f"input.{n}.output_A", tuple(one.output_A))
+    yield from _together(plate)
 
-    def unknown(field: str, wanted: tuple[str, ...]) -> Iterator[Problem]:
-        for name in wanted:
-            if name not in known:
-                yield Problem(field, f"there is no output {name!r}; there are: {', '.join(names) or 'none'}")
 
+def _unknown(plate: Nameplate, field: str, wanted: tuple[str, ...]) -> Iterator[Problem]:
+    names = [one.name for one in plate.outputs]
+    for name in wanted:
+        if name not in names:
+            yield Problem(field, f"there is no output {name!r}; there are: {', '.join(names) or 'none'}")
+
+
+def _together(plate: Nameplate) -> Iterator[Problem]:
+    """What several outputs are said to have together."""
     for n, limit in enumerate(plate.limits):
-        yield from unknown(f"limit.{n}.outputs", limit.outputs)
+        yield from _unknown(plate, f"limit.{n}.outputs", limit.outputs)
         if limit.power_W is None and limit.current_A is None:
             yield Problem(f"limit.{n}.power_W", "a combined limit states power_W or current_A")
         yield from _within(f"limit.{n}.power_W", "output.power_W", limit.power_W)
         yield from _within(f"limit.{n}.current_A", "output.current_A", limit.current_A)
     for n, share in enumerate(plate.sharing):
-        yield from unknown(f"sharing.{n}.ports", share.ports)
+        yield from _unknown(plate, f"sharing.{n}.ports", share.ports)
         if len(share.ports) != len(share.each_W):
             yield Problem(f"sharing.{n}.each_W", f"{len(share.ports)} ports, {len(share.each_W)} figures")
         for watts in share.each_W:
             yield from _within(f"sharing.{n}.each_W", "output.power_W", watts)
-    for n, one in enumerate(plate.inputs):
-        yield from unknown(f"input.{n}.output_A", tuple(one.output_A))
 
 
 def _claims(plate: Nameplate) -> Iterator[Problem]:
@@ -189,6 +193,14 @@ def _unit(unit: Unit) -> Iterator[Problem]:
     for n, terminal in enumerate(unit.terminals):
         if terminal.output and terminal.output not in names:
             yield Problem(f"terminal.{n}.output", f"there is no output {terminal.output!r}")
+    yield from _look(unit)
+    for n, record in enumerate(unit.safety):
+        if not 0.0 <= record.value <= 1e15:
+            yield Problem(f"safety.{n}.value", "a safety reading is not below zero")
+
+
+def _look(unit: Unit) -> Iterator[Problem]:
+    names = {one.name for one in unit.nameplate.outputs}
     for part in unit.look.parts:
         figures = (part.rated_V, part.rated_A, part.capacitance_F)
         if any(x is not None and not 0.0 < x <= 1e5 for x in figures) or not 1 <= part.count <= 1000:
@@ -207,6 +219,3 @@ def _unit(unit: Unit) -> Iterator[Problem]:
     )
     if any(x is not None and not 0.0 < x <= 1e6 for x in sizes) or (body.price is not None and body.price < 0.0):
         yield Problem("look.physical", "mass, size and days are above zero")
-    for n, record in enumerate(unit.safety):
-        if not 0.0 <= record.value <= 1e15:
-            yield Problem(f"safety.{n}.value", "a safety reading is not below zero")

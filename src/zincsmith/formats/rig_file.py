@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
@@ -29,17 +29,9 @@ def read_rig(file: Path) -> Rig:
         return InputError(message, file=str(file), key=key_text(path), line=line_of(text, path))
 
     shaped = {key: value for key, value in raw.items() if key not in TABLES.values()}
-    for key in TABLES:
-        if key in shaped:
-            raise refuse(key, "unknown key")
     roles = raw.get("instrument", {})
-    if not isinstance(roles, dict):
-        raise refuse("instrument", "instruments are tables by role, such as [instrument.load]")
-    for role, one in roles.items():
-        if role not in ROLES:
-            raise refuse(f"instrument.{role}", f"no such role; there are: {', '.join(ROLES)}")
-        if not isinstance(one, dict) or "role" in one:
-            raise refuse(f"instrument.{role}", "must be a table without a role of its own")
+    for problem in _shape(shaped, roles):
+        raise refuse(problem.field, problem.message)
     shaped["instruments"] = [{"role": role, **one} for role, one in roles.items()]
     shaped["leads"] = listed(raw, "lead")
 
@@ -59,6 +51,21 @@ def read_rig(file: Path) -> Rig:
     if rig.standin is not None:
         rig = replace(rig, standin=replace(rig.standin, file=str((file.parent / rig.standin.file).resolve())))
     return replace(rig, instruments=tuple(carry_dialect(one, file.parent) for one in rig.instruments))
+
+
+def _shape(shaped: dict[str, Any], roles: Any) -> Iterator[Problem]:
+    """What is wrong with the tables of a rig file, before anything is bound to them."""
+    for key in TABLES:
+        if key in shaped:
+            yield Problem(key, "unknown key")
+    if not isinstance(roles, dict):
+        yield Problem("instrument", "instruments are tables by role, such as [instrument.load]")
+        return
+    for role, one in roles.items():
+        if role not in ROLES:
+            yield Problem(f"instrument.{role}", f"no such role; there are: {', '.join(ROLES)}")
+        if not isinstance(one, dict) or "role" in one:
+            yield Problem(f"instrument.{role}", "must be a table without a role of its own")
 
 
 def carry_dialect(one: Instrument, folder: Path) -> Instrument:

@@ -215,8 +215,6 @@ def _of_the_bench(event: object) -> Told | None:
             return Kind.CHANGED, f"{role.replace('_', ' ')} tried again ({times})", text
         case SafeStep(step):
             return Kind.STOPS, f"{step[:1].upper()}{step[1:]}", ", ".join(step_words(event))
-        case Overridden(reason=reason, by=by, whose=whose):
-            return Kind.STOPS, "Went on beyond a stop rule", f"{whose}: {reason} ({by})"
         case HandSet(role, by, _, float(volts)):
             return Kind.SETTINGS, f"{role.replace('_', ' ')} set by hand", f"landed at {volts:g} V, {by}"
         case GatePassed(by, automatic):
@@ -263,8 +261,10 @@ def _of_people(event: object) -> Told | None:
 
 
 def _of_papers(event: object) -> Told | None:
-    """Files, signatures and documents."""
+    """What somebody answers for by name: beyond a stop rule, files, signatures, documents."""
     match event:
+        case Overridden(reason=reason, by=by, whose=whose):
+            return Kind.STOPS, "Went on beyond a stop rule", f"{whose}: {reason} ({by})"
         case FileTaken(name, sha256, holds, instrument, notes):
             by = f", recorded by {instrument}" if instrument else ""
             return Kind.NOTES, f"Taken in: {name}", "; ".join((f"{holds}{by}", *notes, f"file {sha256[:16]}"))

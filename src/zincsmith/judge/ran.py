@@ -53,21 +53,26 @@ class Ran:
             self.length_s += passed
             self.pieces[-1].seconds += passed
             self._bench_s = bench_s
+        self._place(run or 0, kind, what, load_on)
+        if kind != "Polled" or not self._places or self.length_s - self._places[-1] >= APART_S:
+            self._seqs.append(seq)
+            self._places.append(self.length_s)
+
+    def _place(self, run: int, kind: str, what: object, load_on: bool) -> None:
+        """What an event does to the tape at the place that was reached."""
+        last = self.pieces[-1]
         if kind == "StageBegan":
-            self._open(run or 0, str(what), self.pieces[-1].energised)
+            self._open(run, str(what), last.energised)
         elif kind == "Polled":
             live = "input and load" if what and load_on else "input" if what else "nothing"
-            if live != self.pieces[-1].energised:
-                self._open(self.pieces[-1].run, self.pieces[-1].stage, live)
+            if live != last.energised:
+                self._open(last.run, last.stage, live)
         elif kind == "RunClosed":
-            self._open(self.pieces[-1].run, self.pieces[-1].stage, "nothing")
+            self._open(last.run, last.stage, "nothing")
         elif kind == "GateOpened":
             self.gates.append(self.length_s)
         elif kind == "PointTaken":
             self.points.append(self.length_s)
-        if kind != "Polled" or not self._places or self.length_s - self._places[-1] >= APART_S:
-            self._seqs.append(seq)
-            self._places.append(self.length_s)
 
     def _open(self, run: int, stage: str, energised: str) -> None:
         if self.pieces and not self.pieces[-1].seconds:

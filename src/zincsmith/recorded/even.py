@@ -59,6 +59,23 @@ def refuse_falling(found: Columns, times: Array, wanted: str) -> None:
         )
 
 
+def _refuse_gaps(found: Columns, whole: NDArray[np.bool_], missing: int) -> None:
+    longest = int(np.max(np.diff(np.flatnonzero(whole)))) - 1
+    if longest > GAP or missing > GAPS * len(whole):
+        raise InputError(
+            f"{missing} of {len(whole)} rows are not whole, {longest} in a row: what lies between cannot be told. "
+            "Record it again without gaps",
+            file=str(found.file),
+        )
+
+
+def _rows_wanted(times: Array, step: float, missing: bool) -> int:
+    """How many rows an even record over these times has: those that are there, where they are nearly as many."""
+    count = round(float(times[-1] - times[0]) / step) + 1 if step > 0.0 else len(times)
+    nearly = not missing and abs(count - len(times)) <= 0.02 * len(times)
+    return len(times) if step <= 0.0 or nearly else count
+
+
 def evenly(found: Columns, times: Array, columns: tuple[Array, ...], wanted: str) -> Even:
     """Columns at even times. InputError where too much is missing to say what lies between."""
     notes = []
@@ -71,22 +88,13 @@ def evenly(found: Columns, times: Array, columns: tuple[Array, ...], wanted: str
     times, columns, whole = times[begin:end], tuple(c[begin:end] for c in columns), whole[begin:end]
     missing = len(whole) - int(np.count_nonzero(whole))
     if missing:
-        longest = int(np.max(np.diff(np.flatnonzero(whole)))) - 1
-        if longest > GAP or missing > GAPS * len(whole):
-            raise InputError(
-                f"{missing} of {len(whole)} rows are not whole, {longest} in a row: what lies between cannot be told. "
-                "Record it again without gaps",
-                file=str(found.file),
-            )
+        _refuse_gaps(found, whole, missing)
         notes.append(f"{missing} {'row' if missing == 1 else 'rows'} not whole; bridged by straight lines")
         times, columns = times[whole], tuple(c[whole] for c in columns)
     refuse_falling(found, times, wanted)
     steps = np.diff(times)
-    step = float(np.median(steps))
     span = float(times[-1] - times[0])
-    count = round(span / step) + 1 if step > 0.0 else len(times)
-    if step <= 0.0 or (not missing and abs(count - len(times)) <= 0.02 * len(times)):
-        count = len(times)
+    count = _rows_wanted(times, float(np.median(steps)), bool(missing))
     if span <= 0.0 or count < 2:
         raise InputError("all rows have one and the same time", file=str(found.file), key=wanted)
     step = span / (count - 1)

@@ -203,7 +203,16 @@ class Adapter:
             self._become("starting")
         if self.state in ("starting", "soft start", "pause") and input_V < s.stop_V:
             self._become("off")  # nothing tries again without mains
-        if self.state == "starting" and self._in_state_s >= s.delay_s:
+        self._try_again(at)
+        if self.state in ("running", "soft start"):
+            self._run(h, input_V, hertz, at)
+        else:
+            self._run_down(h, at(1.0))
+            self._rest(input_V)
+
+    def _try_again(self, at: Callable[[float], float]) -> None:
+        """What a waiting, a hot or a shut-down unit does once its time, its heat or its load allows."""
+        if self.state == "starting" and self._in_state_s >= self.start.delay_s:
             self._become("soft start")
         if self.state == "pause" and self._in_state_s >= self.protection.off_s:
             self._become("soft start")
@@ -211,11 +220,6 @@ class Adapter:
             self._become("starting")
         if self.state == "shut down" and at(self.output.voltage_V) <= self.output.limit_A:
             self._become("soft start")
-        if self.state in ("running", "soft start"):
-            self._run(h, input_V, hertz, at)
-        else:
-            self._run_down(h, at(1.0))
-            self._rest(input_V)
 
     def _rest(self, input_V: float) -> None:
         """What it takes without running: its start-up resistor, and attempts to start."""

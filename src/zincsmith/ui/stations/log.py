@@ -48,6 +48,11 @@ class LogStation(Station):
         self._item_of: dict[int, QTreeWidgetItem] = {}
         self._counts: Counter[Kind] = Counter()
         self._hidden: set[Kind] = set()
+        self._lay_out()
+        self.tree.verticalScrollBar().valueChanged.connect(self._scrolled)
+        QShortcut(QKeySequence("Ctrl+F"), self).activated.connect(self.finder.setFocus)
+
+    def _lay_out(self) -> None:
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 8, 16, 12)
         outer.setSpacing(9)
@@ -69,7 +74,7 @@ class LogStation(Station):
         self.say.left.connect(self.take_focus)
         row.addWidget(self.say, 1)
         row.addStretch()
-        self._photos = PhotoNote(self, session)
+        self._photos = PhotoNote(self, self.session)
         note = Saying("note", "Note: Enter keeps it, Esc leaves")
         mark = Saying("mark", "Mark: what is it? Enter marks this moment, Esc leaves")
         for words, act in (
@@ -103,8 +108,6 @@ class LogStation(Station):
         columns.addWidget(panel, 1)
         columns.addWidget(self._leaving_panel())
         outer.addLayout(columns, 1)
-        self.tree.verticalScrollBar().valueChanged.connect(self._scrolled)
-        QShortcut(QKeySequence("Ctrl+F"), self).activated.connect(self.finder.setFocus)
 
     def _leaving_panel(self) -> Panel:
         panel = Panel("Report", "its first page")

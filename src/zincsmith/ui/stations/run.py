@@ -63,24 +63,7 @@ class StartPanel(Panel):
         self.what = label("", 16, wrap=True)
         self.body.addWidget(self.title)
         self.body.addWidget(self.what)
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(12)
-        grid.setVerticalSpacing(8)
-        self.operator, self.ambient = QLineEdit(), QLineEdit("23.0")
-        for at, (words, edit, unit) in enumerate(
-            (("Operator", self.operator, ""), ("Room temperature", self.ambient, "°C, at the unit"))
-        ):
-            edit.setFont(font(18))
-            edit.setAccessibleName(words)
-            edit.setFixedWidth(260)
-            edit.returnPressed.connect(self.start)
-            name = label(words, 16)
-            name.setBuddy(edit)
-            grid.addWidget(name, at, 0)
-            grid.addWidget(edit, at, 1)
-            grid.addWidget(label(unit, 16, 400, "second"), at, 2)
-        grid.setColumnStretch(3, 1)
-        self.body.addLayout(grid)
+        self.body.addLayout(self._fields())
         self.unattended = TickBox("Goes on when this window is lost (else the bench is made safe then)")
         self.unattended.setFont(font(14))
         self.body.addWidget(self.unattended)
@@ -106,6 +89,26 @@ class StartPanel(Panel):
         self.body.addLayout(row)
         self.body.addStretch()
         session.refused.connect(self._refused)
+
+    def _fields(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(12)
+        grid.setVerticalSpacing(8)
+        self.operator, self.ambient = QLineEdit(), QLineEdit("23.0")
+        for at, (words, edit, unit) in enumerate(
+            (("Operator", self.operator, ""), ("Room temperature", self.ambient, "°C, at the unit"))
+        ):
+            edit.setFont(font(18))
+            edit.setAccessibleName(words)
+            edit.setFixedWidth(260)
+            edit.returnPressed.connect(self.start)
+            name = label(words, 16)
+            name.setBuddy(edit)
+            grid.addWidget(name, at, 0)
+            grid.addWidget(edit, at, 1)
+            grid.addWidget(label(unit, 16, 400, "second"), at, 2)
+        grid.setColumnStretch(3, 1)
+        return grid
 
     def start(self) -> None:
         """Ask the engine to start; what is wrong is said beside the fields."""
