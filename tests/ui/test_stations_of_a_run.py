@@ -400,7 +400,7 @@ def test_findings_are_of_the_chosen_unit_and_their_rows_can_be_acted_on(
     hands.until(lambda: station.run is not None)
     assert station.run is not None
     rows = station.run.judged
-    station._choose(next(n for n, j in enumerate(rows) if j.claim is None and j.finding.name == "static_accuracy"))
+    station.choose(next(n for n, j in enumerate(rows) if j.claim is None and j.finding.name == "static_accuracy"))
     hands.press(Qt.Key.Key_L, CTRL)
     hands.until(lambda: hands.window.current is hands.window.stations["Nameplate"])
     hands.fill("Claim: At most", "120 mV")
@@ -417,7 +417,7 @@ def test_findings_are_of_the_chosen_unit_and_their_rows_can_be_acted_on(
     ))  # fmt: skip
     doubtful = next(n for n, j in enumerate(station.run.judged) if any(not d.ended for d in j.finding.doubts))
     text = next(d.text for d in station.run.judged[doubtful].finding.doubts if not d.ended)
-    station._choose(doubtful)
+    station.choose(doubtful)
     hands.press(Qt.Key.Key_F6)
     hands.type("it is fine")
     hands.press(Qt.Key.Key_Return)
