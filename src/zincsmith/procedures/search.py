@@ -6,8 +6,6 @@ from bisect import insort
 from collections.abc import Callable, Generator, Sequence
 from itertools import pairwise
 
-import numpy as np
-
 from zincsmith.model.actions import Action, Outcome
 
 Probe = Callable[[float], Generator[Action, Outcome, bool]]
@@ -62,7 +60,7 @@ def refine(
         errors = [predicted_error(curve, n) if wide else -1.0 for n, wide in enumerate(_wide(curve, least_gap))]
         if not errors or max(errors) <= 0.0:
             break
-        at = int(np.argmax(errors))
+        at = max(range(len(errors)), key=errors.__getitem__)
         x = (curve[at][0] + curve[at + 1][0]) / 2.0
         y = yield from value(x)
         if y is None:
