@@ -200,6 +200,31 @@ def test_a_typed_change_is_a_reading_and_a_null_errs_by_its_own_range(
         assert alone.u > 0.030 / 3.0**0.5, "as volts it errs as what it was read against"
 
 
+def test_a_change_goes_along_when_what_it_was_read_against_is_corrected(
+    tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
+) -> None:
+    scene = Scene.set_up(tmp_path, unit, by_hand(rig, "voltmeter"), tiny_plan, standin().addresses)
+    slip = {"reading": "1/1/output_voltage", "reason": "digits swapped"}
+
+    def hands(state: State, calls: int) -> list[Command]:
+        if state is State.RUNNING and len(scene.events(PointTaken)) == 2 and not scene.events(EntryCorrected):
+            return [Command("correct", "23.94", slip)]
+        return []
+
+    assert scene.run(Actor(hands, entries=["23.49", "rel +6m"])).outcome == "complete"
+    corrected = [w.event for w in scene.events(EntryCorrected)]
+    assert [(e.reading.id, e.reading.value) for e in corrected] == [
+        ("1/1/output_voltage", 23.94),
+        ("1/2/output_voltage", pytest.approx(23.946)),
+    ]
+    assert corrected[1].reason == "what it was read against was corrected"
+    with BookReader(scene.path) as reader:
+        volts = [p.get("output_voltage") for p in evidence_of(reader, 1).points]
+    assert volts[1] is not None
+    assert volts[0] is not None
+    assert (volts[1].value or 0.0) - (volts[0].value or 0.0) == pytest.approx(0.006, abs=1e-4)
+
+
 def test_a_slip_of_the_typing_hand_is_kept_and_mended(
     tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
 ) -> None:

@@ -92,6 +92,9 @@ def test_a_wrong_rig_is_refused(tmp_path: Path, old: str, new: str, reason: str)
         ("average_s = 4", "average_s = 0", "between 1 and 3600"),
         ("average_s = 4", "loads_percent = [100, 200]", "between 0 and 110"),
         ("average_s = 4", "lines = []", "at least one line"),
+        ("average_s = 4", "turns = 1000000", "between 0 and 100"),
+        ("average_s = 4", "line_turns = -1", "between 0 and 100"),
+        ("average_s = 4", "at_once_s = 3600", "between 0 and 60"),
         ('"static_grid"', '"tea"', "no procedure"),
     ],
 )

@@ -196,10 +196,13 @@ def test_what_was_not_read_is_said_where_the_figure_is_missing(unit: Unit) -> No
 
     taken = Evidence(tuple(point(n, load) for n, load in enumerate((100.0, 75.0, 50.0, 25.0), 1)), True)
     claims = [c for c in claims_of(unit.nameplate) if c.figure in ("average_active_efficiency", "input_current")]
+    held = replace(unit.nameplate, rules=(RuleChoice("iec-61000-3-2", "D"),))
+    claims += [c for c in claims_of(held) if c.figure == "harmonics_class_d"]
     notes = {(j.claim.figure, j.claim.conditions.get("input_voltage_V")): j.finding.working.note
              for j in judge([], claims, taken, unit) if j.claim}  # fmt: skip
     assert notes["average_active_efficiency", 115.0] == "input watts not read at 115 V, 50 %"
     assert notes["average_active_efficiency", 230.0] == "its points are not in the plan"
+    assert notes["harmonics_class_d", None] == "its points are not in the plan", "it needs no output volts"
     assert notes["input_current", None] == "input amps not read at 115 V, 100 %"
 
 

@@ -108,7 +108,11 @@ def test_a_message_moves_nothing_and_covers_nothing_that_keeps_the_bench_safe(
                 QApplication.processEvents()
             assert all(w.geometry() == before for w, before in at.items() if not isinstance(w.parent(), Message)), name
             assert is_whole(window.bench_strip.button)
+            assert is_whole(window.alarm)
+            shown = window.centralWidget().childAt(window.alarm.geometry().center())
+            assert window.alarm.isAncestorOf(shown) or shown is window.alarm, "an alarm is never under a message"
             if message is not None:
+                window.alarm.hide()
                 assert is_whole(message)
                 message.setText("")
             else:

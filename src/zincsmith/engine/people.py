@@ -11,7 +11,7 @@ from zincsmith.engine.desk import Command
 from zincsmith.engine.entries import EntryError, hand_reading
 from zincsmith.engine.pulse import Pulse, RunEnd, Skip, trip_words
 from zincsmith.engine.states import State, allowed
-from zincsmith.formats.entry import parse_entry
+from zincsmith.formats.entry import parse_change, parse_entry
 from zincsmith.model.actions import Confirm, Observe
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
@@ -58,6 +58,7 @@ class People:
     takes: dict[int, tuple[int, int]] = field(default_factory=dict)  # point -> (part, take)
     typed: dict[str, Reading] = field(default_factory=dict)
     _first: dict[tuple[object, ...], Reading] = field(default_factory=dict)  # by where: what a change may be from
+    _bases: dict[str, str] = field(default_factory=dict)  # typed -> the reading that a change of it would be from
     _set_to: dict[str, str] = field(default_factory=dict)  # meter -> the setting it was last read on
     repeats: dict[int, str] = field(default_factory=dict)
     unattended: bool = False
@@ -133,12 +134,23 @@ class People:
         if first is None:
             raise InputError("only a reading that was typed in this run can be corrected")
         reason = self._reason(command)
+        self._retype(key, command.text, reason)
+        for other in [k for k, base in self._bases.items() if base == key and self._is_change(k)]:
+            self._retype(other, self.typed[other].text, "what it was read against was corrected")
+
+    def _is_change(self, key: str) -> bool:
+        one = self.typed[key]
+        return parse_change(one.text, one.unit) is not None
+
+    def _retype(self, key: str, text: str, reason: str) -> None:
+        """A typed reading as it stands corrected; a change stays one from the reading that it was from."""
+        first = self.typed[key]
         meter = self.pulse.bench.by_hand()[first.quantity]
-        base = self.typed.get(first.against) or next((r for r in self._first.values() if r.quantity == first.quantity
-                                                      and r.id != key), None)  # fmt: skip
-        corrected = replace(hand_reading(key, first.quantity, command.text, meter, base), id=key)
+        against = self.typed.get(self._bases.get(key, ""))
+        corrected = replace(hand_reading(key, first.quantity, text, meter, against), id=key)
         self.pulse.journal.append(EntryCorrected(corrected, first.value, reason, self.operator))
         self.typed[key] = corrected
+        self._first |= {place: corrected for place, r in self._first.items() if r.id == key}
 
     def _point(self, command: Command) -> int:
         number = int(command.body.get("point", 0) or max(self.takes, default=0))
@@ -300,8 +312,10 @@ class People:
                         journal.append(EntryRefused(command.text[:80], str(error)))
                         continue
                     self.typed[key] = reading
-                    if reading.value is not None:
-                        self._first.setdefault(place, reading)
+                    if against is not None:
+                        self._bases[key] = against.id
+                    elif reading.value is not None:
+                        self._first[place] = reading
                     journal.append(EntryTaken(reading))
                     return reading
         finally:

@@ -178,6 +178,9 @@ def _check_loads(loads: tuple[float, ...], file: str | None) -> None:
         raise InputError("loads must differ and lie between 0 and 110 %", file=file, key="part.loads_percent")
 
 
+MOST_TURNS = 100
+
+
 def _check_grid(options: GridOptions, file: str | None) -> None:
     times = (options.warm_up_s, options.rewarm_s, options.settle_s, options.settle_at_most_s)
     _check_lines(options.lines, file, "part.lines")
@@ -186,8 +189,11 @@ def _check_grid(options: GridOptions, file: str | None) -> None:
         raise InputError("times must lie between 0 and 86400 s", file=file, key="part")
     if not 0 <= options.refine_points <= 100:
         raise InputError("must lie between 0 and 100", file=file, key="part.refine_points")
-    if not 1.0 <= options.average_s <= 3600.0:
-        raise InputError("must lie between 1 and 3600 s", file=file, key="part.average_s")
+    for key in ("turns", "line_turns"):
+        if not 0 <= getattr(options, key) <= MOST_TURNS:
+            raise InputError(f"must lie between 0 and {MOST_TURNS}", file=file, key=f"part.{key}")
+    _between(0.0, 60.0, file, at_once_s=options.at_once_s)
+    _between(1.0, 3600.0, file, average_s=options.average_s)
     if not 4.0 <= options.settled_window_s <= 3600.0 or options.settled_percent <= 0.0:
         raise InputError("a window of 4 to 3600 s and a drift above zero are needed", file=file, key="part")
 

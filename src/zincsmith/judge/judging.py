@@ -21,7 +21,7 @@ from zincsmith.judge.one_cause import with_one_cause
 from zincsmith.judge.price import price_s
 from zincsmith.model.claim import Claim
 from zincsmith.model.events import FileTaken, RunClosed, RunOpened
-from zincsmith.model.figures import TESTS
+from zincsmith.model.figures import GRID, TESTS
 from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
 from zincsmith.model.plan import Plan
 from zincsmith.model.quantities import QUANTITIES
@@ -403,8 +403,8 @@ MOST_TOLD = 3
 
 def _not_read(claim: Claim, evidence: Evidence) -> str:
     """What was not read where the claim wanted it; empty where nothing is missing from the points that were taken."""
-    if claim.procedure not in TESTS:
-        return ""
+    if claim.procedure != GRID and claim.figure not in READ_FOR:
+        return ""  # other procedures say themselves what they could not read
     wanted, loads = READ_FOR.get(claim.figure, ("output_voltage",)), LOADS_OF.get(claim.figure)
     missing: dict[str, list[str]] = {}
     for point in evidence.by(TESTS[claim.procedure]).points:

@@ -16,6 +16,7 @@ class AlarmBar(Floating):
     Signal ``restart`` asks for the engine."""
 
     restart = Signal()
+    weight = 1
 
     def __init__(self, host: QWidget) -> None:
         super().__init__(host)

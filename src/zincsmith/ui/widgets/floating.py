@@ -17,7 +17,10 @@ STRIP = "unitstrip"  # the name of the strip
 
 
 class Floating(QFrame):
-    """Lies over the strip of its host, whatever the host's layout does; without a strip at the host's top."""
+    """Lies over the strip of its host, whatever the host's layout does; without a strip at the host's top. Of two, the
+    one of more ``weight`` is seen."""
+
+    weight = 0
 
     def __init__(self, host: QWidget) -> None:
         super().__init__(host)
@@ -37,7 +40,9 @@ class Floating(QFrame):
         room = strip.geometry().adjusted(PLATE, 0, 0, 0) if strip is not None else host.rect()
         width = room.width() - EDGE
         self.setGeometry(QRect(room.left(), room.top() + 4, width, max(LEAST, self.tall(width))))
-        self.raise_()
+        for one in sorted(host.findChildren(Floating), key=lambda f: f.weight):
+            if one.weight >= self.weight:  # what weighs more stays on top
+                one.raise_()
 
     def eventFilter(self, host: QObject, event: QEvent) -> bool:
         if self.isVisible() and host is self.parentWidget() and event.type() == QEvent.Type.Resize:
