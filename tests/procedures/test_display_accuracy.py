@@ -20,6 +20,7 @@ from zincsmith.formats.rig_file import check_rig
 from zincsmith.judge.curves import all_curves
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.claim import StatedClaim
+from zincsmith.model.events import EntryAsked
 from zincsmith.model.finding import Verdict
 from zincsmith.model.plan import DisplayOptions, Line, Plan, SafetyOptions
 from zincsmith.model.rig import Instrument, Rig
@@ -61,6 +62,7 @@ def test_what_the_display_shows_more_than_the_reference_is_told_at_its_worst_loa
     )  # fmt: skip
     closed = scene.run(Actor(entries=typed))
     assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    assert {w.event.setting for w in scene.events(EntryAsked) if w.event.quantity.startswith("panel_")} == {""}
     with BookReader(scene.path) as book:
         run = judge_run(book)
     found = {j.finding.name: j for j in run.judged if j.finding.value is not None}

@@ -32,7 +32,7 @@ from zincsmith.model.events import (
     SensesTold,
     StopRuleMet,
 )
-from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.quantities import OF_THE_UNIT, QUANTITIES
 from zincsmith.model.reading import Reading
 from zincsmith.model.rig import Instrument
 from zincsmith.model.unit import Nameplate
@@ -324,6 +324,8 @@ class People:
 
     def _setting(self, meter: Instrument, quantity: str, most: float) -> str:
         """On which function, range and jack to read; where the function of one meter changes, that is said first."""
+        if meter.role in OF_THE_UNIT:
+            return ""  # a display has no function to turn and no range to choose
         row = meter.accuracy_for(quantity, most)
         function = FUNCTIONS.get(quantity, QUANTITIES[quantity].words)
         parts = [function, f"{row.range:g} {_shown(quantity)} range" if row is not None else ""]
