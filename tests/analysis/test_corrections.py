@@ -9,6 +9,7 @@ from zincsmith.analysis.accuracy import column
 from zincsmith.analysis.corrections import INPUT_LEAD, LEAD, SHUNT, TAP, corrected
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.analysis.uncertainty import propagate
+from zincsmith.model.operating_point import NOWHERE
 from zincsmith.model.reading import Point, Reading
 from zincsmith.model.rig import Rig
 
@@ -19,7 +20,7 @@ READ = {
     "output_voltage": 23.9,
     "output_current": 2.0,
 }
-POINT = Point(1, {}, tuple(Reading(q, q, v, "", "", "x", "simulated") for q, v in READ.items()), 0.0)
+POINT = Point(1, NOWHERE, tuple(Reading(q, q, v, "", "", "x", "simulated") for q, v in READ.items()), 0.0)
 
 
 def meter(rig: Rig, **changes: object) -> Rig:

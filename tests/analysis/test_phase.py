@@ -11,6 +11,7 @@ import pytest
 
 from zincsmith.analysis.accuracy import column
 from zincsmith.analysis.phase import with_fundamental
+from zincsmith.model.operating_point import operating_point
 from zincsmith.model.reading import Point, Reading, Wave
 from zincsmith.model.rig import Rig
 
@@ -36,7 +37,7 @@ def recorded(phi: float, third: float = 0.0) -> tuple[Point, dict[str, bytes]]:
         )
     )  # fmt: skip
     at = {"input_voltage_V": 230.0, "frequency_Hz": 50.0, "load_percent": 0.0}
-    return Point(1, at, readings, 0.0, waves=tuple(waves)), samples
+    return Point(1, operating_point(at), readings, 0.0, waves=tuple(waves)), samples
 
 
 @pytest.mark.parametrize("third", [0.0, 0.2])
@@ -57,7 +58,7 @@ def test_watts_move_by_the_fundamental_alone(rig: Rig, third: float) -> None:
 
 def test_without_a_record_it_stays_an_upper_bound(rig: Rig) -> None:
     point, samples = recorded(1.0)
-    elsewhere = replace(point, waves=(), conditions={**point.conditions, "load_percent": 50.0})
+    elsewhere = replace(point, waves=(), at=point.at.with_draw(share_percent=50.0))
     for points in ((elsewhere,), (point, elsewhere)):
         watts = with_fundamental(points, samples, rig)[-1].get("input_power")
         assert watts is not None

@@ -11,6 +11,7 @@ from uncertainties import ufloat
 from zincsmith.analysis.accuracy import column, limit_of_error, scatter_u
 from zincsmith.analysis.data_sheet import with_data_sheets
 from zincsmith.analysis.uncertainty import Column, Part, covariance, coverage_factor, propagate
+from zincsmith.model.operating_point import NOWHERE, operating_point
 from zincsmith.model.reading import Point, Reading
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 
@@ -84,7 +85,9 @@ def test_a_phase_error_moves_watts_by_the_reactive_part() -> None:
     rows = [Reading("v", "input_voltage", 115.0, "V", "power_meter", meter.name, ""),
             Reading("i", "input_current", 0.05, "A", "power_meter", meter.name, ""),
             Reading("p", "input_power", 0.171, "W", "power_meter", meter.name, "")]  # fmt: skip
-    known = with_data_sheets(Point(1, place, tuple(rows), 0.0), Rig("r", "wall", (meter,)), 1, 23.0, "2026-11-20")
+    known = with_data_sheets(
+        Point(1, operating_point(place), tuple(rows), 0.0), Rig("r", "wall", (meter,)), 1, 23.0, "2026-11-20"
+    )
     estimate = propagate(lambda x: float(x["p"][0]), {"p": column([r for r in known.readings if r.id == "p"])})
     assert estimate.u == pytest.approx(0.1003 / math.sqrt(3.0), rel=1e-3)
     assert "phase error" in estimate.contributions[0].source
@@ -98,7 +101,7 @@ def test_the_row_of_a_data_sheet_follows_the_calibration_and_the_room() -> None:
     one = Reading("v", "output_voltage", 24.0, "V", "voltmeter", meter.name, "", range=60.0, reading_percent=0.01)
 
     def limit(on: str, room: float) -> float:
-        point = with_data_sheets(Point(1, {}, (one,), 0.0), Rig("r", "wall", (meter,)), 1, room, on)
+        point = with_data_sheets(Point(1, NOWHERE, (one,), 0.0), Rig("r", "wall", (meter,)), 1, room, on)
         return limit_of_error(point.readings[0])
 
     assert limit("2026-03-02", 23.0) == pytest.approx(24.0 * 1e-4)

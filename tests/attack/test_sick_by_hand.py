@@ -202,7 +202,7 @@ def test_a_whole_bring_up_by_hand_goes_up_in_steps_from_where_it_landed(
     nothing = dict.fromkeys(("glow", "smell", "sound"), False) | {"indicator": True}
     closed = scene.run(Actor(Person(scene, loaded, [], off=1.5, senses=nothing)))
     assert (closed.outcome, closed.safe) == ("complete", True), closed.why
-    points = [w.event.point.conditions for w in scene.events(PointTaken)]
+    points = [w.event.point.at.conditions for w in scene.events(PointTaken)]
     raised = [c["input_voltage_V"] for c in points if c.get("search") == 1.0]
     assert raised[0] == 11.5, "where it landed is the point"
     steps = [b - a for a, b in itertools.pairwise(raised)]

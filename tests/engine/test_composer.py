@@ -44,7 +44,7 @@ def test_the_order_of_the_work(unit: Unit, rig: Rig) -> None:
     assert energised[-1] == "nothing"
     first_live = next(n for n, e in enumerate(energised) if e != "nothing")
     assert sum(len(s.gates) for s in itinerary.stages[:first_live]) >= 2, "gates before anything is energised"
-    volts = [p.conditions["input_voltage_V"] for p in itinerary.points if p.part == 4]
+    volts = [p.at.line_V for p in itinerary.points if p.part == 4]
     assert volts == sorted(volts), "line changes are grouped, low line first"
     idle = next(p for p in plan.parts if isinstance(p, StandbyOptions))
     assert idle.lines == (Line(115.0, 60.0), Line(230.0, 50.0)), "standby power is claimed at the lines of the rule"

@@ -53,7 +53,7 @@ EXTREMES = ("output_voltage_min", "output_voltage_max", "static_accuracy")  # no
 def findings(book: Path) -> Reference:
     with BookReader(book) as reader:
         found = [j.finding for j in judge_run(reader).judged]
-    return {(f.name, "" if f.name in EXTREMES else str(f.conditions)): (f.value, f.u) for f in found}
+    return {(f.name, "" if f.name in EXTREMES else str(f.at.conditions)): (f.value, f.u) for f in found}
 
 
 def points(book: Path, up_to: int) -> list[Point]:

@@ -117,7 +117,7 @@ def test_a_point_is_taken_again_at_its_own_settings(scene: Scene) -> None:
     assert scene.run(actor).outcome == "complete"
     taken = [w.event.point for w in scene.events(PointTaken)]
     assert [(p.number, p.take) for p in taken] == [(1, 1), (1, 2), (2, 1)]
-    assert taken[1].conditions == taken[0].conditions
+    assert taken[1].at.conditions == taken[0].at.conditions
     loads = [p.get("output_current").value for p in taken]  # type: ignore[union-attr]
     assert loads[1] == pytest.approx(loads[0], abs=0.01)
     assert taken[1].settled is not None
@@ -407,7 +407,7 @@ def test_a_wall_outlet_is_used_as_it_is_and_unplugged_by_a_person(
     assert "pull its plug" in said[-1]
     off = next(w.event for w in scene.events(SafeStep) if w.event.role == "ac_source")
     assert off.readback == "the power meter reads no input any more"
-    assert {p.conditions["input_voltage_V"] for p in (w.event.point for w in scene.events(PointTaken))} == {118.0}
+    assert {p.at.line_V for p in (w.event.point for w in scene.events(PointTaken))} == {118.0}
 
 
 def test_what_nobody_confirmed_is_not_called_safe(

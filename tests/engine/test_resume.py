@@ -73,7 +73,7 @@ def test_it_goes_on_where_it_stopped(scene: Scene, tmp_path: Path, points: int, 
     points_now = [w.event.point for w in scene.events(PointTaken)]
     assert points_now[: len(before)] == before, "what was read before is untouched"
     assert [p.number for p in points_now] == [1, 2, 3, 4], "nothing is taken twice, nothing left out"
-    assert [p.conditions["load_percent"] for p in points_now] == [100.0, 50.0, 25.0, 0.0]
+    assert [p.at.load_percent for p in points_now] == [100.0, 50.0, 25.0, 0.0]
     assert len(scene.events(RunResumed)) == 1
     assert len(scene.events(GatePassed)) == 2 * gates or not gates, "every gate is passed again"
     if before:
@@ -99,7 +99,7 @@ def test_findings_after_a_resume_are_those_of_a_run_in_one_piece(
             scene.run(stopped(scene, 2, 3))
             scene.resume(Actor())
         with BookReader(scene.path) as reader:
-            found.append({(j.finding.name, str(j.finding.conditions)): j.finding for j in judge_run(reader).judged})
+            found.append({(j.finding.name, str(j.finding.at.conditions)): j.finding for j in judge_run(reader).judged})
     whole, broken = found
     assert set(whole) == set(broken)
     for key, one in whole.items():

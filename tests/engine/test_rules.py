@@ -89,7 +89,7 @@ def test_a_watch_that_cannot_read_is_a_trip() -> None:
 def test_the_rehearsal_walks_the_default_grid(unit: Unit, rig: Rig) -> None:
     found = rehearse(unit, rig, NAMED["static-grid"])
     assert [s.title for s in found.stages] == ["Safety gate", "Warm-up", "Grid", "Grid"]
-    assert [p.conditions["load_percent"] for p in found.points] == [100.0, 75.0, 50.0, 25.0, 10.0, 0.0] * 2
+    assert [p.at.load_percent for p in found.points] == [100.0, 75.0, 50.0, 25.0, 10.0, 0.0] * 2
     assert [p.number for p in found.points] == list(range(1, 13))
     assert found.least_s < found.likely_s < found.most_s
     assert found.likely_s == pytest.approx(sum(s.seconds for s in found.stages))

@@ -115,7 +115,7 @@ def test_a_run_is_written_intent_first_and_ends_safe(bench: Bench, tmp_path: Pat
     assert events[-1].event.state == "safe"
     assert next(w.event.step for w in events if isinstance(w.event, SafeStep)) == "AC source off"
     points = [w.event.point for w in events if isinstance(w.event, PointTaken)]
-    assert [point.conditions["load_percent"] for point in points] == [100.0, 0.0]
+    assert [point.at.load_percent for point in points] == [100.0, 0.0]
     assert last_row(tmp_path / "bench.log")["source_on"] is False
 
 

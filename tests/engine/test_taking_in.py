@@ -54,7 +54,7 @@ def taken(path: Path, unit: Unit, asked: FileRequest) -> JudgedRun:
 def by_place(run: JudgedRun) -> dict[tuple[str, tuple[tuple[str, float], ...]], Judged]:
     """Findings by name and place; a file says the load in percent, not what it was set to."""
     return {
-        (j.finding.name, tuple(i for i in j.finding.conditions.items() if i[0] != "load_A")): j
+        (j.finding.name, tuple(i for i in j.finding.at.conditions.items() if i[0] != "load_A")): j
         for j in run.judged
         if j.finding.value
     }
@@ -83,7 +83,7 @@ def test_a_run_written_to_a_table_and_taken_in_again_finds_the_same(
         "output_current_A": "output_current",
     }  # fmt: skip
     rows = [
-        [p.conditions["load_percent"] if q is None else (r.as_read or r.value) if (r := p.get(q)) else np.nan
+        [p.at.load_percent if q is None else (r.as_read or r.value) if (r := p.get(q)) else np.nan
          for q in columns.values()]
         for p in first.evidence.points
     ]  # fmt: skip
@@ -161,7 +161,7 @@ def test_volts_read_at_the_load_are_corrected_only_when_the_rig_read_them(tmp_pa
     file = table(tmp_path / "p.csv", heads, [[100.0, 230.0, 68.0, 23.9, 2.5], [0.0, 230.0, 0.2, 24.0, 0.0]])
     by_rig = taken(path, unit, FileRequest("points", (file,), "M. Hale"))
     by_other = taken(path, unit, FileRequest("points", (file,), "M. Hale", instrument="Recorder"))
-    seen = [next(p for p in r.evidence.points if p.conditions["load_percent"] == 100.0).get("output_voltage")
+    seen = [next(p for p in r.evidence.points if p.at.load_percent == 100.0).get("output_voltage")
             for r in (by_rig, by_other)]  # fmt: skip
     assert seen[0] is not None
     assert seen[1] is not None

@@ -87,7 +87,7 @@ def test_a_requirement_is_kept_apart_and_a_condition_narrows_it(unit: Unit) -> N
     plate = stated(unit, StatedClaim("efficiency", low=0.9, source="requirement sheet", where="3.1", condition=at))
     claim = next(c for c in claims_of(plate) if c.required)
     assert claim.source == "requirement sheet 3.1"
-    assert claim.conditions == {"input_voltage_V": 230.0, "frequency_Hz": 50.0, "load_percent": 50.0}
+    assert claim.at.conditions == {"input_voltage_V": 230.0, "frequency_Hz": 50.0, "load_percent": 50.0}
     for words in ("230 V 50 Hz", "50 % load", "ambient 0 to 40 °C", "continuous", "derated: none", "fan on"):
         assert words in claim.condition_text
     said = stated(unit, StatedClaim("input_power", high=70.0, side="output"))
@@ -212,7 +212,7 @@ def test_an_adaptive_output_is_tested_at_its_lowest_and_its_highest_voltage() ->
         rules=(RuleChoice("us-doe-level-vi", "ac-dc low voltage"),),
     )  # fmt: skip
     found = [c for c in claims_of(plate) if c.figure == "average_active_efficiency"]
-    assert [(c.conditions["output_voltage_V"], c.source) for c in found] == [
+    assert [(c.at.conditions["output_voltage_V"], c.source) for c in found] == [
         (5.0, "Level VI"), (5.0, "Level VI, marking scheme"), (20.0, "Level VI"), (20.0, "Level VI, marking scheme"),
     ]  # fmt: skip
     # 10 W: 0.0834 ln 10 - 0.0014 x 10 + 0.609; 45 W: 0.071 ln 45 - 0.0014 x 45 + 0.67, worked by hand.

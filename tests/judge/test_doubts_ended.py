@@ -26,6 +26,7 @@ from zincsmith.judge.words import untested_words
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Contribution, Doubt, Finding, Verdict
+from zincsmith.model.operating_point import operating_point
 from zincsmith.model.plan import GridOptions, Plan, StandbyOptions
 from zincsmith.model.reading import WORKED_OUT, Evidence, Point, Reading
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
@@ -85,9 +86,9 @@ def test_two_results_of_one_state_that_disagree_name_both() -> None:
 
     def evidence(watts: float) -> Evidence:
         reading = Reading("1/4/w", "input_power", watts, "W", "power_meter", "P2", "simulated", offset=0.01, known=True)
-        return Evidence((Point(4, {**at, "load_percent": 0.0}, (reading,), 0.0),), True)
+        return Evidence((Point(4, operating_point({**at, "load_percent": 0.0}), (reading,), 0.0),), True)
 
-    idle = Finding("no_load_power", "No-load power", 0.10, "W", u=0.005, k=2.0, conditions=at)
+    idle = Finding("no_load_power", "No-load power", 0.10, "W", u=0.005, k=2.0, at=operating_point(at))
     doubt = with_disagreements([idle], evidence(0.30))[0].doubts[0]
     assert doubt.code == "two_results_disagree"
     assert "standby found 0.1 W, and point 4 of the grid read 0.3 W" in doubt.text
@@ -103,10 +104,10 @@ def test_a_finding_of_one_rail_never_judges_the_claim_of_another() -> None:
     claims = [replace(c, procedure="static grid") for c in claims_of(plate) if c.figure == "output_voltage"]
     at = {"input_voltage_V": 115.0, "load_percent": 100.0}
     five = [
-        Finding(f"output_voltage_{n}", "V", 5.01, "V", u=0.001, k=2.0, conditions=at, output="+5 V")
+        Finding(f"output_voltage_{n}", "V", 5.01, "V", u=0.001, k=2.0, at=operating_point(at), output="+5 V")
         for n in ("min", "max")
     ]
-    whole = Finding("output_voltage_max", "V", 5.01, "V", u=0.001, k=2.0, conditions=at)
+    whole = Finding("output_voltage_max", "V", 5.01, "V", u=0.001, k=2.0, at=operating_point(at))
     judged = judge([*five, whole], claims, Evidence((), True), Unit("T", "M", "X", plate))
     verdicts = {(j.claim.output if j.claim else "", j.finding.output): j.verdict for j in judged}
     assert verdicts["+12 V", ""] is Verdict.NOT_TESTED
@@ -192,11 +193,13 @@ def test_a_load_of_resistors_is_told_for_what_it_reached(unit: Unit) -> None:
 
     def at(amps: float, how: str) -> Point:
         drawn = Reading("1/1/output_current", "output_current", amps, "A", "load", "R1", how)
-        return Point(1, {"input_voltage_V": 230.0, "load_percent": 100.0, "load_A": 2.5}, (drawn,), 0.0)
+        return Point(
+            1, operating_point({"input_voltage_V": 230.0, "load_percent": 100.0, "load_A": 2.5}), (drawn,), 0.0
+        )
 
-    assert as_reached(at(2.25, WORKED_OUT), unit.nameplate).conditions["load_percent"] == 90.0
-    assert as_reached(at(2.47, WORKED_OUT), unit.nameplate).conditions["load_percent"] == 100.0
-    assert as_reached(at(2.25, "by hand"), unit.nameplate).conditions["load_percent"] == 100.0
+    assert as_reached(at(2.25, WORKED_OUT), unit.nameplate).at.load_percent == 90.0
+    assert as_reached(at(2.47, WORKED_OUT), unit.nameplate).at.load_percent == 100.0
+    assert as_reached(at(2.25, "by hand"), unit.nameplate).at.load_percent == 100.0
     codes = {how: {d.code for d in point_doubts(at(2.25, how), ())} for how in (WORKED_OUT, "by hand")}
     assert "load_not_reached" in codes["by hand"], "an electronic load that does not draw what it was set to"
     assert "load_not_reached" not in codes[WORKED_OUT], "a resistor draws what it draws"

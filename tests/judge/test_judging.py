@@ -19,10 +19,11 @@ from zincsmith.judge.words import decimals_for, duration, number, value_words
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Finding, Verdict, Working
+from zincsmith.model.operating_point import operating_point
 from zincsmith.model.plan import GridOptions, Line, StandbyOptions
-from zincsmith.model.reading import Evidence, Point, Reading, is_graded
+from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.rig import Rig
-from zincsmith.model.scope import HELD, SETTLED, Scope
+from zincsmith.model.scope import Scope, Stood
 from zincsmith.model.unit import InputRange, InputRating, Nameplate, OutputRating, Unit
 
 BARE = Nameplate((InputRating((100.0, 240.0)),), (OutputRating(24.0, 2.5),))
@@ -60,14 +61,14 @@ def finding(
 ) -> Finding:
     rows = tuple({"input_voltage_V": 115.0, "load_percent": load} for load in loads)
     k = 2.0 if u is not None else None
-    return Finding(name, name, value, "1", u, k, conditions=conditions, working=Working("", rows=rows))
+    return Finding(name, name, value, "1", u, k, at=operating_point(conditions), working=Working("", rows=rows))
 
 
 def evidence(
     complete: bool = True, lines: tuple[float, ...] = (115.0, 230.0), loads: tuple[float, ...] = (0.0, 100.0)
 ) -> Evidence:
     places = [{"input_voltage_V": v, "load_percent": load} for v in lines for load in loads]
-    return Evidence(tuple(Point(k, at, (), 0.0) for k, at in enumerate(places)), complete)
+    return Evidence(tuple(Point(k, operating_point(at), (), 0.0) for k, at in enumerate(places)), complete)
 
 
 @pytest.mark.parametrize(
@@ -127,21 +128,21 @@ def test_a_regulation_from_half_load_is_tested_in_part_and_fails_all_the_same(un
 
 
 def test_a_claim_asks_for_its_room_its_frequency_its_mode_and_its_time() -> None:
-    at = {"input_voltage_V": 230.0, "frequency_Hz": 50.0, "load_percent": 100.0}
+    at = operating_point({"input_voltage_V": 230.0, "frequency_Hz": 50.0, "load_percent": 100.0})
     said = Scope("", (230.0, 230.0), load_percent=(100.0, 100.0))
-    assert said.missing([at], 23.0) == ()
-    assert replace(said, frequency_Hz=60.0).missing([at]) == ("60 Hz",)
-    assert replace(said, mode="20 V").missing([at]) == ("the mode 20 V",)
-    assert replace(said, mode="20 V").missing([{**at, "output_voltage_V": 20.0}]) == ()
+    assert said.missing([Stood(at)], 23.0) == ()
+    assert replace(said, frequency_Hz=60.0).missing([Stood(at)]) == ("60 Hz",)
+    assert replace(said, mode="20 V").missing([Stood(at)]) == ("the mode 20 V",)
+    assert replace(said, mode="20 V").missing([Stood(replace(at, modes=(("", "20 V"),)))]) == ()
     warm = replace(said, ambient_degC=(0.0, 45.0))
-    assert warm.missing([at], 23.0) == ("0 °C of the room", "45 °C of the room")
-    assert (warm.missing([at]), replace(said, ambient_degC=(25.0, 25.0)).missing([at], 23.0)) == ((), ())
+    assert warm.missing([Stood(at)], 23.0) == ("0 °C of the room", "45 °C of the room")
+    assert (warm.missing([Stood(at)]), replace(said, ambient_degC=(25.0, 25.0)).missing([Stood(at)], 23.0)) == ((), ())
     long = replace(said, duration_s=28800.0)
-    assert long.missing([{**at, HELD: 1800.0}]) == ("480 min under load",)
-    assert long.missing([{**at, HELD: 1800.0}, {**at, HELD: 28799.0}]) == ()
+    assert long.missing([Stood(at, 1800.0)]) == ("480 min under load",)
+    assert long.missing([Stood(at, 1800.0), Stood(at, 28799.0)]) == ()
     continuous = replace(said, duration_s=0.0)
-    assert continuous.missing([{**at, SETTLED: 0.0}]) == ("a steady state",)
-    assert continuous.missing([{**at, SETTLED: 1.0}]) == ()
+    assert continuous.missing([Stood(at, settled=False)]) == ("a steady state",)
+    assert continuous.missing([Stood(at, settled=True)]) == ()
 
 
 def test_how_long_a_point_stood_is_known_of_a_run(finished_book: Path) -> None:
@@ -149,8 +150,8 @@ def test_how_long_a_point_stood_is_known_of_a_run(finished_book: Path) -> None:
     with BookReader(finished_book) as reader:
         run = judge_run(reader)
     grid = next(p for p in run.plan.parts if isinstance(p, GridOptions))
-    points = [p for p in run.evidence.by("static_grid").points if is_graded(p.conditions)]
-    full, *lighter = [p for p in points if p.conditions["input_voltage_V"] == grid.lines[0].voltage_V]
+    points = [p for p in run.evidence.by("static_grid").points if p.at.graded]
+    full, *lighter = [p for p in points if p.at.line_V == grid.lines[0].voltage_V]
     assert full.held_s is not None
     assert full.held_s >= grid.warm_up_s
     for point in lighter:
@@ -192,13 +193,15 @@ def test_what_was_not_read_is_said_where_the_figure_is_missing(unit: Unit) -> No
             Reading(f"1/{n}/{q}", q, v, "", "role", "meter", "by hand")
             for q, v in (("input_power", watts), ("output_voltage", 24.0), ("output_current", load / 40.0))
         )
-        return Point(n, {"input_voltage_V": 115.0, "frequency_Hz": 60.0, "load_percent": load}, readings, 0.0)
+        return Point(
+            n, operating_point({"input_voltage_V": 115.0, "frequency_Hz": 60.0, "load_percent": load}), readings, 0.0
+        )
 
     taken = Evidence(tuple(point(n, load) for n, load in enumerate((100.0, 75.0, 50.0, 25.0), 1)), True)
     claims = [c for c in claims_of(unit.nameplate) if c.figure in ("average_active_efficiency", "input_current")]
     held = replace(unit.nameplate, rules=(RuleChoice("iec-61000-3-2", "D"),))
     claims += [c for c in claims_of(held) if c.figure == "harmonics_class_d"]
-    notes = {(j.claim.figure, j.claim.conditions.get("input_voltage_V")): j.finding.working.note
+    notes = {(j.claim.figure, j.claim.at.feed.voltage_V): j.finding.working.note
              for j in judge([], claims, taken, unit) if j.claim}  # fmt: skip
     assert notes["average_active_efficiency", 115.0] == "input watts not read at 115 V, 50 %"
     assert notes["average_active_efficiency", 230.0] == "its points are not in the plan"
@@ -344,5 +347,7 @@ def test_accuracy_is_said_as_printed(rig: Rig, unit: Unit) -> None:
 def test_evidence_without_values_stays_without(rig: Rig) -> None:
     from zincsmith.judge.live import point_efficiency
 
-    empty = Point(1, {"load_percent": 100.0}, (Reading("1", "input_power", None, "W", "x", "x", "by hand"),), 0.0)
+    empty = Point(
+        1, operating_point({"load_percent": 100.0}), (Reading("1", "input_power", None, "W", "x", "x", "by hand"),), 0.0
+    )
     assert point_efficiency(empty) is None

@@ -107,7 +107,7 @@ def test_coverage_and_guard_band_are_chosen_and_told(finished_book: Path, comman
     finding = next(j.finding for j in run.judged if j.finding.name == "efficiency")
     assert finding.value is not None
     assert finding.u is not None
-    at = finding.conditions
+    at = finding.at.conditions
     line = (at["input_voltage_V"], at["input_voltage_V"])
     claim = StatedClaim(
         finding.name, low=finding.value - 1.8 * finding.u, source="requirement sheet",

@@ -52,8 +52,8 @@ def test_a_change_is_told_by_its_own_uncertainty(judged: tuple[JudgedRun, Judged
         c
         for at, c in changes.items()
         if now.judged[at].finding.name == "efficiency"
-        and c.now.finding.conditions["load_percent"] == 100.0
-        and c.now.finding.conditions["input_voltage_V"] == 230.0
+        and c.now.finding.at.load_percent == 100.0
+        and c.now.finding.at.line_V == 230.0
     )
     assert full.difference is not None
     assert full.difference < -0.005, "a watt more of 68 is lost"

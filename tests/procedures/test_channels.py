@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from zincsmith.model.finding import Finding
+from zincsmith.model.operating_point import operating_point
 from zincsmith.model.reading import Point, Wave
 from zincsmith.procedures.rig_check import CODES, channels
 
@@ -26,7 +27,7 @@ def found(volts: Any, amps: Any, end_A: float = 3.0, hertz: float = 50.0) -> Fin
         samples[key] = data
         waves.append(Wave(quantity, unit, STEP_S, COUNT, end / CODES, key, "power_meter", "P2"))
     at = {"input_voltage_V": 230.0, "frequency_Hz": hertz, "load_percent": 50.0}
-    one = channels(Point(1, at, (), 0.0, waves=tuple(waves)), samples)
+    one = channels(Point(1, operating_point(at), (), 0.0, waves=tuple(waves)), samples)
     assert one is not None
     return one
 
@@ -55,4 +56,4 @@ def test_a_channel_of_dc_has_no_frequency() -> None:
 
 
 def test_a_meter_without_waveforms_is_not_judged_by_them() -> None:
-    assert channels(Point(1, {"load_percent": 50.0}, (), 0.0), {}) is None
+    assert channels(Point(1, operating_point({"load_percent": 50.0}), (), 0.0), {}) is None

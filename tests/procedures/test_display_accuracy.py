@@ -67,7 +67,7 @@ def test_what_the_display_shows_more_than_the_reference_is_told_at_its_worst_loa
         run = judge_run(book)
     found = {j.finding.name: j for j in run.judged if j.finding.value is not None}
     volts = found["display_voltage_error"]
-    assert volts.finding.conditions["load_percent"] == 100.0
+    assert volts.finding.at.load_percent == 100.0
     assert volts.finding.value == pytest.approx(0.004 * 24.0 + 0.05 * 2.5, abs=0.01)
     assert volts.verdict is Verdict.FAILS, "the manual says 150 mV"
     assert volts.finding.u is not None

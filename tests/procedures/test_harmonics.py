@@ -26,6 +26,7 @@ from zincsmith.judge.kept import snapshot
 from zincsmith.judge.words import untested_words
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.finding import Finding, Verdict
+from zincsmith.model.operating_point import operating_point
 from zincsmith.model.plan import HarmonicOptions, Line, Plan, SafetyOptions
 from zincsmith.model.reading import Evidence, Point, Wave
 from zincsmith.model.rig import Rig
@@ -64,7 +65,7 @@ def test_the_orders_are_those_of_the_current_that_the_bridge_takes(run: JudgedRu
         assert power.voltage_rms == pytest.approx(read["input_voltage"], rel=2e-3)
         assert power.current_rms == pytest.approx(read["input_current"], rel=5e-3)
         assert power.real_power == pytest.approx(read["input_power"], rel=2e-2)
-        line = point.conditions
+        line = point.at.conditions
         half = _bridge().half_cycle(line["input_voltage_V"], line["frequency_Hz"], read["input_power"] * 0.985)
         wave = np.concatenate((half, np.negative(half)))
         orders = np.abs(np.fft.rfft(wave))[1:41] / STEPS
@@ -73,7 +74,7 @@ def test_the_orders_are_those_of_the_current_that_the_bridge_takes(run: JudgedRu
 
 
 def test_the_worst_order_is_judged_against_its_limit_with_what_the_meter_adds(run: JudgedRun) -> None:
-    by = {(j.finding.name, j.finding.conditions["input_voltage_V"]): j for j in run.judged if j.finding.conditions}
+    by = {(j.finding.name, j.finding.at.line_V): j for j in run.judged if j.finding.at.conditions}
     held = by["harmonics_class_a", 230.0]
     assert (held.verdict, held.words) == (Verdict.NOT_TESTED, "not applicable"), "a 60 W unit is below 75 W"
     assert "limits apply above 75 W" in untested_words(held)
@@ -124,7 +125,7 @@ def findings_of_record(unit: Unit, volts: np.ndarray, amps: np.ndarray) -> list[
         waves.append(Wave(quantity, "V", 1e-4, len(wave), 1.0, sha256, "power_meter", "Meter", "f8"))
         samples[sha256] = data
     at = {"input_voltage_V": 230.0, "frequency_Hz": 50.0, "load_percent": 100.0}
-    evidence = Evidence((Point(1, at, (), 0.0, waves=tuple(waves)),), True, samples=samples)
+    evidence = Evidence((Point(1, operating_point(at), (), 0.0, waves=tuple(waves)),), True, samples=samples)
     return Harmonics().findings(evidence, unit.nameplate, Conventions())
 
 
@@ -201,7 +202,8 @@ def test_limits_apply_to_active_input_power_above_75_W_in_the_systems_they_are_w
         key = hashlib.sha256(data).hexdigest()
         samples[key] = data
         waves.append(Wave(quantity, unit_of, 1e-5, len(t), 1.0, key, "power_meter", "P2", "f8"))
-    point = Point(1, {"input_voltage_V": volts, "frequency_Hz": 50.0, "load_percent": 100.0}, (), 0.0, True,
+    at = operating_point({"input_voltage_V": volts, "frequency_Hz": 50.0, "load_percent": 100.0})
+    point = Point(1, at, (), 0.0, True,
                   waves=tuple(waves))  # fmt: skip
     found = Harmonics().findings(Evidence((point,), True, samples=samples), unit.nameplate, Conventions())
     limited = [f for f in found if f.name.startswith("harmonics_class")]

@@ -16,6 +16,7 @@ from zincsmith.book.reader import BookReader
 from zincsmith.judge.curves import all_curves
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.finding import Finding
+from zincsmith.model.operating_point import operating_point
 from zincsmith.model.plan import GridOptions, Line, Plan
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.rig import Rig
@@ -46,7 +47,7 @@ def grid_of(amps: list[float], losses: Callable[[float], float]) -> Evidence:
             reading(number, "output_voltage", 24.0, "V"),
             reading(number, "output_current", i, "A"),
         )
-        points.append(Point(number, c, readings, 0.0))
+        points.append(Point(number, operating_point(c), readings, 0.0))
     return Evidence(tuple(points), True)
 
 
@@ -101,9 +102,9 @@ def test_the_drift_from_cold_to_warm_is_that_of_the_physics(
     assert single.u is not None
     assert drift.u == pytest.approx(2.0**0.5 * single.u, rel=0.01)
     assert "min between; case" in drift.working.note
-    assert not any(p.conditions.get("cold") for p in _drawn(run.evidence)), "the cold point is in no curve"
+    assert not any(p.at.conditions.get("cold") for p in _drawn(run.evidence)), "the cold point is in no curve"
     assert found["output_voltage_max"].value == pytest.approx(
-        max(r.value for p in run.evidence.points if "cold" not in p.conditions and (r := p.get("output_voltage"))),
+        max(r.value for p in run.evidence.points if "cold" not in p.at.conditions and (r := p.get("output_voltage"))),
     )  # fmt: skip
 
 
@@ -124,7 +125,7 @@ def volts_of(rows: list[tuple[float, float]]) -> Evidence:
             )
             for q, v, u in (("output_voltage", volts, "V"), ("output_current", amps, "A"))
         )
-        points.append(Point(number, c, read, 0.0))
+        points.append(Point(number, operating_point(c), read, 0.0))
     return Evidence(tuple(points), True)
 
 

@@ -74,7 +74,7 @@ def test_a_unit_without_correction_has_one_regime(tmp_path: Path, unit: Unit, ri
     options = RegimeOptions(line=Line(230.0, 50.0), step_percent=20.0)
     run = judged(tmp_path, unit, rig, standin(), options)
     assert not [j for j in run.judged if j.finding.name.startswith("correction")]
-    assert max(p.conditions["way"] for p in run.evidence.points if "way" in p.conditions) == 2.0, (
+    assert max(p.at.conditions["way"] for p in run.evidence.points if "way" in p.at.conditions) == 2.0, (
         "nothing to close in on"
     )
 

@@ -17,6 +17,7 @@ from tests.conftest import RIG, ROOT, UNIT
 from zincsmith.judge.words import permitted_words
 from zincsmith.model.actions import Action, Confirm, Done, Measure, Measured, Outcome, SetLoad, SetSource
 from zincsmith.model.finding import Finding
+from zincsmith.model.operating_point import operating_point
 from zincsmith.model.plan import Line, StandbyOptions
 from zincsmith.model.reading import Evidence, Point, Reading, Wave
 from zincsmith.model.unit import Unit
@@ -48,10 +49,10 @@ def walk(
         if isinstance(action, Measure):
             number = len(points) + 1
             watts = Reading(
-                f"1/{number}/input_power", "input_power", power(action.conditions["elapsed_s"]), "W", "power_meter",
+                f"1/{number}/input_power", "input_power", power(action.at.conditions["elapsed_s"]), "W", "power_meter",
                 "Meter", "simulated", range=1.0, reading_percent=0.1, range_percent=0.1, known=True,
             )  # fmt: skip
-            points.append(Point(number, dict(action.conditions), (watts,), 0.0))
+            points.append(Point(number, action.at, (watts,), 0.0))
             answer = Measured(points[-1])
 
 
@@ -160,7 +161,9 @@ def test_the_uncertainty_allowed_grows_with_crest_over_power_factor(unit: Unit) 
                 offset=0.02 * 3.0**0.5, known=True,
             )  # fmt: skip
             c = {"input_voltage_V": 230.0, "frequency_Hz": 50.0, "load_percent": 0.0, "elapsed_s": 60.0 * n}
-            points.append(Point(n, c, (watts,), 0.0, waves=tuple(waves) if with_record and n == 1 else ()))
+            points.append(
+                Point(n, operating_point(c), (watts,), 0.0, waves=tuple(waves) if with_record and n == 1 else ())
+            )
         evidence = Evidence(tuple(points), True, samples=samples)
         return StandbyPower().findings(evidence, unit.nameplate, Conventions())[0]
 

@@ -23,9 +23,10 @@ from zincsmith.model.actions import (
     Watch,
 )
 from zincsmith.model.finding import Finding
+from zincsmith.model.operating_point import operating_point
 from zincsmith.model.plan import GridOptions, Line
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.reading import AGAIN, Evidence, Point, Reading
+from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, Conventions
 from zincsmith.procedures.catalogue import procedure
@@ -50,7 +51,7 @@ def walk(unit: Unit, options: GridOptions, polled: frozenset[str] = ALL) -> list
             case Dwell():
                 answer = Settled(True, action.seconds)
             case Measure():
-                answer = Measured(Point(1, dict(action.conditions), (), 0.0))
+                answer = Measured(Point(1, action.at, (), 0.0))
             case _:
                 answer = Done()
 
@@ -96,7 +97,7 @@ def test_every_point_is_measured_once_at_its_own_load(
         elif isinstance(action, SetSource):
             volts = action.voltage_V
         elif isinstance(action, Measure):
-            c = action.conditions
+            c = action.at.conditions
             measured.append((c["input_voltage_V"], c["load_percent"]))
             assert volts == c["input_voltage_V"]
             assert amps == pytest.approx(c["load_percent"] / 100.0 * 2.5)
@@ -106,9 +107,7 @@ def test_every_point_is_measured_once_at_its_own_load(
 
 def test_a_thermometer_by_hand_is_only_read_where_asked(unit: Unit) -> None:
     by_hand = walk(unit, GridOptions(), ALL - {"case_temperature"})
-    asked = [
-        a.conditions["load_percent"] for a in by_hand if isinstance(a, Measure) and "case_temperature" in a.quantities
-    ]
+    asked = [a.at.load_percent for a in by_hand if isinstance(a, Measure) and "case_temperature" in a.quantities]
     assert asked == [100.0, 100.0]
     polled = [a for a in walk(unit, GridOptions()) if isinstance(a, Measure)]
     assert all("case_temperature" in a.quantities for a in polled)
@@ -137,7 +136,9 @@ def point(number: int, volts_in: float, load: float, volts: float, pin: float, *
     }
     hertz = 60.0 if volts_in < 150 else 50.0
     conditions = {"input_voltage_V": round(volts_in / 5.0) * 5.0, "frequency_Hz": hertz, "load_percent": load}
-    return Point(number, conditions, tuple(reading(number, q, v) for q, v in values.items()), 0.0, True)
+    return Point(
+        number, operating_point(conditions), tuple(reading(number, q, v) for q, v in values.items()), 0.0, True
+    )
 
 
 GRID = (
@@ -163,14 +164,14 @@ def test_figures_worked_by_hand(unit: Unit) -> None:
     by_name = found(Evidence(GRID, True), unit)
     low, high = by_name["output_voltage_min"][0], by_name["output_voltage_max"][0]
     assert (low.value, high.value) == (23.90, 24.05)
-    assert low.conditions["load_percent"] == 100.0
+    assert low.at.load_percent == 100.0
     load = by_name["load_regulation"]
     assert [f.value for f in load] == [pytest.approx(0.12 / 24.0), pytest.approx(0.07 / 24.0)]
     assert by_name["line_regulation"][0].value == pytest.approx(0.08 / 24.0)
     by_hand = (23.90 * 2.5 / 68.0 + 23.93 * 1.875 / 50.8 + 23.96 * 1.25 / 33.9 + 23.99 * 0.625 / 17.1) / 4.0
     average = by_name["average_active_efficiency"]
     assert [f.value for f in average] == [pytest.approx(by_hand)], "230 V has not all four loads: not made up"
-    assert average[0].conditions == {"input_voltage_V": 115.0, "frequency_Hz": 60.0}
+    assert average[0].at.conditions == {"input_voltage_V": 115.0, "frequency_Hz": 60.0}
     assert by_name["power_factor"][0].value == pytest.approx(0.55)
     assert by_name["output_resistance"][0].value == pytest.approx(0.048, abs=0.001)
     assert len(by_name["output_resistance"]) == 1, "two loads make no slope worth stating"
@@ -247,7 +248,7 @@ def test_a_clean_grid_raises_no_doubt(unit: Unit) -> None:
 
 
 def test_source_out_of_tolerance(unit: Unit) -> None:
-    off = replace(point(1, 113.4, 100.0, 23.9, 68.0), conditions=GRID[0].conditions)
+    off = replace(point(1, 113.4, 100.0, 23.9, 68.0), at=GRID[0].at)
     assert doubts_of((off, *GRID[1:4]), unit, "average_active_efficiency") == {"source_out_of_tolerance", "source_sags"}
 
 
@@ -330,7 +331,7 @@ SMOOTH = tuple(
 def test_a_doubt_is_raised_by_its_cause_and_not_without(
     unit: Unit, code: str, number: int, quantity: str, more: dict[str, object]
 ) -> None:
-    told = tuple(replace(p, conditions={**p.conditions, "load_A": p.conditions["load_percent"] / 40.0}) for p in SMOOTH)
+    told = tuple(replace(p, at=p.at.with_draw(level=p.at.load_percent / 40.0)) for p in SMOOTH)
     assert code not in codes(told, unit, "efficiency", "average_active_efficiency", "power_factor")
     raised = codes(changed(told, number, quantity, **more), unit)
     assert code in raised
@@ -369,19 +370,19 @@ def test_drift_is_told_from_resistance_where_a_load_is_taken_again(unit: Unit) -
     def at(n: int, load: float, more: dict[str, float]) -> Point:
         amps, minutes = 2.5 * load / 100.0, 1.0 * n
         one = point(n, 115.0, load, 24.0 - 0.020 * amps - 0.003 * minutes, 24.0 * amps * 1.1 + 1.0)
-        return replace(one, bench_s=60.0 * minutes, conditions={**one.conditions, **more})
+        return replace(one, bench_s=60.0 * minutes, at=operating_point({**one.at.conditions, **more}))
 
     plain = tuple(at(n, load, {}) for n, load in enumerate(loads, 1))
     one = found(Evidence(plain, True), unit)["output_resistance"][0]
     assert "drift_or_resistance" in {d.code for d in one.doubts}
     assert one.value is not None
     assert abs(one.value - 0.020) > 0.005, "the drift looks like resistance"
-    told = found(Evidence((*plain, at(7, 100.0, {AGAIN: 1.0})), True), unit)
+    told = found(Evidence((*plain, at(7, 100.0, {"again": 1.0})), True), unit)
     apart = told["output_resistance"][0]
     assert apart.value == pytest.approx(0.020, rel=1e-9)
     assert "-3 mV/min" in apart.working.note
     assert "drift_or_resistance" not in {d.code for d in apart.doubts}
-    assert len([f for f in told["efficiency"] if f.conditions["load_percent"] == 100.0]) == 1
+    assert len([f for f in told["efficiency"] if f.at.load_percent == 100.0]) == 1
 
 
 def test_one_end_that_makes_the_slope_is_doubted(unit: Unit) -> None:

@@ -16,8 +16,9 @@ from zincsmith.book.reader import BookReader
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.judging import judge, judge_run
 from zincsmith.model.finding import Finding, Verdict
+from zincsmith.model.operating_point import Purpose, operating_point
 from zincsmith.model.plan import GridOptions, Line, Plan
-from zincsmith.model.reading import AT_ONCE, LINE_TURN, TURN, Evidence, Point, Reading
+from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Conventions
@@ -40,13 +41,13 @@ def taken(turns: int, noise: float = 0.0, span: float = 60.0, second: float = 60
         at = {"input_voltage_V": 230.0, "frequency_Hz": 50.0, "load_percent": 0.0 if light else 100.0}
         volt = Reading(f"1/{n + 3}/v", "output_voltage", volts, "V", "voltmeter", "V1", "simulated",
                        range=second if light else span, range_percent=LIMIT, resolution=1e-4, known=True)  # fmt: skip
-        out.append(Point(n + 3, {**at, TURN: float(n // 2 + 1)}, (volt,), 20.0 * n, True))
+        out.append(Point(n + 3, operating_point({**at, "turn": float(n // 2 + 1)}), (volt,), 20.0 * n, True))
     return out
 
 
 def regulation(unit: Unit, turns: list[Point]) -> Finding:
     """The first two points are those of the grid itself, fed with the same volts."""
-    first = [replace(p, number=n + 1, conditions={k: v for k, v in p.conditions.items() if k != TURN})
+    first = [replace(p, number=n + 1, at=p.at.at_place)
              for n, p in enumerate(taken(1)[:2])]  # fmt: skip
     found = StaticGrid().findings(Evidence((*first, *turns), True), unit.nameplate, Conventions())
     return next(f for f in found if f.name == "load_regulation")
@@ -113,11 +114,9 @@ def test_a_run_takes_turns_and_tells_the_effect_of_the_step_at_once(
     with BookReader(scene.path) as book:
         run = judge_run(book)
     points = run.evidence.points
-    assert sum(TURN in p.conditions and AT_ONCE in p.conditions for p in points) == 2 * 5
-    assert [p.conditions["input_voltage_V"] for p in points if LINE_TURN in p.conditions] == [230.0, 115.0] * 3 + [
-        230.0
-    ]
-    found = {(f.name, f.conditions.get("input_voltage_V")): f for j in run.judged if (f := j.finding).value is not None}
+    assert sum(p.at.step is Purpose.TURN and p.at.after_step_s is not None for p in points) == 2 * 5
+    assert [p.at.line_V for p in points if p.at.step is Purpose.LINE_TURN] == [230.0, 115.0] * 3 + [230.0]
+    found = {(f.name, f.at.feed.voltage_V): f for j in run.judged if (f := j.finding).value is not None}
     one = next(f for (name, _), f in found.items() if name == "output_voltage_min")
     assert one.u is not None
     alone = 2.0**0.5 * one.u / 24.0  # what two readings that share nothing leave of the difference
@@ -130,7 +129,7 @@ def test_a_run_takes_turns_and_tells_the_effect_of_the_step_at_once(
         world.load.on = False
         world.advance(3.0)
         at_once = found["load_regulation_at_once", volts]
-        assert at_once.conditions[AT_ONCE] == 2.0
+        assert at_once.at.after_step_s == 2.0
         assert at_once.value is not None
         assert at_once.u is not None
         true = (world.true_value("output_voltage") - before) / 24.0

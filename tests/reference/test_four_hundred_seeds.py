@@ -17,6 +17,7 @@ import pytest
 from scipy.stats import binom
 from tests.conftest import ROOT
 
+from zincsmith.model.operating_point import operating_point
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Conventions
@@ -92,7 +93,7 @@ def evidence(truths: list[tuple[dict[str, float], dict[str, float]]], dice: np.r
                     of_range, 0.0, step, noise, bend, known=True,
                 )
             )  # fmt: skip
-        points.append(Point(n, conditions, tuple(readings), 60.0 * n, True))
+        points.append(Point(n, operating_point(conditions), tuple(readings), 60.0 * n, True))
     return Evidence(tuple(points), True)
 
 
@@ -100,14 +101,14 @@ def evidence(truths: list[tuple[dict[str, float], dict[str, float]]], dice: np.r
 def test_no_figure_misses_the_truth_more_often_than_it_says(unit: Unit) -> None:
     truths = true_points()
     plate, conventions = unit.nameplate, Conventions()
-    true = {(f.name, str(f.conditions)): f.value for f in figures(evidence(truths, None), plate, conventions)}
+    true = {(f.name, str(f.at.conditions)): f.value for f in figures(evidence(truths, None), plate, conventions)}
     misses: dict[tuple[str, str], int] = defaultdict(int)
     runs: dict[tuple[str, str], int] = defaultdict(int)
     least: dict[tuple[str, str], int] = defaultdict(int)
     most: dict[tuple[str, str], int] = defaultdict(int)
     for seed in range(SEEDS):
         for f in figures(evidence(truths, np.random.default_rng(seed)), plate, conventions):
-            key = (f.name, str(f.conditions))
+            key = (f.name, str(f.at.conditions))
             if f.value is None or f.u is None or f.k is None or true.get(key) is None or f.name in BIASED:
                 continue
             runs[key] += 1

@@ -52,7 +52,7 @@ def drawn(columns: dict[str, Column], formula: Callable[[Values], float], seed: 
 
 
 def at(run: JudgedRun, volts: float, loads: Sequence[float]) -> list[Point]:
-    found = {p.conditions["load_percent"]: p for p in run.evidence.points if p.conditions["input_voltage_V"] == volts}
+    found = {p.at.load_percent: p for p in run.evidence.points if p.at.line_V == volts}
     return [found[load] for load in loads]
 
 
@@ -86,9 +86,7 @@ def test_a_budget_covers_as_often_as_it_promises(run: JudgedRun, name: str) -> N
     points = at(run, 230.0, loads)
     columns = {q: column([r for p in points if (r := p.get(q)) is not None]) for q in quantities}
     estimate: Estimate = propagate(formula, columns)
-    judged = next(
-        j for j in run.judged if j.finding.name == name and j.finding.conditions.get("input_voltage_V") == 230.0
-    )
+    judged = next(j for j in run.judged if j.finding.name == name and j.finding.at.feed.voltage_V == 230.0)
     assert judged.finding.value == pytest.approx(estimate.value, rel=1e-12), "the same figure as the report prints"
     assert judged.finding.u == pytest.approx(estimate.u, rel=1e-9)
     unsplit = [c for c in estimate.contributions if c.separate is not None]

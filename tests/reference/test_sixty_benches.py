@@ -132,7 +132,7 @@ def test_intervals_cover_and_verdicts_are_as_often_wrong_as_they_say(
         seen = set()
         for one in run.judged:
             f = one.finding
-            key = (f.name, f.conditions.get("load_percent", -1.0))
+            key = (f.name, f.at.conditions.get("load_percent", -1.0))
             if f.value is None or f.u is None or key not in true:
                 continue
             if one.claim is not None and one.claim.required and one.probability is not None:

@@ -61,7 +61,7 @@ def test_files_are_taken_in_from_the_keyboard_and_what_is_wrong_is_said(
     assert run is not None
     average = next(
         j for j in run.judged
-        if j.finding.name == "average_active_efficiency" and j.finding.conditions.get("input_voltage_V") == 230.0
+        if j.finding.name == "average_active_efficiency" and j.finding.at.feed.voltage_V == 230.0
     )  # fmt: skip
     assert average.finding.value == pytest.approx(0.868, abs=1e-6)
     assert run.opened.operator == "Elin Ward"
@@ -107,7 +107,7 @@ def test_columns_that_are_called_otherwise_are_said_in_the_window(
         hands.until(lambda: not station.intake.isVisible())
     hands.until(lambda: station.run is not None and station.run.row.id == 2)
     assert station.run is not None
-    found = {j.finding.conditions.get("input_voltage_V"): j.finding.value for j in station.run.judged
+    found = {j.finding.at.feed.voltage_V: j.finding.value for j in station.run.judged
              if j.finding.name == "no_load_power" and j.finding.value is not None}  # fmt: skip
     assert found[230.0] == pytest.approx(0.210, rel=0.01)
     assert found[115.0] == pytest.approx(0.171, rel=0.01)
@@ -138,7 +138,7 @@ def test_loose_readings_are_written_down_and_judged(open_window: Open, make_book
     hands.until(lambda: station.run is not None and not station.intake.isVisible())
     run = station.run
     assert run is not None
-    readings = {(p.conditions["load_percent"], r.quantity): r for p in run.evidence.points for r in p.readings}
+    readings = {(p.at.load_percent, r.quantity): r for p in run.evidence.points for r in p.readings}
     assert readings[100.0, "input_power"].value == 68.1
     assert {r.how for r in readings.values()} == {WRITTEN}
     assert (100.0, "output_current") not in readings, "what nobody read is not made up"

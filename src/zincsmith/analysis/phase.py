@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from zincsmith.analysis.waves import recorded_of
-from zincsmith.model.reading import PLACE, Point, Reading
+from zincsmith.model.reading import Point, Reading
 from zincsmith.model.rig import Rig
 
 Place = tuple[float | None, ...]
@@ -27,7 +27,7 @@ def with_fundamental(points: Sequence[Point], samples: Mapping[str, bytes], rig:
 
 
 def _place(point: Point) -> Place:
-    return tuple(point.conditions.get(k) for k in PLACE)
+    return point.at.place
 
 
 def _shares(points: Sequence[Point], samples: Mapping[str, bytes]) -> dict[Place, float]:

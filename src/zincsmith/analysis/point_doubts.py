@@ -35,19 +35,17 @@ def point_doubts(point: Point, quantities: Sequence[str]) -> list[Doubt]:
 
 def where(point: Point) -> str:
     """Where a point was taken: line and load, or the row of the table it stands in."""
-    c = point.conditions
-    if "row" in c:
-        return f"row {c['row']:g}"
-    return f"{c['input_voltage_V']:g} V, {c['load_percent']:g} %"
+    row = point.at.fact("row")
+    return f"row {row:g}" if row is not None else f"{point.at.line_V:g} V, {point.at.load_percent:g} %"
 
 
 def _loaded(point: Point) -> bool:
     """Whether the output gives something; a row that does not say counts as loaded."""
-    return point.conditions.get("load_percent", 100.0) > 0.0
+    return point.at.draw.share_percent is None or point.at.draw.share_percent > 0.0
 
 
 def _source(point: Point) -> Doubt | None:
-    reading, nominal = point.get("input_voltage"), point.conditions.get("input_voltage_V")
+    reading, nominal = point.get("input_voltage"), point.at.feed.voltage_V
     if reading is None or reading.value is None or nominal is None:
         return None
     off = reading.value / nominal - 1.0
@@ -72,7 +70,7 @@ def _unsettled(point: Point) -> Doubt | None:
 
 def _not_reached(point: Point) -> Doubt | None:
     """The load did not draw what it was set to: it tripped, or works only from more volts up."""
-    wanted, reading = point.conditions.get("load_A", 0.0), point.get("output_current")
+    wanted, reading = point.at.draw.level or 0.0, point.get("output_current")
     if reading is not None and reading.how == WORKED_OUT:
         return None  # a resistor draws what it draws
     if wanted <= 0.0 or reading is None or reading.value is None:

@@ -65,8 +65,9 @@ def frozen_doubts(points: Sequence[Point]) -> dict[str, Doubt]:
     Amps and watts across a change of load, volts across a change of line; a well-regulated output may repeat."""
     found: dict[str, Doubt] = {}
     for before, after in pairwise(points):
-        a, b = before.conditions, after.conditions
-        loads, lines = (abs(a.get(k, 0.0) - b.get(k, 0.0)) for k in ("load_percent", "input_voltage_V"))
+        a, b = before.at, after.at
+        loads = abs((a.draw.share_percent or 0.0) - (b.draw.share_percent or 0.0))
+        lines = abs((a.feed.voltage_V or 0.0) - (b.feed.voltage_V or 0.0))
         moved = MOVE_WITH_LOAD if loads >= LEAST_CHANGE_PERCENT else ()
         moved += ("input_voltage",) if lines >= LEAST_CHANGE_V else ()
         for name in moved:
@@ -89,7 +90,7 @@ def product_doubts(points: Sequence[Point]) -> dict[str, Doubt]:
     rows = []
     for p in points:
         parts = [p.get(q) for q in ("input_power", "input_voltage", "input_current")]
-        load = p.conditions.get("load_percent", 100.0)
+        load = 100.0 if p.at.draw.share_percent is None else p.at.draw.share_percent
         if load > 0.0 and all(r is not None and r.value for r in parts):
             w, v, i = (r.value or 0.0 for r in parts if r is not None)
             rows.append((load, v, abs(w / (v * i) - 1.0)))
@@ -97,7 +98,7 @@ def product_doubts(points: Sequence[Point]) -> dict[str, Doubt]:
         return {}
     if min(r[1] for r in rows) < MAINS_V or max(r[2] for r in rows) > PRODUCT:
         return {}
-    if any(p.conditions.get("frequency_Hz") == 0.0 for p in points):
+    if any(p.at.feed.frequency_Hz == 0.0 for p in points):
         return {}
     return {
         "input_power": Doubt(
@@ -110,8 +111,8 @@ def product_doubts(points: Sequence[Point]) -> dict[str, Doubt]:
 
 def hidden_step(points: Sequence[Point]) -> list[Doubt]:
     """Output volts that read the same at every load: the change is less than the display can show."""
-    rows = [(p.conditions["load_percent"], r) for p in points
-            if "load_percent" in p.conditions and (r := p.get("output_voltage")) is not None and r.value]  # fmt: skip
+    rows = [(p.at.load_percent, r) for p in points
+            if p.at.loaded and (r := p.get("output_voltage")) is not None and r.value]  # fmt: skip
     if len(rows) < LEAST_ROWS or max(x for x, _ in rows) - min(x for x, _ in rows) < SPREAD_PERCENT:
         return []
     values = {r.value for _, r in rows}
@@ -141,8 +142,8 @@ def seen_step(points: Sequence[Point]) -> float | None:
 
 def sag_doubts(points: Sequence[Point]) -> list[Doubt]:
     """Input volts that give way as the load grows: the source, or what lies before it, is at its end."""
-    rows = [(p.conditions["load_percent"], r.value) for p in points
-            if "load_percent" in p.conditions and (r := p.get("input_voltage")) and r.value]  # fmt: skip
+    rows = [(p.at.load_percent, r.value) for p in points
+            if p.at.loaded and (r := p.get("input_voltage")) and r.value]  # fmt: skip
     if len(rows) < 2:
         return []
     (_, light), (full, heavy) = min(rows), max(rows)

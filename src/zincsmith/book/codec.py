@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 from pydantic import TypeAdapter, ValidationError
 from pydantic_core import PydanticSerializationError
 
+from zincsmith.book.earlier_forms import as_of_today
 from zincsmith.formats.plain_text import storable
 from zincsmith.model.errors import BookError
 from zincsmith.model.events import EVENTS, Event
@@ -58,5 +59,5 @@ def load(cls: type[T], body: str) -> T:
 def load_event(kind: str, body: str) -> Event:
     if kind not in EVENTS:
         raise BookError(f"the book holds an event of a kind this version does not know: {kind}")
-    event: Any = load(EVENTS[kind], body)
+    event: Any = load(EVENTS[kind], as_of_today(kind, body))
     return event  # type: ignore[no-any-return]

@@ -216,7 +216,6 @@ def _print_changes(now, then, as_json: bool) -> None:  # type: ignore[no-untyped
     """What a repair or another configuration changed, figure by figure."""
     from zincsmith.judge.against import against
     from zincsmith.judge.against import as_json as to_json
-    from zincsmith.judge.words import condition_words
     from zincsmith.model.errors import InputError
 
     if now.row.unit != then.row.unit or now.row.id == then.row.id:
@@ -226,7 +225,7 @@ def _print_changes(now, then, as_json: bool) -> None:  # type: ignore[no-untyped
         print(json.dumps(to_json(now, then, changes), indent=2, ensure_ascii=False))
         return
     rows = [
-        (one.finding.title, condition_words(one.finding.conditions), one.words, changes[at].words)
+        (one.finding.title, one.finding.at.words, one.words, changes[at].words)
         for at, one in enumerate(now.judged)
         if at in changes
     ]

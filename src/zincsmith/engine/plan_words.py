@@ -51,7 +51,7 @@ def as_json(plan: Plan, itinerary: Itinerary, left: Sequence[LeftOut]) -> dict[s
                 "energised": s.energised,
                 "gates": len(s.gates),
                 "by_hand": s.by_hand,
-                "points": [{"number": p.number, **p.conditions, "typed": list(p.typed)} for p in s.points],
+                "points": [{"number": p.number, **p.at.conditions, "typed": list(p.typed)} for p in s.points],
             }
             for s in itinerary.stages
         ],

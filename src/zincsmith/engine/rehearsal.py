@@ -30,6 +30,7 @@ from zincsmith.model.actions import (
     Watch,
 )
 from zincsmith.model.errors import InputError
+from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.plan import Plan
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Point, Reading
@@ -52,7 +53,7 @@ class PlannedPoint:
     number: int
     begins_s: float
     seconds: float
-    conditions: dict[str, float]
+    at: OperatingPoint
     load_A: float
     expected: dict[str, Expected]
     typed: tuple[str, ...]
@@ -244,7 +245,7 @@ class _Rehearsal:
                 number,
                 self.point_began,
                 self.likely - self.point_began,
-                dict(action.conditions),
+                action.at,
                 self.load_A,
                 expectation,
                 typed,
@@ -258,7 +259,7 @@ class _Rehearsal:
             )
             for q in action.quantities
         )
-        return Measured(Point(number, dict(action.conditions), readings, self.likely, True, self.part))
+        return Measured(Point(number, action.at, readings, self.likely, True, self.part))
 
     def _pass(self, least: float, likely: float, most: float) -> None:
         self.least, self.likely, self.most = self.least + least, self.likely + likely, self.most + most

@@ -31,18 +31,15 @@ def rehearsed_evidence(itinerary: Itinerary, rig: Rig, ambient_degC: float = 23.
             value = expectation.value - (planned.load_A * drop_ohm if name == "output_voltage" else 0.0)
             readings.append(reading_of(f"{one.name}, {name}, point {planned.number}", name, value, one))
         waves = _record(planned, rig, samples) if planned.recorded else ()
-        point = Point(
-            planned.number, dict(planned.conditions), tuple(readings), planned.begins_s, True, planned.part, waves=waves
-        )
+        point = Point(planned.number, planned.at, tuple(readings), planned.begins_s, True, planned.part, waves=waves)
         points.append(with_data_sheets(point, rig, 0, ambient_degC, date.today().isoformat()))
     return Evidence(tuple(points), True, ambient_degC, itinerary.procedures, samples=samples)
 
 
 def _record(planned: PlannedPoint, rig: Rig, samples: dict[str, bytes]) -> tuple[Wave, ...]:
     """Volts and amps as the nameplate lets expect them; ``samples`` takes them up."""
-    c = planned.conditions
     amps = planned.expected["input_current"].value
-    volts, current, step_s = expected_record(c["input_voltage_V"], c["frequency_Hz"], amps)
+    volts, current, step_s = expected_record(planned.at.line_V, planned.at.frequency_Hz, amps)
     meter = rig.instrument("power_meter")
     waves = []
     for quantity, record in (("input_voltage", volts), ("input_current", current)):

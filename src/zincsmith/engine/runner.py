@@ -339,7 +339,7 @@ class Runner:
         self._heed_watts(readings, by_hand)
         waves = self._waves(action.record_s) if action.record_s else ()
         now = self.bench.clock.now_s
-        return Point(number, dict(action.conditions), tuple(readings), now, self._settled, part, take, waves)
+        return Point(number, action.at, tuple(readings), now, self._settled, part, take, waves)
 
     def _heed_watts(self, readings: list[Reading], by_hand: Mapping[str, object]) -> None:
         """Volts and amps of the output belong together as soon as both are there and one of them was typed."""

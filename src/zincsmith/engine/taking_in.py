@@ -129,11 +129,9 @@ def _points(
         output = unit.nameplate.output
         needed = ("input_voltage_V",) if asked.kind == "typed" else OF_A_SWEEP
         points = points_of_table(found, known, hertz, output.current_A, output.rated_power_W, needed)
-        lines = tuple(
-            dict.fromkeys(Line(p.conditions["input_voltage_V"], p.conditions["frequency_Hz"]) for p in points)
-        )
-        loads = tuple(dict.fromkeys(p.conditions["load_percent"] for p in points))
-        at = {(p.conditions["input_voltage_V"], p.conditions["frequency_Hz"], p.conditions["load_percent"])
+        lines = tuple(dict.fromkeys(Line(p.at.line_V, p.at.frequency_Hz) for p in points))
+        loads = tuple(dict.fromkeys(p.at.load_percent for p in points))
+        at = {(p.at.line_V, p.at.frequency_Hz, p.at.load_percent)
               for p in points}  # fmt: skip
         every = [(x.voltage_V, x.frequency_Hz, load) for x in lines for load in loads]
         return points, GridOptions(lines=lines, loads_percent=loads, dropped=tuple(k for k in every if k not in at)), ()
@@ -162,7 +160,7 @@ def _point(
         _reading(f"{run}/{number}/{name}", name, value, rig, asked, accuracy, found)
         for name, value in one.values.items()
     )
-    return Point(number, one.conditions, readings, float(number), waves=one.waves)
+    return Point(number, one.at, readings, float(number), waves=one.waves)
 
 
 def _reading(

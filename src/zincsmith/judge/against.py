@@ -12,7 +12,7 @@ from typing import Any
 from zincsmith.analysis.uncertainty import coverage_factor
 from zincsmith.book.reader import BookReader
 from zincsmith.judge.judging import JudgedRun, judge_run
-from zincsmith.judge.words import condition_words, decimals_for, number, shown, value_words
+from zincsmith.judge.words import decimals_for, number, shown, value_words
 from zincsmith.model.finding import Finding, Judged
 
 # What counts as the same operating point: V, Hz and percent of the rated load.
@@ -83,7 +83,7 @@ def against(now: JudgedRun, then: JudgedRun) -> dict[int, Change]:
 
 def _like(now: Finding, then: Finding) -> bool:
     """Whether both speak of the same points: another set of loads or lines is another figure, not a change."""
-    if now.conditions != then.conditions or len(now.working.rows) != len(then.working.rows):
+    if now.at != then.at or len(now.working.rows) != len(then.working.rows):
         return False
     return all(
         abs(float(a.get(key, 0.0)) - float(b.get(key, 0.0))) <= slack
@@ -98,7 +98,7 @@ def _placed(finding: Finding) -> list[dict[str, Any]]:
 
 def _key(judged: Judged) -> tuple[str, str]:
     claim = judged.claim
-    return (claim.key, condition_words(claim.conditions)) if claim is not None else (judged.finding.name, "")
+    return (claim.key, claim.at.words) if claim is not None else (judged.finding.name, "")
 
 
 def _difference(now: Finding, then: Finding) -> tuple[float | None, float | None]:
@@ -132,7 +132,7 @@ def as_json(now: JudgedRun, then: JudgedRun, changes: Mapping[int, Change]) -> d
             {
                 "name": now.judged[at].finding.name,
                 "title": now.judged[at].finding.title,
-                "conditions": dict(now.judged[at].finding.conditions),
+                "conditions": now.judged[at].finding.at.conditions,
                 "unit": change.before.finding.unit,
                 "before": change.before.finding.value,
                 "now": now.judged[at].finding.value,

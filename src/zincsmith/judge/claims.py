@@ -11,6 +11,7 @@ from zincsmith.model.claim import Claim, RuleChoice, StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.label import Mode
+from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line
 from zincsmith.model.record import Span
 from zincsmith.model.scope import Scope
@@ -52,8 +53,7 @@ def conflicts(claims: Sequence[Claim]) -> list[tuple[Claim, ...]]:
     groups: dict[tuple[object, ...], list[Claim]] = {}
     for claim in claims:
         if not claim.required and not claim.published:
-            at = tuple(sorted(claim.conditions.items()))
-            groups.setdefault((claim.figure, claim.output, claim.side, at), []).append(claim)
+            groups.setdefault((claim.figure, claim.output, claim.side, claim.at), []).append(claim)
     return [
         tuple(g)
         for g in groups.values()
@@ -244,7 +244,7 @@ class Tested:
     power_W: float
     supply_class: str
     words: str = ""
-    at: tuple[tuple[str, float], ...] = ()
+    modes: tuple[tuple[str, str], ...] = ()
 
 
 PD_LOWEST_A = 2.0  # 100 % load of a USB-PD output at its lowest voltage (10 CFR 430 appendix Z; value from memory)
@@ -266,8 +266,9 @@ def tested_states(plate: Nameplate, supply_class: str) -> list[Tested]:
             amps = min(amps, PD_LOWEST_A)
         kind = supply_class.partition(" ")[0]
         own = f"{kind} {'low voltage' if is_low(end, amps) else 'basic'}" if kind in ("ac-dc", "ac-ac") else ""
-        at = (("output_voltage_V", end),)
-        found.append(Tested(end * amps, own or supply_class, f"at {end:g} V, 100 % is {amps:g} A", at))
+        found.append(
+            Tested(end * amps, own or supply_class, f"at {end:g} V, 100 % is {amps:g} A", (("", f"{end:g} V"),))
+        )
     return found
 
 
@@ -290,25 +291,24 @@ def _of_rule(rules: RuleSet, state: Tested, line: Line) -> list[Claim]:
     kind, power = state.supply_class, state.power_W
     limit, idle = rules.efficiency_limit(kind, power), rules.no_load_limit_W(kind, power)
     tenth = rules.ten_percent_limit(kind, power)
-    place = {"input_voltage_V": line.voltage_V, "frequency_Hz": line.frequency_Hz}
-    at = {**place, **dict(state.at)}
+    at = OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), modes=state.modes)
     marking = line in rules.marking
     behind = f"({rules.short}{' marking' if marking else ''}, {kind})"
     where = "; ".join(x for x in (line.words, state.words) if x)
-    tail = "".join(f" {volts:g} V out" for _, volts in state.at)
+    tail = "".join(f" {mode} out" for _, mode in state.modes)
     beside = beside_words(rules, marking)
     source = f"{rules.short}, marking scheme" if marking else rules.short
     found = [
         _claim(f"{rules.name} efficiency {line.words}{tail}", "average_active_efficiency", limit, None,
-               f"≥ {100 * limit:.4g} % {behind}", where, source, conditions=at, published=True, beside=beside),
+               f"≥ {100 * limit:.4g} % {behind}", where, source, at=at, published=True, beside=beside),
         _claim(f"{rules.name} no load {line.words}{tail}", "no_load_power", None, idle, f"≤ {idle:g} W {behind}",
-               where, source, conditions=at, published=True, beside=beside),
+               where, source, at=at, published=True, beside=beside),
     ]  # fmt: skip
     if tenth is not None:
         found.append(
             _claim(f"{rules.name} tenth {line.words}{tail}", "efficiency", tenth, None,
                    f"≥ {100 * tenth:.4g} % {behind}", f"{where}, 10 % load", source,
-                   conditions={**at, "load_percent": 10.0}, published=True, beside=beside)
+                   at=replace(at, draws=(Draw(10.0),)), published=True, beside=beside)
         )  # fmt: skip
     return found
 
@@ -354,12 +354,12 @@ HARMONIC_CHOICES = tuple(RuleChoice(HARMONIC_RULE, name) for name in ("A", "B", 
 
 
 def _stated(plate: Nameplate, n: int, one: StatedClaim) -> Claim:
-    info, at = FIGURES[one.figure], {}
+    info, at = FIGURES[one.figure], OperatingPoint()
     line, hertz, load = one.condition.line_V, one.condition.frequency_Hz, one.condition.load_percent
     if line is not None and line[0] == line[1] and hertz is not None:
-        at = {"input_voltage_V": line[0], "frequency_Hz": hertz}
+        at = replace(at, feeds=(Feed(line[0], hertz),))
     if load is not None and load[0] == load[1] and one.figure == "efficiency":
-        at["load_percent"] = load[0]
+        at = replace(at, draws=(Draw(load[0]),))
     # A regulation of at most so much speaks of its size, whichever way the output goes.
     low = -one.high if one.figure in EITHER_WAY and one.low is None and one.high is not None else one.low
     return _claim(
@@ -375,7 +375,7 @@ def _stated(plate: Nameplate, n: int, one: StatedClaim) -> Claim:
         required=one.required,
         kept=one.kept,
         stated=n,
-        conditions=at,
+        at=at,
         scope=Scope(one.output, line, hertz, load, "", one.condition.duration_s, one.condition.ambient_degC),
     )
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, fields, replace
 
 from zincsmith.judge.judging import JudgedRun, judge_again
-from zincsmith.judge.words import condition_words
 from zincsmith.model.errors import InputError
 from zincsmith.procedures.base import Conventions
 
@@ -59,7 +58,7 @@ def turned(run: JudgedRun, other: Conventions) -> list[str]:
     out = []
     for now, then in zip(run.judged, judge_again(run, other).judged, strict=True):
         if now.verdict is not then.verdict:
-            where = condition_words(now.finding.conditions)
+            where = now.finding.at.words
             out.append(
                 f"{now.finding.title}{f', {where}' if where else ''}: {now.verdict.value} -> {then.verdict.value}"
             )

@@ -7,7 +7,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from zincsmith.judge.live import point_efficiency
-from zincsmith.model.reading import Evidence, Point, is_graded
+from zincsmith.model.operating_point import Purpose
+from zincsmith.model.reading import Evidence, Point
 from zincsmith.procedures.display_accuracy import display_error
 from zincsmith.procedures.harmonics import ALWAYS, orders_against
 from zincsmith.rules.harmonics import load_harmonics
@@ -44,9 +45,9 @@ def efficiency_by_line(points: Sequence[Point]) -> list[Line]:
 
 def all_curves(evidence: Evidence) -> list[Curves]:
     """Every plot that the evidence allows, those of the grid first."""
-    grid = [p for p in evidence.by(STATIC_GRID).points if "load_percent" in p.conditions and is_graded(p.conditions)]
-    idle = [p for p in evidence.by(STANDBY).points if "elapsed_s" in p.conditions]
-    grid = [p for p in grid if "elapsed_s" not in p.conditions]
+    grid = [p for p in evidence.by(STATIC_GRID).points if p.at.loaded and p.at.graded]
+    idle = [p for p in evidence.by(STANDBY).points if p.at.elapsed_s is not None]
+    grid = [p for p in grid if p.at.elapsed_s is None]
     regimes = evidence.by(REGIMES).points
     found = [
         Curves("Efficiency against load", "output", "A", "efficiency", "%", "efficiency",
@@ -82,7 +83,7 @@ def _by_line(points: Sequence[Point], y: Callable[[Point], float | None]) -> lis
     for point in points:
         amps, value = _value(point, "output_current"), y(point)
         if amps is not None and value is not None:
-            lines.setdefault(point.conditions["input_voltage_V"], []).append((amps, value))
+            lines.setdefault(point.at.line_V, []).append((amps, value))
     return [(f"{volts:g} V", *_columns(rows)) for volts, rows in sorted(lines.items(), reverse=True)]
 
 
@@ -90,9 +91,9 @@ def _ways(points: Sequence[Point]) -> list[Line]:
     """Rising and falling load, each as it was taken; the points that closed in belong to their way."""
     ways: dict[str, list[tuple[float, float]]] = {}
     for point in points:
-        amps, factor, way = _value(point, "output_current"), _value(point, "power_factor"), point.conditions.get("way")
-        if amps is not None and factor is not None and way is not None:
-            ways.setdefault("rising" if way in (1.0, 3.0) else "falling", []).append((amps, factor))
+        amps, factor, way = _value(point, "output_current"), _value(point, "power_factor"), point.at.step
+        if amps is not None and factor is not None and way in WAYS:
+            ways.setdefault(WAYS[way], []).append((amps, factor))
     return [(name, *_columns(rows)) for name, rows in ways.items()]
 
 
@@ -115,10 +116,9 @@ def _harmonics(evidence: Evidence, name: str) -> list[Line]:
             continue
         orders_A, draw = seen
         by_order = sorted((n, x) for n, x in limits.limits_A(name, draw).items() if n < len(orders_A) and x > 0.0)
-        c = point.conditions
         found.append(
             (
-                f"{c['input_voltage_V']:g} V, {c['load_percent']:g} %",
+                f"{point.at.line_V:g} V, {point.at.load_percent:g} %",
                 [float(n) for n, _ in by_order],
                 [100.0 * float(orders_A[n]) / x for n, x in by_order],
             )
@@ -130,11 +130,15 @@ def _standby(points: Sequence[Point]) -> list[Line]:
     lines: dict[float, list[tuple[float, float]]] = {}
     for point in points:
         watts = _value(point, "input_power")
-        if watts is not None:
-            lines.setdefault(point.conditions["input_voltage_V"], []).append(
-                (point.conditions["elapsed_s"] / 60.0, watts)
-            )
+        if watts is not None and point.at.elapsed_s is not None:
+            lines.setdefault(point.at.line_V, []).append((point.at.elapsed_s / 60.0, watts))
     return [(f"{volts:g} V", *_columns(rows)) for volts, rows in sorted(lines.items(), reverse=True)]
+
+
+WAYS: dict[Purpose | None, str] = {
+    Purpose.RISING: "rising", Purpose.CLOSING_RISING: "rising",
+    Purpose.FALLING: "falling", Purpose.CLOSING_FALLING: "falling",
+}  # fmt: skip
 
 
 def _columns(rows: list[tuple[float, float]]) -> tuple[list[float], list[float]]:

@@ -88,13 +88,13 @@ REACHED = 2.0  # percent of load: nearer than that a load counts as the one that
 
 def as_reached(point: Point, plate: Nameplate) -> Point:
     """The point under the load that was reached, where resistors gave another than was asked for."""
-    wanted, drawn = point.conditions.get("load_percent"), point.get("output_current")
+    wanted, drawn = point.at.draw.share_percent, point.get("output_current")
     if wanted is None or drawn is None or drawn.value is None or drawn.how != WORKED_OUT or not plate.outputs:
         return point
     reached = Envelope(plate).percent(drawn.value)
     if reached is None or abs(reached - wanted) <= REACHED:
         return point
-    return replace(point, conditions={**point.conditions, "load_percent": round(reached, 1), "asked_percent": wanted})
+    return replace(point, at=point.at.with_draw(share_percent=round(reached, 1), asked_percent=wanted))
 
 
 def _of_rig(reading: Reading, rig_n: int) -> Reading:

@@ -26,7 +26,7 @@ def _finding_json(judged: Judged) -> dict[str, Any]:
         "unit": f.unit,
         "u": f.u,
         "k": f.k,
-        "conditions": dict(f.conditions),
+        "conditions": f.at.conditions,
         "run": judged.run,
         "claim": f"{judged.claim.title} {judged.claim.text}" if judged.claim else None,
         "verdict": judged.verdict.value,

@@ -8,8 +8,9 @@ from zincsmith.judge.claims import claims_of
 from zincsmith.model.claim import Claim
 from zincsmith.model.figures import TESTS
 from zincsmith.model.plan import GridOptions, HarmonicOptions, Line, Plan, StandbyOptions
-from zincsmith.model.scope import HELD
+from zincsmith.model.scope import Stood
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.rows import at_line
 
 
 @dataclass(frozen=True)
@@ -30,12 +31,12 @@ def untested(unit: Unit, plan: Plan) -> list[Untested]:
     }
     found = []
     for claim in claims_of(unit.nameplate):
-        at, lines = claim.conditions, of.get(TESTS.get(claim.procedure, ""))
+        at, lines = claim.at, of.get(TESTS.get(claim.procedure, ""))
         if not claim.procedure:
             found.append(Untested(claim, "no procedure for it yet", False))
         elif lines is None:
             found.append(Untested(claim, "its procedure is not in the plan", False))
-        elif at and (at["input_voltage_V"], at["frequency_Hz"]) not in lines:
+        elif at.feeds and at.line not in lines:
             found.append(Untested(claim, "its line is not in the plan", False))
         elif missing := claim.scope.missing(_points(plan, TESTS[claim.procedure])):
             found.append(Untested(claim, f"in part: no {' or '.join(missing)}", True))
@@ -52,15 +53,10 @@ def _stands_s(part: GridOptions | StandbyOptions | HarmonicOptions, line: Line, 
     return part.settle_s + (warm if load == 100.0 and part.loads_percent[:1] == (100.0,) else 0.0)
 
 
-def _points(plan: Plan, procedure: str) -> list[dict[str, float]]:
+def _points(plan: Plan, procedure: str) -> list[Stood]:
     """Where the parts of a plan that carry out a procedure take points, as far as it goes through lines and loads."""
     return [
-        {
-            "input_voltage_V": line.voltage_V,
-            "frequency_Hz": line.frequency_Hz,
-            "load_percent": load,
-            HELD: _stands_s(part, line, load),
-        }
+        Stood(at_line((line.voltage_V, line.frequency_Hz), load), _stands_s(part, line, load))
         for part in plan.parts
         if part.procedure == procedure and isinstance(part, GridOptions | StandbyOptions | HarmonicOptions)
         for line in part.lines

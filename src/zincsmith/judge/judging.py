@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
+from typing import Any
 
 from zincsmith.analysis.conformity import conformance_probability, guard_band, guarded_verdict, simple_verdict
 from zincsmith.analysis.point_doubts import where
@@ -23,11 +24,12 @@ from zincsmith.model.claim import Claim
 from zincsmith.model.events import FileTaken, RunClosed, RunOpened
 from zincsmith.model.figures import GRID, TESTS
 from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
+from zincsmith.model.operating_point import OperatingPoint, operating_point
 from zincsmith.model.plan import Plan
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.reading import FROM_FILE, PLACE, WRITTEN, Evidence, Point, is_graded
+from zincsmith.model.reading import FROM_FILE, WRITTEN, Evidence, Point
 from zincsmith.model.rig import Rig
-from zincsmith.model.scope import HELD, LOAD_POINTS, SETTLED
+from zincsmith.model.scope import LOAD_POINTS, Stood
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.bring_up import NAME as BRING_UP
@@ -294,7 +296,7 @@ def judge(
         matching = [(n, f) for n, f in enumerate(findings) if f.name in claim.findings and _fits(f, claim)]
         # Of another line than the claim speaks of a figure says nothing, unless there is no other: then it is told
         # what lacks.
-        matching = [(n, f) for n, f in matching if claim.scope.has_line(f.conditions)] or matching
+        matching = [(n, f) for n, f in matching if claim.scope.has_line(f.at)] or matching
         if not matching:
             out.append(_untested(claim, evidence))
         for n, finding in matching:
@@ -312,10 +314,8 @@ def _covered(finding: Finding, percent: float) -> Finding:
 
 
 def _fits(finding: Finding, claim: Claim) -> bool:
-    """Whether a claim speaks of this finding: of the same output, under its conditions."""
-    return finding.output == (claim.output if claim.side == "output" else "") and all(
-        finding.conditions.get(key) == value for key, value in claim.conditions.items()
-    )
+    """Whether a claim speaks of this finding: of the same output, at the point that it names."""
+    return finding.output == (claim.output if claim.side == "output" else "") and claim.at.covers(finding.at)
 
 
 def _compare(finding: Finding, claim: Claim, evidence: Evidence, guard: str) -> Judged:
@@ -376,26 +376,24 @@ def _or_in_turns(name: str) -> str:
     return f" Or let the grid read the {option} in turns, five times: the spread of the differences is evidence."
 
 
-def _reached(finding: Finding, claim: Claim, evidence: Evidence) -> list[dict[str, float]]:
-    """The conditions of the points behind a verdict: of the finding itself, where each line has one of its own, else
+def _reached(finding: Finding, claim: Claim, evidence: Evidence) -> list[Stood]:
+    """The points behind a verdict: of the finding itself, where each line has one of its own, else
     all that its procedure took once the unit was warm."""
     if finding.name in OF_ONE_LINE:
         known = {p.number: p for p in evidence.points}
-        places = [{k: float(row[k]) for k in (*PLACE, "output_voltage_V") if k in row} for row in finding.working.rows]
-        numbers = [int(row.get("point", 0)) for row in finding.working.rows]
-        return [{**at, **_stood(known.get(n))} for at, n in zip(places, numbers, strict=True)]
+        rows = [(known.get(int(row["point"])) if "point" in row else None, row) for row in finding.working.rows]
+        return [_stood(p) if p is not None else Stood(_of_row(row)) for p, row in rows]
     points = evidence.by(TESTS[claim.procedure]).points if claim.procedure in TESTS else evidence.points
-    return [{**p.conditions, **_stood(p)} for p in points if is_graded(p.conditions)]
+    return [_stood(p) for p in points if p.at.graded]
 
 
-def _stood(point: Point | None) -> dict[str, float]:
-    """How long a point had stood and whether it was steady, as far as that is known."""
-    out = {}
-    if point is not None and point.held_s is not None:
-        out[HELD] = point.held_s
-    if point is not None and point.settled is not None:
-        out[SETTLED] = float(point.settled)
-    return out
+def _stood(point: Point) -> Stood:
+    return Stood(point.at, point.held_s, point.settled)
+
+
+def _of_row(row: Mapping[str, Any]) -> OperatingPoint:
+    """Where a row of a working stood whose point is not at hand."""
+    return operating_point({k: float(row[k]) for k in ("input_voltage_V", "frequency_Hz", "load_percent") if k in row})
 
 
 MOST_TOLD = 3
@@ -408,9 +406,9 @@ def _not_read(claim: Claim, evidence: Evidence) -> str:
     wanted, loads = READ_FOR.get(claim.figure, ("output_voltage",)), LOADS_OF.get(claim.figure)
     missing: dict[str, list[str]] = {}
     for point in evidence.by(TESTS[claim.procedure]).points:
-        at = point.conditions
-        near = loads is None or any(abs(at.get("load_percent", -1.0) - x) <= LOAD_POINTS for x in loads)
-        if not near or not claim.scope.has_line(at) or not claim.conditions.items() <= at.items():
+        at = point.at
+        near = loads is None or any(at.loaded and abs(at.load_percent - x) <= LOAD_POINTS for x in loads)
+        if not near or not claim.scope.has_line(at) or not claim.at.covers(at):
             continue
         for name in wanted:
             reading = point.get(name)
@@ -436,7 +434,7 @@ def _untested(claim: Claim, evidence: Evidence) -> Judged:
         claim.title,
         None,
         claim.unit,
-        conditions=dict(claim.conditions),
+        at=claim.at,
         working=Working("", note=why),
     )
     return Judged(finding, claim, Verdict.NOT_TESTED, Verdict.NOT_TESTED)

@@ -82,7 +82,7 @@ def point_efficiency(point: Point) -> float | None:
         if reading is None or reading.value is None:
             return None
         values.append(reading.value)
-    if values[0] <= 0.0 or point.conditions.get("load_percent", 0.0) <= 0.0:
+    if values[0] <= 0.0 or (point.at.draw.share_percent or 0.0) <= 0.0:
         return None
     return efficiency(*values)
 

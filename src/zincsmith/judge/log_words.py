@@ -8,7 +8,7 @@ from enum import StrEnum
 
 from zincsmith.book.reader import Written
 from zincsmith.judge.bench_words import end_words, settled_words, step_words
-from zincsmith.judge.words import UNIT_WORDS, condition_words, local_time
+from zincsmith.judge.words import UNIT_WORDS, local_time
 from zincsmith.model.events import (
     Amended,
     BenchSettled,
@@ -138,7 +138,7 @@ class LogBook:
 
     def _point(self, written: Written, point: Point) -> None:
         again = f", taken again ({point.take})" if point.take > 1 else ""
-        where = condition_words(point.conditions) or "background"
+        where = point.at.words or "background"
         entry = self._entry(written, Kind.READINGS, f"Point {point.number}{again}", where)
         if point.settled is False:
             entry.detail += "; of the moment: it had not settled"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from datetime import datetime, timedelta
 
 from zincsmith.model.finding import Finding, Judged
@@ -84,22 +84,9 @@ def value_words(finding: Finding) -> tuple[str, str, str]:
     return number(value, decimals), f"±{number(expanded, decimals)}" if expanded is not None else "", unit
 
 
-def condition_words(conditions: Mapping[str, float]) -> str:
-    """``115 V 60 Hz, 100 % load``."""
-    parts = []
-    if "input_voltage_V" in conditions:
-        line = f"{conditions['input_voltage_V']:g} V"
-        if "frequency_Hz" in conditions:
-            line += f" {conditions['frequency_Hz']:g} Hz"
-        parts.append(line)
-    if "load_percent" in conditions:
-        parts.append(f"{conditions['load_percent']:g} % load")
-    return ", ".join(parts)
-
-
 def where_words(judged: Judged) -> str:
     """The conditions of a finding, and the earlier run that it comes from."""
-    parts = [condition_words(judged.finding.conditions), f"run {judged.run}" if judged.run is not None else ""]
+    parts = [judged.finding.at.words, f"run {judged.run}" if judged.run is not None else ""]
     return ", ".join(p for p in parts if p)
 
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import get_args
 
+from zincsmith.model.operating_point import NOWHERE, OperatingPoint
 from zincsmith.model.reading import Point
 
 
@@ -97,7 +98,7 @@ class Measure:
 
     quantities: tuple[str, ...]
     over_s: float
-    conditions: dict[str, float] = field(default_factory=dict)
+    at: OperatingPoint = NOWHERE
     record_s: float = 0.0
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
+from zincsmith.model.operating_point import NOWHERE, OperatingPoint
 from zincsmith.model.record import Record, Span
 from zincsmith.model.scope import Scope
 
@@ -65,8 +66,8 @@ class StatedClaim(Record):
 class Claim:
     """One rated or required figure that can be tested by the findings named in ``findings``.
 
-    ``low`` and ``high`` are the allowed span in ``unit`` (None: open on that side). ``conditions`` narrows the
-    findings it speaks of: a finding must carry the same value for each key; ``scope`` is what they have to reach before
+    ``low`` and ``high`` are the allowed span in ``unit`` (None: open on that side). ``at`` narrows the findings it
+    speaks of: a finding must state all that it states; ``scope`` is what they have to reach before
     the claim can hold. ``stated`` is the position of the
     stated claim it came from, None when it follows from the plate or from a rule set. ``beside`` is what is said beside
     a verdict that a rule decides. One without bounds states a value and no tolerance: it is found, and judges nothing.
@@ -82,7 +83,7 @@ class Claim:
     condition_text: str
     source: str
     procedure: str
-    conditions: dict[str, float] = field(default_factory=dict)
+    at: OperatingPoint = NOWHERE
     published: bool = False
     figure: str = ""
     output: str = ""

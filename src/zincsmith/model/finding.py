@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
 from zincsmith.model.claim import Claim
+from zincsmith.model.operating_point import NOWHERE, OperatingPoint
 
 
 class Verdict(StrEnum):
@@ -84,7 +85,7 @@ class Finding:
     u: float | None = None
     k: float | None = None
     dof: float | None = None
-    conditions: dict[str, float] = field(default_factory=dict)
+    at: OperatingPoint = NOWHERE
     working: Working = Working("")
     contributions: tuple[Contribution, ...] = ()
     doubts: tuple[Doubt, ...] = ()

@@ -6,22 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
+from zincsmith.model.operating_point import OperatingPoint
+
 WORKED_OUT = "worked out"  # from other readings of the same moment
-COLD = "cold"  # a condition: taken before the warm-up
-AGAIN = "again"  # a condition: a load that was taken before at this line, repeated for what drifts
-TURN = "turn"  # a condition: one of two loads taken back and forth, counted
-LINE_TURN = "line_turn"  # likewise, one of two lines
-AT_ONCE = "after_step_s"  # a condition: so many seconds after the load was taken off, before anything settles
 FROM_FILE = "from a file"  # recorded elsewhere and taken in
-
-
-PLACE = ("input_voltage_V", "frequency_Hz", "load_percent")  # conditions: which line, and how much is drawn
-
-
-def is_graded(conditions: Mapping[str, float]) -> bool:
-    """Whether a point is one of the grid itself, not one taken cold or again for what drifts, nor one of a turn."""
-    return not any(key in conditions for key in (COLD, AGAIN, TURN, LINE_TURN, AT_ONCE))
-
 
 WRITTEN = "written down"  # read outside a run and typed in by somebody
 
@@ -90,14 +78,14 @@ class Wave:
 
 @dataclass(frozen=True)
 class Point:
-    """The readings taken together under ``conditions`` (input_voltage_V, frequency_Hz, load_percent ...).
+    """The readings taken together at one operating point.
 
     ``number`` counts through the run, ``part`` is the procedure's place in the plan, ``take`` counts how often this
     point was taken.
     """
 
     number: int
-    conditions: dict[str, float]
+    at: OperatingPoint
     readings: tuple[Reading, ...]
     bench_s: float
     settled: bool | None = None

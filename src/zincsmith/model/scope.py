@@ -2,17 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
 from itertools import product
 
+from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.record import Record, Span
 
 LINE_SHARE = 0.01  # of the line voltage: nearer than that a point stands at an end
 LOAD_POINTS = 2.0  # percent of the rated load
 HERTZ = 0.5
 ROOM_K = 5.0  # as 23 +/- 5 degC is the room of a data sheet; common practice, no source
-HELD, SETTLED = "held_s", "settled"  # beside the conditions of a point: how long it stood, whether it was steady (1.0)
+
+
+@dataclass(frozen=True)
+class Stood:
+    """A point as a scope looks at it: where, how long it stood so and whether it was steady, None where not known."""
+
+    at: OperatingPoint
+    held_s: float | None = None
+    settled: bool | None = None
 
 
 @dataclass(frozen=True)
@@ -29,11 +38,10 @@ class Scope(Record):
     duration_s: float | None = None
     ambient_degC: Span | None = None
 
-    def missing(self, points: Iterable[Mapping[str, float]], room_degC: float | None = None) -> tuple[str, ...]:
+    def missing(self, points: Iterable[Stood], room_degC: float | None = None) -> tuple[str, ...]:
         """The corners that no point stands at, in words, how long they had to be held, and the room that was not there.
 
-        A point carries input_voltage_V and load_percent; in a mode output_voltage_V; HELD and SETTLED where these are
-        known, and without them is taken as held. ``room_degC`` None is not known, and not held against a claim.
+        A point without a time is taken as held. ``room_degC`` None is not known, and not held against a claim.
         """
         points = list(points)
         found = self._corners([p for p in points if self._in_mode(p)])
@@ -46,23 +54,22 @@ class Scope(Record):
             found += tuple(f"{end:g} °C of the room" for end in ends if abs(room_degC - end) > ROOM_K)
         return found
 
-    def _in_mode(self, point: Mapping[str, float]) -> bool:
-        volts = point.get("output_voltage_V")
-        return not self.mode or (volts is not None and f"{volts:g} V" == self.mode)
+    def _in_mode(self, point: Stood) -> bool:
+        return not self.mode or point.at.mode(self.port) == self.mode
 
-    def _held(self, point: Mapping[str, float]) -> bool:
+    def _held(self, point: Stood) -> bool:
         if self.duration_s is None:
             return True
         if self.duration_s == 0.0:
-            return point.get(SETTLED, 1.0) > 0.0
-        return point.get(HELD, self.duration_s) >= 0.99 * self.duration_s
+            return point.settled is not False
+        return point.held_s is None or point.held_s >= 0.99 * self.duration_s
 
-    def _corners(self, points: Iterable[Mapping[str, float]]) -> tuple[str, ...]:
+    def _corners(self, points: Iterable[Stood]) -> tuple[str, ...]:
         lines = sorted(set(self.line_V)) if self.line_V is not None else [None]
         loads = sorted(set(self.load_percent)) if self.load_percent is not None else [None]
         if not self.has_hertz(points):
             return (f"{self.frequency_Hz:g} Hz",)
-        at = [(p.get("input_voltage_V"), p.get("load_percent")) for p in points if self._at_hertz(p)]
+        at = [(p.at.feed.voltage_V, p.at.draw.share_percent) for p in points if self._at_hertz(p.at)]
         lacks = [
             (volts, load)
             for volts, load in product(lines, loads)
@@ -70,25 +77,25 @@ class Scope(Record):
         ]
         return _words(lacks, lines, loads)
 
-    def _at_hertz(self, point: Mapping[str, float]) -> bool:
-        hertz = point.get("frequency_Hz")
+    def _at_hertz(self, at: OperatingPoint) -> bool:
+        hertz = at.feed.frequency_Hz
         return hertz is None or self.frequency_Hz is None or abs(hertz - self.frequency_Hz) <= HERTZ
 
-    def has_hertz(self, points: Iterable[Mapping[str, float]]) -> bool:
+    def has_hertz(self, points: Iterable[Stood]) -> bool:
         """Whether any of the points stands at the frequency that is spoken of."""
         points = list(points)
-        return not points or any(self._at_hertz(p) for p in points)
+        return not points or any(self._at_hertz(p.at) for p in points)
 
-    def has_line(self, conditions: Mapping[str, float]) -> bool:
-        """Whether a point at these conditions lies within the lines that are spoken of."""
-        volts = conditions.get("input_voltage_V")
+    def has_line(self, at: OperatingPoint) -> bool:
+        """Whether a point lies within the lines that are spoken of."""
+        volts = at.feed.voltage_V
         if volts is not None and self.line_V is not None:
             low, high = self.line_V
             if not low * (1.0 - LINE_SHARE) <= volts <= high * (1.0 + LINE_SHARE):
                 return False
-        return self._at_hertz(conditions)
+        return self._at_hertz(at)
 
-    def covers(self, points: Iterable[Mapping[str, float]]) -> bool:
+    def covers(self, points: Iterable[Stood]) -> bool:
         return not self.missing(points)
 
 

@@ -9,6 +9,7 @@ from typing import Literal, Protocol
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.model.actions import Action, Outcome
 from zincsmith.model.finding import Doubt, Finding
+from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line, Options
 from zincsmith.model.port import ports_of
 from zincsmith.model.reading import Evidence, Point
@@ -72,14 +73,9 @@ class Conventions:
     guard: str = "U"
 
 
-def at_point(line: Line, load_percent: float, load_A: float) -> dict[str, float]:
-    """The conditions of a point at a line and a load, as they stand with its readings."""
-    return {
-        "input_voltage_V": line.voltage_V,
-        "frequency_Hz": line.frequency_Hz,
-        "load_percent": load_percent,
-        "load_A": load_A,
-    }
+def at_point(line: Line, load_percent: float, load_A: float) -> OperatingPoint:
+    """Where a point at a line and a load stands."""
+    return OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), (Draw(load_percent, load_A),))
 
 
 class Procedure(Protocol):

@@ -36,12 +36,14 @@ from zincsmith.model.actions import (
     Watch,
 )
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
+from zincsmith.model.operating_point import Draw, Feed, OperatingPoint, Purpose
 from zincsmith.model.plan import BringUpOptions, Line
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
 from zincsmith.procedures.cautions import cautions_for
 from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.rows import at_line
 from zincsmith.procedures.search import approach, bisect
 
 NAME = "bring_up"
@@ -109,7 +111,7 @@ class BringUp:
             yield from self._running(ctx, line.voltage_V, 0.0)
             yield SetSource(line.voltage_V, hertz, True)
             yield Dwell(5.0, "output comes up", period_s=POLL_S)
-            point = yield from _measured(ctx, line.voltage_V, hertz, 0.0, 0.0)
+            point = yield from _measured(ctx, line.voltage_V, hertz, 0.0)
             if point is not None and not _is_up(ctx, point):
                 yield Stop(f"the output did not come up at {line.words}")
             yield _observe("after the start")
@@ -191,7 +193,7 @@ class BringUp:
             options.step_s, "start attempts are counted", rising="input_power", rises_above=threshold, period_s=POLL_S
         )
         attempts = answer.rises if isinstance(answer, Settled) else 0
-        point = yield from _measured(ctx, reached, hertz, 0.0, 1.0, attempts)
+        point = yield from _measured(ctx, reached, hertz, 0.0, Purpose.START, attempts)
         return point is not None and _is_up(ctx, point), reached
 
     def _starting(self, ctx: Context, volts: float, hertz: float) -> Steps:
@@ -226,12 +228,12 @@ class BringUp:
             before, here = here, _reached((yield SetSource(wanted, hertz, True)), wanted)
             yield Dwell(2.0, "settles", period_s=POLL_S)
             if ctx.source == "by hand":
-                yield from _measured(ctx, here, hertz, light, 0.0)
+                yield from _measured(ctx, here, hertz, light)
                 yield _observe(f"at {here:.4g} V")
             if here <= before:
                 yield Stop(f"the input was not raised beyond {here:.4g} V")
         if ctx.source != "by hand":
-            yield from _measured(ctx, line.voltage_V, hertz, light, 0.0)
+            yield from _measured(ctx, line.voltage_V, hertz, light)
             yield _observe(f"at {line.words}")
 
     def _let_stop(self, ctx: Context, hertz: float) -> Steps:
@@ -255,7 +257,7 @@ class BringUp:
         yield from self._running(ctx, volts, amps)
         yield SetLoad(amps, True)
         yield Dwell(2.0, "settles", period_s=POLL_S)
-        yield from _measured(ctx, volts, hertz, percent, 0.0)
+        yield from _measured(ctx, volts, hertz, percent)
 
     def _stop_voltage(self, ctx: Context, hertz: float, from_V: float) -> Steps:
         """Lower the input at light load until the output goes; then closer, starting anew each time."""
@@ -272,7 +274,7 @@ class BringUp:
             yield from self._running(ctx, max(volts, least), amps)
             volts = _reached((yield SetSource(volts, hertz, True)), volts)
             yield Dwell(options.step_s, "does it hold?", period_s=POLL_S)
-            point = yield from _measured(ctx, volts, hertz, light, -1.0)
+            point = yield from _measured(ctx, volts, hertz, light, Purpose.STOP)
             return point is not None and _is_down(ctx, point)
 
         found = yield from approach(min(from_V, rating.voltage_min_V), least, step, probe)
@@ -306,14 +308,14 @@ class BringUp:
         """Start and stop voltage to the step they were found with, and the start attempts."""
         nominal = nameplate.output.voltage_V
         found: list[Finding] = []
-        up = [p for p in evidence.points if p.conditions.get("search") == 1.0]
-        down = [p for p in evidence.points if p.conditions.get("search") == -1.0]
+        up = [p for p in evidence.points if p.at.step is Purpose.START]
+        down = [p for p in evidence.points if p.at.step is Purpose.STOP]
         if evidence.not_its_own:  # it starts where its own parts do not let it
             return found
         found += _boundary("start_voltage", "Input at which it starts", up, lambda v: v >= UP * nominal, min)
         found += _boundary("stop_voltage", "Input at which it stops", down, lambda v: v < DOWN * nominal, max)
         if up:
-            attempts = sum(p.conditions.get("attempts", 0.0) for p in up if not _over(p, UP * nominal))
+            attempts = sum(p.at.step_number for p in up if not _over(p, UP * nominal))
             working = Working("bursts of input watts before the first start", note=f"over {len(up)} steps of the input")
             found.append(Finding("start_attempts", "Start attempts before it ran", attempts, "1", working=working))
         return found
@@ -343,12 +345,10 @@ def _starting_A(plate: Nameplate, volts: float) -> float:
 
 
 def _measured(
-    ctx: Context, volts: float, hertz: float, percent: float, search: float, attempts: int = 0
+    ctx: Context, volts: float, hertz: float, percent: float, search: Purpose | None = None, attempts: int = 0
 ) -> Generator[Action, Outcome, Point | None]:
-    conditions = {"input_voltage_V": volts, "frequency_Hz": hertz, "load_percent": percent}
-    if search:
-        conditions |= {"search": search, "attempts": float(attempts)}
-    answer = yield Measure(tuple(q for q in WANTED if q in ctx.measured), SHORT_S, conditions)
+    at = replace(at_line((volts, hertz), percent), step=search, step_number=attempts)
+    answer = yield Measure(tuple(q for q in WANTED if q in ctx.measured), SHORT_S, at)
     return answer.point if isinstance(answer, Measured) else None
 
 
@@ -373,12 +373,12 @@ def _boundary(
     over = [p for p in points if p.number in read and beyond(read[p.number])]
     if not over:
         return []
-    edge: Point = pick(over, key=lambda p: p.conditions["input_voltage_V"])
-    at = edge.conditions["input_voltage_V"]
+    edge: Point = pick(over, key=lambda p: p.at.line_V)
+    at = edge.at.line_V
     rest = [p for p in points if p.number in read and p not in over]
-    near = min(rest, key=lambda p: abs(p.conditions["input_voltage_V"] - at), default=None)
+    near = min(rest, key=lambda p: abs(p.at.line_V - at), default=None)
     rows = [edge] if near is None else [edge, near]
-    gap = 0.0 if near is None else abs(near.conditions["input_voltage_V"] - at)
+    gap = 0.0 if near is None else abs(near.at.line_V - at)
     have = [p for p in rows if (r := p.get("input_voltage")) is not None and r.value is not None]
     if not have:
         return []
@@ -395,7 +395,7 @@ def _boundary(
         ["input_voltage"],
         lambda v: float(v["input_voltage"].mean()),
         "mean of the inputs on both sides",
-        {"frequency_Hz": edge.conditions["frequency_Hz"], "load_percent": edge.conditions["load_percent"]},
+        OperatingPoint((Feed(frequency_Hz=edge.at.frequency_Hz),), (Draw(edge.at.load_percent),)),
         f"within a step of {gap:.3g} V",
         doubts_of=lambda p, q: [],
     )

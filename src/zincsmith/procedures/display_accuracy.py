@@ -17,8 +17,9 @@ from zincsmith.analysis.uncertainty import Values
 from zincsmith.formats.entry import last_digit
 from zincsmith.model.actions import Dwell, Measure, SetLoad
 from zincsmith.model.finding import Doubt, Finding
+from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.plan import DisplayOptions
-from zincsmith.model.reading import PLACE, Evidence, Point, Reading
+from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate
@@ -120,11 +121,11 @@ def _finding(points: Sequence[Point], shown: Shown) -> Finding | None:
 
     finding = finding_of(
         shown.figure, shown.title, shown.unit, one, quantities, formula, "display - reference",
-        {k: worst.conditions[k] for k in PLACE}, _growth(rows, shown), each,
+        worst.at.at_place, _growth(rows, shown), each,
         doubts_of=lambda p, q: point_doubts(p, ("output_voltage",)),
     )  # fmt: skip
     every = finding_of(
-        shown.figure, shown.title, shown.unit, plain, quantities, formula, "", {}, "", each,
+        shown.figure, shown.title, shown.unit, plain, quantities, formula, "", OperatingPoint(), "", each,
         doubts_of=lambda p, q: [],
     )  # fmt: skip
     return replace(finding, working=replace(finding.working, rows=every.working.rows))
@@ -149,7 +150,7 @@ def _in_percent(points: Sequence[Point], shown: Shown) -> Finding | None:
     return finding_of(
         f"{shown.figure}_percent", f"{shown.title}, of the reading", "1", [_with_digit(worst, shown.display)],
         (shown.display, shown.reference), lambda v: float(v[shown.display][0] / v[shown.reference][0]) - 1.0,
-        "display / reference − 1", {k: worst.conditions[k] for k in PLACE},
+        "display / reference − 1", worst.at.at_place,
         doubts_of=lambda p, q: point_doubts(p, ("output_voltage",)),
     )  # fmt: skip
 

@@ -8,6 +8,7 @@ from zincsmith.analysis.accuracy import column
 from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.analysis.uncertainty import Estimate, Values, propagate
 from zincsmith.model.finding import Doubt, Finding, Working
+from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.reading import Point
 
 WORDS = {
@@ -32,7 +33,7 @@ def finding_of(
     quantities: Sequence[str],
     formula: Callable[[Values], float],
     words: str,
-    conditions: dict[str, float],
+    at: OperatingPoint,
     note: str = "",
     each: Callable[[Point], dict[str, float]] | None = None,
     doubts_of: Callable[[Point, Sequence[str]], list[Doubt]] = point_doubts,
@@ -65,7 +66,7 @@ def finding_of(
         u=estimate.u if known else None,
         k=estimate.k if known else None,
         dof=estimate.dof if known else None,
-        conditions=conditions,
+        at=at,
         working=_working(rows, quantities, words, note, each),
         contributions=estimate.contributions,
         doubts=doubts,
@@ -77,7 +78,7 @@ def _working(
 ) -> Working:
     table = []
     for point in rows:
-        row: dict[str, object] = {"point": point.number, **point.conditions}
+        row: dict[str, object] = {"point": point.number, **point.at.conditions}
         for q in quantities:
             reading = point.get(q)
             if reading is not None:

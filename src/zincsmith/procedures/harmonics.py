@@ -21,8 +21,9 @@ from zincsmith.analysis.waves import Recorded, recorded_of
 from zincsmith.model.actions import Dwell, Measure, SetLoad
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Doubt, Finding, Working
+from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.plan import HarmonicOptions
-from zincsmith.model.reading import PLACE, Evidence, Point, Reading
+from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate
@@ -122,8 +123,8 @@ class Seen:
         return Draw(abs(self.power.real_power), float(self.average_A[1]), self.power.power_factor or 0.0)
 
     @property
-    def conditions(self) -> dict[str, float]:
-        return {k: self.point.conditions[k] for k in PLACE}
+    def at(self) -> OperatingPoint:
+        return self.point.at.at_place
 
     def amps(self, *values: float) -> list[Reading]:
         """Parts of the current as readings of the range it was read on: its data sheet is taken to hold for each."""
@@ -186,7 +187,7 @@ def _against(seen: Seen, limits: HarmonicLimits, name: str) -> Finding:
 
 def _beside_the_point(seen: Seen, least_W: float) -> str:
     """Why the limits do not speak of this point (IEC 61000-3-2, scope and clause 7; values from memory); else empty."""
-    watts, volts = abs(seen.power.real_power), seen.point.conditions["input_voltage_V"]
+    watts, volts = abs(seen.power.real_power), seen.point.at.line_V
     if watts <= least_W:
         return f"{watts:.3g} W of active input power; the limits apply above {least_W:g} W, lighting apart"
     if not SYSTEMS_V[0] <= volts <= SYSTEMS_V[1]:
@@ -259,7 +260,7 @@ def _finding(
     estimate = propagate(formula, {"input_current": column(readings)} if readings else {})
     known = all(r.known for r in readings)
     behind = [r.id for q in ("input_current",) if (r := seen.point.get(q)) is not None]
-    table = tuple({"point": seen.point.number, **seen.point.conditions, **row, "readings": behind} for row in rows)
+    table = tuple({"point": seen.point.number, **seen.point.at.conditions, **row, "readings": behind} for row in rows)
     notes = "; ".join(x for x in (note, window_words(seen.power)) if x)
     doubts = tuple(point_doubts(seen.point, ("input_power",)))
     if not known:
@@ -278,7 +279,7 @@ def _finding(
         u=estimate.u if known else None,
         k=estimate.k if known else None,
         dof=estimate.dof if known else None,
-        conditions=seen.conditions,
+        at=seen.at,
         working=Working(words, columns, table, notes),
         contributions=estimate.contributions,
         doubts=doubts,

@@ -12,12 +12,13 @@ from zincsmith.analysis.accuracy import scatter_u
 from zincsmith.analysis.loss_model import TERMS, fit_losses, fixed_weights, mode_change
 from zincsmith.analysis.uncertainty import Values, factor_of
 from zincsmith.model.finding import Contribution, Finding, Working
+from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.reading import Point
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.static_grid import POWER
 
 
-def loss_findings(conditions: dict[str, float], points: Sequence[Point]) -> list[Finding]:
+def loss_findings(at: OperatingPoint, points: Sequence[Point]) -> list[Finding]:
     """At one line: the fixed loss with the whole model in its working, and the current at which the losses change to
     another curve. ``points`` carry all of POWER; nothing from fewer than four different loads."""
     amps = np.array([_value(p, "output_current") for p in points])
@@ -40,16 +41,16 @@ def loss_findings(conditions: dict[str, float], points: Sequence[Point]) -> list
     found = [
         finding_of(
             "fixed_loss", "Fixed losses", "W", points, POWER, formula,
-            "fixed part of Pin − V I, least squares", conditions, f"losses = {words}",
+            "fixed part of Pin − V I, least squares", at, f"losses = {words}",
             lambda p: {"loss / W": loss[p.number], "off the fit / W": rest[p.number]},
             doubts_of=lambda p, q: [],  # each point tells its own doubts with its efficiency
         )
     ]  # fmt: skip
-    return [*found, *_change(conditions, points, amps, losses)]
+    return [*found, *_change(at, points, amps, losses)]
 
 
 def _change(
-    conditions: dict[str, float], points: Sequence[Point], amps: NDArray[np.float64], losses: NDArray[np.float64]
+    at: OperatingPoint, points: Sequence[Point], amps: NDArray[np.float64], losses: NDArray[np.float64]
 ) -> list[Finding]:
     """Where one curve does not do: the middle between the two loads, a rectangle between."""
     between = mode_change(amps, losses, _own_W(points))
@@ -61,7 +62,7 @@ def _change(
     rows = tuple(
         {
             "point": p.number,
-            **p.conditions,
+            **p.at.conditions,
             "I / A": _value(p, "output_current"),
             "loss / W": float(losses[points.index(p)]),
             "readings": [r.id for q in POWER if (r := p.get(q)) is not None],
@@ -76,7 +77,7 @@ def _change(
             unit="A",
             u=part.effect,
             k=factor_of((part,), None),
-            conditions=conditions,
+            at=at,
             working=Working(
                 "middle of the two loads", ("load / %", "I / A", "loss / W"), rows,
                 f"two curves fit clearly better than one; between {below:.3g} and {above:.3g} A",

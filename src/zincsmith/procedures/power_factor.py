@@ -8,12 +8,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Generator, Sequence
+from dataclasses import replace
 from itertools import pairwise
 
 from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.model.actions import Action, Dwell, Measure, Measured, Outcome, SetLoad, Stage
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
+from zincsmith.model.operating_point import Purpose
 from zincsmith.model.plan import Line, RegimeOptions
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
@@ -24,7 +26,8 @@ from zincsmith.procedures.search import bisect
 NAME = "power_factor_regimes"
 LEAST_PERCENT = 5.0
 JUMP = 0.12  # of power factor between two neighbours; what grows smoothly with load grows slower
-UP, DOWN, CLOSING_UP, CLOSING_DOWN = 1.0, 2.0, 3.0, 4.0
+UP, DOWN = Purpose.RISING, Purpose.FALLING
+CLOSING_UP, CLOSING_DOWN = Purpose.CLOSING_RISING, Purpose.CLOSING_FALLING
 WANTED = ("input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current")
 
 Asked = Generator[Action, Outcome, float | None]
@@ -61,7 +64,7 @@ class PowerFactorRegimes:
             far = loads[0] if way == CLOSING_UP else loads[-1]
 
             def crossed(
-                load: float, far: float = far, way: float = way, before: float = before
+                load: float, far: float = far, way: Purpose = way, before: float = before
             ) -> Generator[Action, Outcome, bool]:
                 """From the same side each time, and from its far end: what has switched does not switch back before."""
                 yield SetLoad(ctx.load_A(far), True)
@@ -72,7 +75,7 @@ class PowerFactorRegimes:
             yield from bisect(start, beyond, options.resolution_percent, crossed)
 
     def _sweep(
-        self, ctx: Context, line: Line, loads: Sequence[float], way: float
+        self, ctx: Context, line: Line, loads: Sequence[float], way: Purpose
     ) -> Generator[Action, Outcome, list[tuple[float, float]]]:
         found = []
         for load in loads:
@@ -81,7 +84,7 @@ class PowerFactorRegimes:
                 found.append((load, factor))
         return found
 
-    def _point(self, ctx: Context, line: Line, load: float, way: float) -> Asked:
+    def _point(self, ctx: Context, line: Line, load: float, way: Purpose) -> Asked:
         options = _options(ctx)
         amps = ctx.load_A(load)
         yield SetLoad(amps, True)
@@ -89,7 +92,7 @@ class PowerFactorRegimes:
         answer = yield Measure(
             tuple(q for q in WANTED if q in ctx.polled or q == "power_factor"),
             options.average_s,
-            {**at_point(line, load, amps), "way": way},
+            replace(at_point(line, load, amps), step=way),
         )
         return _factor(answer.point) if isinstance(answer, Measured) else None
 
@@ -103,13 +106,13 @@ class PowerFactorRegimes:
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """The load at which it switches in and out, and the power factor on both sides; one regime gives its span."""
-        ways = {way: [p for p in evidence.points if p.conditions.get("way") == way] for way in (UP, DOWN)}
+        ways = {way: [p for p in evidence.points if p.at.step is way] for way in (UP, DOWN)}
         found: list[Finding] = []
         for way, closing, name, title in (
             (UP, CLOSING_UP, "correction_in", "Power-factor correction switches in"),
             (DOWN, CLOSING_DOWN, "correction_out", "Power-factor correction switches out"),
         ):
-            near = [p for p in evidence.points if p.conditions.get("way") == closing]
+            near = [p for p in evidence.points if p.at.step is closing]
             one = _switching(ways[way], near, name, title, nameplate)
             if one is not None:
                 found.append(one)
@@ -143,28 +146,27 @@ def _switching(
     sweep: Sequence[Point], closing: Sequence[Point], name: str, title: str, plate: Nameplate
 ) -> Finding | None:
     """The output power at which it switches: the middle of the last two loads on both sides, a rectangle between."""
-    rows = [(p.conditions["load_percent"], f) for p in sweep if (f := _factor(p)) is not None]
+    rows = [(p.at.load_percent, f) for p in sweep if (f := _factor(p)) is not None]
     jump = _jump(rows)
     if jump is None:
         return None
     start, beyond = jump
     before, after = dict(rows)[start], dict(rows)[beyond]
     for point in closing:
-        factor, load = _factor(point), point.conditions["load_percent"]
+        factor, load = _factor(point), point.at.load_percent
         if factor is None or not min(start, beyond) <= load <= max(start, beyond):
             continue
         if abs(factor - before) < abs(factor - after):
             start = load
         else:
             beyond = load
-    used = [p for p in (*sweep, *closing) if p.conditions["load_percent"] in (start, beyond)]
+    used = [p for p in (*sweep, *closing) if p.at.load_percent in (start, beyond)]
     watts = plate.output.rated_power_W / 100.0
     value, half = (start + beyond) / 2.0 * watts, abs(beyond - start) / 2.0 * watts
     part = Contribution("between the last two loads", half / math.sqrt(3.0), True, rectangular=True)
     table = tuple(
-        {"point": p.number, **p.conditions, "PF": _factor(p), "readings": [r.id for r in p.readings]} for p in used
+        {"point": p.number, **p.at.conditions, "PF": _factor(p), "readings": [r.id for r in p.readings]} for p in used
     )
-    first = used[0].conditions
     return Finding(
         name=name,
         title=title,
@@ -172,7 +174,7 @@ def _switching(
         unit="W",
         u=part.effect,
         k=factor_of((part,), None),
-        conditions={"input_voltage_V": first["input_voltage_V"], "frequency_Hz": first["frequency_Hz"]},
+        at=used[0].at.at_line,
         working=Working(
             "middle of the last two loads",
             ("load / %", "PF"),

@@ -21,11 +21,12 @@ from zincsmith.analysis.regulation import (
 from zincsmith.analysis.sweep_doubts import difference_doubts, seen_step
 from zincsmith.analysis.uncertainty import Values, drawn
 from zincsmith.model.finding import Doubt, Finding
-from zincsmith.model.reading import AT_ONCE, Point
+from zincsmith.model.operating_point import Draw, OperatingPoint
+from zincsmith.model.reading import Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.finding_of import Rows, finding_of
-from zincsmith.procedures.rows import amps_of, carrying, line_conditions, load_of, volts_of
+from zincsmith.procedures.rows import amps_of, at_line, carrying, load_of, volts_of
 from zincsmith.procedures.turns import LEAST_TURNS, Bracket, at_once, brackets, by_turns, once_settled
 
 DRAWS, ONE_SIDED = 10_000, 0.9545
@@ -54,7 +55,7 @@ def load_regulations(
         below = {"Vnom": nominal, "Vfl": volts_of(high), "Vnl": volts_of(low)}[conv.regulation_over]
         words = f"mean of (V at {load_of(low):g} % − V at {load_of(high):g} %) / {conv.regulation_over}"
         over = f"{load_of(low):g} to {load_of(high):g} % load; denominator {conv.regulation_over}; a drop is positive"
-        made = by_turns(found, "load_regulation", "Load regulation", 1.0 / below, words, line_conditions(line), over)
+        made = by_turns(found, "load_regulation", "Load regulation", 1.0 / below, words, at_line(line), over)
         return [about_a_difference(made, found[0][1], found[0][0], seen_step(points))]
     # The effect of a load at once, and the one that is left when everything has settled, are two figures.
     settled = "; settled before each reading" if low.settled and high.settled else ""
@@ -69,7 +70,7 @@ def load_regulations(
                 ["output_voltage"],
                 formula,
                 f"(V at {load_of(low):g} % − V at {load_of(high):g} %) / {conv.regulation_over}",
-                line_conditions(line),
+                at_line(line),
                 f"{span}; denominator {conv.regulation_over}; a drop is positive",
             ),
             low,
@@ -86,10 +87,10 @@ def at_once_regulations(line: tuple[float, float], taken: Rows, plate: Nameplate
     if not found:
         return []
     before, after, _ = found[0]
-    seconds = after.conditions[AT_ONCE]
+    seconds = after.at.after_step_s or 0.0
     made = by_turns(
         found, "load_regulation_at_once", f"Load effect {seconds:g} s after the step", 1.0 / plate.output.voltage_V,
-        f"(V {seconds:g} s after − V before) / Vnom", {**line_conditions(line), AT_ONCE: seconds},
+        f"(V {seconds:g} s after − V before) / Vnom", replace(at_line(line), after_step_s=seconds),
         f"{load_of(before):g} to {load_of(after):g} % load, denominator Vnom; a drop is positive",
     )  # fmt: skip
     return [about_a_difference(made, after, before)]
@@ -102,7 +103,7 @@ def line_regulations(lines: list[list[Point]], plate: Nameplate, taken: Rows = (
     if len(top) < 2 or len({load_of(p) for p in top}) != 1:
         return []
     top.sort(key=_line_V)
-    nominal, at = plate.output.voltage_V, {"load_percent": load_of(top[0])}
+    nominal, at = plate.output.voltage_V, OperatingPoint(draws=(Draw(load_of(top[0])),))
     over = "over " + ", ".join(f"{_line_V(p):g} V" for p in top)
     ends = [top[0], top[-1]]
     seen = seen_step([p for points in lines for p in points])
@@ -147,7 +148,7 @@ def _at_no_load(lines: list[list[Point]], nominal: float) -> list[Finding]:
             finding_of(
                 "line_regulation_no_load", "Line regulation, no load", "1", ends, ["output_voltage"],
                 lambda v: line_regulation(float(v["output_voltage"][1]), float(v["output_voltage"][0]), nominal),
-                f"(V at {_line_V(ends[1]):g} V − V at {_line_V(ends[0]):g} V) / Vnom", {"load_percent": 0.0},
+                f"(V at {_line_V(ends[1]):g} V − V at {_line_V(ends[0]):g} V) / Vnom", OperatingPoint(draws=(IDLE,)),
                 "a rise is positive",
             ),
             ends[0],
@@ -156,11 +157,14 @@ def _at_no_load(lines: list[list[Point]], nominal: float) -> list[Finding]:
     ]  # fmt: skip
 
 
+IDLE = Draw(0.0)
+
+
 def _line_V(point: Point) -> float:
-    return point.conditions["input_voltage_V"]
+    return point.at.line_V
 
 
-def _span(top: Rows, nominal: float, at: dict[str, float], over: str) -> Finding:
+def _span(top: Rows, nominal: float, at: OperatingPoint, over: str) -> Finding:
     volts = np.array([volts_of(p) for p in top])
     most, least = int(np.argmax(volts)), int(np.argmin(volts))
     if most == least:  # all equal: still the difference of two readings, with the uncertainty of both
@@ -185,7 +189,7 @@ def _span(top: Rows, nominal: float, at: dict[str, float], over: str) -> Finding
     )  # fmt: skip
 
 
-def _slope(top: Rows, at: dict[str, float], over: str) -> Finding:
+def _slope(top: Rows, at: OperatingPoint, over: str) -> Finding:
     lines = np.array([_line_V(p) for p in top])
     return finding_of(
         "line_slope", "Slope of the output over the lines", "mV/V", top, ["output_voltage"],
@@ -213,7 +217,7 @@ def resistances(line: tuple[float, float], points: Rows) -> list[Finding]:
     if apart:
         note += f"; a drift of {6e4 * resistance_and_drift(volts, amps, times)[1]:+.3g} mV/min fitted beside it"
     finding = finding_of("output_resistance", "Output resistance", "ohm", rows, quantities, formula, words,
-                         line_conditions(line), note)  # fmt: skip
+                         at_line(line), note)  # fmt: skip
     doubts = [*_drift_doubt(rows, apart), *_bent(rows, volts, amps)]
     return [replace(finding, doubts=(*finding.doubts, *doubts))]
 

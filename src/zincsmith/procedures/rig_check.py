@@ -15,16 +15,19 @@ from zincsmith.analysis.wave_doubts import DISTORTED
 from zincsmith.analysis.waves import samples_of
 from zincsmith.model.actions import Dwell, Measure, SetLoad, SetSource, Stage
 from zincsmith.model.finding import Doubt, Finding, Working
+from zincsmith.model.operating_point import OperatingPoint, Purpose
 from zincsmith.model.plan import RigCheckOptions
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.reading import PLACE, Evidence, Point, Reading
+from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
 from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.rows import at_line
 
 Array = NDArray[np.float64]
 
 NAME = "rig_check"
+BACKGROUNDS = (Purpose.BACKGROUND_BEFORE, Purpose.BACKGROUND_AFTER)
 CODES = 32767  # of a 16-bit converter, to each side
 AT_REST = ("input_voltage", "input_current", "input_power", "output_voltage", "output_current", "load_voltage")
 LIVE = ("input_voltage", "input_frequency", "voltage_thd", "output_voltage", "output_current", "load_voltage")
@@ -58,25 +61,25 @@ class RigCheck:
             yield from (a for a in ((*off, stage) if options.when == "after" else (stage, *off)))
             yield Dwell(MEASURED_S, "everything is connected, nothing is energised")
             wanted = tuple(q for q in AT_REST if q in ctx.polled)
-            yield Measure(wanted, options.readings_s, {"background": 2.0 if options.when == "after" else 1.0})
+            yield Measure(
+                wanted,
+                options.readings_s,
+                OperatingPoint(step=Purpose.BACKGROUND_AFTER if options.when == "after" else Purpose.BACKGROUND_BEFORE),
+            )
             return
         line = ctx.reachable((options.line,))[0]
         yield Stage("Source, leads and meters", f"{line.words}, none and {options.load_percent:g} % load")
         yield SetLoad(0.0, False)
         yield SetSource(line.voltage_V, line.frequency_Hz, True)
         yield Dwell(5.0, "output comes up")
+        stated = (("lead_ohm", ctx.lead_ohm),) if ctx.lead_ohm is not None else ()
         for percent in (0.0, options.load_percent):
             yield SetLoad(ctx.load_A(percent), percent > 0.0)
             yield Dwell(MEASURED_S, "settles")
             yield Measure(
                 tuple(q for q in LIVE if q in ctx.polled),
                 options.readings_s,
-                {
-                    "input_voltage_V": line.voltage_V,
-                    "frequency_Hz": line.frequency_Hz,
-                    "load_percent": percent,
-                    **({"lead_ohm": ctx.lead_ohm} if ctx.lead_ohm is not None else {}),
-                },
+                replace(at_line((line.voltage_V, line.frequency_Hz), percent), stated=stated),
                 RECORD_S if ctx.records and percent > 0.0 else 0.0,
             )
 
@@ -86,15 +89,15 @@ class RigCheck:
 
     def doubts(self, point: Point) -> list[Doubt]:
         """Of a background point what is not zero, of a live one what is wrong with the source."""
-        return _off_zero(point) if "background" in point.conditions else source_doubts(point)
+        return _off_zero(point) if point.at.step in BACKGROUNDS else source_doubts(point)
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """Source, lead resistance and the difference of the two meters; background where it changed."""
         found: list[Finding] = []
         for point in evidence.points:
-            if "background" in point.conditions:
+            if point.at.step in BACKGROUNDS:
                 found += _background(point, evidence)
-        live = [p for p in evidence.points if "load_percent" in p.conditions]
+        live = [p for p in evidence.points if p.at.loaded]
         found += [f for p in live[:1] for f in _source(p)]
         found += _meters(live)
         found += _leads(live)
@@ -111,8 +114,8 @@ def _background(point: Point, evidence: Evidence) -> list[Finding]:
     reading = _value(point, "input_power")
     if reading is None:
         return []
-    after = point.conditions["background"] == 2.0
-    before = next((p for p in evidence.earlier if p.conditions.get("background") == 1.0), None)
+    after = point.at.step is Purpose.BACKGROUND_AFTER
+    before = next((p for p in evidence.earlier if p.at.step is Purpose.BACKGROUND_BEFORE), None)
 
     def doubts(p: Point, quantities: object) -> list[Doubt]:
         return [*_off_zero(p), *(_changed(before, p) if after and before is not None else [])]
@@ -126,7 +129,7 @@ def _background(point: Point, evidence: Evidence) -> list[Finding]:
             ["input_power"],
             lambda v: float(v["input_power"][0]),
             "mean, everything connected",
-            {},
+            OperatingPoint(),
             doubts_of=doubts,
         )
     ]
@@ -176,8 +179,8 @@ def _source(point: Point) -> list[Finding]:
     volts = _value(point, "input_voltage")
     if volts is None:
         return []
-    nominal = point.conditions["input_voltage_V"]
-    at = {"input_voltage_V": nominal, "frequency_Hz": point.conditions["frequency_Hz"]}
+    nominal = point.at.line_V
+    at = point.at.at_line
     return [
         finding_of(
             "source_error",
@@ -196,7 +199,7 @@ def _source(point: Point) -> list[Finding]:
 def source_doubts(point: Point) -> list[Doubt]:
     """What a source must not do at compliance points: volts off, frequency off, distortion."""
     found = []
-    nominal, hertz = point.conditions["input_voltage_V"], point.conditions["frequency_Hz"]
+    nominal, hertz = point.at.line_V, point.at.frequency_Hz
     volts, frequency, thd = (_value(point, q) for q in ("input_voltage", "input_frequency", "voltage_thd"))
     bad = []
     if volts is not None and volts.value is not None and abs(volts.value / nominal - 1.0) > SOURCE_TOLERANCE:
@@ -232,9 +235,8 @@ def channels(point: Point, samples: Mapping[str, bytes]) -> Finding | None:
         f"{name} {f'{f:.2f} Hz' if f is not None else 'no period'}"
         for name, f in zip(("volts", "amps"), hertz, strict=True)
     )
-    place = {k: point.conditions[k] for k in PLACE}
     return Finding(
-        "channel_headroom", "Crest headroom of the amps channel", headroom, "1", conditions=place,
+        "channel_headroom", "Crest headroom of the amps channel", headroom, "1", at=point.at.at_place,
         working=Working("end of the range / greatest sample", note=said),
         doubts=tuple(_channel_doubts(point, v, i, hertz, headroom)),
     )  # fmt: skip
@@ -243,7 +245,7 @@ def channels(point: Point, samples: Mapping[str, bytes]) -> Finding | None:
 def _channel_doubts(
     point: Point, volts: Array, amps: Array, hertz: list[float | None], headroom: float | None
 ) -> list[Doubt]:
-    wanted, found = point.conditions["frequency_Hz"], []
+    wanted, found = point.at.frequency_Hz, []
     for name, seen in zip(("volts", "amps"), hertz, strict=True):
         wrong = seen is not None if wanted == 0.0 else seen is None or abs(seen / wanted - 1.0) > SAME_HERTZ
         if wrong:
@@ -277,7 +279,7 @@ def _channel_doubts(
 
 def _meters(live: list[Point]) -> list[Finding]:
     """Voltmeter and load read the same output: at no load, where the leads drop nothing."""
-    open_ = next((p for p in live if p.conditions["load_percent"] == 0.0), None)
+    open_ = next((p for p in live if p.at.load_percent == 0.0), None)
     both = ["output_voltage", "load_voltage"]
     if open_ is None or any(_value(open_, q) is None for q in both):
         return []
@@ -289,7 +291,7 @@ def _meters(live: list[Point]) -> list[Finding]:
         both,
         lambda v: float(v["load_voltage"][0] - v["output_voltage"][0]),
         "V load − V",
-        {},
+        OperatingPoint(),
         doubts_of=lambda p, q: [],
     )
     value, u, k = difference.value, difference.u, difference.k
@@ -310,7 +312,7 @@ def _leads(live: list[Point]) -> list[Finding]:
     rows = [p for p in live if all(_value(p, q) is not None for q in both)]
     if len(rows) < 2:
         return []
-    stated = rows[0].conditions.get("lead_ohm")
+    stated = rows[0].at.fact("lead_ohm")
     found = finding_of(
         "lead_resistance",
         "Leads to the load, both wires",
@@ -322,7 +324,7 @@ def _leads(live: list[Point]) -> list[Finding]:
             / (v["output_current"][1] - v["output_current"][0])
         ),
         "R = Δ(V − V load) / ΔI",
-        {},
+        OperatingPoint(),
         f"from gauge and length {1000 * stated:.1f} mΩ" if stated is not None else "",
         doubts_of=lambda p, q: [],
     )

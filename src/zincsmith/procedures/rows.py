@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.reading import Point
 from zincsmith.procedures.finding_of import Rows
 
@@ -24,11 +25,12 @@ def volts_of(point: Point) -> float:
 
 
 def load_of(point: Point) -> float:
-    return point.conditions["load_percent"]
+    return point.at.load_percent
 
 
-def line_conditions(line: tuple[float, float]) -> dict[str, float]:
-    return {"input_voltage_V": line[0], "frequency_Hz": line[1]}
+def at_line(line: tuple[float, float], load_percent: float | None = None) -> OperatingPoint:
+    """What a figure of a line speaks of, with a load where it is of one."""
+    return OperatingPoint((Feed(*line),), () if load_percent is None else (Draw(load_percent),))
 
 
 def amps_of(point: Point) -> float:

@@ -22,6 +22,7 @@ from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
 from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.rows import at_line
 
 NAME = "standby"
 PERIOD_S = 600.0  # of the average method, each
@@ -115,9 +116,8 @@ class StandbyPower:
         by_line: dict[tuple[float, float], list[Point]] = {}
         for point in evidence.points:
             reading = point.get("input_power")
-            if reading is not None and reading.value is not None and "elapsed_s" in point.conditions:
-                c = point.conditions
-                by_line.setdefault((c["input_voltage_V"], c["frequency_Hz"]), []).append(point)
+            if reading is not None and reading.value is not None and point.at.elapsed_s is not None:
+                by_line.setdefault((point.at.line_V, point.at.frequency_Hz), []).append(point)
         return [_finding(line, points, _mcr(points, evidence.samples)) for line, points in by_line.items()]
 
 
@@ -129,18 +129,9 @@ def _options(ctx: Context) -> StandbyOptions:
 def _measure(ctx: Context, line: Line, seconds: float, elapsed: float, record_s: float = 0.0) -> Measure:
     wanted = tuple(q for q in LIVE if q in ctx.polled or q == "input_power")
     leakage = _options(ctx).leakage_W if _options(ctx).leads == "connected" else 0.0
-    return Measure(
-        wanted,
-        seconds,
-        {
-            "input_voltage_V": line.voltage_V,
-            "frequency_Hz": line.frequency_Hz,
-            "load_percent": 0.0,
-            "elapsed_s": elapsed,
-            **({"leakage_W": leakage} if leakage else {}),
-        },
-        record_s,
-    )
+    at = replace(at_line((line.voltage_V, line.frequency_Hz), 0.0), elapsed_s=elapsed)
+    at = replace(at, stated=(("leakage_W", leakage),)) if leakage else at
+    return Measure(wanted, seconds, at, record_s)
 
 
 def _judged(times: Sequence[float], watts: Sequence[float]) -> Standby:
@@ -164,8 +155,7 @@ def _mcr(points: list[Point], samples: Mapping[str, bytes]) -> float | None:
 
 def _finding(line: tuple[float, float], points: list[Point], mcr: float | None) -> Finding:
     values = [float(_watts(p).value or 0.0) for p in points]
-    times = [p.conditions["elapsed_s"] for p in points]
-    conditions = {"input_voltage_V": line[0], "frequency_Hz": line[1]}
+    times = [p.at.elapsed_s or 0.0 for p in points]
     if len(points) >= LEAST_BLOCKS:
         seen = _judged(times, values)
         used = [p for p, t in zip(points, times, strict=True) if seen.used_s[0] <= t <= seen.used_s[1]]
@@ -192,7 +182,7 @@ def _finding(line: tuple[float, float], points: list[Point], mcr: float | None) 
         ["input_power"],
         lambda v: float(v["input_power"][0]),
         f"P, {words}",
-        conditions,
+        at_line(line),
         f"{len(used)} blocks; slope {1000.0 * slope:+.2f} mW/h, {1000.0 * limit:.3g} mW/h allowed"
         + (f"; crest over power factor (MCR) {mcr:.0f}" if mcr is not None else ""),
         doubts_of=lambda p, q: point_doubts(replace(p, settled=None), q),
@@ -232,7 +222,7 @@ def _of_two(times: Sequence[float], values: Sequence[float]) -> tuple[float, flo
 
 def _with_leakage(finding: Finding, point: Point) -> Finding:
     """What a load that stays connected may take: a rectangular half-width that a person stated."""
-    leakage = point.conditions.get("leakage_W", 0.0)
+    leakage = point.at.fact("leakage_W")
     if not leakage or finding.u is None:
         return finding
     part = Contribution("leakage of the load and its leads", leakage / 3.0**0.5, True, rectangular=True)
@@ -249,7 +239,7 @@ def _with_leakage(finding: Finding, point: Point) -> Finding:
 
 def _doubts(finding: Finding, stable: bool, point: Point) -> list[Doubt]:
     found = []
-    where = f"{point.conditions['input_voltage_V']:g} V"
+    where = f"{point.at.line_V:g} V"
     if not stable:
         found.append(
             Doubt(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,7 +17,8 @@ from zincsmith.analysis.sweep_doubts import (
 )
 from zincsmith.analysis.uncertainty import Values, factor_of
 from zincsmith.model.finding import Contribution, Doubt, Finding
-from zincsmith.model.reading import AGAIN, COLD, LINE_TURN, PLACE, TURN, Evidence, Point, is_graded
+from zincsmith.model.operating_point import Purpose, Thermal
+from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.finding_of import WORDS, Rows, finding_of
@@ -29,21 +30,22 @@ from zincsmith.procedures.regulation_figures import (
     load_regulations,
     resistances,
 )
-from zincsmith.procedures.rows import amps_of, carrying, has, line_conditions, load_of, volts_of
+from zincsmith.procedures.rows import amps_of, at_line, carrying, has, load_of, volts_of
 from zincsmith.procedures.static_grid import POWER
 
 ACTIVE_LOADS = (100.0, 75.0, 50.0, 25.0)
 EFFICIENCIES = ("efficiency", "average_active_efficiency")
+Place = tuple[float | None, float | None]
 OVER_LOADS = ("load_regulation", "output_resistance")
 
 
 def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
     """All figures the points allow; a figure whose points are missing is not made up."""
-    warm = [p for p in evidence.points if is_graded(p.conditions)]
+    warm = [p for p in evidence.points if p.at.graded]
     by_line = _by_line(warm)
-    again = _by_line([p for p in evidence.points if AGAIN in p.conditions])
-    turns = _by_line([p for p in evidence.points if TURN in p.conditions])
-    line_turns = [p for p in evidence.points if LINE_TURN in p.conditions]
+    again = _by_line([p for p in evidence.points if p.at.step is Purpose.AGAIN])
+    turns = _by_line([p for p in evidence.points if p.at.step is Purpose.TURN])
+    line_turns = [p for p in evidence.points if p.at.step is Purpose.LINE_TURN]
     found: list[Finding] = []
     loaded = _from_minimum(warm, nameplate)
     found += _output_voltage(loaded)
@@ -54,7 +56,7 @@ def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) 
         found += at_once_regulations(line, taken, nameplate)
     found += line_regulations(list(by_line.values()), nameplate, line_turns)
     odd: dict[int, Doubt] = {}
-    sags: dict[tuple[float, float], list[Doubt]] = {}
+    sags: dict[Place, list[Doubt]] = {}
     for line, points in by_line.items():
         odd |= odd_ones(points)
         sags[line] = sag_doubts(points)
@@ -64,20 +66,19 @@ def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) 
         found += resistances(line, [*points, *again.get(line, ())])
         found += _single_efficiencies(line, points)
         found += _minimum_load(line, points, nameplate)
-        found += loss_findings(line_conditions(line), carrying(points, POWER))
-    found += _drift([p for p in evidence.points if COLD in p.conditions], warm)
+        found += loss_findings(at_line(line), carrying(points, POWER))
+    found += _drift([p for p in evidence.points if p.at.state is Thermal.COLD], warm)
     whole = [frozen_doubts(evidence.points)] + [product_doubts(points) for points in by_line.values()]
     for by_quantity in whole:
         found = [_with_quantity(f, by_quantity) for f in found]
-    hidden = {line: hidden_step(points) for line, points in by_line.items()}
+    hidden: dict[Place, list[Doubt]] = {line: hidden_step(points) for line, points in by_line.items()}
     return [_with_hidden(_with_sweep_doubts(f, odd, sags), hidden) for f in found]
 
 
 def _by_line(points: Rows) -> dict[tuple[float, float], list[Point]]:
     out: dict[tuple[float, float], list[Point]] = {}
     for point in points:
-        c = point.conditions
-        out.setdefault((c["input_voltage_V"], c["frequency_Hz"]), []).append(point)
+        out.setdefault((point.at.line_V, point.at.frequency_Hz), []).append(point)
     return out
 
 
@@ -85,8 +86,8 @@ def _drift(cold: Rows, warm: Rows) -> list[Finding]:
     """How far the output moves while it warms up: the same load at the same line, first and when it is steady."""
     out = []
     for first in carrying(cold, ["output_voltage"]):
-        place = {k: first.conditions[k] for k in PLACE}
-        later = [p for p in carrying(warm, ["output_voltage"]) if place.items() <= p.conditions.items()]
+        place = first.at.at_place
+        later = [p for p in carrying(warm, ["output_voltage"]) if place.covers(p.at)]
         if not later:
             continue
         then = later[0]
@@ -101,16 +102,13 @@ def _drift(cold: Rows, warm: Rows) -> list[Finding]:
     return out
 
 
-def _with_sweep_doubts(
-    finding: Finding, odd: dict[int, Doubt], sags: dict[tuple[float, float], list[Doubt]]
-) -> Finding:
+def _with_sweep_doubts(finding: Finding, odd: dict[int, Doubt], sags: Mapping[Place, list[Doubt]]) -> Finding:
     """What the whole sweep casts on a figure: points of it that do not lie on the curve, an input that gives way."""
-    c = finding.conditions
     further = []
     if finding.name in EFFICIENCIES:
         numbers = [row["point"] for row in finding.working.rows]
         further += [odd[n] for n in numbers if n in odd]
-        further += sags.get((c.get("input_voltage_V", 0.0), c.get("frequency_Hz", 0.0)), [])
+        further += sags.get(finding.at.line, [])
     return replace(finding, doubts=(*finding.doubts, *further)) if further else finding
 
 
@@ -122,14 +120,11 @@ def _with_quantity(finding: Finding, by_quantity: dict[str, Doubt]) -> Finding:
     return replace(finding, doubts=(*finding.doubts, *fresh)) if fresh else finding
 
 
-def _with_hidden(finding: Finding, hidden: dict[tuple[float, float], list[Doubt]]) -> Finding:
+def _with_hidden(finding: Finding, hidden: Mapping[Place, list[Doubt]]) -> Finding:
     """A change that the display cannot show goes with the figures that are differences of the output over loads."""
     if finding.name not in OVER_LOADS:
         return finding
-    c = finding.conditions
-    return replace(
-        finding, doubts=(*finding.doubts, *hidden.get((c.get("input_voltage_V", 0.0), c.get("frequency_Hz", 0.0)), []))
-    )
+    return replace(finding, doubts=(*finding.doubts, *hidden.get(finding.at.line, [])))
 
 
 def _from_minimum(points: Rows, plate: Nameplate) -> list[Point]:
@@ -159,7 +154,7 @@ def _minimum_load(line: tuple[float, float], points: Rows, plate: Nameplate) -> 
     band = f"{plate.output.voltage_V:g} V ±{percent:g} %"
     shown = finding_of(
         "minimum_load", "Minimum load", "A", pair, ["output_voltage", "output_current"],
-        lambda v: float(np.mean(v["output_current"])), "middle of the two loads", line_conditions(line),
+        lambda v: float(np.mean(v["output_current"])), "middle of the two loads", at_line(line),
         f"outside {band} at {below:.3g} A, inside from {above:.3g} A on",
     )  # fmt: skip
     return [replace(shown, u=part.effect, k=factor_of((part,), None), dof=None, contributions=(part,))]
@@ -173,7 +168,6 @@ def _output_voltage(points: Rows) -> list[Finding]:
     for name, title, pick in (("min", "lowest", min), ("max", "highest", max)):
         extreme = pick(rows, key=volts_of)
         at = [extreme]
-        conditions = dict(extreme.conditions)
         out.append(
             finding_of(
                 f"output_voltage_{name}",
@@ -183,7 +177,7 @@ def _output_voltage(points: Rows) -> list[Finding]:
                 ["output_voltage"],
                 lambda v: float(v["output_voltage"][0]),
                 f"{name}(V) over {len(rows)} points",
-                conditions,
+                extreme.at,
             )
         )
     return out
@@ -198,7 +192,7 @@ def _static_accuracy(points: Rows, plate: Nameplate) -> list[Finding]:
     return [
         finding_of(
             "static_accuracy", "Output against its nominal volts, farthest", "1", [farthest], ["output_voltage"],
-            lambda v: float(v["output_voltage"][0]) / nominal - 1.0, "V / Vnom − 1", dict(farthest.conditions),
+            lambda v: float(v["output_voltage"][0]) / nominal - 1.0, "V / Vnom − 1", farthest.at,
             f"farthest of {len(rows)} points",
         )
     ]  # fmt: skip
@@ -220,7 +214,7 @@ def _average_efficiency(line: tuple[float, float], points: Rows) -> list[Finding
             POWER,
             lambda v: average_active_efficiency(v["input_power"], v["output_voltage"], v["output_current"]),
             "η = ¼ Σ V I / Pin",
-            line_conditions(line),
+            at_line(line),
             "mean of the ratios at 100, 75, 50 and 25 % load",
             each=_efficiency_row,
         )
@@ -262,9 +256,9 @@ AT_FULL = (
 
 
 def _full_load(line: tuple[float, float], points: Rows) -> list[Finding]:
-    conditions = {**line_conditions(line), "load_percent": 100.0}
+    at = at_line(line, 100.0)
     return [
-        _as_set(finding_of(one.name, one.title, one.unit, [p], one.quantities, one.formula, one.words, conditions), p)
+        _as_set(finding_of(one.name, one.title, one.unit, [p], one.quantities, one.formula, one.words, at), p)
         for p in points
         if abs(load_of(p) - 100.0) <= 2.0
         for one in AT_FULL
@@ -277,7 +271,7 @@ AS_THE_LOAD = ("input_current", "full_load_input_power")  # go with the load nea
 
 def _as_set(finding: Finding, point: Point) -> Finding:
     """With what the load was off the one it is told for: it was set, and read back, a little beside it."""
-    wanted, drawn = point.conditions.get("load_A", 0.0), point.get("output_current")
+    wanted, drawn = point.at.draw.level or 0.0, point.get("output_current")
     if finding.name not in AS_THE_LOAD or finding.u is None or finding.value is None:
         return finding
     if wanted <= 0.0 or drawn is None or drawn.value is None or drawn.value == wanted:
@@ -300,7 +294,7 @@ def _single_efficiencies(line: tuple[float, float], points: Rows) -> list[Findin
             POWER,
             lambda v: float(efficiency(v["input_power"], v["output_voltage"], v["output_current"])[0]),
             "η = V I / Pin",
-            {**line_conditions(line), "load_percent": load_of(p)},
+            at_line(line, load_of(p)),
         )
         for p in carrying(points, POWER)
         if load_of(p) > 0.0

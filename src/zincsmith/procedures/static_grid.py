@@ -6,6 +6,7 @@ Warm up at full load, then go down from 100 % at each line; wait at each point u
 from __future__ import annotations
 
 from collections.abc import Generator
+from dataclasses import replace
 
 from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.model.actions import (
@@ -20,8 +21,9 @@ from zincsmith.model.actions import (
     Watch,
 )
 from zincsmith.model.finding import Doubt, Finding
+from zincsmith.model.operating_point import OperatingPoint, Purpose, Thermal
 from zincsmith.model.plan import GridOptions, Line
-from zincsmith.model.reading import AGAIN, AT_ONCE, COLD, LINE_TURN, TURN, Evidence, Point
+from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate, stands_words
@@ -79,6 +81,11 @@ def grid_options(ctx: Context) -> GridOptions:
     return ctx.options
 
 
+def at_load(ctx: Context, line: Line, load_percent: float) -> OperatingPoint:
+    """Where the unit stands at a line under a share of its rated load."""
+    return at_point(line, load_percent, ctx.load_A(load_percent))
+
+
 class StaticGrid:
     name = NAME
     title = "Static grid"
@@ -109,7 +116,7 @@ class StaticGrid:
         yield from self._ramp(ctx)
         if options.cold:
             yield Dwell(COLD_S, "before it warms up")
-            yield self._measure(ctx, first, 100.0, {COLD: 1.0})
+            yield self._measure(ctx, replace(at_load(ctx, first, 100.0), state=Thermal.COLD))
         yield Dwell(options.warm_up_s, "warm-up at full load", warms=True)
         for line in lines:
             yield Stage("Grid", line.words)
@@ -121,7 +128,7 @@ class StaticGrid:
                 if value is not None:
                     known.append((load, value))
             if options.again and len(options.loads_at(line)) > 1:
-                yield from self._point(ctx, line, options.loads_at(line)[0], {AGAIN: 1.0})
+                yield from self._point(ctx, line, options.loads_at(line)[0], Purpose.AGAIN)
             yield from self._turns(ctx, line)
         if len(known) >= LEAST_KNOWN and options.refine_points:
             yield from self._refine(ctx, lines[-1], known)
@@ -138,13 +145,14 @@ class StaticGrid:
         heavy, light = max(loads), min(loads)
         yield Stage("In turns", f"{line.words}, {heavy:g} and {light:g} % load, {rounds} times")
         for turn in range(1, rounds + 1):
-            yield from self._point(ctx, line, heavy, {TURN: float(turn)})
+            yield from self._point(ctx, line, heavy, Purpose.TURN, turn)
             if options.at_once_s > 0.0:
                 yield SetLoad(ctx.load_A(light), light > 0.0)
                 yield Dwell(options.at_once_s, "right after the step")
-                yield self._measure(ctx, line, light, {TURN: float(turn), AT_ONCE: options.at_once_s}, AT_ONCE_MEAN_S)
-            yield from self._point(ctx, line, light, {TURN: float(turn)})
-        yield from self._point(ctx, line, heavy, {TURN: float(rounds + 1)})
+                at = replace(at_load(ctx, line, light), step=Purpose.TURN, step_number=turn)
+                yield self._measure(ctx, replace(at, after_step_s=options.at_once_s), AT_ONCE_MEAN_S)
+            yield from self._point(ctx, line, light, Purpose.TURN, turn)
+        yield from self._point(ctx, line, heavy, Purpose.TURN, rounds + 1)
 
     def _line_turns(self, ctx: Context, lines: list[Line]) -> Steps:
         """Two lines back and forth at the heaviest load, the last one first and last: it is the one that is on."""
@@ -156,11 +164,11 @@ class StaticGrid:
         heavy = max(options.loads_percent)
         yield Stage("In turns", f"{here.words} and {away.words}, {heavy:g} % load, {options.line_turns} times")
         for turn in range(1, options.line_turns + 1):
-            yield from self._point(ctx, here, heavy, {LINE_TURN: float(turn)})
+            yield from self._point(ctx, here, heavy, Purpose.LINE_TURN, turn)
             yield from self._change_line(ctx, away, rewarm=False)
-            yield from self._point(ctx, away, heavy, {LINE_TURN: float(turn)})
+            yield from self._point(ctx, away, heavy, Purpose.LINE_TURN, turn)
             yield from self._change_line(ctx, here, rewarm=False)
-        yield from self._point(ctx, here, heavy, {LINE_TURN: options.line_turns + 1.0})
+        yield from self._point(ctx, here, heavy, Purpose.LINE_TURN, options.line_turns + 1)
 
     def _refine(self, ctx: Context, line: Line, known: list[tuple[float, float]]) -> Steps:
         """Further points at the last line, each where the efficiency curve is least certain."""
@@ -193,7 +201,7 @@ class StaticGrid:
             yield Dwell(grid_options(ctx).rewarm_s, "warm again at full load", warms=True)
 
     def _point(
-        self, ctx: Context, line: Line, load_percent: float, more: dict[str, float] | None = None
+        self, ctx: Context, line: Line, load_percent: float, step: Purpose | None = None, number: int = 0
     ) -> Generator[Action, Outcome, Outcome]:
         options = grid_options(ctx)
         yield SetLoad(ctx.load_A(load_percent), load_percent > 0.0)
@@ -205,23 +213,17 @@ class StaticGrid:
             window_s=options.settled_window_s,
             at_most_s=options.settle_at_most_s,
         )
-        return (yield self._measure(ctx, line, load_percent, more or {}))
+        return (yield self._measure(ctx, replace(at_load(ctx, line, load_percent), step=step, step_number=number)))
 
     @staticmethod
-    def _measure(
-        ctx: Context, line: Line, load_percent: float, more: dict[str, float], average_s: float | None = None
-    ) -> Measure:
+    def _measure(ctx: Context, at: OperatingPoint, average_s: float | None = None) -> Measure:
         options = grid_options(ctx)
         wanted = ["input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current"]
         if (
-            load_percent in options.temperature_loads_percent and "case_temperature" in ctx.measured
+            at.load_percent in options.temperature_loads_percent and "case_temperature" in ctx.measured
         ) or "case_temperature" in ctx.polled:
             wanted.append("case_temperature")
-        return Measure(
-            tuple(wanted),
-            options.average_s if average_s is None else average_s,
-            {**at_point(line, load_percent, ctx.load_A(load_percent)), **more},
-        )
+        return Measure(tuple(wanted), options.average_s if average_s is None else average_s, at)
 
     def tidy(self, ctx: Context) -> Steps:
         """Leave the unit at no load."""

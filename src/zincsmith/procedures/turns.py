@@ -15,7 +15,8 @@ import numpy as np
 
 from zincsmith.analysis.uncertainty import Estimate, Values
 from zincsmith.model.finding import Contribution, Finding
-from zincsmith.model.reading import AT_ONCE, Point
+from zincsmith.model.operating_point import OperatingPoint
+from zincsmith.model.reading import Point
 from zincsmith.procedures.finding_of import Rows, finding_of
 from zincsmith.procedures.rows import carrying, volts_of
 
@@ -38,7 +39,7 @@ def one_meter(found: Sequence[Bracket]) -> bool:
 
 
 def by_turns(
-    found: Sequence[Bracket], name: str, title: str, scale: float, words: str, conditions: dict[str, float], note: str
+    found: Sequence[Bracket], name: str, title: str, scale: float, words: str, at: OperatingPoint, note: str
 ) -> Finding:
     """Mean over the turns of (inner - mean of the outer ones) times ``scale`` (1/V), with the spread of the differences
     as a part of type A of n - 1 degrees of freedom. The limit of the meter counts as shared from ``LEAST_TURNS`` up and
@@ -56,7 +57,7 @@ def by_turns(
         return scale * float(np.mean(three[:, 1] - (three[:, 0] + three[:, 2]) / 2.0))
 
     shown = count >= LEAST_TURNS and one_meter(found)
-    finding = finding_of(name, title, "1", rows, ["output_voltage"], formula, words, conditions, note, alike=shown)
+    finding = finding_of(name, title, "1", rows, ["output_voltage"], formula, words, at, note, alike=shown)
     if not shown or finding.u is None or finding.value is None:
         return finding
     each = np.array([volts_of(b) - (volts_of(a) + volts_of(c)) / 2.0 for a, b, c in found])
@@ -76,11 +77,11 @@ def by_turns(
 
 def once_settled(points: Rows) -> list[Point]:
     """Those that were read once everything had settled."""
-    return [p for p in points if AT_ONCE not in p.conditions]
+    return [p for p in points if p.at.after_step_s is None]
 
 
 def at_once(points: Rows) -> list[Bracket]:
     """(heavier point settled before, lighter one right after the step, the same heavier point): what a step does at
     once, with nothing to average drift out of."""
     rows = sorted(carrying(points, ["output_voltage"]), key=lambda p: p.number)
-    return [(a, b, a) for a, b in pairwise(rows) if AT_ONCE in b.conditions and AT_ONCE not in a.conditions]
+    return [(a, b, a) for a, b in pairwise(rows) if b.at.after_step_s is not None and a.at.after_step_s is None]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 import numpy as np
@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from zincsmith.analysis.power import ORDERS
 from zincsmith.formats.columns import Columns
 from zincsmith.model.errors import InputError
+from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Wave
 from zincsmith.recorded.even import LONG_GAP, longest_gap_s
@@ -47,7 +48,7 @@ class Value:
 class FilePoint:
     """One point; ``waves`` are named by the hash of their ``samples``."""
 
-    conditions: dict[str, float]
+    at: OperatingPoint
     values: dict[str, Value]
     waves: tuple[Wave, ...] = ()
     samples: dict[str, bytes] = field(default_factory=dict)
@@ -88,8 +89,7 @@ def points_of_table(
         load = _load(columns, row, values, rated_A, rated_W)
         if load is None:
             raise InputError("a row says nothing of its load", file=str(found.file), line=_line(found, row))
-        conditions = {"input_voltage_V": line.voltage_V, "frequency_Hz": line.frequency_Hz, "load_percent": load}
-        out.append(FilePoint(conditions, values))
+        out.append(FilePoint(_at(line, load), values))
     if not out:
         raise InputError("it holds no row", file=str(found.file))
     return out
@@ -115,10 +115,7 @@ def points_of_standby(found: Columns, time: str, power: str, line: Line) -> tupl
         mean = Value(float(np.dot(stands, part) / np.sum(stands)), place, float(np.std(part, ddof=1)), len(part))
         out.append(
             FilePoint(
-                {
-                    "input_voltage_V": line.voltage_V, "frequency_Hz": line.frequency_Hz, "load_percent": 0.0,
-                    "elapsed_s": begin - float(t[0]) + block,
-                },
+                replace(_at(line, 0.0), elapsed_s=begin - float(t[0]) + block),
                 {"input_power": mean},
             )
         )  # fmt: skip
@@ -157,12 +154,16 @@ def point_of_waves(
         "power_factor": power.power_factor or 0.0,
     }
     point = FilePoint(
-        {"input_voltage_V": line.voltage_V, "frequency_Hz": line.frequency_Hz, "load_percent": load_percent},
+        _at(line, load_percent),
         {name: Value(value, place) for name, value in values.items()},
         tuple(waves),
         samples,
     )
     return point, even.notes
+
+
+def _at(line: Line, load_percent: float) -> OperatingPoint:
+    return OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), (Draw(load_percent),))
 
 
 def _line(found: Columns, row: int) -> int | None:

@@ -20,6 +20,7 @@ from zincsmith.analysis.sweep_doubts import (
     seen_step,
 )
 from zincsmith.formats.columns import Columns
+from zincsmith.model.operating_point import Draw, OperatingPoint
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Point, Reading
 from zincsmith.recorded.result import Analysed
@@ -77,10 +78,9 @@ def _points(table: Table, rows: Sequence[int]) -> list[Point]:
         load = 100.0 * amps / np.nanmax(amps)
     out = []
     for row in rows:
-        place = {"row": float(row + 1)}
-        if load is not None and load[row] == load[row]:
-            place["load_percent"] = float(load[row])
-        out.append(Point(row + 1, place, tuple(_reading(n, r[row]) for n, r in table.readings.items()), 0.0))
+        draws = (Draw(float(load[row])),) if load is not None and load[row] == load[row] else ()
+        at = OperatingPoint(draws=draws, stated=(("row", float(row + 1)),))
+        out.append(Point(row + 1, at, tuple(_reading(n, r[row]) for n, r in table.readings.items()), 0.0))
     return out
 
 

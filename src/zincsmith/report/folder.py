@@ -70,7 +70,7 @@ def _readings(book: BookReader, run: JudgedRun) -> Iterator[dict[str, Any]]:
                 "part": point.part,
                 "take": point.take,
                 "counted": "yes" if key in counted and key not in rejected else "no",
-                **{name: point.conditions.get(name) for name in CONDITIONS},
+                **{name: point.at.conditions.get(name) for name in CONDITIONS},
                 "settled": point.settled,
                 **{name: getattr(reading, name) for name in READINGS if hasattr(reading, name)},
             }
@@ -82,7 +82,7 @@ def _findings(run: JudgedRun) -> Iterator[dict[str, Any]]:
         yield {
             "figure": f.name,
             "title": f.title,
-            **{name: f.conditions.get(name) for name in CONDITIONS},
+            **{name: f.at.conditions.get(name) for name in CONDITIONS},
             **{name: getattr(f, name) for name in ("value", "unit", "u", "k", "dof")},
             "from_run": one.run if one.run is not None else run.row.id,
             "claim": f"{claim.title} {claim.text}" if claim else "",

@@ -24,7 +24,6 @@ from zincsmith.judge.reading_words import reading_words
 from zincsmith.judge.safety import safety_reading, safety_words
 from zincsmith.judge.wiring_words import wiring_words
 from zincsmith.judge.words import (
-    condition_words,
     duration,
     local_time,
     number,
@@ -66,7 +65,7 @@ def render(
 ) -> str:
     """The report as HTML text, with the signatures under the run, what was added after them, and its seal."""
     environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
-    environment.filters.update(conditions=condition_words, duration=duration, where=where_words)
+    environment.filters.update(duration=duration, where=where_words)
     template = environment.from_string(
         (resources.files("zincsmith.report") / "templates" / "report.html").read_text("utf-8")
     )

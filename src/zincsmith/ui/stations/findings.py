@@ -20,7 +20,6 @@ from zincsmith.model.claim import Condition, StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.finding import Judged, Verdict
-from zincsmith.model.reading import PLACE
 from zincsmith.procedures.base import Conventions
 from zincsmith.ui.file_intake import FileIntake
 from zincsmith.ui.judging_work import Outcome
@@ -283,7 +282,7 @@ class FindingsStation(Station):
         if self.run is None or not self.claim_this.isVisible():
             return
         finding = self.run.judged[self._chosen].finding
-        volts, hertz, load = (finding.conditions.get(k) for k in PLACE)
+        volts, hertz, load = finding.at.place
         condition = Condition(
             (volts, volts) if volts is not None else None, hertz, (load, load) if load is not None else None
         )

@@ -16,7 +16,6 @@ from zincsmith.judge.words import counted, duration, end_words, number
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import GridOptions, Line, Options, Plan, with_point
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.reading import is_graded
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.ui.plan.facts import PlanFacts
 from zincsmith.ui.plan.options_form import OptionsForm
@@ -229,7 +228,7 @@ class PlanStation(Station):
 
     def _map(self, found: Itinerary, part: GridOptions) -> None:
         points = [p for p in found.points if p.part == self._part]
-        numbers = {_key(p): (p.number, p) for p in points if is_graded(p.conditions)}
+        numbers = {_key(p): (p.number, p) for p in points if p.at.graded}
         cells: dict[Key, Cell] = {}
         for line in part.lines:
             for load in part.loads_percent:
@@ -239,7 +238,7 @@ class PlanStation(Station):
                     cells[key] = Cell("", number=-len(cells) - 1, dropped=True)
                 else:
                     cells[key] = Cell(str(planned[0]), underlined=bool(planned[1].typed), number=planned[0])
-        self.map.show_grid(cells, amps={p.conditions["load_percent"]: p.load_A for p in points})
+        self.map.show_grid(cells, amps={p.at.load_percent: p.load_A for p in points})
 
     # Choosing and changing
 
@@ -369,12 +368,10 @@ def _live_words(energised: str) -> str:
 
 
 def _key(point: PlannedPoint) -> Key:
-    c = point.conditions
-    return c["input_voltage_V"], c["frequency_Hz"], c["load_percent"]
+    return point.at.line_V, point.at.frequency_Hz, point.at.load_percent
 
 
 def _expected_words(at: int, point: PlannedPoint) -> str:
-    c = point.conditions
     parts = []
     for name in SHOWN:
         info, value = QUANTITIES[name], point.expected[name].value
@@ -384,5 +381,5 @@ def _expected_words(at: int, point: PlannedPoint) -> str:
         words = info.words.lower()
         parts.append(f"{words} <b><span style='color:{hue}'>{number(value, decimals)}&nbsp;{unit}</span></b>")
     typed = f"; you type {', '.join(QUANTITIES[q].words.lower() for q in point.typed)}" if point.typed else ""
-    where = f"{c['input_voltage_V']:g} V {c['frequency_Hz']:g} Hz, {c['load_percent']:g} %"
+    where = f"{point.at.line_V:g} V {point.at.frequency_Hz:g} Hz, {point.at.load_percent:g} %"
     return f"<b>Point {at}</b>, {where}, expected from the plate: {', '.join(parts)}{typed}"

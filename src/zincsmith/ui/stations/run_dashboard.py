@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 import numpy as np
 from PySide6.QtCore import QPoint, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
@@ -14,7 +12,8 @@ from zincsmith.judge.curves import all_curves, efficiency_by_line
 from zincsmith.judge.live import further_figures, live_figures, picked_figures, point_efficiency
 from zincsmith.judge.words import counted, duration
 from zincsmith.model.finding import Doubt
-from zincsmith.model.reading import Evidence, Point, is_graded
+from zincsmith.model.operating_point import OperatingPoint
+from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.static_grid import NAME as GRID
@@ -221,15 +220,15 @@ class Dashboard(QWidget):
         return "HANDS FREE", "Nothing to type now", f"Your next turn: point {typed.number}, {_point_words(typed)}."
 
     def _show_points(self, points: list[Point], itinerary: Itinerary) -> None:
-        planned = [p for p in itinerary.of(GRID) if is_graded(p.conditions)]
-        grid = [p for p in points if _is_grid(p, itinerary) and is_graded(p.conditions)]
-        taken = {_key(p.conditions): p for p in grid}
+        planned = [p for p in itinerary.of(GRID) if p.at.graded]
+        grid = [p for p in points if _is_grid(p, itinerary) and p.at.graded]
+        taken = {_key(p.at): p for p in grid}
         etas = {key: e for key, p in taken.items() if (e := point_efficiency(p)) is not None}
         low, high = (min(etas.values()), max(etas.values())) if etas else (0.0, 1.0)
         cells = {}
-        out = {_key(p.conditions) for p in self.session.view.rejected.values() if _is_grid(p, itinerary)}
+        out = {_key(p.at) for p in self.session.view.rejected.values() if _is_grid(p, itinerary)}
         for one in planned:
-            key, at = _key(one.conditions), one.number
+            key, at = _key(one.at), one.number
             eta, done = etas.get(key), key in taken
             text = f"{100 * eta:.1f}" if eta is not None else "done" if done else str(at)
             share = None if eta is None else (eta - low) / (high - low or 1.0)
@@ -301,11 +300,11 @@ def _rehearsed(planned: list[PlannedPoint]) -> list[Curve]:
     """The curve the rehearsal expects, so that the first points have something to be held against."""
     if not planned:
         return []
-    first = planned[0].conditions["input_voltage_V"]
+    first = planned[0].at.line_V
     rows = sorted(
         (p.load_A, 100.0 * p.expected["output_voltage"].value * p.load_A / p.expected["input_power"].value)
         for p in planned
-        if p.conditions["input_voltage_V"] == first and p.load_A > 0.0
+        if p.at.line_V == first and p.load_A > 0.0
     )
     if not rows:
         return []
@@ -313,8 +312,8 @@ def _rehearsed(planned: list[PlannedPoint]) -> list[Curve]:
     return [Curve("as rehearsed", x, y, "rehearsed", 0, marks=False, anchor=(0.0, 0.0), named_at=len(x) // 3)]
 
 
-def _key(conditions: Mapping[str, float]) -> tuple[float, float, float]:
-    return conditions["input_voltage_V"], conditions["frequency_Hz"], conditions["load_percent"]
+def _key(at: OperatingPoint) -> tuple[float, float, float]:
+    return at.line_V, at.frequency_Hz, at.load_percent
 
 
 def _is_grid(point: Point, itinerary: Itinerary) -> bool:
@@ -327,10 +326,8 @@ def _grid_number(view: RunView, itinerary: Itinerary) -> int:
 
 
 def _point_words(point: PlannedPoint) -> str:
-    c = point.conditions
-    if "load_percent" not in c:
-        return "background"
-    return f"{c['input_voltage_V']:g} V, {c['load_percent']:g} % load"
+    at = point.at
+    return f"{at.line_V:g} V, {at.load_percent:g} % load" if at.loaded else "background"
 
 
 def now_next(view: RunView, itinerary: Itinerary) -> tuple[str, str]:
