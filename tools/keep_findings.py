@@ -119,6 +119,8 @@ def differences(before: Any, after: Any, within: float = 0.0, at: str = "") -> l
     if isinstance(before, dict) and isinstance(after, dict):
         return [x for k, v in before.items() for x in differences(v, after.get(k, "is gone"), within, f"{at}/{k}")]
     if isinstance(before, list) and isinstance(after, list):
+        if all(isinstance(x, dict) and "name" in x for x in (*before, *after)):  # findings: in which order says nothing
+            before, after = (sorted(x, key=_identity) for x in (before, after))
         more = [f"{at}: {len(before)} became {len(after)}"] if len(before) != len(after) else []
         return more + [
             x
@@ -131,6 +133,10 @@ def differences(before: Any, after: Any, within: float = 0.0, at: str = "") -> l
         and ((math.isnan(before) and math.isnan(after)) or math.isclose(before, after, rel_tol=within))
     )
     return [] if same else [f"{at}: {before!r} became {after!r}"]
+
+
+def _identity(finding: dict[str, Any]) -> str:
+    return json.dumps([finding["name"], finding.get("output"), finding["claim"], finding["conditions"], finding["run"]])
 
 
 def main(what: str, *names: str) -> int:

@@ -18,7 +18,7 @@ from zincsmith.model.unit import CombinedLimit, Nameplate, OutputRating, Sharing
 
 def test_one_port_is_the_simple_case(unit: Unit) -> None:
     envelope = Envelope(unit.nameplate)
-    assert (envelope.factor, envelope.full_A(), envelope.load_A(25.0)) == (1.0, 2.5, 0.625)
+    assert (envelope.factors[""], envelope.full_A(), envelope.load_A(25.0)) == (1.0, 2.5, 0.625)
     assert envelope.percent(1.25) == 50.0
     assert envelope.least_percent() == 0.0
     assert envelope.beyond({"": 2.5}) == []
@@ -31,7 +31,7 @@ def test_ratings_that_add_to_more_than_the_total_are_taken_back() -> None:
     plate = fold(("230V~ 50Hz 2A", "+3.3V 20A +5V 20A +12V 18A", "250W total")).plate
     envelope = Envelope(plate)
     factor = 250.0 / (66.0 + 100.0 + 216.0)
-    assert envelope.factor == pytest.approx(factor)
+    assert list(envelope.factors.values()) == [pytest.approx(factor)] * 3
     assert envelope.load_A(25.0, "12 V") == pytest.approx(0.25 * factor * 18.0)
     assert envelope.percent(envelope.load_A(75.0, "5 V"), "5 V") == pytest.approx(75.0)
     at = {name: envelope.load_A(100.0, name) for name in ("3.3 V", "5 V", "12 V")}

@@ -43,7 +43,7 @@ def test_every_role_that_can_be_switched_is_switched_off(rig: Rig, standin: Star
     """A rig with one of each: what feeds goes off first, each is read back, none is forgotten."""
     assert {one.role for one in SWITCHED} == set(SWITCHES), "what can be switched stands in the table"
     both = replace(rig, instruments=(*rig.instruments, Instrument("dc_source", "simulated")))
-    bench = Bench(both, standin().addresses, output_V=24.0)
+    bench = Bench(both, standin().addresses, outputs_V={"": 24.0})
     bench.open()
     for one in SWITCHED:
         bench.instruments[one.role].set(one.switch, True)
@@ -51,8 +51,8 @@ def test_every_role_that_can_be_switched_is_switched_off(rig: Rig, standin: Star
     safety = make_safe(bench, events.append)
     bench.close()
     assert safety.confirmed
-    steps = [e.step for e in events if isinstance(e, SafeStep) and e.step in {one.step for one in SWITCHED}]
-    assert steps == [one.step for one in SWITCHED]
+    steps = [e.step for e in events if isinstance(e, SafeStep) and e.step in {one.step() for one in SWITCHED}]
+    assert steps == [one.step() for one in SWITCHED]
     told = [(row["role"], row["text"]) for row in bench_log(tmp_path / "bench.log") if row["what"] == "told"]
     off = [role for role, text in told if text in ("OUTP 0", "INP 0")]
     assert off[: len(FEEDING)] == list(FEEDING)

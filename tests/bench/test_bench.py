@@ -204,7 +204,7 @@ def test_without_a_voltmeter_the_load_shows_that_the_output_fell(rig: Rig, stand
     bench = powered(rig, addresses)
     bench.close()
     inject(addresses, "voltmeter", "SILENT")
-    again = Bench(rig, addresses, output_V=24.0)
+    again = Bench(rig, addresses, outputs_V={"": 24.0})
     again.open_clock()
     again.seen.feeds(output_due=True)
     again.seen.observe(0.0, {"output_voltage": 24.0, "load_voltage": 23.9, "input_voltage": 115.0}, True)

@@ -142,8 +142,8 @@ def test_what_has_changed_since_is_refused_and_nothing_is_switched_on(
         with pytest.raises(InputError, match=r"static_grid was version \d+ then"):
             Session(book, Actor()).resume(None, Start("Tester", 23.0), scene.addresses)
         monkeypatch.undo()
-        monkeypatch.setattr("zincsmith.procedures.static_grid.RAMP_PERCENT", (50.0, 100.0))
-        with pytest.raises(InputError, match="would now do SetLoad otherwise"):
+        monkeypatch.setattr("zincsmith.procedures.static_grid.STOPPED", 0.4)
+        with pytest.raises(InputError, match="would now do Watch otherwise"):
             Session(book, Actor()).resume(None, Start("Tester", 23.0), scene.addresses)
     assert told(tmp_path / "bench.log") == switched
     assert len(scene.events(RunResumed)) == 0

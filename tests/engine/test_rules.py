@@ -102,7 +102,7 @@ def test_the_rehearsal_walks_the_default_grid(unit: Unit, rig: Rig) -> None:
 
 def test_energy_is_about_full_load_for_the_warm_up(unit: Unit, rig: Rig) -> None:
     found = rehearse(unit, rig, NAMED["static-grid"])
-    full = expected(unit.nameplate, 115.0, 2.5, 23.0)["input_power"].value
+    full = expected(unit.nameplate, 115.0, {"": 2.5}, 23.0)["input_power"].value
     assert found.energy_Wh == pytest.approx(full * 0.62, rel=0.2)
 
 

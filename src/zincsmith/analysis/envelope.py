@@ -2,17 +2,20 @@
 beyond what the plate allows.
 
 The one home of *percent of the rated load*. Several outputs whose ratings add to more than the unit's total are derated
-by D = rated total / sum of V I, so that 25 % is 25 % of the derated load (10 CFR 430 appendix Z; value from memory).
+by D = rated total / sum of V I, so that 25 % is 25 % of the derated load (10 CFR 430 appendix Z; value from memory). A
+limit of some of them together takes back these first (as published loading schemes for multi-rail supplies do; value
+from memory).
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import pairwise
 
 from zincsmith.model.errors import InputError
+from zincsmith.model.port import PortMode, of_output, output_ports
 from zincsmith.model.unit import Nameplate, OutputRating
 
 NEARLY = 1e-9  # what rounding adds
@@ -35,9 +38,12 @@ class Beyond:
 
 @dataclass(frozen=True)
 class Envelope:
-    """Of one plate. ``port`` names an output; empty is the one there is, or the first."""
+    """Of one plate. ``port`` names an output; empty is the one there is, or the first. ``modes`` are those asked for,
+    by port; one that was asked for none is in the lowest of its modes, as a port is that nobody has spoken to.
+    """
 
     plate: Nameplate
+    modes: Mapping[str, str] = field(default_factory=dict)
 
     def output(self, port: str = "") -> OutputRating:
         """InputError for a port that is not there."""
@@ -48,20 +54,64 @@ class Envelope:
                 return one
         raise InputError(f"there is no output {port!r}", key="port")
 
+    def mode(self, port: str = "") -> PortMode:
+        """The mode a port is in. InputError for one it has not."""
+        modes = of_output(self.output(port)).modes
+        wanted = self.modes.get(port, "")
+        found = next((m for m in modes if m.name == wanted), None)
+        if wanted and found is None:
+            raise InputError(f"{port or 'the output'} has no mode {wanted!r}; it has: "
+                             f"{', '.join(m.name for m in modes)}", key="mode")  # fmt: skip
+        fixed = [m for m in modes if m.law == "fixed"]
+        return found or min(fixed or modes, key=lambda m: abs(m.voltage_V[1]))
+
+    def voltage_V(self, port: str = "") -> float:
+        """The volts of a port, signed; of one that is adjustable the headline rating."""
+        mode = self.mode(port)
+        return mode.voltage_V[1] if mode.law == "fixed" else self.output(port).voltage_V
+
+    def rated_A(self, port: str = "") -> float:
+        """The current a port is rated for by itself, in the mode it is in."""
+        stated = self.mode(port).current_A
+        return self.output(port).current_A if stated is None else stated
+
     @cached_property
-    def factor(self) -> float:
-        """D: by how much the ratings of several outputs are taken back so that they fit into the unit's total."""
-        rated = sum(one.rated_power_W for one in self.plate.outputs)
-        total = self.plate.rated_power_W
-        return min(1.0, total / rated) if len(self.plate.outputs) > 1 and rated > 0.0 else 1.0
+    def factors(self) -> dict[str, float]:
+        """By port how much the ratings are taken back so that all outputs together fit into what the plate allows:
+        first the limits of some of them, then the total."""
+        ports = output_ports(self.plate)
+        if len(ports) < 2:
+            return dict.fromkeys(ports, 1.0)
+        watts = {port: abs(self.voltage_V(port)) * self.rated_A(port) for port in ports}
+        found = dict.fromkeys(ports, 1.0)
+        for sharing in self.plate.sharing:
+            if set(sharing.ports) == set(ports):
+                found |= {p: min(1.0, each / watts[p]) for p, each in zip(sharing.ports, sharing.each_W, strict=False)}
 
-    def full_A(self, port: str = "") -> float:
-        """The current that 100 % of a port is."""
-        return self.factor * self.output(port).current_A
+        def take_back(group: Sequence[str], most: float | None, of: Mapping[str, float]) -> None:
+            asked = sum(found[p] * of[p] for p in group)
+            if most is not None and asked > most:
+                found.update({p: found[p] * most / asked for p in group})
 
-    def load_A(self, percent: float, port: str = "") -> float:
+        for limit in self.plate.limits:
+            group = [p for p in limit.outputs if p in found]
+            take_back(group, limit.power_W, watts)
+            take_back(group, limit.current_A, {p: self.rated_A(p) for p in group})
+        take_back(ports, self.plate.total_power_W if self.plate.power_is == "output" else None, watts)
+        return found
+
+    def full_A(self, port: str = "", alone: bool = False) -> float:
+        """The current that 100 % of a port is; ``alone``: with nothing drawn from the others."""
+        factor = 1.0 if alone else self.factors.get(port, next(iter(self.factors.values())))
+        return factor * self.rated_A(port)
+
+    def load_A(self, percent: float, port: str = "", alone: bool = False) -> float:
         """The current of a share of the rating in percent."""
-        return percent / 100.0 * self.full_A(port)
+        return percent / 100.0 * self.full_A(port, alone)
+
+    def loads_A(self, percent: float) -> dict[str, float]:
+        """By port the current of every output at a share of its rating."""
+        return {port: self.load_A(percent, port) for port in output_ports(self.plate)}
 
     def percent(self, current_A: float, port: str = "") -> float | None:
         """The share of the rating that a current is; None for a port that is rated for none."""
@@ -90,6 +140,10 @@ class Envelope:
         share = 1.0 if ambient_degC is None else self.share_at(ambient_degC)
         return [*self._each(draws, share, ambient_degC), *self._together(draws, share)]
 
+    def beyond_together(self, draws_A: Mapping[str, float], share: float) -> list[Beyond]:
+        """Every limit of several outputs together that these currents do not keep, each limit times ``share``."""
+        return list(self._together(draws_A, share)) if len(self.plate.outputs) > 1 else []
+
     def _each(self, draws: Mapping[str, float], share: float, ambient_degC: float | None) -> Iterator[Beyond]:
         for name, current in draws.items():
             one = self.output(name)
@@ -101,7 +155,7 @@ class Envelope:
                 yield Beyond(called, current, one.minimum_A, "A", "its minimum load")
 
     def _together(self, draws: Mapping[str, float], share: float) -> Iterator[Beyond]:
-        watts = {name: abs(self.output(name).voltage_V) * current for name, current in draws.items()}
+        watts = {name: abs(self.voltage_V(name)) * current for name, current in draws.items()}
         for limit in self.plate.limits:
             named = " and ".join(limit.outputs)
             power = sum(watts.get(name, 0.0) for name in limit.outputs)

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
+from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.explained import resting_current_A, resting_power_W, running_current_A, running_power_W
+from zincsmith.model.address import at_port
+from zincsmith.model.port import output_ports
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.unit import Nameplate
 
+NO_MODES: Mapping[str, str] = {}
 EFFICIENCY = 0.88
 FIXED_LOSS_SHARE = 0.005  # of rated power
 POWER_FACTOR = 0.55  # of a rectifier with a bulk capacitor; common practice, no source
@@ -33,31 +38,39 @@ def expected_input_A(plate: Nameplate) -> float:
     return watts / (rating.voltage_min_V * (POWER_FACTOR if rating.type == "ac" else 1.0))
 
 
-def expected(plate: Nameplate, input_V: float, load_A: float, ambient_degC: float) -> dict[str, Expected]:
-    """What to expect at one point; used for the operating map, hand entry and limits shown beside the rehearsal.
+def expected(
+    plate: Nameplate,
+    input_V: float,
+    draws_A: Mapping[str, float],
+    ambient_degC: float,
+    modes: Mapping[str, str] = NO_MODES,
+) -> dict[str, Expected]:
+    """What to expect at one point, by address; used for the operating map, hand entry and limits shown beside the
+    rehearsal. ``draws_A`` is what is drawn from each port, ``modes`` what each was asked for.
 
     Below STARTS_SHARE of the lowest rated input the unit is expected not to run: what it may then take is what a
     resting unit explains, from MAY_RUN_SHARE on also what one explains that runs without load.
     """
     runs = input_V >= STARTS_SHARE * plate.input.voltage_min_V
-    volts, load_A = (plate.output.voltage_V, load_A) if runs else (0.0, 0.0)
-    power = abs(volts) * load_A
-    rated = plate.output.rated_power_W
+    envelope = Envelope(plate, modes)
+    volts = {port: envelope.voltage_V(port) if runs else 0.0 for port in output_ports(plate)}
+    amps_of = {port: draws_A.get(port, 0.0) if runs else 0.0 for port in volts}
+    power = sum(abs(volts[port]) * amps_of[port] for port in volts)
+    rated = plate.rated_power_W
     idle = FIXED_LOSS_SHARE * rated if runs else RESTING_W * (input_V / plate.input.voltage_min_V) ** 2
     pin = power + idle + (1.0 / EFFICIENCY - 1.0) * power
     factor = POWER_FACTOR if plate.input.type == "ac" else 1.0
     amps = pin / (factor * input_V) if input_V else 0.0
-    share = load_A / plate.output.current_A
+    share = power / rated if rated else 0.0
     low, high = (ambient_degC + share * rise for rise in CASE_K_AT_FULL_LOSS)
     hertz = plate.input.frequency_Hz[0] if plate.input.frequency_Hz else 0.0
-    out = Expected(volts, *sorted((0.95 * volts, 1.05 * volts)))
     watts, rms = Expected(pin, 0.9 * pin, 1.25 * pin), Expected(amps, 0.5 * amps, 1.5 * amps)
+    tries = not runs and input_V >= MAY_RUN_SHARE * plate.input.voltage_min_V
     if not runs:
         may_run = input_V >= MAY_RUN_SHARE * plate.input.voltage_min_V
         watts = Expected(pin, 0.0, running_power_W(plate, 0.0) if may_run else resting_power_W(plate, input_V))
         most_A = running_current_A(plate, input_V, 0.0) if may_run else resting_current_A(plate, input_V, hertz)
         rms = Expected(amps, 0.0, most_A)
-        out = Expected(0.0, *sorted((0.0, 1.05 * plate.output.voltage_V))) if may_run else out
     return {
         "input_voltage": Expected(input_V, 0.99 * input_V, 1.01 * input_V),
         "input_current": rms,
@@ -65,13 +78,27 @@ def expected(plate: Nameplate, input_V: float, load_A: float, ambient_degC: floa
         "power_factor": Expected(factor, 0.35, 1.0),
         "input_frequency": Expected(hertz, 0.99 * hertz, 1.01 * hertz),
         "voltage_thd": Expected(0.003, 0.0, 0.02),
-        "output_voltage": out,
-        "output_current": Expected(load_A, 0.98 * load_A, 1.02 * load_A),
-        "panel_voltage": out,
-        "panel_current": Expected(load_A, 0.9 * load_A, 1.1 * load_A),
-        "load_voltage": out,
         "case_temperature": Expected((low + high) / 2.0, low, high),
+        **{
+            name: one
+            for port in volts
+            for name, one in _output(envelope, port, volts[port], amps_of[port], tries).items()
+        },
     }
+
+
+def _output(envelope: Envelope, port: str, volts: float, amps: float, tries: bool) -> dict[str, Expected]:
+    """What to expect at one output; one that ``tries`` to run may show anything up to its volts."""
+    span = (0.0, 1.05 * envelope.voltage_V(port)) if tries else (0.95 * volts, 1.05 * volts)
+    out = Expected(volts, *sorted(span))
+    found = {
+        "output_voltage": out,
+        "output_current": Expected(amps, 0.98 * amps, 1.02 * amps),
+        "panel_voltage": out,
+        "panel_current": Expected(amps, 0.9 * amps, 1.1 * amps),
+        "load_voltage": out,
+    }
+    return {at_port(name, port): one for name, one in found.items()}
 
 
 FAR_OFF = 4.0  # times the middle of the expected span; a slip of a decimal point is ten

@@ -31,12 +31,12 @@ def resting_current_A(plate: Nameplate, input_V: float, frequency_Hz: float) -> 
     return capacitive + resting + SURGE_A
 
 
-def running_power_W(plate: Nameplate, load_A: float) -> float:
-    """The most a running unit takes at a load, in W."""
+def running_power_W(plate: Nameplate, load_W: float) -> float:
+    """The most a running unit takes at a load in W of output, in W."""
     idle = IDLE_W + IDLE_SHARE * plate.rated_power_W
-    return idle if load_A <= 0.0 else max(idle, abs(plate.output.voltage_V) * load_A / WORST_EFFICIENCY + FIXED_LOSS_W)
+    return idle if load_W <= 0.0 else max(idle, load_W / WORST_EFFICIENCY + FIXED_LOSS_W)
 
 
-def running_current_A(plate: Nameplate, input_V: float, load_A: float) -> float:
-    """The most a running unit takes at a load, in A rms."""
-    return running_power_W(plate, load_A) / (WORST_POWER_FACTOR * input_V) + SURGE_A
+def running_current_A(plate: Nameplate, input_V: float, load_W: float) -> float:
+    """The most a running unit takes at a load in W of output, in A rms."""
+    return running_power_W(plate, load_W) / (WORST_POWER_FACTOR * input_V) + SURGE_A

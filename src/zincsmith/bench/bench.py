@@ -8,13 +8,15 @@ from zincsmith.bench.clock import Clock, SimulatedClock, WallClock
 from zincsmith.bench.dialect import dialect_for
 from zincsmith.bench.instrument import Record, ScpiInstrument
 from zincsmith.bench.link import Link, refuse_real_address
-from zincsmith.bench.roles import FEEDING, MEASURING, REACHED, SWITCHED
+from zincsmith.bench.roles import FEEDING, MEASURING, REACHED
 from zincsmith.bench.signs import Seen, fallen_below_V, seen_of
-from zincsmith.model.dialect import RECORDED
+from zincsmith.model.address import at_port, name_of, port_of
+from zincsmith.model.dialect import RECORDED, SWITCHES
 from zincsmith.model.errors import InputError
-from zincsmith.model.quantities import NOT_NEEDED, QUANTITIES
+from zincsmith.model.quantities import NOT_NEEDED, QUANTITIES, ROLES
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 
+NO_OUTPUTS: Mapping[str, float] = {}  # nothing is known of the unit
 MOST_SAMPLES = 200_000  # of a record; what comes as text takes its time
 
 
@@ -29,7 +31,7 @@ class Bench:
 
     ``beat`` is called before each thing an instrument is asked: whoever watches over this process sees it work.
     ``guarded``: somebody switches off when this process dies, so that instruments beyond this computer are reached.
-    ``output_V`` is the rated output of the unit (0: not known), by which ``seen`` tells a running output from none.
+    ``outputs_V`` is by port what the outputs of the unit are rated for, by which ``seen`` tells a running one.
     InputError when the rig cannot be armed: a role is missing, an address is real and nobody guards.
     """
 
@@ -39,34 +41,35 @@ class Bench:
         addresses: Mapping[str, str],
         beat: Callable[[], None] = lambda: None,
         guarded: bool = False,
-        output_V: float = 0.0,
+        outputs_V: Mapping[str, float] = NO_OUTPUTS,
     ) -> None:
         self.rig, self.addresses, self.beat = rig, addresses, beat
         self.instruments: dict[str, ScpiInstrument] = {}
         self.clock: Clock = WallClock()
         self.in_use: dict[str, Accuracy] = {}  # the range each quantity is read on
-        self.seen: Seen = seen_of(rig, output_V)
-        self.fallen_V = fallen_below_V(output_V)
-        if all(rig.instrument(role) is None for role in FEEDING):
+        self.seen: Seen = seen_of(rig, outputs_V)
+        self.fallen_V = {port: fallen_below_V(volts) for port, volts in outputs_V.items()}
+        if not any(rig.of(role) for role in FEEDING):
             _needed(rig, FEEDING[0])
         _needed(rig, "load")
         for one in rig.instruments:
             if one.how != "by hand" and one.role in REACHED:
                 if one.how == "connected" and not guarded:
                     refuse_real_address(one.role, one.address)
-                self.instruments[one.role] = reach(one, addresses)
+                self.instruments[one.place] = reach(one, addresses)
         self._refuse_what_cannot_say_that_it_is_off()
         self.clock_instrument = _stand_in_clock(addresses) if rig.clock == "simulated" else None
         for quantity in QUANTITIES.values():
-            if rig.instrument(quantity.role) is None and quantity.role not in NOT_NEEDED:
+            if not rig.of(quantity.role) and quantity.role not in NOT_NEEDED:
                 _needed(rig, quantity.role)
         for instrument in (*self.instruments.values(), self.clock_instrument):
             if instrument is not None:
                 instrument.link.beat = beat
 
     def _refuse_what_cannot_say_that_it_is_off(self) -> None:
-        for role in (s.role for s in SWITCHED):
-            if role in self.instruments and not self.instruments[role].dialect.quirks.reads_back:
+        for place, one in self.instruments.items():
+            if name_of(place) in SWITCHES and not one.dialect.quirks.reads_back:
+                role = name_of(place)
                 raise InputError(
                     f"the {role.replace('_', ' ')} cannot say whether it is off, so nobody could call the bench safe; "
                     "use one that reads back",
@@ -78,49 +81,51 @@ class Bench:
         self.open_clock()
         for instrument in self.instruments.values():
             instrument.link.open()
-        for role, instrument in self.instruments.items():
-            for quantity in {row.quantity for row in self._sheet(role)}:
-                self._use(instrument, quantity, self._rows(role, quantity)[-1 if self._many(role, quantity) else 0])
+        for place in self.instruments:
+            for quantity in {row.quantity for row in self._sheet(place)}:
+                self._use(place, quantity, self._rows(place, quantity)[-1 if self._many(place, quantity) else 0])
 
     # Ranges
 
     def choose_ranges(self, most: Mapping[str, float]) -> None:
-        """For each quantity with several ranges the smallest that holds the most to be expected."""
-        for role, instrument in self.instruments.items():
-            for quantity in {row.quantity for row in self._sheet(role)}:
-                if quantity in most and self._many(role, quantity) and instrument.can_range(quantity):
-                    rows = self._rows(role, quantity)
-                    fitting = [row for row in rows if row.range >= most[quantity]]
-                    self._use(instrument, quantity, fitting[0] if fitting else rows[-1])
+        """For each quantity, by its address, with several ranges the smallest that holds the most to be expected."""
+        for place, instrument in self.instruments.items():
+            for quantity in {row.quantity for row in self._sheet(place)}:
+                expected = most.get(at_port(quantity, port_of(place)))
+                if expected is not None and self._many(place, quantity) and instrument.can_range(quantity):
+                    rows = self._rows(place, quantity)
+                    fitting = [row for row in rows if row.range >= expected]
+                    self._use(place, quantity, fitting[0] if fitting else rows[-1])
 
-    def _use(self, instrument: ScpiInstrument, quantity: str, row: Accuracy) -> None:
-        if self.in_use.get(quantity) != row and instrument.can_range(quantity):
+    def _use(self, place: str, quantity: str, row: Accuracy) -> None:
+        instrument, channel = self.instruments[place], at_port(quantity, port_of(place))
+        if self.in_use.get(channel) != row and instrument.can_range(quantity):
             instrument.choose_range(quantity, row.range)
-        self.in_use[quantity] = row
+        self.in_use[channel] = row
 
-    def _range_up(self, role: str, seen: Mapping[str, float]) -> bool:
+    def _range_up(self, place: str, seen: Mapping[str, float]) -> bool:
         """Take the next range of what could not be read; False when there is none."""
-        instrument, changed = self.instruments[role], False
+        instrument, changed = self.instruments[place], False
         for quantity in instrument.dialect.operation["read"].quantities:
-            row = self.in_use.get(quantity)
+            row = self.in_use.get(at_port(quantity, port_of(place)))
             if quantity in seen or row is None or not instrument.can_range(quantity):
                 continue
-            wider = [r for r in self._rows(role, quantity) if r.range > row.range]
+            wider = [r for r in self._rows(place, quantity) if r.range > row.range]
             if wider:
-                self._use(instrument, quantity, wider[0])
+                self._use(place, quantity, wider[0])
                 changed = True
         return changed
 
-    def _sheet(self, role: str) -> tuple[Accuracy, ...]:
+    def _sheet(self, place: str) -> tuple[Accuracy, ...]:
         """What the rig states of an instrument's accuracy, else what its dialect does."""
-        one = self.rig.instrument(role)
-        return (one.accuracy if one is not None else ()) or self.instruments[role].dialect.accuracy
+        one = self.rig.instrument(place)
+        return (one.accuracy if one is not None else ()) or self.instruments[place].dialect.accuracy
 
-    def _rows(self, role: str, quantity: str) -> list[Accuracy]:
-        return sorted((r for r in self._sheet(role) if r.quantity == quantity), key=lambda r: r.range)
+    def _rows(self, place: str, quantity: str) -> list[Accuracy]:
+        return sorted((r for r in self._sheet(place) if r.quantity == quantity), key=lambda r: r.range)
 
-    def _many(self, role: str, quantity: str) -> bool:
-        return len(self._rows(role, quantity)) > 1
+    def _many(self, place: str, quantity: str) -> bool:
+        return len(self._rows(place, quantity)) > 1
 
     # Clock and readings
 
@@ -132,27 +137,23 @@ class Bench:
             self.clock = SimulatedClock(self.clock_instrument, pace)
 
     def polled(self) -> frozenset[str]:
-        """The quantities that are read without a person."""
-        return frozenset(q.name for q in QUANTITIES.values() if q.role in self.instruments)
+        """What is read without a person, by address."""
+        return frozenset(name for name, one in self.rig.channels.items() if one.place in self.instruments)
 
     def by_hand(self) -> dict[str, Instrument]:
-        """Quantities that a person reads, with the meter."""
-        found = {}
-        for q in QUANTITIES.values():
-            one = self.rig.instrument(q.role)
-            if one is not None and one.how == "by hand":
-                found[q.name] = one
-        return found
+        """What a person reads, by address, with the meter."""
+        return {name: one for name, one in self.rig.channels.items() if one.how == "by hand"}
 
     def poll(self) -> dict[str, float]:
-        """One reading of everything that can be read without a person."""
+        """One reading of everything that can be read without a person, by address."""
         values: dict[str, float] = {}
         for role in MEASURING:
-            if role in self.instruments:
-                seen = self.instruments[role].read()
-                if self._range_up(role, seen):
-                    seen = self.instruments[role].read()
-                values.update(seen)
+            for place, instrument in self.instruments.items():
+                if name_of(place) == role:
+                    seen = instrument.read()
+                    if self._range_up(place, seen):
+                        seen = instrument.read()
+                    values.update(read_at(place, seen))
         return values
 
     def record(self, seconds: float) -> Record:
@@ -173,20 +174,25 @@ class Bench:
             self.clock_instrument.link.close()
 
 
+def read_at(place: str, seen: Mapping[str, float]) -> dict[str, float]:
+    """What an instrument read, by the address of the port it is at."""
+    return {at_port(quantity, port_of(place)): value for quantity, value in seen.items()}
+
+
 def reach(one: Instrument, addresses: Mapping[str, str]) -> ScpiInstrument:
     """An instrument behind its address, not opened yet. InputError when it has none."""
     spoken = dialect_for(one.role, one.dialect, one.dialect_text)
     if one.how == "connected":
-        link = Link(one.role, one.address, spoken.quirks.termination)
+        link = Link(one.place, one.address, spoken.quirks.termination)
         link.expected = one.serial
         return ScpiInstrument(link, spoken)
-    if one.role not in addresses:
-        raise InputError(f"no stand-in plays the {one.role.replace('_', ' ')}", key=f"instrument.{one.role}.how")
-    return ScpiInstrument(Link(one.role, addresses[one.role], spoken.quirks.termination), spoken)
+    if one.place not in addresses:
+        raise InputError(f"no stand-in plays the {ROLES[one.place].lower()}", key=f"instrument.{one.role}.how")
+    return ScpiInstrument(Link(one.place, addresses[one.place], spoken.quirks.termination), spoken)
 
 
 def _needed(rig: Rig, role: str) -> Instrument:
-    one = rig.instrument(role)
-    if one is None:
+    found = rig.of(role)
+    if not found:
         raise InputError(f"the rig names no {role.replace('_', ' ')}", key=f"instrument.{role}")
-    return one
+    return found[0]

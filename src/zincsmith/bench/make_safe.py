@@ -11,14 +11,16 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from zincsmith.bench.bench import Bench
+from zincsmith.bench.bench import Bench, read_at
 from zincsmith.bench.clock import let_pass
 from zincsmith.bench.instrument import ScpiInstrument
-from zincsmith.bench.roles import SWITCHED, Switched, off_words
-from zincsmith.bench.signs import CLAIM_OF, INPUT, OUTPUT, Channel, zero_span
+from zincsmith.bench.roles import Switched, off_words, switched_of
+from zincsmith.bench.signs import INPUT, OUTPUT, TOUCH_LIMIT_V, Channel, claim_of, zero_span
+from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.errors import InstrumentError, LimitError
 from zincsmith.model.events import Emptied, Event, Intended, SafeStep
 from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.model.rig import Instrument
 
 BLEED_A = 0.2
 SLICE_S = 0.25
@@ -66,8 +68,9 @@ class _Way:
     seen: list[str] = field(default_factory=list)
 
     def go(self) -> Safety:
-        feeding = [s for s in SWITCHED if s.feeds]
-        threads = [threading.Thread(target=self._off, args=(s,), daemon=True) for s in feeding]
+        switched = switched_of(self.bench.rig)
+        feeding = [(s, one) for s, one in switched if s.feeds]
+        threads = [threading.Thread(target=self._off, args=(s, one), daemon=True) for s, one in feeding]
         if self.patience_s > 0.0:
             for thread in threads:
                 thread.start()
@@ -75,30 +78,30 @@ class _Way:
             for thread in threads:
                 thread.join(max(0.0, until - time.monotonic()))
         else:
-            for one in feeding:
-                self._off(one)
+            for s, one in feeding:
+                self._off(s, one)
         self._output_down()
-        for one in SWITCHED:
-            if not one.feeds:
-                self._off(one)
+        for s, one in switched:
+            if not s.feeds:
+                self._off(s, one)
         if self.patience_s > 0.0:
             for thread in threads:
                 thread.join()
         return Safety(tuple(self.unconfirmed), tuple(self.seen))
 
-    def _off(self, switched: Switched) -> None:
-        role, one = switched.role, self.bench.rig.instrument(switched.role)
-        if role in self.bench.instruments:
-            if self._step(switched.step, role, lambda x: x.set(switched.switch, False)):
-                self.seen.append(f"{switched.step}, read back")
+    def _off(self, switched: Switched, one: Instrument) -> None:
+        place, step = one.place, switched.step(one.port)
+        if place in self.bench.instruments:
+            if self._step(step, place, lambda x: x.set(switched.switch, False)):
+                self.seen.append(f"{step}, read back")
             else:
                 words = off_words(one, switched)
-                self.unconfirmed.append(f"{words} (at {self.bench.instruments[role].link.address})")
-        elif one is not None:
-            how = self._ask(role, off_words(one, switched))
-            self.record(SafeStep(switched.step, role, how or "nobody confirmed it", bool(how)))
+                self.unconfirmed.append(f"{words} (at {self.bench.instruments[place].link.address})")
+        else:
+            how = self._ask(place, off_words(one, switched))
+            self.record(SafeStep(step, place, how or "nobody confirmed it", bool(how)))
             if how:
-                self.seen.append(f"{switched.step}, {how}")
+                self.seen.append(f"{step}, {how}")
             else:
                 self.unconfirmed.append(off_words(one, switched))
 
@@ -138,51 +141,60 @@ class _Way:
 
     def _output_down(self) -> None:
         """Bleed the output, if something can, and wait for every sign the rig has."""
-        if "load" in self.bench.instruments:
-            self._step(BLEED, "load", _bleed)
+        for place in self.bench.instruments:
+            if name_of(place) == "load":
+                self._step(BLEED, place, _bleed)
         signs = _Signs(self.bench, self.record)
         try:
             signs.wait()
         except InstrumentError as error:  # the clock of the bench: no time can pass any more
             self.record(SafeStep("waiting for the signs", error.role, str(error), False))
-        for claim in (INPUT, OUTPUT):
-            self._claim(claim, signs)
+        self._claim(INPUT, "", signs)
+        for port in self._outputs():
+            self._claim(OUTPUT, port, signs)
         if signs.emptied_s is not None:
             seen = self.bench.seen
             seen.emptied_s = max(seen.emptied_s or 0.0, signs.emptied_s)
             self.record(Emptied("output", signs.emptied_s))
 
-    def _claim(self, claim: str, signs: _Signs) -> None:
+    def _outputs(self) -> list[str]:
+        """The ports whose fall is looked for: those of the unit, and what else a sign is read at."""
+        read = [port_of(name) for name in self.bench.seen.channels if claim_of(name) == OUTPUT]
+        return list(dict.fromkeys([*self.bench.fallen_V, *read])) or [""]
+
+    def _claim(self, claim: str, port: str, signs: _Signs) -> None:
         """A claim is made when a sign of it counts and none contradicts; what contradicts or is missing is said."""
         due, seen = self.bench.seen.due(claim), self.bench.seen.channels
-        mine = {name: channel for name, channel in seen.items() if CLAIM_OF[name] == claim}
+        mine = [name for name in seen if claim_of(name) == claim and port_of(name) in ("", port)]
+        fallback = at_port("voltmeter", port) if claim == OUTPUT else "power_meter"
+        called = f"{claim}, {port}" if port else claim
         against = [words for name in mine if (words := signs.against(name))]
         counting = [name for name in mine if signs.counts(name)]
-        role = QUANTITIES[next(iter(mine))].role if mine else ("voltmeter" if claim == OUTPUT else "power_meter")
+        role = QUANTITIES[mine[0]].role if mine else fallback
         if against:
-            self._missing(claim, role, against)
+            self._missing(called, role, against)
         elif due and counting:
             words = ", ".join(signs.words(name) for name in counting)
             role = QUANTITIES[counting[0]].role
-            self.record(SafeStep(claim, role, words, True))
-            self.seen.append(f"{claim}: {words}")
+            self.record(SafeStep(called, role, words, True))
+            self.seen.append(f"{called}: {words}")
         elif mine and due:
-            self._missing(claim, role, [signs.why_not(name) for name in mine])
+            self._missing(called, role, [signs.why_not(name) for name in mine])
         elif not mine and due and claim == OUTPUT:
-            self._by_eye(role)
+            self._by_eye(called, role, port)
 
     def _missing(self, claim: str, role: str, why: list[str]) -> None:
         self.record(SafeStep(claim, role, "; ".join(why), False))
         self.unconfirmed.append(f"not seen: {claim} ({'; '.join(why)}). Do not touch it; measure it dead")
 
-    def _by_eye(self, role: str) -> None:
+    def _by_eye(self, called: str, role: str, port: str) -> None:
         """Nobody but a person can read the output."""
-        low = self.bench.fallen_V
-        words = f"measure the output: it has to read below {low:g} V, with a meter that was tried on something live"
+        low, output = self.bench.fallen_V.get(port, TOUCH_LIMIT_V), f"output {port}".strip()
+        words = f"measure the {output}: it has to read below {low:g} V, with a meter that was tried on something live"
         how = self._ask(role, words)
-        self.record(SafeStep(OUTPUT, role, how or "nobody confirmed it", bool(how)))
+        self.record(SafeStep(called, role, how or "nobody confirmed it", bool(how)))
         if how:
-            self.seen.append(f"{OUTPUT}, {how}")
+            self.seen.append(f"{called}, {how}")
         else:
             self.unconfirmed.append(words)
 
@@ -208,9 +220,10 @@ class _Signs:
             self._read()
             if not self._answering() or all(self._steady(name) for name in self._answering()):
                 break
-        name = "output_voltage"
-        if name in self._low_from and seen.channels[name].lived:
-            self.emptied_s = self._low_from[name]
+        fell = [since for name, since in self._low_from.items()
+                if name_of(name) == "output_voltage" and seen.channels[name].lived]  # fmt: skip
+        if fell:
+            self.emptied_s = max(fell)
 
     def _answering(self) -> list[str]:
         return [n for n in self.bench.seen.channels if self._misses.get(QUANTITIES[n].role, 0) < MOST_MISSES]
@@ -225,7 +238,7 @@ class _Signs:
                 instrument = self.bench.instruments[role]
                 if not instrument.link.is_open:
                     instrument.reopen()
-                values.update(instrument.read())
+                values.update(read_at(role, instrument.read()))
                 self._misses[role] = 0
             except InstrumentError as error:
                 self._misses[role] = self._misses.get(role, 0) + 1
@@ -248,7 +261,7 @@ class _Signs:
     def _low(self, name: str) -> float:
         """On a wide range a meter may show more of nothing."""
         row = self.bench.in_use.get(name)
-        span = zero_span(row) if row is not None and CLAIM_OF[name] == INPUT else 0.0
+        span = zero_span(row) if row is not None and claim_of(name) == INPUT else 0.0
         return max(self._channel(name).low, span)
 
     def _channel(self, name: str) -> Channel:

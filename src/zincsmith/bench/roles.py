@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from zincsmith.model.address import at_port
 from zincsmith.model.dialect import SWITCHES
 from zincsmith.model.quantities import ROLES
 from zincsmith.model.rig import Instrument, Rig
@@ -30,10 +31,9 @@ class Switched:
     def switch(self) -> str:
         return SWITCHES[self.role]
 
-    @property
-    def step(self) -> str:
+    def step(self, port: str = "") -> str:
         """What switching it off is called in the book."""
-        return f"{ROLES[self.role]} off"
+        return f"{ROLES[at_port(self.role, port)]} off"
 
 
 # In the order in which they are switched off.
@@ -47,11 +47,15 @@ REACHED = tuple(dict.fromkeys((*(s.role for s in SWITCHED), *MEASURING)))  # wha
 ANOTHER_SUPPLY = "disconnect it from the unit: a source behind an output cannot be switched off from here"
 
 
-def off_words(one: Instrument | None, switched: Switched) -> str:
+def off_words(one: Instrument, switched: Switched) -> str:
     """What a person has to do: the instrument by name, then how; a load that is a source itself is disconnected."""
-    name = one.name if one is not None else ROLES[switched.role]
     how = ANOTHER_SUPPLY if is_a_source(one) else switched.by_hand
-    return f"{ROLES[switched.role]} {name}: {how}"
+    return f"{ROLES[one.place]} {one.name}: {how}"
+
+
+def switched_of(rig: Rig) -> list[tuple[Switched, Instrument]]:
+    """Everything of a rig that is switched, each instrument by itself, in the order in which they go off."""
+    return [(switched, one) for switched in SWITCHED for one in rig.of(switched.role)]
 
 
 def is_a_source(one: Instrument | None) -> bool:
@@ -61,4 +65,4 @@ def is_a_source(one: Instrument | None) -> bool:
 
 def to_switch_off(rig: Rig) -> tuple[str, ...]:
     """Everything of a rig that a person has to switch off where nobody has read back that it is."""
-    return tuple(off_words(rig.instrument(s.role), s) for s in SWITCHED if rig.instrument(s.role) is not None)
+    return tuple(off_words(one, s) for s, one in switched_of(rig))

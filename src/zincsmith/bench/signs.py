@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
-from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.address import name_of, port_of
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 
 TOUCH_LIMIT_V = 30.0  # treat anything above about 30 to 40 V as able to hurt (common practice, no source)
@@ -24,6 +24,14 @@ WAIT_S, WAIT_MOST_S = 60.0, 120.0  # for an output that nobody has seen empty it
 INSIDE = "the inside of the unit may be charged"
 OUTPUT, INPUT = "output fallen", "input gone"
 CLAIM_OF = {"output_voltage": OUTPUT, "load_voltage": OUTPUT, "input_voltage": INPUT, "input_power": INPUT}
+
+
+ORDER = list(CLAIM_OF)
+
+
+def claim_of(channel: str) -> str:
+    """What a channel is a sign of."""
+    return CLAIM_OF[name_of(channel)]
 
 
 @dataclass
@@ -98,7 +106,7 @@ class Seen:
         return self.looked and (claim == INPUT or self.output_due or self._lived(OUTPUT))
 
     def _lived(self, claim: str) -> bool:
-        return any(c.lived for name, c in self.channels.items() if CLAIM_OF[name] == claim)
+        return any(c.lived for name, c in self.channels.items() if claim_of(name) == claim)
 
     def as_told(self) -> dict[str, Any]:
         """For the guardian: plain data."""
@@ -112,18 +120,18 @@ class Seen:
 
     @classmethod
     def from_told(cls, told: Mapping[str, Any]) -> Seen:
-        channels = {name: Channel(**one) for name, one in told.get("channels", {}).items() if name in CLAIM_OF}
+        channels = {name: Channel(**one) for name, one in told.get("channels", {}).items() if name_of(name) in CLAIM_OF}
         facts = (bool(told.get("fed")), bool(told.get("output_due")), told.get("emptied_s"), bool(told.get("looked")))
         return cls(channels, *facts)
 
 
-def seen_of(rig: Rig, output_V: float) -> Seen:
-    """The signs that a rig has by wire, none of them seen yet, for a unit whose output is rated ``output_V``."""
+def seen_of(rig: Rig, outputs_V: Mapping[str, float]) -> Seen:
+    """The signs that a rig has by wire, none of them seen yet, for a unit with these outputs, V by port."""
     found: dict[str, Channel] = {}
-    for name in CLAIM_OF:
-        one = rig.instrument(QUANTITIES[name].role)
-        if one is not None and one.how != "by hand":
-            found[name] = Channel(_low(name, one, output_V))
+    channels = rig.channels
+    for name in sorted((n for n in channels if name_of(n) in CLAIM_OF), key=lambda n: ORDER.index(name_of(n))):
+        if channels[name].how != "by hand":
+            found[name] = Channel(_low(name_of(name), channels[name], outputs_V.get(port_of(name), 0.0)))
     return Seen(found)
 
 

@@ -12,6 +12,7 @@ from typing import Literal
 
 from zincsmith.engine.rig_facts import outlet_of, records, source_kind
 from zincsmith.formats.plan_file import find_plan
+from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES, TESTS
 from zincsmith.model.plan import (
@@ -29,9 +30,10 @@ from zincsmith.model.plan import (
     SafetyOptions,
     StandbyOptions,
 )
+from zincsmith.model.port import of_output, output_ports
 from zincsmith.model.quantities import ROLES
 from zincsmith.model.rig import Rig
-from zincsmith.model.unit import Unit
+from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.catalogue import SHIPPED, procedure
 from zincsmith.procedures.harmonics import NO_RECORD
 from zincsmith.procedures.static_grid import LOADS_OF
@@ -66,6 +68,7 @@ def compose(unit: Unit, rig: Rig) -> tuple[Plan, list[LeftOut]]:
         BringUpOptions(school=school_for(unit, rig), first_line=first),
         RigCheckOptions(when="live", line=first),
         GridOptions(lines=lines or LINES, cold=True, again=_read_by_program(rig)),
+        *grids_by_port(unit, first),
         *([RegimeOptions(line=line) for line in lines[:1]] if corrected(unit) else []),
         *([DisplayOptions(line=first)] if rig.instrument("panel_voltmeter") is not None else []),
         HarmonicOptions(lines=standby_lines(unit, lines)),
@@ -138,6 +141,36 @@ def standby_lines(unit: Unit, lines: Sequence[Line]) -> tuple[Line, ...]:
     return found or tuple(lines) or LINES
 
 
+AT_OUTPUTS = ("load", "voltmeter")  # roles that every output needs one of
+NEXT_WARM_UP_S = 300.0  # of a grid that follows another
+OTHERS_PERCENT = 50.0  # what the other rails give while one is varied; common practice, no source
+
+
+def places_of(role: str, plate: Nameplate) -> tuple[str, ...]:
+    """Where a unit needs a role: at each of its outputs, or once."""
+    return tuple(at_port(role, port) for port in output_ports(plate)) if role in AT_OUTPUTS else (role,)
+
+
+def grids_by_port(unit: Unit, line: Line) -> list[Options]:
+    """One output varied while the others keep their load, where there are several; and each mode of an output that
+    has several. Ports that share are used one at a time, since what one may give depends on what is plugged in
+    elsewhere."""
+    plate = unit.nameplate
+    found: list[Options] = []
+    for port, output in zip(output_ports(plate), plate.outputs, strict=False):
+        modes = [m.name for m in of_output(output).modes if m.law == "fixed"]
+        shared = bool(plate.sharing) or any(o.modes for o in plate.outputs)
+        for mode in modes if len(modes) > 1 else [""]:
+            if port or mode:
+                found.append(
+                    GridOptions(
+                        lines=(line,), warm_up_s=NEXT_WARM_UP_S, port=port, mode=mode,
+                        others_percent=0.0 if shared else OTHERS_PERCENT,
+                    )
+                )  # fmt: skip
+    return found
+
+
 def _read_by_program(rig: Rig) -> bool:
     """Whether one more point costs nobody's time: what the grid reads is read by the program."""
     return not any(rig.by_hand(role) for role in ("power_meter", "voltmeter", "load", "ac_source"))
@@ -155,7 +188,8 @@ def _cannot(part: Options, unit: Unit, rig: Rig) -> str:
         return unfit
     if isinstance(part, HarmonicOptions) and not records(rig):
         return NO_RECORD
-    missing = [ROLES[r].lower() for r in one.needs if rig.instrument(r) is None]
+    places = [place for role in one.needs for place in places_of(role, unit.nameplate)]
+    missing = [f"{ROLES[place][:1].lower()}{ROLES[place][1:]}" for place in places if rig.instrument(place) is None]
     return f"the rig has no {' and no '.join(missing)}" if missing else ""
 
 

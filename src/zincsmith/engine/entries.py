@@ -13,6 +13,7 @@ from zincsmith.analysis.resistor_load import current_A
 from zincsmith.bench.instrument import Record
 from zincsmith.engine.rig_facts import resistance_of
 from zincsmith.formats.entry import parse_change, typed_value
+from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import WORKED_OUT, Reading, Wave
@@ -23,8 +24,7 @@ EntryError = InputError
 
 def polled_reading(key: str, quantity: str, samples: Sequence[float], rig: Rig, row: Accuracy | None = None) -> Reading:
     """The mean of several polls; its spread is their standard deviation. ``row`` is the range it was read on."""
-    one = rig.instrument(QUANTITIES[quantity].role)
-    assert one is not None
+    one = rig.channels[quantity]
     spread = float(np.std(samples, ddof=1)) if len(samples) > 1 else None
     return reading_of(key, quantity, float(np.mean(samples)), one, row, spread=spread, count=len(samples))
 
@@ -38,7 +38,7 @@ def hand_reading(key: str, quantity: str, text: str, meter: Instrument, against:
     change = parse_change(text, unit)
     if change is None or against is None or not change[0]:
         return reading_of(key, quantity, value, meter, text=text.strip())
-    row = meter.accuracy_for(quantity, abs(change[1]))
+    row = meter.accuracy_for(name_of(quantity), abs(change[1]))
     return reading_of(
         key, quantity, value, meter, row, text=text.strip(), change=change[1], against=against.id,
         against_limit=limit_of_error(against),
@@ -46,15 +46,16 @@ def hand_reading(key: str, quantity: str, text: str, meter: Instrument, against:
 
 
 def resistor_current(
-    key: str, readings: Sequence[Reading], rig: Rig, wanted_A: float, output_V: float
+    key: str, address: str, readings: Sequence[Reading], rig: Rig, wanted_A: float, output_V: float
 ) -> list[Reading]:
     """The current through a load of resistors, from the volts just read across it; none where these are missing.
 
     ``wanted_A`` is what the load was set to, nought when it is off. The limit is that of resistance and volts together.
     """
-    load = rig.instrument("load")
-    made = resistance_of(rig, wanted_A, output_V) if wanted_A > 0.0 else None
-    volts = next((r for r in readings if r.quantity == "output_voltage"), None)
+    port = port_of(address)
+    load = rig.instrument(at_port("load", port))
+    made = resistance_of(load, wanted_A, output_V) if wanted_A > 0.0 else None
+    volts = next((r for r in readings if r.address == at_port("output_voltage", port)), None)
     if load is None or volts is None or volts.value is None:
         return []
     value = current_A(volts.value, made.ohm) if made is not None else 0.0
@@ -64,6 +65,7 @@ def resistor_current(
         Reading(
             id=key, quantity="output_current", value=value, unit="A", role="load", source=load.name, how=WORKED_OUT,
             reading_percent=(made.percent if made is not None else 0.0) + share, known=True, text=text,
+            port=port,
         )
     ]  # fmt: skip
 
@@ -85,9 +87,10 @@ def waves_of(record: Record, rig: Rig) -> tuple[tuple[Wave, ...], dict[str, byte
 def reading_of(
     key: str, quantity: str, value: float | None, one: Instrument, row: Accuracy | None = None, **more: Any
 ) -> Reading:
-    """A reading of a quantity with the accuracy in force: of the range it was read on, else as its instrument states
-    it for a value of that size."""
-    row = row or one.accuracy_for(quantity, abs(value or 0.0))
+    """A reading of a quantity, given by its address, with the accuracy in force: of the range it was read on, else as
+    its instrument states it for a value of that size."""
+    name, port = name_of(quantity), port_of(quantity)
+    row = row or one.accuracy_for(name, abs(value or 0.0))
     stated = {
         name: getattr(row, name)
         for name in (
@@ -103,9 +106,10 @@ def reading_of(
     }
     return Reading(
         id=key,
-        quantity=quantity,
+        quantity=name,
+        port=port,
         value=value,
-        unit=QUANTITIES[quantity].unit,
+        unit=QUANTITIES[name].unit,
         role=one.role,
         source=one.name,
         known=row is not None,

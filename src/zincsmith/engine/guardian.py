@@ -58,7 +58,7 @@ def main() -> int:
     told = _first_line(line)
     if told is None:
         return 0
-    bench = Bench(load(Rig, json.dumps(told["rig"])), told["addresses"], guarded=True, output_V=told["output_V"])
+    bench = Bench(load(Rig, json.dumps(told["rig"])), told["addresses"], guarded=True, outputs_V=told["outputs_V"])
     warm_up()
     record = RecordWriter(arguments.record)
     line.sendall(b"r")

@@ -3,17 +3,21 @@ live is watched against the same."""
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
-from dataclasses import dataclass
+from collections.abc import Collection, Iterator, Mapping
+from dataclasses import dataclass, replace
 
 from zincsmith.analysis.envelope import Envelope
-from zincsmith.model.actions import SetLoad, SetSource, Watch
+from zincsmith.model.actions import ChooseMode, SetLoad, SetSource, Watch
+from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError, LimitError
 from zincsmith.model.plan import Plan
+from zincsmith.model.port import of_output, output_ports
 from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.rig import Rig
-from zincsmith.model.unit import Unit
+from zincsmith.model.unit import Nameplate, Unit
 
+NOTHING: Mapping[str, float] = {}
+NO_MODES: Mapping[str, str] = {}
 LOAD_CEILING = 1.10  # of the rated current: the plan's own ceiling for steady-state work
 OVER_VOLTAGE = 1.15  # of nominal output
 CEILING = 1.2  # of nominal output, where no part says what it stands; common practice, no source
@@ -34,11 +38,14 @@ def _least(*bounds: Bound | None) -> Bound:
 
 @dataclass(frozen=True)
 class Limits:
-    """The greatest input voltage in V, load current in A, and the frequencies the unit is rated for in Hz."""
+    """The greatest input voltage in V, load current in A by port, and the frequencies the unit is rated for in Hz;
+    ``envelope`` and ``room_share`` say what several outputs may give together."""
 
     source_V: Bound
-    load_A: Bound
+    load_A: Mapping[str, Bound]
     frequency_Hz: tuple[float, float]
+    envelope: Envelope
+    room_share: float = 1.0
 
     @classmethod
     def of(cls, unit: Unit, rig: Rig, ambient_degC: float | None = None) -> Limits:
@@ -54,26 +61,37 @@ class Limits:
             for p in unit.look.parts
             if p.what in ("X capacitor", "input capacitor") and p.rated_V is not None
         ]
-        ceiling = LOAD_CEILING * envelope.full_A()
-        derated = None
-        if ambient_degC is not None and (share := envelope.share_at(ambient_degC)) < 1.0:
-            derated = Bound(share * envelope.full_A(), f"the rated current derated for {ambient_degC:g} °C")
+        share = 1.0 if ambient_degC is None else envelope.share_at(ambient_degC)
+
+        def load(port: str) -> Bound:
+            rated = envelope.output(port).current_A
+            derated = Bound(share * rated, f"the rated current derated for {ambient_degC or 0.0:g} °C")
+            return _least(
+                Bound(LOAD_CEILING * rated, f"{100 * LOAD_CEILING:.0f} % of the unit's rated current"),
+                instrument(at_port("load", port), "current_A"),
+                derated if share < 1.0 else None,
+            )
+
         return cls(
             source_V=_least(
                 Bound(nameplate.input.voltage_max_V, "the upper end of the unit's rated input"),
                 instrument("ac_source", "voltage_V"),
                 *parts,
             ),
-            load_A=_least(
-                Bound(ceiling, f"{100 * LOAD_CEILING:.0f} % of the unit's rated current"),
-                instrument("load", "current_A"),
-                derated,
-            ),
+            load_A={port: load(port) for port in output_ports(nameplate)},
             frequency_Hz=(min(nameplate.input.frequency_Hz), max(nameplate.input.frequency_Hz)),
+            envelope=envelope,
+            room_share=share,
         )
 
-    def check(self, action: SetSource | SetLoad) -> None:
-        """LimitError, before anything is sent, when a setting would go beyond."""
+    def check(
+        self,
+        action: SetSource | SetLoad | ChooseMode,
+        drawn_A: Mapping[str, float] = NOTHING,
+        modes: Mapping[str, str] = NO_MODES,
+    ) -> None:
+        """LimitError, before anything is sent, when a setting would go beyond, by itself or together with what the
+        other ports give already."""
         if isinstance(action, SetSource):
             self._compare(action.voltage_V, self.source_V, "V", "source")
             low, high = self.frequency_Hz
@@ -81,8 +99,17 @@ class Limits:
                 raise LimitError(
                     f"the plan wants {action.frequency_Hz:g} Hz; the unit is rated for {low:g} to {high:g} Hz"
                 )
+        elif isinstance(action, SetLoad):
+            if action.port not in self.load_A:
+                raise LimitError(f"the plan wants a load at {action.port!r}; the unit has no such output")
+            at = f"load at {action.port}" if action.port else "load"
+            self._compare(action.current_A, self.load_A[action.port], "A", at)
+            if action.on:
+                after = {**drawn_A, action.port: action.current_A}
+                for one in replace(self.envelope, modes=modes).beyond_together(after, LOAD_CEILING * self.room_share):
+                    raise LimitError(f"the plan goes too far: {one.words}")
         else:
-            self._compare(action.current_A, self.load_A, "A", "load")
+            replace(self.envelope, modes={action.port: action.mode}).mode(action.port)
 
     @staticmethod
     def _compare(wanted: float, bound: Bound, unit: str, what: str) -> None:
@@ -90,21 +117,31 @@ class Limits:
             raise LimitError(f"the plan wants the {what} at {wanted:g} {unit}; {bound.whose} is {bound.value:g} {unit}")
 
 
+def most_volts(plate: Nameplate) -> dict[str, float]:
+    """By port the most that any mode of it is for, V, signed where there is one."""
+    return {
+        port: max((v for m in of_output(one).modes for v in m.voltage_V), key=abs)
+        for port, one in zip(output_ports(plate), plate.outputs, strict=True)
+    }
+
+
 def whole_run(unit: Unit, rig: Rig, plan: Plan, polled: Collection[str], measured: Collection[str]) -> list[Watch]:
     """The watches of nameplate, parts, rig and plan, which stand from the first setting to the end of the run: on what
     is ``polled``, and on what else is ``measured`` as soon as it is typed. InputError for one that nothing can meet."""
     wanted = (*_nameplate(unit), *_parts(unit), *_rig(rig), *_plan(plan))
     worked_out = {"run_time", *({"input_energy"} if "input_power" in polled else ())}
-    if {"output_voltage", "output_current"} <= set(measured):
-        worked_out.add("output_power")
+    for port in output_ports(unit.nameplate):
+        if {at_port("output_voltage", port), at_port("output_current", port)} <= set(measured):
+            worked_out.add(at_port("output_power", port))
     return [w for w in wanted if w.quantity in measured or w.quantity in worked_out]
 
 
 def _nameplate(unit: Unit) -> Iterator[Watch]:
     plate = unit.nameplate
-    yield Watch(
-        "output_voltage", None, OVER_VOLTAGE * plate.output.voltage_V, "115 % of the nameplate's output voltage"
-    )
+    for port, volts in most_volts(plate).items():
+        yield Watch(
+            at_port("output_voltage", port), None, OVER_VOLTAGE * volts, "115 % of the nameplate's output voltage"
+        )
     yield Watch(
         "input_voltage", None, OVER_LINE * plate.input.voltage_max_V, "110 % of the upper end of the rated input"
     )
@@ -114,27 +151,35 @@ def _nameplate(unit: Unit) -> Iterator[Watch]:
 def _parts(unit: Unit) -> Iterator[Watch]:
     for part in unit.look.parts:
         if part.what == "output capacitor" and part.rated_V is not None:
-            yield Watch("output_voltage", None, part.rated_V, f"what {part.name} is marked for", hard=True)
+            for port in output_ports(unit.nameplate)[:1]:  # which output it is at nobody has said, but of the first
+                yield Watch(
+                    at_port("output_voltage", port), None, part.rated_V, f"what {part.name} is marked for", hard=True
+                )
         elif part.what == "fuse" and part.rated_A is not None:
             yield Watch("input_current", None, part.rated_A, f"what {part.name} of the unit is marked for", hard=True)
         elif part.what in ("X capacitor", "input capacitor") and part.rated_V is not None:
             yield Watch("input_voltage", None, part.rated_V, f"what {part.name} is marked for", hard=True)
     if not any(p.what == "output capacitor" and p.rated_V is not None for p in unit.look.parts):
-        ceiling = CEILING * abs(unit.nameplate.output.voltage_V)
-        yield Watch("output_voltage", None, ceiling, CEILING_WORDS, hard=True)
+        for port, volts in most_volts(unit.nameplate).items():
+            yield Watch(at_port("output_voltage", port), None, CEILING * abs(volts), CEILING_WORDS, hard=True)
 
 
 def _rig(rig: Rig) -> Iterator[Watch]:
     for gear in rig.gear:
         if gear.what == "fuse" and gear.rated_A is not None:
             yield Watch("input_current", None, gear.rated_A, "the fuse ahead of the unit")
-    source, load = rig.instrument("ac_source"), rig.instrument("load")
-    if source is not None and "current_A" in source.most:
-        yield Watch("input_current", None, source.most["current_A"], f"the most {source.name} can do")
-    if load is not None and "current_A" in load.most:
-        yield Watch("output_current", None, load.most["current_A"], f"the most {load.name} can do")
-    if load is not None and "power_W" in load.most:
-        yield Watch("output_power", None, load.most["power_W"], f"the most {load.name} can take")
+    for source in rig.of("ac_source"):
+        if "current_A" in source.most:
+            most_A = source.most["current_A"]
+            yield Watch(at_port("input_current", source.port), None, most_A, f"the most {source.name} can do")
+    for load in rig.of("load"):
+        if "current_A" in load.most:
+            most_A = load.most["current_A"]
+            yield Watch(at_port("output_current", load.port), None, most_A, f"the most {load.name} can do")
+        if "power_W" in load.most:
+            yield Watch(
+                at_port("output_power", load.port), None, load.most["power_W"], f"the most {load.name} can take"
+            )
 
 
 def _plan(plan: Plan) -> Iterator[Watch]:

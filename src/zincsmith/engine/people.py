@@ -106,8 +106,7 @@ class People:
     def _pause(self) -> None:
         """Stay as it is, live, polled and watched, until resumed."""
         journal, settings = self.pulse.journal, self.pulse.settings
-        live = [f"{settings.source_V:g} V at the input"] if settings.source_on else []
-        live += [f"{settings.load_A:.3g} A of load"] if settings.load_on else []
+        live = settings.words
         journal.become("pause", f"{' and '.join(live)} stay on" if live else "nothing is energised")
         while journal.state is State.PAUSED:
             for command in self.pulse.wait_for_person():
@@ -291,12 +290,12 @@ class People:
     def _ask_once(self, key: str, quantity: str) -> Reading:
         journal, settings = self.pulse.journal, self.pulse.settings
         meter: Instrument = self.pulse.bench.by_hand()[quantity]
-        volts = settings.source_V if settings.source_on else 0.0
-        span = expected(self.plate, volts, settings.drawn_A, self.ambient_degC)[quantity]
+        volts, drawn = settings.input_V, sum(settings.drawn_A.values())
+        span = expected(self.plate, volts, settings.drawn_A, self.ambient_degC, settings.modes)[quantity]
         info = QUANTITIES[quantity]
-        what = f"{info.words} at {volts:g} V, {settings.drawn_A:.3g} A"
+        what = f"{info.words} at {volts:g} V, {drawn:.3g} A"
         setting = self._setting(meter, quantity, max(abs(span.low), abs(span.high)))
-        place = (self.part, settings.source_V, settings.source_Hz, quantity)
+        place = (self.part, settings.feed.voltage_V, settings.feed.frequency_Hz, quantity)
         against = self._first.get(place) if quantity in CHANGES else None
         from_V = against.value if against is not None else None
         journal.append(EntryAsked(quantity, info.unit, what, meter.spot, span.low, span.high, setting, from_V))

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 
 from zincsmith.bench.bench import Bench
 from zincsmith.engine.desk import Command, Desk
 from zincsmith.engine.journal import Journal
 from zincsmith.engine.states import State
 from zincsmith.engine.watches import Trip, Watches
+from zincsmith.model.actions import ChooseMode, SetLoad, SetSource
+from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.events import Emptied, Polled, Tripped
 from zincsmith.model.quantities import WATCHABLE
 
@@ -34,19 +36,76 @@ class Skip(Exception):
         self.part = part
 
 
-@dataclass
-class Settings:
-    """What source and load were last set to."""
+@dataclass(frozen=True)
+class Fed:
+    """What the source at an input was last set to."""
 
-    source_V: float = 0.0
-    source_Hz: float = 50.0
-    source_on: bool = False
-    load_A: float = 0.0
-    load_on: bool = False
+    voltage_V: float = 0.0
+    frequency_Hz: float = 50.0
+    on: bool = False
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """What the load at an output was last set to."""
+
+    current_A: float = 0.0
+    on: bool = False
+
+
+@dataclass(frozen=True)
+class Settings:
+    """What sources and loads were last set to, and which modes were chosen, by port."""
+
+    feeds: Mapping[str, Fed] = field(default_factory=dict)
+    draws: Mapping[str, Drawn] = field(default_factory=dict)
+    modes: Mapping[str, str] = field(default_factory=dict)
+
+    def after(self, action: SetSource | SetLoad | ChooseMode) -> Settings:
+        """The settings once an action was carried out."""
+        match action:
+            case SetSource(volts, hertz, on, port):
+                return replace(self, feeds={**self.feeds, port: Fed(volts, hertz, on)})
+            case SetLoad(amps, on, port):
+                return replace(self, draws={**self.draws, port: Drawn(amps, on)})
+            case ChooseMode(mode, port):
+                return replace(self, modes={**self.modes, port: mode})
 
     @property
-    def drawn_A(self) -> float:
-        return self.load_A if self.load_on else 0.0
+    def all_off(self) -> Settings:
+        feeds = {port: replace(one, on=False) for port, one in self.feeds.items()}
+        return replace(self, feeds=feeds, draws={port: replace(one, on=False) for port, one in self.draws.items()})
+
+    @property
+    def feed(self) -> Fed:
+        """Of the first input."""
+        return next(iter(self.feeds.values()), Fed())
+
+    @property
+    def input_V(self) -> float:
+        """What the first input is fed with; zero while its source is off."""
+        return self.feed.voltage_V if self.feed.on else 0.0
+
+    @property
+    def source_on(self) -> bool:
+        return any(one.on for one in self.feeds.values())
+
+    @property
+    def load_on(self) -> bool:
+        return any(one.on for one in self.draws.values())
+
+    @property
+    def drawn_A(self) -> dict[str, float]:
+        """By port, the current that is asked for."""
+        return {port: one.current_A for port, one in self.draws.items() if one.on}
+
+    @property
+    def words(self) -> list[str]:
+        """What is on, each thing by itself."""
+        fed = [
+            f"{one.voltage_V:g} V at the {f'input {p}' if p else 'input'}" for p, one in self.feeds.items() if one.on
+        ]
+        return fed + [f"{amps:.3g} A of load{f' at {port}' if port else ''}" for port, amps in self.drawn_A.items()]
 
 
 @dataclass
@@ -116,8 +175,10 @@ class Pulse:
         del self.history[:-HISTORY]
         self._energy_Wh += values.get("input_power", 0.0) * seconds / 3600.0
         worked_out = {"run_time": self.bench.clock.now_s - self.began_s, "input_energy": self._energy_Wh}
-        if "output_voltage" in values and "output_current" in values:
-            worked_out["output_power"] = abs(values["output_voltage"] * values["output_current"])
+        for name, volts in values.items():
+            amps = values.get(at_port("output_current", port_of(name)))
+            if name_of(name) == "output_voltage" and amps is not None:
+                worked_out[at_port("output_power", port_of(name))] = abs(volts * amps)
         self._note_emptied(values)
         trip = self.watches.check({**worked_out, **values})
         if trip is not None:
@@ -132,11 +193,11 @@ class Pulse:
         if self.settings.source_on:
             self.off_since_s, self._emptied = None, False
             return
-        channel = self.bench.seen.channels.get("output_voltage")
+        lived = {n: c for n, c in self.bench.seen.channels.items() if name_of(n) == "output_voltage" and c.lived}
         if self.off_since_s is None:
             self.off_since_s = now
-            self._emptied = channel is None or not channel.lived
-        elif not self._emptied and channel is not None and abs(values.get("output_voltage", 1e9)) < channel.low:
+            self._emptied = not lived
+        elif not self._emptied and all(abs(values.get(name, 1e9)) < channel.low for name, channel in lived.items()):
             self._emptied = True
             self.emptied("output", now - self.off_since_s)
 

@@ -10,10 +10,12 @@ from dataclasses import dataclass, field
 from zincsmith.analysis.expectation import Expected, expected
 from zincsmith.engine.course import Course
 from zincsmith.engine.limits import Limits, whole_run
+from zincsmith.engine.pulse import Settings
 from zincsmith.engine.rig_facts import context, derived, source_kind
 from zincsmith.model.actions import (
     Action,
     Begin,
+    ChooseMode,
     Confirm,
     Done,
     Dwell,
@@ -29,6 +31,7 @@ from zincsmith.model.actions import (
     Stop,
     Watch,
 )
+from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.plan import Plan
@@ -145,7 +148,7 @@ class _Rehearsal:
         known = context(unit, rig)
         self.polled = known.polled
         self.derived = derived(rig)
-        self.hand_source, self.hand_load = source_kind(rig) != "settable", rig.by_hand("load")
+        self.rig, self.hand_source = rig, source_kind(rig) != "settable"
         self.reaches = source_kind(rig) == "by hand"
         self.least = self.likely = self.most = self.energy_J = 0.0
         self.stages: list[PlannedStage] = []
@@ -153,7 +156,7 @@ class _Rehearsal:
             (None, w) for w in whole_run(unit, rig, plan, known.polled, known.measured)
         ]
         self.cautions: list[str] = []
-        self.source_V = self.load_A = 0.0
+        self.settings = Settings()
         self.point_began = 0.0
         self.part = 0
 
@@ -193,7 +196,7 @@ class _Rehearsal:
                 self.stages[-1].gates.append(self.likely)
                 self.stages[-1].confirms.append(Confirm(title, text))
                 self._pass(SENSES_S / 2, SENSES_S, 3 * SENSES_S)
-            case SetSource() | SetLoad():
+            case SetSource() | SetLoad() | ChooseMode():
                 return self._set(action)
             case Dwell():
                 return self._dwell(action)
@@ -207,16 +210,25 @@ class _Rehearsal:
                 pass
         return Done()
 
-    def _set(self, action: SetSource | SetLoad) -> Outcome:
-        self.limits.check(action)
+    def _set(self, action: SetSource | SetLoad | ChooseMode) -> Outcome:
+        self.limits.check(action, self.settings.drawn_A, self.settings.modes)
+        self.settings = self.settings.after(action)
         if isinstance(action, SetLoad):
-            self.load_A = action.current_A if action.on else 0.0
             self.point_began = self.likely
-            self._setting(self.hand_load)
-            return Done()
-        self.source_V = action.voltage_V if action.on else 0.0
-        self._setting(self.hand_source)
-        return Reached(action.voltage_V) if self.reaches and action.on else Done()
+            self._setting(self._by_hand(at_port("load", action.port)))
+        elif isinstance(action, ChooseMode):
+            self._setting(self.rig.instrument(at_port("sink_controller", action.port)) is None)
+        else:
+            self._setting(self.hand_source)
+        return Reached(action.voltage_V) if self.reaches and isinstance(action, SetSource) and action.on else Done()
+
+    def _by_hand(self, place: str) -> bool:
+        one = self.rig.instrument(place)
+        return one is not None and one.how == "by hand"
+
+    def _expected(self) -> dict[str, Expected]:
+        now = self.settings
+        return expected(self.plate, now.input_V, now.drawn_A, self.ambient, now.modes)
 
     def _setting(self, by_hand: bool) -> None:
         if by_hand:
@@ -234,7 +246,7 @@ class _Rehearsal:
         return Settled(True, soonest)
 
     def _measure(self, action: Measure) -> Outcome:
-        expectation = expected(self.plate, self.source_V, self.load_A, self.ambient)
+        expectation = self._expected()
         typed = tuple(q for q in action.quantities if q not in self.polled and q not in self.derived)
         for seconds in (action.over_s, action.record_s):
             self._pass(seconds, seconds, seconds)
@@ -246,7 +258,7 @@ class _Rehearsal:
                 self.point_began,
                 self.likely - self.point_began,
                 action.at,
-                self.load_A,
+                sum(self.settings.drawn_A.values()),
                 expectation,
                 typed,
                 self.part,
@@ -255,7 +267,14 @@ class _Rehearsal:
         )
         readings = tuple(
             Reading(
-                f"rehearsed {number} {q}", q, expectation[q].value, QUANTITIES[q].unit, "rehearsal", "rehearsal", ""
+                f"rehearsed {number} {q}",
+                name_of(q),
+                expectation[q].value,
+                QUANTITIES[q].unit,
+                "rehearsal",
+                "rehearsal",
+                "",
+                port=port_of(q),
             )
             for q in action.quantities
         )
@@ -265,10 +284,9 @@ class _Rehearsal:
         self.least, self.likely, self.most = self.least + least, self.likely + likely, self.most + most
         stage = self.stages[-1]
         stage.seconds += likely
-        if self.source_V:
-            power = expected(self.plate, self.source_V, self.load_A, self.ambient)["input_power"].value
-            self.energy_J += likely * power
-            if self.load_A:
+        if self.settings.input_V:
+            self.energy_J += likely * self._expected()["input_power"].value
+            if any(self.settings.drawn_A.values()):
                 stage.energised = "input and load"
             elif stage.energised == "nothing":
                 stage.energised = "input"

@@ -11,6 +11,7 @@ from zincsmith.analysis.expected_record import expected_record
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.engine.entries import reading_of
 from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
+from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Evidence, Point, Wave
 from zincsmith.model.rig import Rig
@@ -18,22 +19,28 @@ from zincsmith.model.rig import Rig
 
 def rehearsed_evidence(itinerary: Itinerary, rig: Rig, ambient_degC: float = 23.0) -> Evidence:
     """The planned points as if they had been taken; with sense at the load the lead drop stands in the volts."""
-    lead = rig.lead("unit load")
-    drop_ohm = lead_resistance(lead) if lead is not None and rig.sense == "load" else 0.0
     points = []
     samples: dict[str, bytes] = {}
     for planned in itinerary.points:
         readings = []
-        for name, expectation in planned.expected.items():
-            one = rig.instrument(QUANTITIES[name].role)
-            if one is None:
+        for name, one in rig.channels.items():
+            if name not in planned.expected:
                 continue
-            value = expectation.value - (planned.load_A * drop_ohm if name == "output_voltage" else 0.0)
+            value = planned.expected[name].value
+            if name_of(name) == "output_voltage":
+                amps = planned.expected[at_port("output_current", port_of(name))].value
+                value -= amps * _drop_ohm(rig, port_of(name))
             readings.append(reading_of(f"{one.name}, {name}, point {planned.number}", name, value, one))
         waves = _record(planned, rig, samples) if planned.recorded else ()
         point = Point(planned.number, planned.at, tuple(readings), planned.begins_s, True, planned.part, waves=waves)
         points.append(with_data_sheets(point, rig, 0, ambient_degC, date.today().isoformat()))
     return Evidence(tuple(points), True, ambient_degC, itinerary.procedures, samples=samples)
+
+
+def _drop_ohm(rig: Rig, port: str) -> float:
+    """What stands in the volts of a port that is sensed at its load."""
+    lead = rig.lead(f"unit {at_port('load', port)}")
+    return lead_resistance(lead) if lead is not None and rig.sense == "load" else 0.0
 
 
 def _record(planned: PlannedPoint, rig: Rig, samples: dict[str, bytes]) -> tuple[Wave, ...]:

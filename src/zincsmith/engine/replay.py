@@ -12,6 +12,7 @@ from zincsmith.engine.pulse import Settings
 from zincsmith.model.actions import (
     Action,
     Begin,
+    ChooseMode,
     Confirm,
     Done,
     Dwell,
@@ -88,6 +89,7 @@ def _later(action: Action) -> dict[str, object]:
     """What an action says beyond what it said in earlier versions of the program, as it was then without saying it."""
     later: dict[type, dict[str, object]] = {
         Measure: {"record_s": 0.0}, Watch: {"hard": False}, Confirm: {"hands_in": False},
+        SetSource: {"port": ""}, SetLoad: {"port": ""},
     }  # fmt: skip
     return later.get(type(action), {})
 
@@ -124,6 +126,11 @@ def _changed(run: int, number: int, recorded: Intended, action: Action) -> str:
         return (
             f"run {run} cannot be resumed: {action.procedure} was version {recorded.body.get('version')} then and is "
             f"version {action.version} now; begin a new run, the old one stays as it is"
+        )
+    if "conditions" in recorded.body:
+        return (
+            f"run {run} cannot be resumed: it was begun with an earlier version of the program, which wrote its points "
+            "in another form; begin a new run, the old one stays as it is"
         )
     return (
         f"run {run} cannot be resumed: at step {number} it did {recorded.action} and would now do "
@@ -185,12 +192,12 @@ def _follow(state: Replayed, action: Action, outcome: Outcome) -> None:
         case Watch():
             state.watches = [w for w in state.watches if (w.quantity, w.whose) != (action.quantity, action.whose)]
             state.watches.append(action)
-        case SetSource(volts, hertz, on):
-            at = outcome.voltage_V if isinstance(outcome, Reached) else volts
-            state.settings = replace(state.settings, source_V=at, source_Hz=hertz, source_on=on)
+        case SetSource():
+            at = outcome.voltage_V if isinstance(outcome, Reached) else action.voltage_V
+            state.settings = state.settings.after(replace(action, voltage_V=at))
             state.settle = None
-        case SetLoad(amps, on):
-            state.settings = replace(state.settings, load_A=amps, load_on=on)
+        case SetLoad() | ChooseMode():
+            state.settings = state.settings.after(action)
             state.settle = None
         case Dwell(warms=True):
             state.warm = (state.settings, action)
@@ -199,7 +206,7 @@ def _follow(state: Replayed, action: Action, outcome: Outcome) -> None:
             state.settled = outcome.stable if isinstance(outcome, Settled) else None
         case Measure() if isinstance(outcome, Measured):
             point: Point = outcome.point
-            state.points[point.number] = Taken(action, replace(state.settings), state.settle, state.part)
+            state.points[point.number] = Taken(action, state.settings, state.settle, state.part)
         case _:
             pass
 

@@ -9,10 +9,10 @@ from zincsmith.analysis.leads import lead_resistance
 from zincsmith.analysis.resistor_load import MEASURED_PERCENT, bank_ohm, bank_steps
 from zincsmith.bench.dialect import dialect_for
 from zincsmith.bench.roles import MEASURING
+from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import GridOptions, Line
-from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.rig import Dummy, Rig
+from zincsmith.model.rig import Dummy, Instrument, Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, SourceKind
 
@@ -21,10 +21,11 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
     """What a procedure may know about this rig; each part of a plan puts its own options in."""
     polled: set[str] = set()
     for role in MEASURING:
-        one = rig.instrument(role)
-        if one is not None and one.how != "by hand":
-            polled |= set(dialect_for(role, one.dialect, one.dialect_text).operation["read"].quantities)
-    by_hand = {q.name for q in QUANTITIES.values() if (one := rig.instrument(q.role)) and one.how == "by hand"}
+        for one in rig.of(role):
+            if one.how != "by hand":
+                read = dialect_for(role, one.dialect, one.dialect_text).operation["read"].quantities
+                polled |= {at_port(quantity, one.port) for quantity in read}
+    by_hand = {name for name, one in rig.channels.items() if one.how == "by hand"}
     measured = polled | by_hand
     lead = rig.lead("unit load")
     return Context(
@@ -58,8 +59,7 @@ class Resistance:
     words: str
 
 
-def _made_of_resistors(rig: Rig) -> Dummy | None:
-    load = rig.instrument("load")
+def _made_of_resistors(load: Instrument | None) -> Dummy | None:
     made = load.dummy if load is not None and load.how == "by hand" else None
     if made is None:
         return None
@@ -68,11 +68,11 @@ def _made_of_resistors(rig: Rig) -> Dummy | None:
     return made if made.kind == "binary bank" and made.steps_W and made.at_V else None
 
 
-def resistance_of(rig: Rig, wanted_A: float, output_V: float) -> Resistance | None:
+def resistance_of(load: Instrument | None, wanted_A: float, output_V: float) -> Resistance | None:
     """The load as it stands for a wanted current, where it is made of resistors: a plain one as it measures hot or else
     as it is marked, a bank by the steps nearest to that current. None for any other load, and a bank with no step on.
     """
-    made = _made_of_resistors(rig)
+    made = _made_of_resistors(load)
     if made is None:
         return None
     if made.kind == "resistor":
@@ -94,8 +94,10 @@ def step_words(steps_W: Sequence[float]) -> str:
 
 
 def derived(rig: Rig) -> frozenset[str]:
-    """Quantities that nobody reads, as they follow from others."""
-    return frozenset({"output_current"}) if _made_of_resistors(rig) is not None else frozenset()
+    """What nobody reads, by address, as it follows from others."""
+    return frozenset(
+        at_port("output_current", one.port) for one in rig.of("load") if _made_of_resistors(one) is not None
+    )
 
 
 def source_kind(rig: Rig) -> SourceKind:

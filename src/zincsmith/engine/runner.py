@@ -25,11 +25,12 @@ from zincsmith.engine.people import People
 from zincsmith.engine.pulse import Pulse, RunEnd, Skip
 from zincsmith.engine.replay import Replayed, Taken, body_of
 from zincsmith.engine.rig_facts import derived
-from zincsmith.engine.setting import Setter
+from zincsmith.engine.setting import Setter, Setting
 from zincsmith.engine.watches import Watches
 from zincsmith.model.actions import (
     Action,
     Begin,
+    ChooseMode,
     Confirm,
     Done,
     Dwell,
@@ -48,6 +49,7 @@ from zincsmith.model.actions import (
     Stop,
     Watch,
 )
+from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.errors import InstrumentError, ZincsmithError
 from zincsmith.model.events import (
     Event,
@@ -101,7 +103,7 @@ class Runner:
     ) -> None:
         self.bench, self.journal = bench, journal
         by_hand = set(bench.by_hand())
-        typed = by_hand | ({"output_power"} if by_hand.intersection(PRODUCT) else set())
+        typed = by_hand | {at_port("output_power", port_of(n)) for n in by_hand if name_of(n) in PRODUCT}
         self.pulse = Pulse(bench, journal, desk, Watches(whole_run, typed))
         self.people = People(self.pulse, unit.nameplate, ambient_degC, operator)
         self.pulse.listen = self.people.listen
@@ -158,7 +160,7 @@ class Runner:
         return closed
 
     def make_safe(self) -> Safety:
-        self.pulse.settings = replace(self.pulse.settings, source_on=False, load_on=False)
+        self.pulse.settings = self.pulse.settings.all_off
         return make_safe(self.bench, self.journal.try_append, self.setter.switched_off_by_hand)
 
     def _drive(self, course: Course, action: Action | None) -> None:
@@ -208,6 +210,7 @@ class Runner:
             Observe: self._senses,
             SetSource: self._set,
             SetLoad: self._set,
+            ChooseMode: self._set,
             Dwell: self._dwell,
             Measure: self._measure,
             Stop: self._stop,
@@ -248,7 +251,7 @@ class Runner:
         self.people.senses(action)
         return Done()
 
-    def _set(self, action: SetSource | SetLoad) -> Outcome:
+    def _set(self, action: Setting) -> Outcome:
         self._skipping = False
         self._settle = self._settled = None
         found = self.setter.carry_out(action)
@@ -295,7 +298,7 @@ class Runner:
 
     def _is_settled(self, action: Dwell) -> bool:
         if action.below is not None:
-            return self.pulse.now.get(action.quantity or "", action.below) < action.below
+            return abs(self.pulse.now.get(action.quantity or "", action.below)) < action.below
         rows = [(t, v[action.quantity]) for t, v in self.pulse.history if action.quantity in v]
         if not rows:
             return False
@@ -307,7 +310,7 @@ class Runner:
     def _measure(self, action: Measure) -> Outcome:
         number = len(self._taken) + 1
         point = self._point(action, number, self._part, 1)
-        taken = Taken(action, replace(self.pulse.settings), self._settle, self._part)
+        taken = Taken(action, self.pulse.settings, self._settle, self._part)
         self._keep(point, taken)
         return Measured(point)
 
@@ -329,9 +332,9 @@ class Runner:
             self._heed_watts(readings, by_hand)
             key = f"{self.journal.run}/{number}{f'.{take}' if take > 1 else ''}/{name}"
             if name in follows:
-                readings += resistor_current(
-                    key, readings, self.bench.rig, self.pulse.settings.drawn_A, self.people.plate.output.voltage_V
-                )
+                drawn_A = self.pulse.settings.drawn_A.get(port_of(name), 0.0)
+                volts = self.setter.limits.envelope.voltage_V(port_of(name))
+                readings += resistor_current(key, name, readings, self.bench.rig, drawn_A, volts)
             elif name in by_hand:
                 readings.append(self.people.ask(key, name))
             elif samples.get(name):
@@ -343,14 +346,17 @@ class Runner:
 
     def _heed_watts(self, readings: list[Reading], by_hand: Mapping[str, object]) -> None:
         """Volts and amps of the output belong together as soon as both are there and one of them was typed."""
-        if not readings or readings[-1].quantity not in PRODUCT or not any(name in by_hand for name in PRODUCT):
+        port = readings[-1].port if readings else ""
+        both = [at_port(name, port) for name in PRODUCT]
+        if not readings or readings[-1].address not in both or not any(name in by_hand for name in both):
             return
         while True:
-            read = {r.quantity: r.value for r in readings if r.quantity in PRODUCT and r.value is not None}
-            if len(read) < len(PRODUCT) or self.people.heed("output_power", abs(math.prod(read.values()))):
+            read = {r.address: r.value for r in readings if r.address in both and r.value is not None}
+            power = at_port("output_power", port)
+            if len(read) < len(both) or self.people.heed(power, abs(math.prod(read.values()))):
                 return
-            at = max(n for n, r in enumerate(readings) if r.quantity in PRODUCT and r.quantity in by_hand)
-            readings[at] = self.people.ask(readings[at].id, readings[at].quantity)
+            at = max(n for n, r in enumerate(readings) if r.address in both and r.address in by_hand)
+            readings[at] = self.people.ask(readings[at].id, readings[at].address)
 
     def _waves(self, seconds: float) -> tuple[Wave, ...]:
         """What the power meter records, its samples in the book before the point that names them."""
@@ -364,7 +370,7 @@ class Runner:
         """Points a person wants again, at their own settings; then back to where the plan stands."""
         while self.people.repeats:
             number, reason = self.people.repeats.popitem()
-            taken, before = self._taken[number], replace(self.pulse.settings)
+            taken, before = self._taken[number], self.pulse.settings
             kept = self._settle, self._settled
             self.journal.append(Remarked(f"point {number} is taken again: {reason}"))
             try:

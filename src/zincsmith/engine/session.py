@@ -38,6 +38,7 @@ from zincsmith.model.events import (
     Signed,
 )
 from zincsmith.model.plan import Plan
+from zincsmith.model.port import output_volts
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.catalogue import procedure
@@ -215,7 +216,7 @@ class Session:
             )
 
     def _bench(self, rig: Rig, addresses: Mapping[str, str], unit: Unit) -> Bench:
-        return Bench(rig, addresses, self.guard.beat, self.guard.is_there, output_volts(unit))
+        return Bench(rig, addresses, self.guard.beat, self.guard.is_there, output_volts(unit.nameplate))
 
     def _carry_out(
         self,
@@ -250,7 +251,9 @@ class Session:
             if rig.clock != "simulated" and (asleep := self.awake.hold()):
                 self.journal.append(Remarked(asleep))
             warm_up()
-            self.guard.begin(self.book.path, self.journal.run, bench, self.journal.try_append, output_volts(unit))
+            self.guard.begin(
+                self.book.path, self.journal.run, bench, self.journal.try_append, output_volts(unit.nameplate)
+            )
             self.journal.busy = self.guard.busy
             closed = runner.run(course, stands)
             self.guard.end()  # only once make-safe has returned
@@ -357,7 +360,7 @@ class Session:
             return rig, None
         with BookReader(self.book.path) as reader:
             rig = reader.rig(self.left.rig_n)
-            seen = seen_of(rig, output_volts(reader.unit(self.left.unit, self.left.unit_n)))
+            seen = seen_of(rig, output_volts(reader.unit(self.left.unit, self.left.unit_n).nameplate))
             for written in reader.events(run=self.left.id, kinds=(Polled, Emptied)):
                 match written.event:
                     case Polled(values, source_on):
@@ -378,11 +381,6 @@ class Session:
         assert isinstance(rig, Rig)
         assert isinstance(plan, Plan)
         return unit, rig, plan
-
-
-def output_volts(unit: Unit) -> float:
-    """The rated output in V by which a running output is told from none; 0 where the plate states none."""
-    return abs(unit.nameplate.outputs[0].voltage_V) if unit.nameplate.outputs else 0.0
 
 
 def check_start(start: Start) -> None:

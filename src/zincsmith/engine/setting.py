@@ -3,21 +3,25 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import replace
+from typing import Any
 
 from zincsmith.analysis.expectation import expected
 from zincsmith.analysis.resistor_load import bank_ohm, bank_steps
 from zincsmith.bench.roles import FEEDING
 from zincsmith.engine.limits import Limits
 from zincsmith.engine.people import People
-from zincsmith.engine.pulse import Pulse, Settings
+from zincsmith.engine.pulse import Drawn, Fed, Pulse, Settings
 from zincsmith.engine.rig_facts import step_words
 from zincsmith.engine.watches import tightest
-from zincsmith.model.actions import SetLoad, SetSource
+from zincsmith.model.actions import ChooseMode, SetLoad, SetSource
+from zincsmith.model.address import at_port, name_of
 from zincsmith.model.errors import BookError, InstrumentError, ZincsmithError
 from zincsmith.model.events import Effected, HandSetting
+from zincsmith.model.port import of_output
 from zincsmith.model.quantities import WATCHABLE
-from zincsmith.model.rig import Rig
+from zincsmith.model.rig import Instrument
 
 CLIMB_A_SHARE = 0.25  # of the load change; gradually, so that overshoot trips no overcurrent protection
 CLIMB_S = 1.0
@@ -28,6 +32,7 @@ SEEN_FIRST = ("input_power", "input_current", "output_voltage")
 RUNS_FROM = 0.5  # of the lowest rated input: from here on an output may be there
 
 Body = dict[str, float | str | bool | None]
+Setting = SetSource | SetLoad | ChooseMode
 
 
 class Setter:
@@ -36,53 +41,66 @@ class Setter:
     def __init__(self, pulse: Pulse, people: People, limits: Limits) -> None:
         self.pulse, self.people, self.limits = pulse, people, limits
         self.bench = pulse.bench
-        self._arranged = ""  # how a load by hand stands, in the words of its gate
-        self._source_rests = False  # a source by hand was said to be off
+        self._arranged: dict[str, str] = {}  # by port, how a load by hand stands, in the words of its gate
+        self._rests: set[str] = set()  # inputs whose source by hand was said to be off
 
-    def carry_out(self, action: SetSource | SetLoad) -> Body:
+    def carry_out(self, action: Setting) -> Body:
         """LimitError, with nothing sent, beyond a limit. The read-back is in the book when it returns, and returned."""
-        self.limits.check(action)
+        self.limits.check(action, self.pulse.settings.drawn_A, self.pulse.settings.modes)
         self.pulse.hear()
-        found = self._source(action) if isinstance(action, SetSource) else self._load(action)
+        carry: dict[type, Callable[[Any], Body]] = {
+            SetSource: self._source, SetLoad: self._load, ChooseMode: self._mode,
+        }  # fmt: skip
+        found = carry[type(action)](action)
         self.pulse.journal.append(Effected(type(action).__name__, found))
         self.pulse.history.clear()
         settings = self.pulse.settings
         plate, ambient = self.people.plate, self.people.ambient_degC
-        ahead = expected(plate, settings.source_V if settings.source_on else 0.0, settings.drawn_A, ambient)
+        ahead = expected(plate, settings.input_V, settings.drawn_A, ambient, settings.modes)
         self.bench.choose_ranges({name: one.high for name, one in ahead.items()})
         return found
 
     def bring_to(self, wanted: Settings) -> None:
         """From whatever is set now to these settings, load off while the source changes, then up gradually."""
         now = self.pulse.settings
-        source = (wanted.source_V, wanted.source_Hz, wanted.source_on)
-        if source != (now.source_V, now.source_Hz, now.source_on):
-            if now.load_on:
-                self.carry_out(SetLoad(0.0, False))
-            self.carry_out(SetSource(*source))
-            for _ in range(COMES_UP_SLICES):
+        feeds = {port: fed for port, fed in wanted.feeds.items() if fed != now.feeds.get(port, Fed())}
+        modes = {port: mode for port, mode in wanted.modes.items() if mode != now.modes.get(port)}
+        if feeds or modes:
+            for port in now.drawn_A:
+                self.carry_out(SetLoad(0.0, False, port))
+            for port, fed in feeds.items():
+                self.carry_out(SetSource(fed.voltage_V, fed.frequency_Hz, fed.on, port))
+            for _ in range(COMES_UP_SLICES if feeds else 0):
                 self.pulse.slice(CLIMB_S)
-        start, end = self.pulse.settings.drawn_A, wanted.drawn_A
+            for port, mode in modes.items():
+                self.carry_out(ChooseMode(mode, port))
+        for port, drawn in sorted(wanted.draws.items(), key=lambda one: one[1].on):
+            self._climb(port, drawn)
+        self.pulse.slice(CLIMB_S)
+
+    def _climb(self, port: str, wanted: Drawn) -> None:
+        """One load up gradually, or down at once."""
+        now = self.pulse.settings
+        start, end = now.drawn_A.get(port, 0.0), wanted.current_A if wanted.on else 0.0
         if end > start:
             steps = max(1, round((end - start) / (CLIMB_A_SHARE * end)))
             for n in range(1, steps):
-                self.carry_out(SetLoad(start + (end - start) * n / steps, True))
+                self.carry_out(SetLoad(start + (end - start) * n / steps, True, port))
                 self.pulse.slice(CLIMB_S)
-        if (wanted.load_A, wanted.load_on) != (self.pulse.settings.load_A, self.pulse.settings.load_on):
-            self.carry_out(SetLoad(wanted.load_A, wanted.load_on))
-        self.pulse.slice(CLIMB_S)
+        if wanted != self.pulse.settings.draws.get(port, Drawn()):
+            self.carry_out(SetLoad(wanted.current_A, wanted.on, port))
 
     def _source(self, action: SetSource) -> Body:
-        settings = self.pulse.settings
-        after = replace(settings, source_V=action.voltage_V, source_Hz=action.frequency_Hz, source_on=action.on)
+        after, place = self.pulse.settings.after(action), at_port("ac_source", action.port)
         if action.on and action.voltage_V > 0.0:
             self.bench.seen.feeds(action.voltage_V >= RUNS_FROM * self.people.plate.input.voltage_min_V)
-        if "ac_source" not in self.bench.instruments:
-            return self._source_by_hand(action, after)
-        source = self.bench.instruments["ac_source"]
+        if place not in self.bench.instruments:
+            return self._source_by_hand(action, place)
+        source = self.bench.instruments[place]
         found: Body = {
             "voltage_V": source.set("voltage", action.voltage_V),
             "frequency_Hz": source.set("frequency", action.frequency_Hz),
+            **_at(action.port),
         }
         if action.on:
             self.pulse.settings = after  # from here on it has to be taken as live
@@ -90,29 +108,31 @@ class Setter:
         self.pulse.settings = after
         return found
 
-    def _source_by_hand(self, action: SetSource, after: Settings) -> Body:
+    def _source_by_hand(self, action: SetSource, place: str) -> Body:
         """A gate with what to set and at which readings to switch off first; none where it stands so already. What is
         set by hand lands where it lands: the volts reached are typed, and they are what counts."""
-        settings, one = self.pulse.settings, self.bench.rig.instrument("ac_source")
+        before, one = self.pulse.settings.feeds.get(action.port, Fed()), self.bench.rig.instrument(place)
         lands = action.on and getattr(one, "outlet", None) is None
-        same = (settings.source_V, settings.source_on) == (action.voltage_V, True) if action.on else self._source_rests
+        stands = (before.voltage_V, before.on) == (action.voltage_V, True)
+        same = stands if action.on else action.port in self._rests
         volts = action.voltage_V
         while not same:
             if action.on:
-                self.pulse.settings = after  # from here on it has to be taken as live
+                self.pulse.settings = self.pulse.settings.after(action)  # from here on it has to be taken as live
             reached = self.people.set_by_hand(
-                "ac_source",
-                source_words(one, action, settings),
+                place,
+                source_words(one, action, before),
                 self._switch_off_at(action.on),
                 action.voltage_V if lands else None,
-                lambda v: self.limits.check(SetSource(v, action.frequency_Hz, True)),
+                lambda v: self.limits.check(replace(action, voltage_V=v, on=True)),
             )
             if reached is None or self.people.heed("input_voltage", reached):
                 volts = reached if reached is not None else volts
                 break
-        self._source_rests = not action.on
-        self.pulse.settings = replace(after, source_V=volts)
-        return {"voltage_V": volts, "frequency_Hz": action.frequency_Hz, "on": action.on, "hand": True}
+        self._rests = self._rests - {action.port} if action.on else self._rests | {action.port}
+        self.pulse.settings = self.pulse.settings.after(replace(action, voltage_V=volts))
+        stands_at = {"voltage_V": volts, "frequency_Hz": action.frequency_Hz}
+        return {**stands_at, "on": action.on, "hand": True, **_at(action.port)}
 
     def _switch_off_at(self, raising: bool) -> tuple[str, ...]:
         """The readings at which a person switches off first and types later: judging what was typed comes late."""
@@ -122,27 +142,44 @@ class Setter:
         return tuple(
             f"{info.words.lower()} above {watch.high:.3g} {info.unit}"
             for watch in tightest(self.pulse.watches.all)
-            if watch.high is not None and watch.quantity in by_hand and watch.quantity in SEEN_FIRST
+            if watch.high is not None and watch.quantity in by_hand and name_of(watch.quantity) in SEEN_FIRST
             for info in (WATCHABLE[watch.quantity],)
         )
 
     def _load(self, action: SetLoad) -> Body:
-        after = replace(self.pulse.settings, load_A=action.current_A, load_on=action.on)
-        if "load" not in self.bench.instruments:
-            words = load_words(self.bench.rig, action, self.people.plate.output.voltage_V)
-            if words != self._arranged:  # one gate for each change that a person makes
-                self.people.set_by_hand("load", words, self._switch_off_at(action.on and self.pulse.settings.source_on))
-            self._arranged = words
+        settings, place = self.pulse.settings, at_port("load", action.port)
+        after = settings.after(action)
+        if place not in self.bench.instruments:
+            volts = replace(self.limits.envelope, modes=settings.modes).voltage_V(action.port)
+            words = load_words(self.bench.rig.instrument(place), action, volts)
+            if words != self._arranged.get(action.port):  # one gate for each change that a person makes
+                self.people.set_by_hand(place, words, self._switch_off_at(action.on and settings.source_on))
+            self._arranged[action.port] = words
             self.pulse.settings = after
-            return {"current_A": action.current_A, "on": action.on, "hand": True}
-        load = self.bench.instruments["load"]
+            return {"current_A": action.current_A, "on": action.on, "hand": True, **_at(action.port)}
+        load = self.bench.instruments[place]
         if not action.on:
             on = load.set("input", False)
         amps = load.set("current", action.current_A)
         if action.on:
             on = load.set("input", True)
         self.pulse.settings = after
-        return {"current_A": amps, "on": bool(on)}
+        return {"current_A": amps, "on": bool(on), **_at(action.port)}
+
+    def _mode(self, action: ChooseMode) -> Body:
+        """A port is asked for a mode: by the sink controller at it, by its place in the list, else by a person."""
+        place = at_port("sink_controller", action.port)
+        modes = [m.name for m in of_output(self.limits.envelope.output(action.port)).modes]
+        found: Body = {"mode": action.mode, **_at(action.port)}
+        if place in self.bench.instruments:
+            number = self.bench.instruments[place].set("mode", float(modes.index(action.mode) + 1))
+            found["number"] = number
+        else:
+            where = f" at {action.port}" if action.port else ""
+            self.people.set_by_hand(place, f"Ask for {action.mode}{where}, with whatever asks the port for a mode.")
+            found["hand"] = True
+        self.pulse.settings = self.pulse.settings.after(action)
+        return found
 
     def switched_off_by_hand(self, role: str, words: str) -> str:
         """Tell a person to switch off what the program cannot, and wait. Empty when nobody confirmed it, else how.
@@ -162,7 +199,7 @@ class Setter:
                 return f"confirmed by {self.people.operator}"
             if any(c.do == "gone" for c in commands):
                 return ""
-            if role in FEEDING and self._input_is_dead():
+            if name_of(role) in FEEDING and self._input_is_dead():
                 return "the power meter reads no input any more"
         return ""
 
@@ -178,22 +215,26 @@ class Setter:
         return volts is not None and volts < channel.low
 
 
-def source_words(one: object, action: SetSource, now: Settings) -> str:
+def _at(port: str) -> Body:
+    return {"port": port} if port else {}
+
+
+def source_words(one: object, action: SetSource, now: Fed) -> str:
     """What a person has to do about a source that the program cannot reach."""
     name = getattr(one, "name", "source")
     if not action.on:
         return f"Switch the {name} off, or pull its plug."
     if getattr(one, "outlet", None) is not None:
         return f"Plug the unit in at the {name}, through the power meter."
-    if now.source_on:
+    if now.on:
         return f"Turn the {name} to {action.voltage_V:g} V, by the power meter."
     return f"Set the {name} to {action.voltage_V:g} V {action.frequency_Hz:g} Hz, by the power meter, and switch it on."
 
 
-def load_words(rig: Rig, action: SetLoad, output_V: float) -> str:
+def load_words(one: Instrument | None, action: SetLoad, output_V: float) -> str:
     """What a person has to do about a load that the program cannot reach."""
-    one = rig.instrument("load")
     name = one.name if one is not None else "load"
+    name = f"{name} at {action.port}" if action.port else name
     if not action.on or action.current_A <= 0.0:
         return f"Take the {name} off, or switch it off."
     kind = one.dummy.kind if one is not None and one.dummy is not None else ""

@@ -9,7 +9,7 @@ import socket
 import subprocess
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -46,7 +46,9 @@ class Guard(Protocol):
 
     is_there: bool
 
-    def begin(self, book: Path, run: int, bench: Bench, record: Callable[[Event], None], output_V: float) -> None: ...
+    def begin(
+        self, book: Path, run: int, bench: Bench, record: Callable[[Event], None], outputs_V: Mapping[str, float]
+    ) -> None: ...
 
     def beat(self) -> None: ...
 
@@ -64,7 +66,9 @@ class NoGuard:
 
     is_there = False
 
-    def begin(self, book: Path, run: int, bench: Bench, record: Callable[[Event], None], output_V: float) -> None:
+    def begin(
+        self, book: Path, run: int, bench: Bench, record: Callable[[Event], None], outputs_V: Mapping[str, float]
+    ) -> None:
         """Nothing to start."""
 
     def beat(self) -> None:
@@ -95,22 +99,24 @@ class Guardian:
         self._socket: socket.socket | None = None
         self._last = self._silent_s = 0.0
         self._started = 0
-        self._what: tuple[Path, int, Bench, float] | None = None
+        self._what: tuple[Path, int, Bench, Mapping[str, float]] | None = None
         self._record: Callable[[Event], None] = lambda event: None
 
     @property
     def pid(self) -> int | None:
         return self._process.pid if self._process is not None else None
 
-    def begin(self, book: Path, run: int, bench: Bench, record: Callable[[Event], None], output_V: float) -> None:
+    def begin(
+        self, book: Path, run: int, bench: Bench, record: Callable[[Event], None], outputs_V: Mapping[str, float]
+    ) -> None:
         """Start the guardian and wait until it is ready. GuardLost when it does not come up."""
-        self._what, self._record, self._started = (book, run, bench, output_V), record, 0
+        self._what, self._record, self._started = (book, run, bench, outputs_V), record, 0
         bench.seen.tell = self.show
         self._start()
 
     def _start(self) -> None:
         assert self._what is not None
-        book, run, bench, output_V = self._what
+        book, run, bench, outputs_V = self._what
         self._started += 1
         ours, theirs = socket.socketpair()
         command = [sys.executable, "-m", "zincsmith.engine.guardian", "--engine", str(os.getpid())]
@@ -118,7 +124,7 @@ class Guardian:
         keep = [] if self._keep_fd is None else [self._keep_fd]
         self._process = subprocess.Popen(command, stdin=theirs.fileno(), start_new_session=True, pass_fds=keep)
         theirs.close()
-        told = {"rig": json.loads(dump(bench.rig)), "addresses": dict(bench.addresses), "output_V": output_V}
+        told = {"rig": json.loads(dump(bench.rig)), "addresses": dict(bench.addresses), "outputs_V": dict(outputs_V)}
         try:
             ours.sendall(json.dumps(told).encode() + b"\n")
             ready, _, _ = select.select([ours], [], [], START_S)

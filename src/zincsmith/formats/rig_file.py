@@ -29,21 +29,22 @@ def read_rig(file: Path) -> Rig:
         return InputError(message, file=str(file), key=key_text(path), line=line_of(text, path))
 
     shaped = {key: value for key, value in raw.items() if key not in TABLES.values()}
-    roles = raw.get("instrument", {})
-    for problem in _shape(shaped, roles):
+    given = raw.get("instrument", {})
+    for problem in _shape(shaped, given):
         raise refuse(problem.field, problem.message)
-    shaped["instruments"] = [{"role": role, **one} for role, one in roles.items()]
+    by_role = isinstance(given, dict)
+    shaped["instruments"] = [{"role": role, **one} for role, one in given.items()] if by_role else given
     shaped["leads"] = listed(raw, "lead")
 
     def path(place: Iterable[Any]) -> list[Any]:
         parts = list(place)
         if parts[:1] == ["instruments"] and len(parts) > 1:
-            return ["instrument", list(roles)[parts[1]], *parts[2:]]
+            return ["instrument", list(given)[parts[1]] if by_role else parts[1], *parts[2:]]
         return [TABLES.get(parts[0], parts[0]), *parts[1:]] if parts else []
 
     rig = bind(Rig, shaped, str(file), text, path)
     try:
-        rig = replace(rig, instruments=tuple(_read_texts(one) for one in rig.instruments))
+        rig = replace(rig, instruments=tuple(_read_texts(one, key_of(rig, one)) for one in rig.instruments))
     except InputError as error:
         raise refuse(error.key or "", error.message) from None
     for problem in check_rig(rig):
@@ -53,15 +54,21 @@ def read_rig(file: Path) -> Rig:
     return replace(rig, instruments=tuple(carry_dialect(one, file.parent) for one in rig.instruments))
 
 
-def _shape(shaped: dict[str, Any], roles: Any) -> Iterator[Problem]:
-    """What is wrong with the tables of a rig file, before anything is bound to them."""
+def _shape(shaped: dict[str, Any], given: Any) -> Iterator[Problem]:
+    """What is wrong with the tables of a rig file, before anything is bound to them: instruments are tables by role,
+    or a list of tables that name role and port."""
     for key in TABLES:
         if key in shaped:
             yield Problem(key, "unknown key")
-    if not isinstance(roles, dict):
+    if isinstance(given, list):
+        for n, one in enumerate(given):
+            if not isinstance(one, dict) or one.get("role") not in ROLES:
+                yield Problem(f"instrument.{n}.role", f"no such role; there are: {', '.join(ROLES)}")
+        return
+    if not isinstance(given, dict):
         yield Problem("instrument", "instruments are tables by role, such as [instrument.load]")
         return
-    for role, one in roles.items():
+    for role, one in given.items():
         if role not in ROLES:
             yield Problem(f"instrument.{role}", f"no such role; there are: {', '.join(ROLES)}")
         if not isinstance(one, dict) or "role" in one:
@@ -82,14 +89,22 @@ def carry_dialect(one: Instrument, folder: Path) -> Instrument:
 def rig_text(rig: Rig) -> str:
     """The rig as a TOML file; reading it gives the same rig."""
     values = plain(rig)
-    values["instrument"] = {one.pop("role"): one for one in values.pop("instruments")}
+    instruments = values.pop("instruments")
+    ported = any(one.port for one in rig.instruments)
+    values["instrument"] = instruments if ported else {one.pop("role"): one for one in instruments}
     return toml_text({TABLES.get(key, key): value for key, value in values.items()})
 
 
-def _read_texts(one: Instrument) -> Instrument:
+def key_of(rig: Rig, one: Instrument) -> str:
+    """The key of an instrument in the file of its rig: its role, or its number where ports are named."""
+    ported = any(i.port for i in rig.instruments)
+    return f"instrument.{rig.instruments.index(one)}" if ported else f"instrument.{one.role}"
+
+
+def _read_texts(one: Instrument, at: str) -> Instrument:
     rows = []
     for row in one.accuracy:
-        key = f"instrument.{one.role}.accuracy"
+        key = f"{at}.accuracy"
         if row.quantity not in QUANTITIES:
             raise InputError(f"no such quantity: {row.quantity}", key=key)
         if row.printed and row == replace(_bare(row), printed=row.printed):
@@ -112,7 +127,7 @@ def check_rig(rig: Rig) -> list[Problem]:
         found.append(Problem("standin.pace", "must lie between 0 (as fast as it will go) and 10000"))
     for one in rig.instruments:
         found += _instrument(one, rig)
-    ends = {"unit", *(one.role for one in rig.instruments)}
+    ends = {"unit", *(one.place for one in rig.instruments)}
     for n, lead in enumerate(rig.leads):
         joined = lead.between.split()
         if len(joined) != 2 or joined[0] == joined[1] or not ends.issuperset(joined):
@@ -142,14 +157,8 @@ def _dummy(made: Dummy, at: str) -> list[Problem]:
     return found
 
 
-def _instrument(one: Instrument, rig: Rig) -> list[Problem]:
-    at, found = f"instrument.{one.role}", []
-    if one.role in OF_THE_UNIT and one.how != "by hand":
-        found.append(Problem(f"{at}.how", "a display of the unit is read by a person: by hand"))
-    if one.how == "connected" and not one.address:
-        found.append(Problem(f"{at}.address", "a connected instrument needs an address"))
-    if one.how == "simulated" and rig.standin is None:
-        found.append(Problem(f"{at}.how", "a simulated instrument needs a [standin] section in this file"))
+def _accuracies(one: Instrument, at: str) -> list[Problem]:
+    found = []
     for row in one.accuracy:
         parts = (
             row.range, row.reading_percent, row.range_percent, row.offset, row.resolution, row.noise,
@@ -158,6 +167,21 @@ def _instrument(one: Instrument, rig: Rig) -> list[Problem]:
         )  # fmt: skip
         if min(parts) < 0.0 or row.range <= 0.0 or (row.counts is not None and row.counts < 10):
             found.append(Problem(f"{at}.accuracy", "a range must be above zero and no part below"))
+    return found
+
+
+def _instrument(one: Instrument, rig: Rig) -> list[Problem]:
+    at: str = key_of(rig, one)
+    found: list[Problem] = []
+    if any(i.place == one.place for i in rig.instruments[: rig.instruments.index(one)]):
+        found.append(Problem(f"{at}.port", f"another {ROLES[one.role].lower()} is at this port already"))
+    if one.role in OF_THE_UNIT and one.how != "by hand":
+        found.append(Problem(f"{at}.how", "a display of the unit is read by a person: by hand"))
+    if one.how == "connected" and not one.address:
+        found.append(Problem(f"{at}.address", "a connected instrument needs an address"))
+    if one.how == "simulated" and rig.standin is None:
+        found.append(Problem(f"{at}.how", "a simulated instrument needs a [standin] section in this file"))
+    found += _accuracies(one, at)
     if one.dummy is not None:
         found += _dummy(one.dummy, f"{at}.dummy")
     if any(value <= 0.0 for value in one.most.values()):

@@ -63,7 +63,7 @@ def limit_words(row: Accuracy, unit: Unit | None, line: Line) -> str:
         return ""
     info = QUANTITIES[row.quantity]
     try:
-        values = expected(unit.nameplate, line.voltage_V, unit.nameplate.output.current_A, 23.0)
+        values = expected(unit.nameplate, line.voltage_V, Envelope(unit.nameplate).loads_A(100.0), 23.0)
     except InputError:  # the nameplate does not say enough yet
         return ""
     value = values[row.quantity].value

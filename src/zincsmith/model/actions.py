@@ -54,19 +54,29 @@ class Observe:
 
 @dataclass(frozen=True)
 class SetSource:
-    """AC source: V rms, Hz, output on or off."""
+    """The source at an input: V rms, Hz, output on or off."""
 
     voltage_V: float
     frequency_Hz: float
     on: bool
+    port: str = ""
 
 
 @dataclass(frozen=True)
 class SetLoad:
-    """Load in constant current: A, input on or off."""
+    """The load at an output, in constant current: A, input on or off."""
 
     current_A: float
     on: bool
+    port: str = ""
+
+
+@dataclass(frozen=True)
+class ChooseMode:
+    """A port that can work in several modes is asked for one, by its name."""
+
+    mode: str
+    port: str = ""
 
 
 @dataclass(frozen=True)
@@ -93,8 +103,8 @@ class Dwell:
 
 @dataclass(frozen=True)
 class Measure:
-    """Average every quantity over ``over_s``; quantities read by hand are asked for. With ``record_s`` volts and amps
-    of the input are then recorded that long."""
+    """Average every quantity over ``over_s``, each given by its address; those read by hand are asked for. With
+    ``record_s`` volts and amps of the input are then recorded that long."""
 
     quantities: tuple[str, ...]
     over_s: float
@@ -129,7 +139,9 @@ class Stop:
     why: str
 
 
-Action = Begin | End | Stage | Confirm | Observe | SetSource | SetLoad | Dwell | Measure | Watch | Note | Stop
+Action = (
+    Begin | End | Stage | Confirm | Observe | SetSource | SetLoad | ChooseMode | Dwell | Measure | Watch | Note | Stop
+)
 ACTIONS: dict[str, type[Action]] = {c.__name__: c for c in get_args(Action)}
 
 

@@ -91,6 +91,7 @@ class OperatingPoint:
     after_step_s: float | None = None
     elapsed_s: float | None = None
     configuration: str = ""
+    about: str = ""  # the output whose load was varied, of several; empty: all alike, or there is one
     stated: tuple[tuple[str, float], ...] = field(default=())
 
     # What it is about
@@ -102,13 +103,8 @@ class OperatingPoint:
 
     @property
     def draw(self) -> Draw:
-        """Of the output that it is about; one with everything open where none is stated."""
+        """Of the output that it is about, of all alike the first; one with everything open where none is stated."""
         return self.draws[0] if self.draws else Draw()
-
-    @property
-    def port(self) -> str:
-        """The output that it is about; empty where there is one."""
-        return self.draw.port
 
     @property
     def line_V(self) -> float:
@@ -153,6 +149,13 @@ class OperatingPoint:
         return next((value for key, value in self.stated if key == name), None)
 
     # Parts of it, and as it was otherwise
+
+    def seen_from(self, port: str) -> OperatingPoint:
+        """As one port sees it: its own draw first and without its name, those of the others after it."""
+        mine = tuple(replace(d, port="") for d in self.draws if d.port == port)
+        others = tuple(d for d in self.draws if d.port != port)
+        modes = tuple(("" if name == port else name, mode) for name, mode in self.modes)
+        return replace(self, draws=mine + others, modes=modes, about="")
 
     def with_draw(self, **values: Any) -> OperatingPoint:
         """With other values of the first draw."""
@@ -203,7 +206,7 @@ class OperatingPoint:
         level = draw.level if draw.law == "CC" else None
         found = {"input_voltage_V": feed.voltage_V, "frequency_Hz": feed.frequency_Hz,
                  "load_percent": draw.share_percent, "load_A": level}  # fmt: skip
-        volts = self.mode(self.port).removesuffix(" V")
+        volts = self.mode(self.draw.port).removesuffix(" V")
         found |= {"output_voltage_V": float(volts)} if _is_number(volts) else {}
         key, number = PUBLISHED_STEPS.get(self.step, ("", None)) if self.step is not None else ("", None)
         if self.state is Thermal.COLD:
@@ -217,7 +220,7 @@ class OperatingPoint:
 
 
 NOWHERE = OperatingPoint()  # nothing is stated
-SINGLE = ("state", "step", "step_number", "after_step_s", "elapsed_s", "configuration")
+SINGLE = ("state", "about", "step", "step_number", "after_step_s", "elapsed_s", "configuration")
 # What a step is called in the published conditions, and its code; None: its number stands there.
 PUBLISHED_STEPS: dict[Purpose, tuple[str, float | None]] = {
     Purpose.AGAIN: ("again", 1.0), Purpose.TURN: ("turn", None), Purpose.LINE_TURN: ("line_turn", None),

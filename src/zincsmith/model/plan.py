@@ -82,6 +82,9 @@ class GridOptions(Record):
     turns: int = 0  # how often the heaviest and the lightest load of each line are read in turns, for small differences
     at_once_s: float = 0.0  # how long after the load is taken off it is read in a turn, before it settles; 0 is not
     line_turns: int = 0  # how often the first and the farthest line are read in turns at the heaviest load
+    port: str = ""  # the output whose load is varied, of several; empty: all of them alike
+    mode: str = ""  # that this output is asked for
+    others_percent: float = 50.0  # what the other outputs are kept at meanwhile
     refine_points: int = 0  # further points at the first line, where the efficiency curve is least certain
 
     def loads_at(self, line: Line) -> tuple[float, ...]:

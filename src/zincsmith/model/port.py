@@ -5,7 +5,7 @@ They are read off a nameplate, which stays the record that is stored.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from zincsmith.model.record import Span
@@ -45,7 +45,17 @@ class Port:
 
 def ports_of(plate: Nameplate) -> tuple[Port, ...]:
     """Every port of a plate, inputs first, in the order they are printed."""
-    return (*(_of_input(one) for one in plate.inputs), *(_of_output(one) for one in plate.outputs))
+    return (*(_of_input(one) for one in plate.inputs), *(of_output(one) for one in plate.outputs))
+
+
+def output_ports(plate: Nameplate) -> tuple[str, ...]:
+    """The outputs by the names that addresses go by: empty where there is one, so that nobody has to name it."""
+    return tuple(one.name for one in plate.outputs) if len(plate.outputs) > 1 else ("",)
+
+
+def output_volts(plate: Nameplate) -> dict[str, float]:
+    """By port what the outputs are rated for, V, always positive; nothing where no output is stated."""
+    return {port: abs(one.voltage_V) for port, one in zip(output_ports(plate), plate.outputs, strict=False)}
 
 
 def _of_input(one: InputRating) -> Port:
@@ -53,7 +63,31 @@ def _of_input(one: InputRating) -> Port:
     return Port(one.name, "in", one.type, modes)
 
 
-def _of_output(one: OutputRating) -> Port:
+def strongest_modes(plate: Nameplate) -> dict[str, str]:
+    """By port the mode with the most watts, of those that can work in several."""
+    found = {}
+    for port, one in zip(output_ports(plate), plate.outputs, strict=False):
+        modes = [m for m in of_output(one).modes if m.law == "fixed"]
+        if len(modes) > 1:
+            found[port] = max(modes, key=lambda m: abs(m.voltage_V[1]) * (m.current_A or 0.0)).name
+    return found
+
+
+def seen_from(plate: Nameplate, port: str, mode: str = "") -> Nameplate:
+    """What a plate states of one output, in a mode of it: the plate of a unit that has nothing else. The only output of
+    a unit, in no mode, is seen as the plate stands."""
+    if not port and not mode:
+        return plate
+    output = next(one for one in plate.outputs if port in ("", one.name))
+    chosen = next((m for m in of_output(output).modes if m.name == mode), None)
+    if chosen is not None:
+        current = output.current_A if chosen.current_A is None else chosen.current_A
+        output = replace(output, voltage_V=chosen.voltage_V[1], current_A=current, power_W=chosen.power_W, modes=())
+    return replace(plate, outputs=(output,), total_power_W=None)
+
+
+def of_output(one: OutputRating) -> Port:
+    """An output with its modes."""
     fixed = tuple(PortMode("fixed", (m.voltage_V, m.voltage_V), m.current_A, m.power_W) for m in one.modes)
     ranges = tuple(PortMode("programmable", p.voltage_V, p.current_A) for p in one.programmable)
     if one.adjustable_V is not None:

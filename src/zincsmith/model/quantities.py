@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+
+from zincsmith.model.address import at_port, name_of, port_of
 
 
 @dataclass(frozen=True)
@@ -18,9 +20,13 @@ class Quantity:
 
 
 class Quantities(dict[str, Quantity]):
-    """By name. What a damaged book, or one of a newer program, calls a quantity is shown as it stands there."""
+    """By name, or by address: the quantity at a port is the quantity with the port said. What a damaged book, or one
+    of a newer program, calls a quantity is shown as it stands there."""
 
     def __missing__(self, name: str) -> Quantity:
+        base, port = self.get(name_of(name)), port_of(name)
+        if base is not None and port:
+            return replace(base, name=name, words=f"{base.words}, {port}", role=at_port(base.role, port))
         return Quantity(name, name[:40].replace("_", " "), "", "plain", "none", "")
 
 
@@ -59,17 +65,29 @@ WATCHABLE = Quantities(
 NOT_NEEDED = ("thermometer", "panel_voltmeter", "panel_ammeter")
 # Parts of the unit that a person reads; nothing reaches them by wire.
 OF_THE_UNIT = ("panel_voltmeter", "panel_ammeter")
-ROLES = {
-    "ac_source": "AC source",
-    "dc_source": "DC source",
-    "power_meter": "Power meter",
-    "load": "Load",
-    "voltmeter": "Voltmeter",
-    "thermometer": "Thermometer",
-    "panel_voltmeter": "Volts display of the unit",
-    "panel_ammeter": "Amps display of the unit",
-    "scope": "Scope",
-    "sink_controller": "Sink controller",
-    "lcr_meter": "LCR meter",
-    "clock": "Clock",
-}
+
+
+class Roles(dict[str, str]):
+    """What a role is called, by its name or by its address."""
+
+    def __missing__(self, address: str) -> str:
+        name, port = name_of(address), port_of(address)
+        return f"{self.get(name, name[:40])}, {port}" if port else name[:40].replace("_", " ")
+
+
+ROLES = Roles(
+    {
+        "ac_source": "AC source",
+        "dc_source": "DC source",
+        "power_meter": "Power meter",
+        "load": "Load",
+        "voltmeter": "Voltmeter",
+        "thermometer": "Thermometer",
+        "panel_voltmeter": "Volts display of the unit",
+        "panel_ammeter": "Amps display of the unit",
+        "scope": "Scope",
+        "sink_controller": "Sink controller",
+        "lcr_meter": "LCR meter",
+        "clock": "Clock",
+    }
+)

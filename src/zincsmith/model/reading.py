@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
+from zincsmith.model.address import at_port
 from zincsmith.model.operating_point import OperatingPoint
 
 WORKED_OUT = "worked out"  # from other readings of the same moment
@@ -43,6 +44,7 @@ class Reading:
     spread: float | None = None
     count: int = 1
     text: str = ""
+    port: str = ""  # of the unit, at which it was read; empty for the only one
     as_read: float | None = None
     correction_u: float = 0.0
     correction_for: str = ""
@@ -57,6 +59,10 @@ class Reading:
     transfer_min: float = 0.0
     phase_limit: float = 0.0  # W: limit of what the phase error of a power meter does to its watts
     phase_known: bool = False  # worked out from the fundamental of a record, no upper bound
+
+    @property
+    def address(self) -> str:
+        return at_port(self.quantity, self.port)
 
 
 @dataclass(frozen=True)
@@ -95,7 +101,14 @@ class Point:
     held_s: float | None = None  # how long source and load had stood so; put in when a run is judged
 
     def get(self, quantity: str) -> Reading | None:
-        return next((r for r in self.readings if r.quantity == quantity), None)
+        """The reading of a quantity, given by its address: the bare name is that at the only port."""
+        return next((r for r in self.readings if r.address == quantity), None)
+
+    def seen_from(self, port: str) -> Point:
+        """The point as the figures of one port look at it: what was read and drawn there without the name of the port,
+        what was read of the unit as a whole with it, and nothing of the other ports but what was drawn from them."""
+        mine = tuple(replace(r, port="") for r in self.readings if r.port in ("", port))
+        return replace(self, at=self.at.seen_from(port), readings=mine)
 
 
 @dataclass(frozen=True)

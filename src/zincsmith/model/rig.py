@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
+from zincsmith.model.address import at_port
+from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.record import Record, Span
 
 How = Literal["simulated", "connected", "by hand"]
@@ -78,7 +80,8 @@ class Dummy(Record):
 
 @dataclass(frozen=True)
 class Instrument(Record):
-    """``address`` is a VISA resource name (connected only), ``calibrated`` an ISO date.
+    """``address`` is a VISA resource name (connected only), ``calibrated`` an ISO date. ``port`` is the port of the
+    unit that it is joined to, empty where the unit has one of the kind.
 
     What follows ``most`` is stated only for the roles it belongs to; None or empty is *not stated*.
     """
@@ -113,7 +116,13 @@ class Instrument(Record):
     least_V: float | None = None  # load: works from here up
     dummy: Dummy | None = None
     probe: Probe | None = None
+    port: str = ""
     emissivity: float | None = None  # camera
+
+    @property
+    def place(self) -> str:
+        """Its role, and the port it is at."""
+        return at_port(self.role, self.port)
 
     @property
     def name(self) -> str:
@@ -216,13 +225,26 @@ class Rig(Record):
     note: str = ""
     standin: StandIn | None = None
 
-    def instrument(self, role: str) -> Instrument | None:
-        return next((i for i in self.instruments if i.role == role), None)
+    def instrument(self, place: str) -> Instrument | None:
+        """The one that plays a role, given by its address: the role alone is that at the only port."""
+        return next((i for i in self.instruments if i.place == place), None)
+
+    def of(self, role: str) -> tuple[Instrument, ...]:
+        """Every instrument that plays a role, at whichever port."""
+        return tuple(i for i in self.instruments if i.role == role)
 
     def by_hand(self, role: str) -> bool:
-        """Whether a person sets or reads this role."""
-        one = self.instrument(role)
-        return one is not None and one.how == "by hand"
+        """Whether a person sets or reads this role, at any port."""
+        return any(one.how == "by hand" for one in self.of(role))
+
+    @property
+    def channels(self) -> dict[str, Instrument]:
+        """What the rig reads: by address of a quantity, the instrument that reads it."""
+        found: dict[str, Instrument] = {}
+        for q in QUANTITIES.values():
+            for one in self.of(q.role):
+                found.setdefault(at_port(q.name, one.port), one)
+        return found
 
     def lead(self, between: str) -> Lead | None:
         return next((one for one in self.leads if one.between == between), None)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Generator
-from dataclasses import dataclass
+from collections.abc import Generator, Mapping
+from dataclasses import dataclass, field
 from typing import Literal, Protocol
 
 from zincsmith.analysis.envelope import Envelope
@@ -11,7 +11,7 @@ from zincsmith.model.actions import Action, Outcome
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line, Options
-from zincsmith.model.port import ports_of
+from zincsmith.model.port import output_ports, ports_of
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate, Unit
 
@@ -27,7 +27,9 @@ class Context:
     ``source`` is set by the program, by a person (a variable transformer), or is what it is (the wall outlet, at
     ``outlet``). ``lead_ohm`` is the loop resistance of the leads to the load, None when nobody stated them.
     ``before`` names the procedures that came earlier in the plan. ``records``: the power meter gives waveforms.
-    ``load_by_hand``: a person sets the load, so nothing is set that nobody reads.
+    ``load_by_hand``: a person sets the load, so nothing is set that nobody reads. ``about`` is the output whose load is
+    varied, of several, while the others are kept at ``others_percent``; empty: all alike. ``modes`` are those asked
+    for.
     """
 
     unit: Unit
@@ -41,6 +43,9 @@ class Context:
     before: tuple[str, ...] = ()
     records: bool = False
     load_by_hand: bool = False
+    about: str = ""
+    others_percent: float = 0.0
+    modes: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def nameplate(self) -> Nameplate:
@@ -48,11 +53,29 @@ class Context:
 
     @property
     def envelope(self) -> Envelope:
-        return Envelope(self.unit.nameplate)
+        return Envelope(self.unit.nameplate, self.modes)
 
-    def load_A(self, percent: float) -> float:
-        """The current of a share of the rated load in percent."""
-        return self.envelope.load_A(percent)
+    @property
+    def outputs(self) -> tuple[str, ...]:
+        """The outputs by the names that addresses go by."""
+        return output_ports(self.nameplate)
+
+    @property
+    def volts(self) -> dict[str, float]:
+        """By output its nominal volts, signed, in the mode it is in."""
+        return {port: self.envelope.voltage_V(port) for port in self.outputs}
+
+    def share(self, percent: float, port: str) -> float:
+        """What is drawn from an output while the plan asks for ``percent``: that, or what the others are kept at."""
+        return percent if self.about in ("", port) else self.others_percent
+
+    def load_A(self, percent: float, port: str = "") -> float:
+        """The current of a share of the rated load of an output, in percent."""
+        return self.envelope.load_A(percent, port, alone=self.about == port != "" and not self.others_percent)
+
+    def load_W(self, percent: float) -> float:
+        """The output power while the plan asks for ``percent``."""
+        return sum(abs(v) * self.load_A(self.share(percent, port), port) for port, v in self.volts.items())
 
     def reachable(self, lines: tuple[Line, ...]) -> tuple[Line, ...]:
         """Those of the lines that the source can give; of a wall outlet the one it is, as it was stated."""
@@ -103,16 +126,21 @@ class Procedure(Protocol):
 
 
 def fed_by_one_mains(plate: Nameplate) -> str:
-    """Why a procedure for one AC input and one fixed DC output does not fit; empty when it does."""
+    """Why a procedure for one AC input and DC outputs of fixed volts does not fit; empty when it does."""
     ports = ports_of(plate)
     fed, given = ([p for p in ports if p.side == side] for side in ("in", "out"))
     if not fed or not given:
         return "the nameplate states no input or no output yet"
     if [p.kind for p in fed] != ["ac"]:
         return "no procedure yet for a unit that is not fed by one AC input"
-    if len(given) > 1:
-        return "no procedure yet for several outputs"
-    modes = given[0].modes
-    if given[0].kind != "dc" or [m.law for m in modes] != ["fixed"] or modes[0].voltage_V[0] <= 0.0:
-        return "no procedure yet for this kind of output"
+    for port in given:
+        if port.kind != "dc" or not any(m.law == "fixed" and m.voltage_V[0] for m in port.modes):
+            return "no procedure yet for this kind of output"
     return ""
+
+
+def one_output(plate: Nameplate) -> str:
+    """Why a procedure for one fixed DC output does not fit; empty when it does."""
+    unfit = fed_by_one_mains(plate)
+    several = len(plate.outputs) > 1 or any(len(p.modes) > 1 for p in ports_of(plate))
+    return unfit or ("no procedure yet for several outputs" if several else "")

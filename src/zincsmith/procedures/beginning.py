@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from zincsmith.model.actions import Confirm, Dwell, SetLoad, SetSource, Stage
+from zincsmith.model.actions import Confirm, Dwell, SetSource, Stage
 from zincsmith.model.plan import Line
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.cautions import cautions_for
+from zincsmith.procedures.ports import idle
 
 SAFETY_CHECKS = "safety_checks"
 COMES_UP_S = 5.0
@@ -34,9 +35,9 @@ def stands_words(unit: Unit) -> str:
     return "The unit is closed and stands free."
 
 
-def feed(title: str, detail: str, line: Line) -> Steps:
+def feed(ctx: Context, title: str, detail: str, line: Line) -> Steps:
     """A stage that begins with the input switched to a line, the load off, and waits until the output is there."""
     yield Stage(title, detail)
-    yield SetLoad(0.0, False)
+    yield from idle(ctx)
     yield SetSource(line.voltage_V, line.frequency_Hz, True)
     yield Dwell(COMES_UP_S, "output comes up")

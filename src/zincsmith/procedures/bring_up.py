@@ -11,6 +11,7 @@ from collections.abc import Callable, Generator
 from dataclasses import replace
 from typing import Any
 
+from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.explained import (
     resting_current_A,
     resting_power_W,
@@ -28,22 +29,23 @@ from zincsmith.model.actions import (
     Observe,
     Outcome,
     Reached,
-    SetLoad,
     SetSource,
     Settled,
     Stage,
     Stop,
     Watch,
 )
+from zincsmith.model.address import at_port
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint, Purpose
 from zincsmith.model.plan import BringUpOptions, Line
+from zincsmith.model.port import output_ports
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
 from zincsmith.procedures.cautions import cautions_for
 from zincsmith.procedures.finding_of import finding_of
-from zincsmith.procedures.rows import at_line
+from zincsmith.procedures.ports import draw, everywhere, idle, let_fall, watch_outputs
 from zincsmith.procedures.search import approach, bisect
 
 NAME = "bring_up"
@@ -60,6 +62,8 @@ SENSES = (
     "The unit is live: nothing is touched. Does anything glow? Does it smell of hot lacquer or burning? Does it hiss, "
     "buzz or crackle? Is its indicator on? The first three end the run at once."
 )
+GONE = -0.05  # of nominal: nothing falls below that, so nothing trips
+HALF = "half the nameplate's output voltage"
 EXPLAINED = "what the unit can explain at this voltage"
 CAUTIONS = (
     "Mains can kill. Only people trained for it; never alone; one hand; an emergency stop in reach.",
@@ -98,7 +102,7 @@ class BringUp:
             (*CAUTIONS, *(c for c in cautions_for(ctx.unit).values() if c not in CAUTIONS)),
         )
         yield Note(f"start method: {'raised from zero' if from_zero else 'switched to rated input'}")
-        yield SetLoad(0.0, False)
+        yield from idle(ctx)
         light = options.light_load_percent
         started: float | None = None
         if from_zero:
@@ -115,9 +119,7 @@ class BringUp:
             if point is not None and not _is_up(ctx, point):
                 yield Stop(f"the output did not come up at {line.words}")
             yield _observe("after the start")
-        nominal = ctx.nameplate.output.voltage_V
-        if "output_voltage" in ctx.measured:
-            yield Watch("output_voltage", DOWN * nominal, None, "half the nameplate's output voltage", count=4)
+        yield from watch_outputs(ctx, DOWN, None, HALF, count=4)
         if not from_zero:
             yield from self._load(ctx, line.voltage_V, hertz, light)
             yield _observe(f"at {light:g} % load")
@@ -133,7 +135,7 @@ class BringUp:
 
     def tidy(self, ctx: Context) -> Steps:
         """Leave the unit at no load."""
-        yield SetLoad(0.0, False)
+        yield from idle(ctx)
 
     # Up from nothing
 
@@ -203,15 +205,14 @@ class BringUp:
             Watch("input_power", None, resting_power_W(plate, volts) + _starting_W(plate, volts), EXPLAINED, count=3),
             Watch("input_current", None, resting_current_A(plate, volts, hertz) + _starting_A(plate, volts), EXPLAINED,
                   count=3),
-            Watch("output_voltage", None, 1.15 * plate.output.voltage_V, "115 % of nominal, at once", count=1),
         )  # fmt: skip
         yield from (w for w in wanted if w.quantity in ctx.measured)
+        yield from watch_outputs(ctx, None, 1.15, "115 % of nominal, at once", count=1)
 
     def _up_at_light_load(self, ctx: Context, started_V: float, line: Line) -> Steps:
         """A light load while the input is still below its lowest rating, then up to the line in steps, no jump."""
         options, rating = _options(ctx), ctx.nameplate.input
         hertz, light = line.frequency_Hz, options.light_load_percent
-        amps = ctx.load_A(light)
         step = options.step_percent / 100.0 * rating.voltage_min_V
         here = started_V
         if ctx.source == "settable" and started_V < rating.voltage_min_V:
@@ -224,7 +225,7 @@ class BringUp:
         yield _observe(f"at {light:g} % load and {here:.4g} V")
         while here < NEARLY * line.voltage_V:
             wanted = min(here + step, line.voltage_V)
-            yield from self._running(ctx, wanted, amps)
+            yield from self._running(ctx, wanted, light)
             before, here = here, _reached((yield SetSource(wanted, hertz, True)), wanted)
             yield Dwell(2.0, "settles", period_s=POLL_S)
             if ctx.source == "by hand":
@@ -239,23 +240,21 @@ class BringUp:
     def _let_stop(self, ctx: Context, hertz: float) -> Steps:
         """Off until the output has gone, so that the next start is a start."""
         yield SetSource(0.0, hertz, False)
-        low = 0.1 * ctx.nameplate.output.voltage_V
-        yield Dwell(2.0, "the output falls", quantity="output_voltage", below=low, at_most_s=120.0)
+        yield from let_fall(ctx, unread=True)
 
     # Running
 
-    def _running(self, ctx: Context, volts: float, load_A: float) -> Steps:
-        plate = ctx.nameplate
+    def _running(self, ctx: Context, volts: float, percent: float) -> Steps:
+        plate, load_W = ctx.nameplate, ctx.load_W(percent)
         wanted = (
-            Watch("input_power", None, running_power_W(plate, load_A), EXPLAINED, count=3),
-            Watch("input_current", None, running_current_A(plate, volts, load_A), EXPLAINED, count=3),
+            Watch("input_power", None, running_power_W(plate, load_W), EXPLAINED, count=3),
+            Watch("input_current", None, running_current_A(plate, volts, load_W), EXPLAINED, count=3),
         )
         yield from (w for w in wanted if w.quantity in ctx.measured)
 
     def _load(self, ctx: Context, volts: float, hertz: float, percent: float) -> Steps:
-        amps = ctx.load_A(percent)
-        yield from self._running(ctx, volts, amps)
-        yield SetLoad(amps, True)
+        yield from self._running(ctx, volts, percent)
+        yield from draw(ctx, percent)
         yield Dwell(2.0, "settles", period_s=POLL_S)
         yield from _measured(ctx, volts, hertz, percent)
 
@@ -265,13 +264,11 @@ class BringUp:
         least = STOP_AT_LEAST * rating.voltage_min_V
         step = options.step_percent / 100.0 * rating.voltage_min_V
         light = options.light_load_percent
-        amps = ctx.load_A(light)
         yield Stage("Stop voltage", f"from {from_V:g} V downwards at {light:g} % load")
-        if "output_voltage" in ctx.measured:  # it is meant to go now
-            yield Watch("output_voltage", -1.0, None, "half the nameplate's output voltage", count=4)
+        yield from watch_outputs(ctx, GONE, None, HALF, count=4)  # it is meant to go now
 
         def probe(volts: float) -> Found:
-            yield from self._running(ctx, max(volts, least), amps)
+            yield from self._running(ctx, max(volts, least), light)
             volts = _reached((yield SetSource(volts, hertz, True)), volts)
             yield Dwell(options.step_s, "does it hold?", period_s=POLL_S)
             point = yield from _measured(ctx, volts, hertz, light, Purpose.STOP)
@@ -283,21 +280,19 @@ class BringUp:
         elif ctx.source == "settable":
 
             def again(volts: float) -> Found:
-                yield from self._restart(ctx, from_V, hertz, amps)
+                yield from self._restart(ctx, from_V, hertz, light)
                 return (yield from probe(volts))
 
             yield from bisect(found[0], found[1], options.resolution_V, again)
-        yield from self._restart(ctx, from_V, hertz, amps)
-        if "output_voltage" in ctx.measured:
-            low = DOWN * ctx.nameplate.output.voltage_V
-            yield Watch("output_voltage", low, None, "half the nameplate's output voltage", count=4)
+        yield from self._restart(ctx, from_V, hertz, light)
+        yield from watch_outputs(ctx, DOWN, None, HALF, count=4)
 
-    def _restart(self, ctx: Context, volts: float, hertz: float, amps: float) -> Steps:
-        yield SetLoad(0.0, False)
-        yield from self._running(ctx, volts, amps)
+    def _restart(self, ctx: Context, volts: float, hertz: float, percent: float) -> Steps:
+        yield from idle(ctx)
+        yield from self._running(ctx, volts, percent)
         yield SetSource(volts, hertz, True)
         yield Dwell(5.0, "output comes up", period_s=POLL_S)
-        yield SetLoad(amps, True)
+        yield from draw(ctx, percent)
         yield Dwell(2.0, "settles", period_s=POLL_S)
 
     def doubts(self, point: Point) -> list[Doubt]:
@@ -306,16 +301,15 @@ class BringUp:
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """Start and stop voltage to the step they were found with, and the start attempts."""
-        nominal = nameplate.output.voltage_V
         found: list[Finding] = []
         up = [p for p in evidence.points if p.at.step is Purpose.START]
         down = [p for p in evidence.points if p.at.step is Purpose.STOP]
         if evidence.not_its_own:  # it starts where its own parts do not let it
             return found
-        found += _boundary("start_voltage", "Input at which it starts", up, lambda v: v >= UP * nominal, min)
-        found += _boundary("stop_voltage", "Input at which it stops", down, lambda v: v < DOWN * nominal, max)
+        found += _boundary("start_voltage", "Input at which it starts", nameplate, up, lambda share: share >= UP, min)
+        found += _boundary("stop_voltage", "Input at which it stops", nameplate, down, lambda share: share < DOWN, max)
         if up:
-            attempts = sum(p.at.step_number for p in up if not _over(p, UP * nominal))
+            attempts = sum(p.at.step_number for p in up if not ((s := _share(p, nameplate)) is not None and s >= UP))
             working = Working("bursts of input watts before the first start", note=f"over {len(up)} steps of the input")
             found.append(Finding("start_attempts", "Start attempts before it ran", attempts, "1", working=working))
         return found
@@ -347,29 +341,50 @@ def _starting_A(plate: Nameplate, volts: float) -> float:
 def _measured(
     ctx: Context, volts: float, hertz: float, percent: float, search: Purpose | None = None, attempts: int = 0
 ) -> Generator[Action, Outcome, Point | None]:
-    at = replace(at_line((volts, hertz), percent), step=search, step_number=attempts)
-    answer = yield Measure(tuple(q for q in WANTED if q in ctx.measured), SHORT_S, at)
+    at = replace(_at(ctx, volts, hertz, percent), step=search, step_number=attempts)
+    answer = yield Measure(tuple(q for q in everywhere(ctx, WANTED) if q in ctx.measured), SHORT_S, at)
     return answer.point if isinstance(answer, Measured) else None
 
 
-def _over(point: Point, volts: float) -> bool:
-    reading = point.get("output_voltage")
-    return reading is not None and reading.value is not None and reading.value >= volts
+def _at(ctx: Context, volts: float, hertz: float, percent: float) -> OperatingPoint:
+    """The share alone stands with its points: what it came to in amps was set a moment before."""
+    draws = tuple(Draw(percent, port=port) for port in ctx.outputs)
+    return OperatingPoint((Feed(volts, hertz),), draws)
+
+
+def _share(point: Point, plate: Nameplate) -> float | None:
+    """The volts of the lowest output as a share of what it is rated for; None while one was not read."""
+    ctx_volts = {port: Envelope(plate).voltage_V(port) for port in output_ports(plate)}
+    found = [_of(point, port, volts) for port, volts in ctx_volts.items()]
+    read = [share for share in found if share is not None]
+    return min(read) if len(read) == len(found) else None
+
+
+def _of(point: Point, port: str, volts: float) -> float | None:
+    reading = point.get(at_port("output_voltage", port))
+    return reading.value / volts if reading is not None and reading.value is not None else None
 
 
 def _is_up(ctx: Context, point: Point) -> bool:
-    return _over(point, UP * ctx.nameplate.output.voltage_V)
+    share = _share(point, ctx.nameplate)
+    return share is not None and share >= UP
 
 
 def _is_down(ctx: Context, point: Point) -> bool:
-    return not _over(point, DOWN * ctx.nameplate.output.voltage_V)
+    share = _share(point, ctx.nameplate)
+    return share is None or share < DOWN
 
 
 def _boundary(
-    name: str, title: str, points: list[Point], beyond: Callable[[float], bool], pick: Callable[..., Any]
+    name: str,
+    title: str,
+    plate: Nameplate,
+    points: list[Point],
+    beyond: Callable[[float], bool],
+    pick: Callable[..., Any],
 ) -> list[Finding]:
     """The first input beyond a boundary, and the last before it: half their distance is what is not known."""
-    read = {p.number: r.value for p in points if (r := p.get("output_voltage")) is not None and r.value is not None}
+    read = {p.number: share for p in points if (share := _share(p, plate)) is not None}
     over = [p for p in points if p.number in read and beyond(read[p.number])]
     if not over:
         return []

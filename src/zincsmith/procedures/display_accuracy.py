@@ -21,7 +21,7 @@ from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.plan import DisplayOptions
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Steps, at_point, one_output
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.finding_of import finding_of
 
@@ -57,7 +57,7 @@ class DisplayAccuracy:
 
     def suits(self, plate: Nameplate) -> str:
         """Empty when this procedure fits the unit, else the reason why not."""
-        return fed_by_one_mains(plate)
+        return one_output(plate)
 
     def steps(self, ctx: Context) -> Steps:
         """Each load in turn; the display is read while the reference has just been averaged."""
@@ -68,7 +68,7 @@ class DisplayAccuracy:
             "The load and the reference meter are at the output terminals, the display can be read from where "
             "you stand.",
         )
-        yield from feed("Display", line.words, line)
+        yield from feed(ctx, "Display", line.words, line)
         for load in options.loads_percent:
             amps = ctx.load_A(load)
             yield SetLoad(amps, load > 0.0)

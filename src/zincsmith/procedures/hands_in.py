@@ -6,7 +6,7 @@ before. Opening a case is a one-way gate: whoever passes it is told first what i
 
 from __future__ import annotations
 
-from zincsmith.model.actions import Confirm, Dwell, SetLoad, SetSource, Stage
+from zincsmith.model.actions import Confirm, Dwell, SetSource, Stage
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.plan import HandsInOptions
 from zincsmith.model.reading import Evidence, Point
@@ -14,6 +14,7 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
 from zincsmith.procedures.beginning import feed
 from zincsmith.procedures.cautions import CAUTIONS
+from zincsmith.procedures.ports import idle, let_fall, ramp
 
 NAME = "hands_in"
 OPEN_CASE = "open the case"
@@ -43,23 +44,19 @@ class HandsIn:
         assert isinstance(options, HandsInOptions)
         line = ctx.reachable((options.line,))[0]
         yield Stage(options.act[:1].upper() + options.act[1:], "the input is off")
-        yield SetLoad(0.0, False)
+        yield from idle(ctx)
         yield SetSource(line.voltage_V, line.frequency_Hz, False)
-        if "output_voltage" in ctx.polled:
-            low = 0.1 * ctx.nameplate.output.voltage_V
-            yield Dwell(2.0, "the output falls", quantity="output_voltage", below=low, at_most_s=120.0)
+        yield from let_fall(ctx)
         cautions = (CAUTIONS["discharge"], CAUTIONS["bulk"], CAUTIONS["static"])
         yield Confirm(options.act[:1].upper() + options.act[1:], WORDS[options.act], cautions, hands_in=True)
         if options.warm_up_s > 0.0:
-            yield from feed("Warm again", f"{line.words}, full load", line)
-            for percent in RAMP_PERCENT[-1:] if ctx.load_by_hand else RAMP_PERCENT:
-                yield SetLoad(ctx.load_A(percent), True)
-                yield Dwell(1.0, "load climbs")
+            yield from feed(ctx, "Warm again", f"{line.words}, full load", line)
+            yield from ramp(ctx, RAMP_PERCENT)
             yield Dwell(options.warm_up_s, "warm again at full load", warms=True)
 
     def tidy(self, ctx: Context) -> Steps:
         """Leave the unit at no load."""
-        yield SetLoad(0.0, False)
+        yield from idle(ctx)
 
     def doubts(self, point: Point) -> list[Doubt]:
         """None: it takes no points."""

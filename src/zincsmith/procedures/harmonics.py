@@ -18,16 +18,16 @@ from zincsmith.analysis.point_doubts import point_doubts, where
 from zincsmith.analysis.power import ORDERS, Power, window_words
 from zincsmith.analysis.uncertainty import Values, propagate
 from zincsmith.analysis.waves import Recorded, recorded_of
-from zincsmith.model.actions import Dwell, Measure, SetLoad
+from zincsmith.model.actions import Dwell, Measure
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Doubt, Finding, Working
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.plan import HarmonicOptions
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate
-from zincsmith.procedures.static_grid import RAMP_PERCENT
+from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, everywhere, idle
 from zincsmith.rules.harmonics import Draw, HarmonicLimits, harmonic_class, load_harmonics
 
 NAME = "harmonics"
@@ -57,25 +57,24 @@ class Harmonics:
         options = _options(ctx)
         yield from gate(ctx)
         for line in ctx.reachable(options.lines):
-            yield from feed("Harmonics", line.words, line)
+            yield from feed(ctx, "Harmonics", line.words, line)
             for percent in RAMP_PERCENT:
                 if percent < options.loads_percent[0]:
-                    yield SetLoad(ctx.load_A(percent), True)
+                    yield from draw(ctx, percent)
                     yield Dwell(1.0, "load climbs")
             for load in options.loads_percent:
-                amps = ctx.load_A(load)
-                yield SetLoad(amps, load > 0.0)
+                yield from draw(ctx, load)
                 yield Dwell(options.settle_s, "settles")
                 yield Measure(
-                    tuple(q for q in WANTED if q in ctx.measured),
+                    tuple(q for q in everywhere(ctx, WANTED) if q in ctx.measured),
                     options.average_s,
-                    at_point(line, load, amps),
+                    at_load(ctx, line, load),
                     options.record_s,
                 )
 
     def tidy(self, ctx: Context) -> Steps:
         """Leave the unit at no load."""
-        yield SetLoad(0.0, False)
+        yield from idle(ctx)
 
     def doubts(self, point: Point) -> list[Doubt]:
         """Source, range and plausibility of one point."""

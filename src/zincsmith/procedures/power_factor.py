@@ -13,14 +13,15 @@ from itertools import pairwise
 
 from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.analysis.uncertainty import factor_of
-from zincsmith.model.actions import Action, Dwell, Measure, Measured, Outcome, SetLoad, Stage
+from zincsmith.model.actions import Action, Dwell, Measure, Measured, Outcome, Stage
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import Purpose
 from zincsmith.model.plan import Line, RegimeOptions
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate
+from zincsmith.procedures.ports import at_load, draw, idle
 from zincsmith.procedures.search import bisect
 
 NAME = "power_factor_regimes"
@@ -50,7 +51,7 @@ class PowerFactorRegimes:
         line = ctx.reachable((options.line,))[0]
         yield from gate(ctx)
         loads = _loads(options.step_percent)
-        yield from feed("Power factor, rising", line.words, line)
+        yield from feed(ctx, "Power factor, rising", line.words, line)
         rising = yield from self._sweep(ctx, line, loads, UP)
         yield Stage("Power factor, falling", line.words)
         falling = yield from self._sweep(ctx, line, loads[::-1], DOWN)
@@ -67,7 +68,7 @@ class PowerFactorRegimes:
                 load: float, far: float = far, way: Purpose = way, before: float = before
             ) -> Generator[Action, Outcome, bool]:
                 """From the same side each time, and from its far end: what has switched does not switch back before."""
-                yield SetLoad(ctx.load_A(far), True)
+                yield from draw(ctx, far)
                 yield Dwell(options.settle_s, "back to the side it came from")
                 factor = yield from self._point(ctx, line, load, way)
                 return factor is not None and abs(factor - before) > JUMP / 2.0
@@ -86,19 +87,18 @@ class PowerFactorRegimes:
 
     def _point(self, ctx: Context, line: Line, load: float, way: Purpose) -> Asked:
         options = _options(ctx)
-        amps = ctx.load_A(load)
-        yield SetLoad(amps, True)
+        yield from draw(ctx, load)
         yield Dwell(options.settle_s, "settles")
         answer = yield Measure(
             tuple(q for q in WANTED if q in ctx.polled or q == "power_factor"),
             options.average_s,
-            replace(at_point(line, load, amps), step=way),
+            replace(at_load(ctx, line, load), step=way),
         )
         return _factor(answer.point) if isinstance(answer, Measured) else None
 
     def tidy(self, ctx: Context) -> Steps:
         """Leave the unit at no load."""
-        yield SetLoad(0.0, False)
+        yield from idle(ctx)
 
     def doubts(self, point: Point) -> list[Doubt]:
         """Source, range and plausibility of one point."""
@@ -161,7 +161,7 @@ def _switching(
         else:
             beyond = load
     used = [p for p in (*sweep, *closing) if p.at.load_percent in (start, beyond)]
-    watts = plate.output.rated_power_W / 100.0
+    watts = plate.rated_power_W / 100.0
     value, half = (start + beyond) / 2.0 * watts, abs(beyond - start) / 2.0 * watts
     part = Contribution("between the last two loads", half / math.sqrt(3.0), True, rectangular=True)
     table = tuple(

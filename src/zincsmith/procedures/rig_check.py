@@ -13,16 +13,17 @@ from zincsmith.analysis.accuracy import limit_of_error, scatter_u
 from zincsmith.analysis.periodic import fundamental
 from zincsmith.analysis.wave_doubts import DISTORTED
 from zincsmith.analysis.waves import samples_of
-from zincsmith.model.actions import Dwell, Measure, SetLoad, SetSource, Stage
+from zincsmith.model.actions import Dwell, Measure, SetSource, Stage
 from zincsmith.model.finding import Doubt, Finding, Working
-from zincsmith.model.operating_point import OperatingPoint, Purpose
-from zincsmith.model.plan import RigCheckOptions
+from zincsmith.model.operating_point import Draw, Feed, OperatingPoint, Purpose
+from zincsmith.model.plan import Line, RigCheckOptions
+from zincsmith.model.port import output_ports
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
 from zincsmith.procedures.finding_of import finding_of
-from zincsmith.procedures.rows import at_line
+from zincsmith.procedures.ports import draw, everywhere, idle
 
 Array = NDArray[np.float64]
 
@@ -56,11 +57,11 @@ class RigCheck:
         options = ctx.options
         assert isinstance(options, RigCheckOptions)
         if options.when != "live":
-            off = (SetLoad(0.0, False), SetSource(0.0, options.line.frequency_Hz, False))
+            off = (*idle(ctx), SetSource(0.0, options.line.frequency_Hz, False))
             stage = Stage("Background, unit off", "after the work" if options.when == "after" else "before the work")
             yield from (a for a in ((*off, stage) if options.when == "after" else (stage, *off)))
             yield Dwell(MEASURED_S, "everything is connected, nothing is energised")
-            wanted = tuple(q for q in AT_REST if q in ctx.polled)
+            wanted = tuple(q for q in everywhere(ctx, AT_REST) if q in ctx.polled)
             yield Measure(
                 wanted,
                 options.readings_s,
@@ -69,23 +70,23 @@ class RigCheck:
             return
         line = ctx.reachable((options.line,))[0]
         yield Stage("Source, leads and meters", f"{line.words}, none and {options.load_percent:g} % load")
-        yield SetLoad(0.0, False)
+        yield from idle(ctx)
         yield SetSource(line.voltage_V, line.frequency_Hz, True)
         yield Dwell(5.0, "output comes up")
         stated = (("lead_ohm", ctx.lead_ohm),) if ctx.lead_ohm is not None else ()
         for percent in (0.0, options.load_percent):
-            yield SetLoad(ctx.load_A(percent), percent > 0.0)
+            yield from draw(ctx, percent)
             yield Dwell(MEASURED_S, "settles")
             yield Measure(
-                tuple(q for q in LIVE if q in ctx.polled),
+                tuple(q for q in everywhere(ctx, LIVE) if q in ctx.polled),
                 options.readings_s,
-                replace(at_line((line.voltage_V, line.frequency_Hz), percent), stated=stated),
+                replace(_at(ctx, line, percent), stated=stated),
                 RECORD_S if ctx.records and percent > 0.0 else 0.0,
             )
 
     def tidy(self, ctx: Context) -> Steps:
         """Leave the unit at no load."""
-        yield SetLoad(0.0, False)
+        yield from idle(ctx)
 
     def doubts(self, point: Point) -> list[Doubt]:
         """Of a background point what is not zero, of a live one what is wrong with the source."""
@@ -99,10 +100,16 @@ class RigCheck:
                 found += _background(point, evidence)
         live = [p for p in evidence.points if p.at.loaded]
         found += [f for p in live[:1] for f in _source(p)]
-        found += _meters(live)
-        found += _leads(live)
+        for port in output_ports(nameplate):
+            mine = [p.seen_from(port) for p in live]
+            found += [replace(f, output=port) for f in (*_meters(mine), *_leads(mine))]
         found += [f for p in live if (f := channels(p, evidence.samples)) is not None]
         return found
+
+
+def _at(ctx: Context, line: Line, percent: float) -> OperatingPoint:
+    draws = tuple(Draw(percent, port=port) for port in ctx.outputs)
+    return OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), draws)
 
 
 def _value(point: Point, quantity: str) -> Reading | None:

@@ -11,6 +11,7 @@ from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import Context, Conventions, Steps
 from zincsmith.procedures.beginning import ALWAYS, stands_words
 from zincsmith.procedures.cautions import cautions_for
+from zincsmith.procedures.ports import outputs_words
 
 NAME = "safety_checks"
 DISCHARGE = (
@@ -66,11 +67,10 @@ class SafetyChecks:
                 f"Identity and polarity not measured: {which}. Find out before a load or a device is attached; the "
                 "load stays off until the output was seen to be right.",
             )
-        output = ctx.nameplate.output
         yield Confirm(
             "Wiring checked",
             f"{stands_words(unit)} The source is wired through the power meter to its input, the "
-            f"load to its {output.voltage_V:g} V output with the voltmeter at the unit's terminals. A range selector "
+            f"load to {outputs_words(ctx)} with the voltmeter at the unit's terminals. A range selector "
             "stands right. Fuse, emergency stop and cover are in place.",
             (*cautions_for(unit).values(), *ALWAYS),
         )

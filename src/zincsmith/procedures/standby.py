@@ -15,13 +15,14 @@ from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.analysis.standby import Standby, allowed_W, cut_bursts, limit_W_per_h, standby
 from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.analysis.waves import recorded_of
-from zincsmith.model.actions import Confirm, Dwell, Measure, Measured, SetLoad, SetSource, Stage
+from zincsmith.model.actions import Confirm, Dwell, Measure, Measured, SetSource, Stage
 from zincsmith.model.finding import Contribution, Doubt, Finding
 from zincsmith.model.plan import Line, StandbyOptions
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
 from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.ports import everywhere, idle
 from zincsmith.procedures.rows import at_line
 
 NAME = "standby"
@@ -54,7 +55,7 @@ class StandbyPower:
         removed = options.leads == "removed"
         yield Stage("Load off", "the input is off")
         yield SetSource(lines[0].voltage_V, lines[0].frequency_Hz, False)
-        yield SetLoad(0.0, False)
+        yield from idle(ctx)
         if removed:
             yield Confirm(
                 "Take the load off",
@@ -105,7 +106,7 @@ class StandbyPower:
 
     def tidy(self, ctx: Context) -> Steps:
         """Leave the load off."""
-        yield SetLoad(0.0, False)
+        yield from idle(ctx)
 
     def doubts(self, point: Point) -> list[Doubt]:
         """Source and range of one block; whether it is steady is seen over all of them."""
@@ -127,7 +128,7 @@ def _options(ctx: Context) -> StandbyOptions:
 
 
 def _measure(ctx: Context, line: Line, seconds: float, elapsed: float, record_s: float = 0.0) -> Measure:
-    wanted = tuple(q for q in LIVE if q in ctx.polled or q == "input_power")
+    wanted = tuple(q for q in everywhere(ctx, LIVE) if q in ctx.polled or q == "input_power")
     leakage = _options(ctx).leakage_W if _options(ctx).leads == "connected" else 0.0
     at = replace(at_line((line.voltage_V, line.frequency_Hz), 0.0), elapsed_s=elapsed)
     at = replace(at, stated=(("leakage_W", leakage),)) if leakage else at

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
-from zincsmith.analysis.efficiency import average_active_efficiency, efficiency
 from zincsmith.analysis.sweep_doubts import (
     frozen_doubts,
     hidden_step,
@@ -16,8 +17,10 @@ from zincsmith.analysis.sweep_doubts import (
     sag_doubts,
 )
 from zincsmith.analysis.uncertainty import Values, factor_of
+from zincsmith.model.address import at_port
 from zincsmith.model.finding import Contribution, Doubt, Finding
-from zincsmith.model.operating_point import Purpose, Thermal
+from zincsmith.model.operating_point import OperatingPoint, Purpose, Thermal
+from zincsmith.model.port import output_ports, seen_from
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
@@ -40,35 +43,73 @@ OVER_LOADS = ("load_regulation", "output_resistance")
 
 
 def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
-    """All figures the points allow; a figure whose points are missing is not made up."""
-    warm = [p for p in evidence.points if p.at.graded]
-    by_line = _by_line(warm)
-    again = _by_line([p for p in evidence.points if p.at.step is Purpose.AGAIN])
-    turns = _by_line([p for p in evidence.points if p.at.step is Purpose.TURN])
-    line_turns = [p for p in evidence.points if p.at.step is Purpose.LINE_TURN]
+    """All figures the points allow; a figure whose points are missing is not made up. Those of an output are worked out
+    of what is seen from it, by mode; those of the unit of the points at which all outputs are loaded alike."""
     found: list[Finding] = []
+    for port in output_ports(nameplate):
+        seen: dict[str, list[Point]] = {}
+        for point in evidence.points:
+            if point.at.about in ("", port):
+                seen.setdefault(point.at.mode(port), []).append(point)
+        for mode, points in seen.items():
+            plate = seen_from(nameplate, port, mode)
+            varied = tuple(p.seen_from(port) for p in points if p.at.about == port)
+            level = tuple(p.seen_from(port) for p in points)
+            own = of_output(level, varied, plate, conventions)
+            found += [replace(f, output=port, at=_in_mode(f.at, mode)) for f in own]
+    return found + of_unit(tuple(p for p in evidence.points if not p.at.about), nameplate)
+
+
+def _in_mode(at: OperatingPoint, mode: str) -> OperatingPoint:
+    return replace(at, modes=(("", mode),)) if mode else at
+
+
+def of_output(level: Rows, varied: Rows, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
+    """The figures of one output as its plate states it alone: of its level from every point, of what it does with its
+    own load from those at which no other load was changed along."""
+    warm, own = [p for p in level if p.at.graded], _by_line([p for p in varied if p.at.graded])
+    again = _by_line([p for p in varied if p.at.step is Purpose.AGAIN])
+    turns = _by_line([p for p in varied if p.at.step is Purpose.TURN])
+    line_turns = [p for p in level if p.at.step is Purpose.LINE_TURN]
     loaded = _from_minimum(warm, nameplate)
-    found += _output_voltage(loaded)
-    found += _static_accuracy(loaded, nameplate)
-    for line, points in by_line.items():
+    found = [*_output_voltage(loaded), *_static_accuracy(loaded, nameplate)]
+    for line, points in own.items():
         taken = turns.get(line, [])
         found += load_regulations(line, _from_minimum(points, nameplate), nameplate, conventions, taken)
         found += at_once_regulations(line, taken, nameplate)
-    found += line_regulations(list(by_line.values()), nameplate, line_turns)
+        found += resistances(line, [*points, *again.get(line, ())])
+        found += _minimum_load(line, points, nameplate)
+        found += _full_load(line, points, OF_OUTPUT)
+    found += line_regulations(list(_by_line(warm).values()), nameplate, line_turns)
+    found += _drift([p for p in level if p.at.state is Thermal.COLD], warm)
+    return _doubted(found, level)
+
+
+def of_unit(points: Rows, nameplate: Nameplate) -> list[Finding]:
+    """The figures of the unit as a whole, all its outputs together."""
+    by_line, given = _by_line([p for p in points if p.at.graded]), Given(output_ports(nameplate))
+    found: list[Finding] = []
+    for line, rows in by_line.items():
+        found += _average_efficiency(line, rows, given)
+        found += _full_load(line, rows, of_the_unit(given))
+        found += _single_efficiencies(line, rows, given)
+        found += loss_findings(at_line(line), carrying(rows, POWER))
+    modes = {p.at.modes for p in points}
+    if len(modes) == 1:
+        found = [replace(f, at=replace(f.at, modes=next(iter(modes)))) for f in found]
+    return _doubted(found, points)
+
+
+def _doubted(found: list[Finding], taken: Rows) -> list[Finding]:
+    """With what the points as a whole cast on figures: a meter that froze, readings that were multiplied, points off
+    the curve, an input that gives way, a step too small to be seen."""
+    by_line = _by_line([p for p in taken if p.at.graded])
     odd: dict[int, Doubt] = {}
     sags: dict[Place, list[Doubt]] = {}
     for line, points in by_line.items():
         odd |= odd_ones(points)
         sags[line] = sag_doubts(points)
-    for line, points in by_line.items():
-        found += _average_efficiency(line, points)
-        found += _full_load(line, points)
-        found += resistances(line, [*points, *again.get(line, ())])
-        found += _single_efficiencies(line, points)
-        found += _minimum_load(line, points, nameplate)
-        found += loss_findings(at_line(line), carrying(points, POWER))
-    found += _drift([p for p in evidence.points if p.at.state is Thermal.COLD], warm)
-    whole = [frozen_doubts(evidence.points)] + [product_doubts(points) for points in by_line.values()]
+    whole = [frozen_doubts(taken)] + [product_doubts(points) for points in by_line.values()]
     for by_quantity in whole:
         found = [_with_quantity(f, by_quantity) for f in found]
     hidden: dict[Place, list[Doubt]] = {line: hidden_step(points) for line, points in by_line.items()}
@@ -198,10 +239,10 @@ def _static_accuracy(points: Rows, plate: Nameplate) -> list[Finding]:
     ]  # fmt: skip
 
 
-def _average_efficiency(line: tuple[float, float], points: Rows) -> list[Finding]:
+def _average_efficiency(line: tuple[float, float], points: Rows, given: Given) -> list[Finding]:
     rows = []
     for load in ACTIVE_LOADS:
-        near = [p for p in carrying(points, POWER) if abs(load_of(p) - load) <= 2.0]
+        near = [p for p in carrying(points, given.with_input) if abs(load_of(p) - load) <= 2.0]
         if not near:
             return []
         rows.append(near[0])
@@ -211,19 +252,40 @@ def _average_efficiency(line: tuple[float, float], points: Rows) -> list[Finding
             "Average active efficiency",
             "1",
             rows,
-            POWER,
-            lambda v: average_active_efficiency(v["input_power"], v["output_voltage"], v["output_current"]),
+            given.with_input,
+            lambda v: float(np.mean(given.watts(v) / v["input_power"])),
             "η = ¼ Σ V I / Pin",
             at_line(line),
             "mean of the ratios at 100, 75, 50 and 25 % load",
-            each=_efficiency_row,
+            each=given.efficiency_row,
         )
     ]
 
 
-def _efficiency_row(point: Point) -> dict[str, float]:
-    pin, v, i = (r.value or 0.0 if (r := point.get(q)) is not None else 0.0 for q in POWER)
-    return {"η / %": 100.0 * efficiency(pin, v, i)}
+@dataclass(frozen=True)
+class Given:
+    """What a unit gives at its outputs together."""
+
+    ports: tuple[str, ...]
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """What it is worked out from, by address."""
+        return tuple(at_port(name, p) for p in self.ports for name in ("output_voltage", "output_current"))
+
+    @property
+    def with_input(self) -> tuple[str, ...]:
+        return ("input_power", *self.names)
+
+    def watts(self, v: Values) -> NDArray[np.float64]:
+        """The sum of V I, W, a row each."""
+        products = [v[at_port("output_voltage", p)] * v[at_port("output_current", p)] for p in self.ports]
+        return functools.reduce(np.add, products)
+
+    def efficiency_row(self, point: Point) -> dict[str, float]:
+        """The ratio of one point, for the working."""
+        read = {q: np.array([r.value or 0.0 if (r := point.get(q)) is not None else 0.0]) for q in self.with_input}
+        return {"η / %": 100.0 * float((self.watts(read) / read["input_power"])[0])}
 
 
 @dataclass(frozen=True)
@@ -238,7 +300,11 @@ class AtFull:
     words: str
 
 
-AT_FULL = (
+OF_OUTPUT = (
+    AtFull("full_load_output_current", "Output current, full load", "A", ("output_current",),
+           lambda v: float(v["output_current"][0]), "I as read"),
+)  # fmt: skip
+AT_INPUT = (
     AtFull("input_current", "Input current, full load", "A", ("input_current",),
            lambda v: float(v["input_current"][0]), "Iin, rms"),
     AtFull("power_factor", "Power factor, full load", "1", ("input_power", "input_voltage", "input_current"),
@@ -246,22 +312,25 @@ AT_FULL = (
            "PF = Pin / (Vin Iin)"),
     AtFull("full_load_input_power", "Input power, full load", "W", ("input_power",),
            lambda v: float(v["input_power"][0]), "Pin"),
-    AtFull("full_load_output_power", "Output power, full load", "W", ("output_voltage", "output_current"),
-           lambda v: float(v["output_voltage"][0] * v["output_current"][0]), "P = V I"),
-    AtFull("full_load_output_current", "Output current, full load", "A", ("output_current",),
-           lambda v: float(v["output_current"][0]), "I as read"),
     AtFull("case_temperature", "Case temperature, full load", "degC", ("case_temperature",),
            lambda v: float(v["case_temperature"][0]), "T as read"),
 )  # fmt: skip
 
 
-def _full_load(line: tuple[float, float], points: Rows) -> list[Finding]:
+def of_the_unit(given: Given) -> tuple[AtFull, ...]:
+    """What is told of the whole unit at full load."""
+    power = AtFull("full_load_output_power", "Output power, full load", "W", given.names,
+                   lambda v: float(given.watts(v)[0]), "P = V I")  # fmt: skip
+    return (*AT_INPUT, power)
+
+
+def _full_load(line: tuple[float, float], points: Rows, wanted: tuple[AtFull, ...]) -> list[Finding]:
     at = at_line(line, 100.0)
     return [
         _as_set(finding_of(one.name, one.title, one.unit, [p], one.quantities, one.formula, one.words, at), p)
         for p in points
         if abs(load_of(p) - 100.0) <= 2.0
-        for one in AT_FULL
+        for one in wanted
         if has(p, one.quantities)
     ]
 
@@ -284,18 +353,18 @@ def _as_set(finding: Finding, point: Point) -> Finding:
     return replace(finding, u=u, dof=dof, k=factor_of(parts, dof), contributions=parts)
 
 
-def _single_efficiencies(line: tuple[float, float], points: Rows) -> list[Finding]:
+def _single_efficiencies(line: tuple[float, float], points: Rows, given: Given) -> list[Finding]:
     return [
         finding_of(
             "efficiency",
             f"Efficiency at {load_of(p):g} %",
             "1",
             [p],
-            POWER,
-            lambda v: float(efficiency(v["input_power"], v["output_voltage"], v["output_current"])[0]),
+            given.with_input,
+            lambda v: float((given.watts(v) / v["input_power"])[0]),
             "η = V I / Pin",
             at_line(line, load_of(p)),
         )
-        for p in carrying(points, POWER)
+        for p in carrying(points, given.with_input)
         if load_of(p) > 0.0
     ]

@@ -11,22 +11,34 @@ from dataclasses import replace
 from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.model.actions import (
     Action,
+    ChooseMode,
     Dwell,
     Measure,
     Measured,
     Outcome,
-    SetLoad,
     SetSource,
     Stage,
     Watch,
 )
+from zincsmith.model.address import at_port
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import OperatingPoint, Purpose, Thermal
 from zincsmith.model.plan import GridOptions, Line
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps, at_point, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate, stands_words
+from zincsmith.procedures.ports import (
+    at_load,
+    draw,
+    drawn_ports,
+    everywhere,
+    idle,
+    output_watts,
+    outputs_words,
+    ramp,
+    watch_outputs,
+)
 from zincsmith.procedures.search import refine
 
 # Bounds that stop the run; a unit that passes them is not worth waiting for.
@@ -35,7 +47,6 @@ FIXED_LOSS_W = 5.0
 STOPPED = 0.5  # of nominal output
 LEAST_KNOWN = 3  # points before a curve can be refined
 LEAST_GAP_PERCENT = 1.0
-RAMP_PERCENT = (10.0, 25.0, 50.0, 75.0, 100.0)
 
 # The loads that a figure is worked out from, percent; what is not named here takes all of a plan's.
 LOADS_OF: dict[str, tuple[float, ...]] = {
@@ -49,6 +60,8 @@ LOADS_OF: dict[str, tuple[float, ...]] = {
     "output_resistance": (100.0, 50.0, 0.0),
 }
 AT_ONCE_MEAN_S = 1.0  # a reading right after a step is short
+MODE_S = 2.0  # from the request to the volts; common practice, no source
+WANTED = ("input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current")
 POWER = ("input_power", "output_voltage", "output_current")
 # What has to be read at these loads, where it is not the output volts alone.
 READ_FOR: dict[str, tuple[str, ...]] = {
@@ -71,9 +84,12 @@ def efficiency_of(answer: Outcome) -> float | None:
     """V I / Pin of a point just measured, None when it was skipped or a reading is missing."""
     if not isinstance(answer, Measured):
         return None
-    read = [answer.point.get(q) for q in ("output_voltage", "output_current", "input_power")]
-    values = [r.value for r in read if r is not None and r.value is not None]
-    return values[0] * values[1] / values[2] if len(values) == 3 and values[2] > 0.0 else None
+    point = answer.point
+    watts = [output_watts(point, port) for port in drawn_ports(point)]
+    taken = point.get("input_power")
+    if taken is None or not taken.value or taken.value < 0.0 or any(w is None for w in watts):
+        return None
+    return sum(w for w in watts if w is not None) / taken.value
 
 
 def grid_options(ctx: Context) -> GridOptions:
@@ -81,9 +97,11 @@ def grid_options(ctx: Context) -> GridOptions:
     return ctx.options
 
 
-def at_load(ctx: Context, line: Line, load_percent: float) -> OperatingPoint:
-    """Where the unit stands at a line under a share of its rated load."""
-    return at_point(line, load_percent, ctx.load_A(load_percent))
+def about_a_port(ctx: Context) -> Context:
+    """The context of a grid that varies one output, in a mode of it, while the others keep their load."""
+    options = grid_options(ctx)
+    modes = {options.port: options.mode} if options.mode else {}
+    return replace(ctx, about=options.port, others_percent=options.others_percent, modes=modes)
 
 
 class StaticGrid:
@@ -99,21 +117,23 @@ class StaticGrid:
 
     def steps(self, ctx: Context) -> Steps:
         """Gate, watches, warm-up, then every load at every line."""
-        options, output = grid_options(ctx), ctx.nameplate.output
+        ctx, options = about_a_port(ctx), grid_options(ctx)
         lines = [x for x in ctx.reachable(options.lines) if options.loads_at(x)]
         first = lines[0]
         yield from gate(
             ctx,
-            f"{stands_words(ctx.unit)} The source is wired through the power meter to its input, the load to its "
-            f"{output.voltage_V:g} V output with the voltmeter at the unit's terminals, polarity checked. The range "
+            f"{stands_words(ctx.unit)} The source is wired through the power meter to its input, the load to "
+            f"{outputs_words(ctx)} with the voltmeter at the unit's terminals, polarity checked. The range "
             "selector, if it has one, stands right.",
         )
         yield from self._watches(ctx)
-        yield from feed("Warm-up", f"{first.words}, full load", first)
-        if "output_voltage" in ctx.measured:
-            low = STOPPED * output.voltage_V
-            yield Watch("output_voltage", low, None, "half the nameplate's output voltage: it has stopped", count=4)
-        yield from self._ramp(ctx)
+        yield from feed(ctx, "Warm-up", f"{first.words}, full load", first)
+        for port, mode in ctx.modes.items():
+            yield ChooseMode(mode, port)
+            yield Dwell(MODE_S, f"{mode} comes up")
+        stopped = "half the nameplate's output voltage: it has stopped"
+        yield from watch_outputs(ctx, STOPPED, None, stopped, count=4)
+        yield from ramp(ctx)
         if options.cold:
             yield Dwell(COLD_S, "before it warms up")
             yield self._measure(ctx, replace(at_load(ctx, first, 100.0), state=Thermal.COLD))
@@ -147,7 +167,7 @@ class StaticGrid:
         for turn in range(1, rounds + 1):
             yield from self._point(ctx, line, heavy, Purpose.TURN, turn)
             if options.at_once_s > 0.0:
-                yield SetLoad(ctx.load_A(light), light > 0.0)
+                yield from draw(ctx, light)
                 yield Dwell(options.at_once_s, "right after the step")
                 at = replace(at_load(ctx, line, light), step=Purpose.TURN, step_number=turn)
                 yield self._measure(ctx, replace(at, after_step_s=options.at_once_s), AT_ONCE_MEAN_S)
@@ -181,34 +201,27 @@ class StaticGrid:
         yield from refine(known, grid_options(ctx).refine_points, LEAST_GAP_PERCENT, efficiency_at)
 
     def _watches(self, ctx: Context) -> Steps:
-        output = ctx.nameplate.output
-        most_W = output.rated_power_W / LEAST_EFFICIENCY + FIXED_LOSS_W
+        most_W = ctx.nameplate.rated_power_W / LEAST_EFFICIENCY + FIXED_LOSS_W
         if "input_power" in ctx.measured:
             yield Watch("input_power", None, most_W, "the most a unit of this rating can explain")
 
-    def _ramp(self, ctx: Context) -> Steps:
-        # Gradually, so that overshoot does not trip the overcurrent protection; a hand turns it up gradually itself.
-        for percent in RAMP_PERCENT[-1:] if ctx.load_by_hand else RAMP_PERCENT:
-            yield SetLoad(ctx.load_A(percent), True)
-            yield Dwell(1.0, "load climbs")
-
     def _change_line(self, ctx: Context, line: Line, rewarm: bool = True) -> Steps:
-        yield SetLoad(0.0, False)
+        yield from idle(ctx)
         yield SetSource(line.voltage_V, line.frequency_Hz, True)
         yield Dwell(2.0, "line changes at no load")
-        yield from self._ramp(ctx)
+        yield from ramp(ctx)
         if rewarm:
             yield Dwell(grid_options(ctx).rewarm_s, "warm again at full load", warms=True)
 
     def _point(
         self, ctx: Context, line: Line, load_percent: float, step: Purpose | None = None, number: int = 0
     ) -> Generator[Action, Outcome, Outcome]:
-        options = grid_options(ctx)
-        yield SetLoad(ctx.load_A(load_percent), load_percent > 0.0)
+        options, first = grid_options(ctx), ctx.about or ctx.outputs[0]
+        yield from draw(ctx, load_percent)
         yield Dwell(
             options.settle_s,
             "settles",
-            quantity="input_power" if load_percent > 0.0 else "output_voltage",
+            quantity="input_power" if load_percent > 0.0 else at_port("output_voltage", first),
             percent=options.settled_percent,
             window_s=options.settled_window_s,
             at_most_s=options.settle_at_most_s,
@@ -218,7 +231,7 @@ class StaticGrid:
     @staticmethod
     def _measure(ctx: Context, at: OperatingPoint, average_s: float | None = None) -> Measure:
         options = grid_options(ctx)
-        wanted = ["input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current"]
+        wanted = list(everywhere(ctx, WANTED))
         if (
             at.load_percent in options.temperature_loads_percent and "case_temperature" in ctx.measured
         ) or "case_temperature" in ctx.polled:
@@ -227,11 +240,11 @@ class StaticGrid:
 
     def tidy(self, ctx: Context) -> Steps:
         """Leave the unit at no load."""
-        yield SetLoad(0.0, False)
+        yield from idle(ctx)
 
     def doubts(self, point: Point) -> list[Doubt]:
         """Source, settling and plausibility of one point, see point_doubts.py."""
-        return point_doubts(point, ("output_voltage",))
+        return [d for port in drawn_ports(point) for d in point_doubts(point.seen_from(port), ("output_voltage",))]
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """Figures of the grid, see static_figures.py, which is read when there is something to work out."""

@@ -72,6 +72,10 @@ class Case:
         """The output that carries the most current."""
         return max(self.unit.nameplate.outputs, key=lambda o: o.current_A)
 
+    def output_at(self, port: str) -> OutputRating:
+        """The output at a port; of one that nobody named, or that is not there, the one with the most current."""
+        return next((o for o in self.unit.nameplate.outputs if port and o.name == port), self.output)
+
     @property
     def source(self) -> Instrument | None:
         return self.rig.instrument("ac_source" if self.unit.nameplate.input.type == "ac" else "dc_source")
@@ -102,7 +106,7 @@ class Case:
         plate = self.unit.nameplate
         lines = [x.voltage_V for x in self.plan.lines if plate.input.type == "ac"]
         volts = min((v for v in lines if v >= 0.9 * plate.input.voltage_min_V), default=plate.input.voltage_min_V)
-        return expected(plate, volts, Envelope(plate).load_A(percent), 23.0)
+        return expected(plate, volts, Envelope(plate).loads_A(percent), 23.0)
 
     def touched(self, *figures: str) -> tuple[str, ...]:
         """Those of the figures that somebody has stated."""

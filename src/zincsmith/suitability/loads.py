@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from zincsmith.analysis.envelope import Envelope
-from zincsmith.suitability.case import Case, Fault, Severity
+from zincsmith.model.address import at_port
+from zincsmith.model.port import output_ports
+from zincsmith.model.quantities import ROLES
+from zincsmith.model.rig import Instrument
+from zincsmith.suitability.case import Case, Fault, Rule, Severity
 
 REACH = 1.2  # of the rating, for protection; common practice, no source (1.2 to 1.6)
 
 
-def reach(case: Case) -> Iterator[Fault]:
-    load = case.rig.instrument("load")
-    if load is None:
-        return
+def reach(case: Case, load: Instrument) -> Iterator[Fault]:
+    output = case.output_at(load.port)
     for key, need, unit in (
-        ("current_A", case.output.current_A, "A"),
-        ("power_W", max(o.rated_power_W for o in case.unit.nameplate.outputs), "W"),
+        ("current_A", output.current_A, "A"),
+        ("power_W", output.rated_power_W, "W"),
     ):
         able = load.most.get(key)
         if able is None or able >= REACH * need:
@@ -25,7 +27,7 @@ def reach(case: Case) -> Iterator[Fault]:
         yield Fault(
             "load_too_small",
             Severity.STOP if short else Severity.DOUBT,
-            "load",
+            load.place,
             f"{load.name} takes {able:g} {unit}; "
             + (f"the rating is {need:g} {unit}." if short else f"overload wants {REACH * need:.3g} {unit} and more."),
             "Use a larger load, or two in parallel.",
@@ -33,17 +35,14 @@ def reach(case: Case) -> Iterator[Fault]:
         )
 
 
-def least_volts(case: Case) -> Iterator[Fault]:
-    load = case.rig.instrument("load")
-    lowest = min(
-        [abs(o.voltage_V) for o in case.unit.nameplate.outputs]
-        + [abs(m.voltage_V) for o in case.unit.nameplate.outputs for m in o.modes]
-    )
-    if load is not None and load.least_V is not None and lowest < load.least_V:
+def least_volts(case: Case, load: Instrument) -> Iterator[Fault]:
+    joined = [case.output_at(load.port)] if load.port else case.unit.nameplate.outputs
+    lowest = min([abs(o.voltage_V) for o in joined] + [abs(m.voltage_V) for o in joined for m in o.modes])
+    if load.least_V is not None and lowest < load.least_V:
         yield Fault(
             "load_least_volts",
             Severity.DOUBT,
-            "load",
+            load.place,
             f"{load.name} works from {load.least_V:g} V up; an output gives {lowest:g} V: "
             "the set current is not reached.",
             "Use another load for that output, or a booster supply in series.",
@@ -51,15 +50,14 @@ def least_volts(case: Case) -> Iterator[Fault]:
         )
 
 
-def mode(case: Case) -> Iterator[Fault]:
-    load = case.rig.instrument("load")
-    if load is None or load.dummy is not None:
+def mode(case: Case, load: Instrument) -> Iterator[Fault]:
+    if load.dummy is not None:
         return
     if not load.mode:
         yield Fault(
             "load_mode_unstated",
             Severity.REMARK,
-            "load",
+            load.place,
             "The mode of the load is not stated.",
             "Say CC, CR, CV or CP: a start into CC can latch, into CR it does not.",
         )
@@ -67,23 +65,22 @@ def mode(case: Case) -> Iterator[Fault]:
         yield Fault(
             "cc_on_current_source",
             Severity.DOUBT,
-            "load",
+            load.place,
             "A load in constant current collapses a supply that regulates its current.",
             "Use CV for current regulation.",
             ("current_regulation",),
         )
 
 
-def dummy(case: Case) -> Iterator[Fault]:
-    load = case.rig.instrument("load")
-    made = load.dummy if load is not None else None
+def dummy(case: Case, load: Instrument) -> Iterator[Fault]:
+    made, output = load.dummy, case.output_at(load.port)
     if made is None:
         return
     if made.kind in {"resistor", "binary bank"} and made.measured_ohm is None:
         yield Fault(
             "nominal_resistor",
             Severity.DOUBT,
-            "load",
+            load.place,
             f"The load is a resistor by its marking, ±{made.tolerance_percent:g} %: that tolerance rules every watt.",
             "Measure it hot, or measure the current.",
             case.touched("average_active_efficiency", "efficiency", "load_regulation"),
@@ -92,7 +89,7 @@ def dummy(case: Case) -> Iterator[Fault]:
         yield Fault(
             "lamp_inrush",
             Severity.DOUBT,
-            "load",
+            load.place,
             "A lamp draws some ten times its current while it is cold: a supply may trip at start.",
             "Warm it up on another supply first, or use a resistor.",
             case.touched("turn_on_delay", "overcurrent"),
@@ -101,36 +98,35 @@ def dummy(case: Case) -> Iterator[Fault]:
         yield Fault(
             "supply_as_load",
             Severity.DOUBT,
-            "load",
+            load.place,
             "Another supply takes current only if it is made for it; one that is not is driven backwards.",
             "See that it can sink what the plan asks, or use a resistor.",
             case.touched("load_regulation", "average_active_efficiency"),
         )
     if made.kind == "binary bank" and made.steps_W:
-        volts = abs(case.output.voltage_V)
+        volts = abs(output.voltage_V)
         scale = (volts / made.at_V) ** 2 if made.at_V else 1.0
         most = scale * sum(made.steps_W)
-        if most < case.output.rated_power_W:
+        if most < output.rated_power_W:
             yield Fault(
                 "bank_too_small",
                 Severity.STOP,
-                "load",
-                f"At {volts:g} V the whole bank takes {most:.3g} W; the rating is {case.output.rated_power_W:g} W.",
+                load.place,
+                f"At {volts:g} V the whole bank takes {most:.3g} W; the rating is {output.rated_power_W:g} W.",
                 "Add steps: power goes with the square of the volts.",
                 case.touched("average_active_efficiency", "load_regulation"),
             )
 
 
-def hot_metal(case: Case) -> Iterator[Fault]:
-    load = case.rig.instrument("load")
-    kind = load.dummy.kind if load is not None and load.dummy is not None else ""
+def hot_metal(case: Case, load: Instrument) -> Iterator[Fault]:
+    kind = load.dummy.kind if load.dummy is not None else ""
     if kind not in ("resistor", "binary bank", "lamp", "transistor"):
         return
     creeps = " Its current creeps as it warms and can run away: volts and amps are read together, watts watched."
     yield Fault(
         "load_metal_live",
         Severity.REMARK,
-        "load",
+        load.place,
         f"A {kind} as load has hot metal, and that metal is at the output's potential."
         + (creeps if kind == "transistor" else ""),
         "Mount it where nobody touches it and nothing lies on it; keep air moving.",
@@ -144,7 +140,7 @@ def total(case: Case) -> Iterator[Fault]:
         return
     envelope = Envelope(case.unit.nameplate)
     percent = min(100.0, max(grid.loads_percent))
-    for one in envelope.beyond({"": envelope.load_A(percent)}):
+    for one in envelope.beyond(envelope.loads_A(percent)):
         if one.unit == "W":
             yield Fault(
                 "beyond_the_total",
@@ -156,4 +152,32 @@ def total(case: Case) -> Iterator[Fault]:
             )
 
 
-RULES = (hot_metal, total, reach, least_volts, mode, dummy)
+def not_reached(case: Case) -> Iterator[Fault]:
+    """Outputs that the rig neither loads nor reads."""
+    ports = output_ports(case.unit.nameplate)
+    for role in ("load", "voltmeter"):
+        left = [port for port in ports if port and case.rig.instrument(at_port(role, port)) is None]
+        if left:
+            yield Fault(
+                "output_not_reached",
+                Severity.DOUBT,
+                role,
+                f"The unit has {len(ports)} outputs; no {ROLES[role].lower()} is at {' and none at '.join(left)}.",
+                "Join one to each output and name that output: a rig file lists instruments with role and port.",
+                case.touched("average_active_efficiency", "output_voltage", "load_regulation"),
+            )
+
+
+def of_each(rule: Callable[[Case, Instrument], Iterator[Fault]]) -> Rule:
+    """A rule about one load, asked of every load of the rig."""
+
+    def asked(case: Case) -> Iterator[Fault]:
+        for load in case.rig.of("load"):
+            yield from rule(case, load)
+
+    return asked
+
+
+RULES: tuple[Rule, ...] = (
+    of_each(hot_metal), total, not_reached, of_each(reach), of_each(least_volts), of_each(mode), of_each(dummy),
+)  # fmt: skip

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from zincsmith.model.address import at_port, name_of
 from zincsmith.model.quantities import OF_THE_RIG, OF_THE_UNIT, QUANTITIES, ROLES
 from zincsmith.suitability.case import Case, Fault, Severity
 
@@ -28,7 +29,7 @@ def ranges(case: Case) -> Iterator[Fault]:
     full = case.at_load(100.0)
     for one in case.rig.instruments:
         for row in {a.quantity: a for a in reversed(one.accuracy)}.values():
-            need = full[row.quantity].value if row.quantity in full else 0.0
+            need = full[at].value if (at := at_port(row.quantity, one.port)) in full else 0.0
             info = QUANTITIES[row.quantity]
             best = max(a.range for a in one.accuracy if a.quantity == row.quantity)
             if need > best and info.kind != "plain":
@@ -225,13 +226,13 @@ def camera(case: Case) -> Iterator[Fault]:
 
 
 def accuracy_stated(case: Case) -> Iterator[Fault]:
-    for quantity in QUANTITIES.values():
-        one = case.rig.instrument(quantity.role)
+    for address, one in case.rig.channels.items():
+        quantity = QUANTITIES[name_of(address)]
         if quantity.name == "power_factor" and not case.mains:
             continue  # there is none on DC
         if quantity.name in OF_THE_RIG or quantity.role in OF_THE_UNIT:
             continue  # a display of the unit is what is tested, no meter of the rig
-        if one is not None and one.dummy is None and one.accuracy_of(quantity.name) is None:
+        if one.dummy is None and one.accuracy_of(quantity.name) is None:
             yield Fault(
                 "accuracy_unstated",
                 Severity.DOUBT,
@@ -245,7 +246,7 @@ def accuracy_stated(case: Case) -> Iterator[Fault]:
 def missing_roles(case: Case) -> Iterator[Fault]:
     for role in WHERE_NEEDED:
         costs = case.needing(role)
-        if case.rig.instrument(role) is None and costs:
+        if not case.rig.of(role) and costs:
             yield Fault(
                 "role_missing",
                 Severity.DOUBT,

@@ -8,6 +8,7 @@ from zincsmith.bench.roles import SWITCHED
 from zincsmith.book.reader import Written
 from zincsmith.engine.states import State
 from zincsmith.judge.bench_words import Live, live_of
+from zincsmith.model.address import at_port, port_of
 from zincsmith.model.events import (
     Amended,
     DoubtEnded,
@@ -44,8 +45,6 @@ from zincsmith.model.reading import Point, Reading
 HISTORY_S = 3600.0
 Turn = GateOpened | HandSetting | SensesAsked | StopRuleMet
 
-OFF_STEPS = {one.step: one for one in SWITCHED}
-
 
 @dataclass
 class RunView:
@@ -73,6 +72,7 @@ class RunView:
     now_at: str = ""
     source_on: bool = False
     load_on: bool = False
+    loads: set[str] = field(default_factory=set)  # the ports whose load is on
     bench_s: float = 0.0
     history: list[tuple[float, dict[str, float]]] = field(default_factory=list)
     closed: RunClosed | None = None
@@ -145,15 +145,15 @@ class RunView:
                 # What was read of the input before says nothing any more.
                 self.now = {q: v for q, v in self.now.items() if not q.startswith("input_")}
             case Effected("SetLoad", body):
-                self.load_on = bool(body.get("on"))
-                self.now.pop("output_current", None)  # as of the input: load off beside 0.25 A would be no truth
+                port = str(body.get("port", ""))
+                self.loads = self.loads | {port} if body.get("on") else self.loads - {port}
+                self.load_on = bool(self.loads)
+                self.now.pop(
+                    at_port("output_current", port), None
+                )  # as of the input: load off beside 0.25 A would be no truth
             case SafeStep():
                 self.safe_steps.append(event)
-                if event.confirmed and event.step in OFF_STEPS:
-                    if OFF_STEPS[event.step].feeds:
-                        self.source_on = False
-                    else:
-                        self.load_on = False
+                self._off(event)
             case _:
                 pass
 
@@ -173,7 +173,7 @@ class RunView:
                 self.asked = self.refused = None
                 self.entries.append((written.at, reading))
                 if reading.value is not None:
-                    self.now[reading.quantity] = reading.value
+                    self.now[reading.address] = reading.value
             case EntryCorrected(reading):
                 self.entries = [(at, reading if r.id == reading.id else r) for at, r in self.entries]
                 self.corrected[reading.id] = event
@@ -195,6 +195,18 @@ class RunView:
             case _:
                 pass
 
+    def _off(self, event: SafeStep) -> None:
+        """What make-safe has confirmed to be off, at one port."""
+        port = port_of(event.role)
+        switched = next((s for s in SWITCHED if s.step(port) == event.step), None)
+        if not event.confirmed or switched is None:
+            return
+        if switched.feeds:
+            self.source_on = False
+        else:
+            self.loads = self.loads - {port}
+            self.load_on = bool(self.loads)
+
     def _poll(self, written: Written, values: dict[str, float], source_on: bool, load_on: bool) -> None:
         typed = {q: v for q, v in self.now.items() if q not in values and self._typed(q)}
         self.now, self.now_at = {**typed, **values}, written.at
@@ -205,12 +217,12 @@ class RunView:
                 del self.history[: len(self.history) // 10]
 
     def _typed(self, quantity: str) -> bool:
-        return any(r.quantity == quantity for _, r in self.entries)
+        return any(r.address == quantity for _, r in self.entries)
 
     @property
     def live(self) -> Live:
         """What is on: footer, gate and head all say this."""
-        typed = {reading.quantity for _, reading in self.entries}
+        typed = {reading.address for _, reading in self.entries}
         return live_of(self.now if self.now_at else None, self.source_on, self.load_on, typed)
 
     @property

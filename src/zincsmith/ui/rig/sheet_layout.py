@@ -6,9 +6,11 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QRectF
 
+from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.expectation import expected
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.model.errors import ZincsmithError
+from zincsmith.model.port import strongest_modes
 from zincsmith.model.quantities import OF_THE_UNIT
 from zincsmith.model.rig import Lead, Rig
 from zincsmith.model.unit import Unit
@@ -70,9 +72,9 @@ def flow_of(unit: Unit | None, rig: Rig, line_V: float) -> Flow | None:
         return None
     try:
         plate = unit.nameplate
+        envelope = Envelope(plate, strongest_modes(plate))
         main = max(plate.outputs, key=lambda o: o.current_A, default=plate.output)
-        share = plate.rated_power_W / plate.output.rated_power_W
-        e = expected(plate, line_V, plate.output.current_A * share, 23.0)
+        e = expected(plate, line_V, envelope.loads_A(100.0), 23.0, envelope.modes)
     except (ZincsmithError, ZeroDivisionError):
         return None
     drop = main.current_A * lead_resistance(lead) if (lead := rig.lead("unit load")) is not None else 0.0

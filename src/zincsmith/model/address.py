@@ -1,0 +1,24 @@
+"""Addresses on the bench: a quantity or a role, and the port of the unit that it is at.
+
+``output_voltage`` is that of the one output there is, ``output_voltage@+5 V`` that of one of several; likewise the
+load that is joined to it is ``load`` or ``load@+5 V``. In the book and in the log they stand as this text.
+"""
+
+from __future__ import annotations
+
+SEPARATOR = "@"
+
+
+def at_port(name: str, port: str = "") -> str:
+    """The address of a quantity or role at a port; the bare name where nobody had to name the port."""
+    return f"{name}{SEPARATOR}{port}" if port else name
+
+
+def name_of(address: str) -> str:
+    """Quantity or role, without its port."""
+    return address.partition(SEPARATOR)[0]
+
+
+def port_of(address: str) -> str:
+    """The port; empty for the only one."""
+    return address.partition(SEPARATOR)[2]

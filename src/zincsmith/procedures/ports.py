@@ -1,0 +1,91 @@
+"""What a procedure asks of every output of a unit at once; of a unit with one output that is the one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from zincsmith.model.actions import Dwell, SetLoad, Watch
+from zincsmith.model.address import at_port
+from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
+from zincsmith.model.plan import Line
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.reading import Point
+from zincsmith.procedures.base import Context, Steps
+
+RAMP_PERCENT = (10.0, 25.0, 50.0, 75.0, 100.0)
+
+
+def draw(ctx: Context, percent: float) -> Steps:
+    """Load at every output, each at this share of its rating or at what the part of the plan keeps it at."""
+    for port in ctx.outputs:
+        share = ctx.share(percent, port)
+        yield SetLoad(ctx.load_A(share, port), share > 0.0, port)
+
+
+def idle(ctx: Context) -> Steps:
+    """The load of every output off."""
+    for port in ctx.outputs:
+        yield SetLoad(0.0, False, port)
+
+
+def ramp(ctx: Context, percents: Iterable[float] = RAMP_PERCENT) -> Steps:
+    """Up gradually, so that overshoot does not trip the overcurrent protection; a hand turns it up gradually itself."""
+    steps = tuple(percents)
+    for percent in steps[-1:] if ctx.load_by_hand else steps:
+        yield from draw(ctx, percent)
+        yield Dwell(1.0, "load climbs")
+
+
+def at_load(ctx: Context, line: Line, percent: float) -> OperatingPoint:
+    """Where the unit stands at a line under a share of its rated load, the output that the part is about first."""
+    ports = sorted(ctx.outputs, key=lambda port: port != ctx.about)
+    draws = tuple(Draw(s := ctx.share(percent, port), ctx.load_A(s, port), port=port) for port in ports)
+    modes = tuple((port, mode) for port, mode in ctx.modes.items() if mode)
+    return OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), draws, modes, about=ctx.about)
+
+
+def everywhere(ctx: Context, quantities: Iterable[str]) -> tuple[str, ...]:
+    """The addresses of these quantities: those of an output at every output, the others as they are."""
+    found: list[str] = []
+    for name in quantities:
+        found += [at_port(name, p) for p in ctx.outputs] if QUANTITIES[name].side == "output" else [name]
+    return tuple(found)
+
+
+def let_fall(ctx: Context, unread: bool = False) -> Steps:
+    """Until no output holds anything any more, each in turn; with ``unread`` those that nobody polls get all the time
+    there is."""
+    for port, volts in ctx.volts.items():
+        name = at_port("output_voltage", port)
+        if unread or name in ctx.polled:
+            yield Dwell(2.0, "the output falls", quantity=name, below=0.1 * abs(volts), at_most_s=120.0)
+
+
+def watch_outputs(ctx: Context, low: float | None, high: float | None, whose: str, count: int = 2) -> Iterator[Watch]:
+    """Watches on the volts of every output that anybody reads; the bounds are shares of its nominal volts."""
+    for port, volts in ctx.volts.items():
+        name = at_port("output_voltage", port)
+        if name in ctx.measured:
+            below, above = (None if share is None else share * volts for share in (low, high))
+            if volts < 0.0:
+                below, above = above, below
+            yield Watch(name, below, above, whose, count)
+
+
+def drawn_ports(point: Point) -> tuple[str, ...]:
+    """The outputs that a point states a load for."""
+    return tuple(d.port for d in point.at.draws) or ("",)
+
+
+def output_watts(point: Point, port: str) -> float | None:
+    """Volts times amps of an output, None where one of them was not read."""
+    read = [point.get(at_port(name, port)) for name in ("output_voltage", "output_current")]
+    values = [r.value for r in read if r is not None and r.value is not None]
+    return values[0] * values[1] if len(values) == 2 else None
+
+
+def outputs_words(ctx: Context) -> str:
+    """The outputs as a gate names them: *its 24 V output*, *its outputs +12 V, +5 V*."""
+    if len(ctx.outputs) > 1:
+        return f"its outputs {', '.join(ctx.outputs)}"
+    return f"its {ctx.nameplate.output.voltage_V:g} V output"
