@@ -43,7 +43,8 @@ SWITCHED = (
     Switched("load", False, "switch its input off"),
 )
 FEEDING = tuple(s.role for s in SWITCHED if s.feeds)
-REACHED = tuple(dict.fromkeys((*(s.role for s in SWITCHED), *MEASURING)))  # what a run speaks to
+ASKING = ("sink_controller",)  # what asks a port for a mode
+REACHED = tuple(dict.fromkeys((*(s.role for s in SWITCHED), *MEASURING, *ASKING)))  # what a run speaks to
 ANOTHER_SUPPLY = "disconnect it from the unit: a source behind an output cannot be switched off from here"
 
 

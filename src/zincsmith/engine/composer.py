@@ -68,7 +68,7 @@ def compose(unit: Unit, rig: Rig) -> tuple[Plan, list[LeftOut]]:
         BringUpOptions(school=school_for(unit, rig), first_line=first),
         RigCheckOptions(when="live", line=first),
         GridOptions(lines=lines or LINES, cold=True, again=_read_by_program(rig)),
-        *grids_by_port(unit, first),
+        *grids_by_port(unit, lines or LINES),
         *([RegimeOptions(line=line) for line in lines[:1]] if corrected(unit) else []),
         *([DisplayOptions(line=first)] if rig.instrument("panel_voltmeter") is not None else []),
         HarmonicOptions(lines=standby_lines(unit, lines)),
@@ -151,23 +151,22 @@ def places_of(role: str, plate: Nameplate) -> tuple[str, ...]:
     return tuple(at_port(role, port) for port in output_ports(plate)) if role in AT_OUTPUTS else (role,)
 
 
-def grids_by_port(unit: Unit, line: Line) -> list[Options]:
+def grids_by_port(unit: Unit, lines: tuple[Line, ...]) -> list[Options]:
     """One output varied while the others keep their load, where there are several; and each mode of an output that
-    has several. Ports that share are used one at a time, since what one may give depends on what is plugged in
-    elsewhere."""
+    has several, on the first and the last line; the grid of all has the rest. Ports that share are used one at a time,
+    since what one may give depends on what is plugged in elsewhere."""
     plate = unit.nameplate
     found: list[Options] = []
     for port, output in zip(output_ports(plate), plate.outputs, strict=False):
         modes = [m.name for m in of_output(output).modes if m.law == "fixed"]
         shared = bool(plate.sharing) or any(o.modes for o in plate.outputs)
         for mode in modes if len(modes) > 1 else [""]:
+            ends = lines[:1] if len(lines) < 2 or not mode else (lines[0], lines[-1])
+            others = 0.0 if shared else OTHERS_PERCENT
             if port or mode:
                 found.append(
-                    GridOptions(
-                        lines=(line,), warm_up_s=NEXT_WARM_UP_S, port=port, mode=mode,
-                        others_percent=0.0 if shared else OTHERS_PERCENT,
-                    )
-                )  # fmt: skip
+                    GridOptions(lines=ends, warm_up_s=NEXT_WARM_UP_S, port=port, mode=mode, others_percent=others)
+                )
     return found
 
 

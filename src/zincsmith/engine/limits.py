@@ -38,14 +38,16 @@ def _least(*bounds: Bound | None) -> Bound:
 
 @dataclass(frozen=True)
 class Limits:
-    """The greatest input voltage in V, load current in A by port, and the frequencies the unit is rated for in Hz;
-    ``envelope`` and ``room_share`` say what several outputs may give together."""
+    """The greatest input voltage in V, by port the most that the load there can take in A, and the frequencies the unit
+    is rated for in Hz. ``envelope`` says what each output and several together may give, ``room_share`` what the room
+    leaves of that."""
 
     source_V: Bound
-    load_A: Mapping[str, Bound]
+    loads_most: Mapping[str, Bound | None]
     frequency_Hz: tuple[float, float]
     envelope: Envelope
     room_share: float = 1.0
+    room_degC: float | None = None
 
     @classmethod
     def of(cls, unit: Unit, rig: Rig, ambient_degC: float | None = None) -> Limits:
@@ -62,26 +64,17 @@ class Limits:
             if p.what in ("X capacitor", "input capacitor") and p.rated_V is not None
         ]
         share = 1.0 if ambient_degC is None else envelope.share_at(ambient_degC)
-
-        def load(port: str) -> Bound:
-            rated = envelope.output(port).current_A
-            derated = Bound(share * rated, f"the rated current derated for {ambient_degC or 0.0:g} °C")
-            return _least(
-                Bound(LOAD_CEILING * rated, f"{100 * LOAD_CEILING:.0f} % of the unit's rated current"),
-                instrument(at_port("load", port), "current_A"),
-                derated if share < 1.0 else None,
-            )
-
         return cls(
             source_V=_least(
                 Bound(nameplate.input.voltage_max_V, "the upper end of the unit's rated input"),
                 instrument("ac_source", "voltage_V"),
                 *parts,
             ),
-            load_A={port: load(port) for port in output_ports(nameplate)},
+            loads_most={port: instrument(at_port("load", port), "current_A") for port in output_ports(nameplate)},
             frequency_Hz=(min(nameplate.input.frequency_Hz), max(nameplate.input.frequency_Hz)),
             envelope=envelope,
             room_share=share,
+            room_degC=ambient_degC,
         )
 
     def check(
@@ -100,16 +93,26 @@ class Limits:
                     f"the plan wants {action.frequency_Hz:g} Hz; the unit is rated for {low:g} to {high:g} Hz"
                 )
         elif isinstance(action, SetLoad):
-            if action.port not in self.load_A:
+            if action.port not in self.loads_most:
                 raise LimitError(f"the plan wants a load at {action.port!r}; the unit has no such output")
             at = f"load at {action.port}" if action.port else "load"
-            self._compare(action.current_A, self.load_A[action.port], "A", at)
+            self._compare(action.current_A, self.load_A(action.port, modes), "A", at)
             if action.on:
                 after = {**drawn_A, action.port: action.current_A}
                 for one in replace(self.envelope, modes=modes).beyond_together(after, LOAD_CEILING * self.room_share):
                     raise LimitError(f"the plan goes too far: {one.words}")
         else:
             replace(self.envelope, modes={action.port: action.mode}).mode(action.port)
+
+    def load_A(self, port: str = "", modes: Mapping[str, str] = NO_MODES) -> Bound:
+        """The most that may be drawn from an output in the mode it is in, and by whom."""
+        rated = replace(self.envelope, modes=modes).rated_A(port)
+        derated = Bound(self.room_share * rated, f"the rated current derated for {self.room_degC or 0.0:g} °C")
+        return _least(
+            Bound(LOAD_CEILING * rated, f"{100 * LOAD_CEILING:.0f} % of the unit's rated current"),
+            self.loads_most[port],
+            derated if self.room_share < 1.0 else None,
+        )
 
     @staticmethod
     def _compare(wanted: float, bound: Bound, unit: str, what: str) -> None:
@@ -136,12 +139,16 @@ def whole_run(unit: Unit, rig: Rig, plan: Plan, polled: Collection[str], measure
     return [w for w in wanted if w.quantity in measured or w.quantity in worked_out]
 
 
+def _no_further(port: str, volts: float, whose: str, hard: bool = False) -> Watch:
+    """An output goes no further from zero than this, whichever sign it has."""
+    low, high = (volts, None) if volts < 0.0 else (None, volts)
+    return Watch(at_port("output_voltage", port), low, high, whose, hard=hard)
+
+
 def _nameplate(unit: Unit) -> Iterator[Watch]:
     plate = unit.nameplate
     for port, volts in most_volts(plate).items():
-        yield Watch(
-            at_port("output_voltage", port), None, OVER_VOLTAGE * volts, "115 % of the nameplate's output voltage"
-        )
+        yield _no_further(port, OVER_VOLTAGE * volts, "115 % of the nameplate's output voltage")
     yield Watch(
         "input_voltage", None, OVER_LINE * plate.input.voltage_max_V, "110 % of the upper end of the rated input"
     )
@@ -161,7 +168,7 @@ def _parts(unit: Unit) -> Iterator[Watch]:
             yield Watch("input_voltage", None, part.rated_V, f"what {part.name} is marked for", hard=True)
     if not any(p.what == "output capacitor" and p.rated_V is not None for p in unit.look.parts):
         for port, volts in most_volts(unit.nameplate).items():
-            yield Watch(at_port("output_voltage", port), None, CEILING * abs(volts), CEILING_WORDS, hard=True)
+            yield _no_further(port, CEILING * volts, CEILING_WORDS, hard=True)
 
 
 def _rig(rig: Rig) -> Iterator[Watch]:

@@ -65,7 +65,8 @@ class Settings:
         """The settings once an action was carried out."""
         match action:
             case SetSource(volts, hertz, on, port):
-                return replace(self, feeds={**self.feeds, port: Fed(volts, hertz, on)})
+                modes = self.modes if on else {}  # what was asked for is forgotten with the power
+                return replace(self, feeds={**self.feeds, port: Fed(volts, hertz, on)}, modes=modes)
             case SetLoad(amps, on, port):
                 return replace(self, draws={**self.draws, port: Drawn(amps, on)})
             case ChooseMode(mode, port):

@@ -255,7 +255,8 @@ class Runner:
         self._skipping = False
         self._settle = self._settled = None
         found = self.setter.carry_out(action)
-        reached = found["voltage_V"] if found.get("hand") and found["on"] and isinstance(action, SetSource) else None
+        landed = isinstance(action, SetSource) and found.get("hand") and found.get("on")
+        reached = found["voltage_V"] if landed else None
         return Reached(float(reached)) if reached is not None else Done()
 
     def _stop(self, action: Stop) -> Outcome:

@@ -315,7 +315,8 @@ def _covered(finding: Finding, percent: float) -> Finding:
 
 def _fits(finding: Finding, claim: Claim) -> bool:
     """Whether a claim speaks of this finding: of the same output, at the point that it names."""
-    return finding.output == (claim.output if claim.side == "output" else "") and claim.at.covers(finding.at)
+    of_it = finding.output == (claim.output if claim.side == "output" else "")
+    return of_it and claim.at.covers(finding.at) and claim.scope.has_mode(finding.at)
 
 
 def _compare(finding: Finding, claim: Claim, evidence: Evidence, guard: str) -> Judged:

@@ -137,6 +137,12 @@ class OperatingPoint:
         return self.draw.share_percent is not None
 
     @property
+    def alike(self) -> Draw | None:
+        """What is drawn from all outputs alike, as one draw of the unit; None where they differ or there is one."""
+        shares = {d.share_percent for d in self.draws}
+        return Draw(next(iter(shares))) if len(self.draws) > 1 and len(shares) == 1 and not self.about else None
+
+    @property
     def graded(self) -> bool:
         """Whether it is a point of the grid itself, not one taken cold or again, nor one of a turn."""
         return self.state is not Thermal.COLD and self.after_step_s is None and (self.step is None or self.step.graded)
@@ -153,7 +159,7 @@ class OperatingPoint:
     def seen_from(self, port: str) -> OperatingPoint:
         """As one port sees it: its own draw first and without its name, those of the others after it."""
         mine = tuple(replace(d, port="") for d in self.draws if d.port == port)
-        others = tuple(d for d in self.draws if d.port != port)
+        others = () if self.alike is not None else tuple(d for d in self.draws if d.port != port)
         modes = tuple(("" if name == port else name, mode) for name, mode in self.modes)
         return replace(self, draws=mine + others, modes=modes, about="")
 
@@ -168,7 +174,9 @@ class OperatingPoint:
 
     @property
     def at_place(self) -> OperatingPoint:
-        """Its input and the share of load that is drawn, by port."""
+        """Its input and the share of load that is drawn: by port, or of all outputs alike."""
+        if self.alike is not None:
+            return replace(self.at_line, draws=(self.alike,))
         return replace(self.at_line, draws=tuple(Draw(d.share_percent, law=d.law, port=d.port) for d in self.draws))
 
     def covers(self, other: OperatingPoint) -> bool:
@@ -196,8 +204,9 @@ class OperatingPoint:
             line = f"{self.feed.voltage_V:g} V"
             if self.feed.frequency_Hz is not None:
                 line += f" {self.feed.frequency_Hz:g} Hz"
-        modes = " ".join(f"{port} at {mode}".strip() for port, mode in self.modes)
-        return ", ".join(x for x in (line, modes, *(d.words for d in self.draws)) if x)
+        modes = ", ".join(f"{port} at {mode}".strip() for port, mode in self.modes)
+        draws = self.draws if self.alike is None else (self.alike,)
+        return ", ".join(x for x in (line, modes, *(d.words for d in draws)) if x)
 
     @cached_property
     def conditions(self) -> dict[str, float]:

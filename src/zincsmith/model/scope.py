@@ -86,6 +86,10 @@ class Scope(Record):
         points = list(points)
         return not points or any(self._at_hertz(p.at) for p in points)
 
+    def has_mode(self, at: OperatingPoint) -> bool:
+        """Whether a figure is of the mode that is spoken of; one that names no mode may be."""
+        return not self.mode or at.mode() in ("", self.mode)
+
     def has_line(self, at: OperatingPoint) -> bool:
         """Whether a point lies within the lines that are spoken of."""
         volts = at.feed.voltage_V

@@ -40,7 +40,7 @@ def at_load(ctx: Context, line: Line, percent: float) -> OperatingPoint:
     """Where the unit stands at a line under a share of its rated load, the output that the part is about first."""
     ports = sorted(ctx.outputs, key=lambda port: port != ctx.about)
     draws = tuple(Draw(s := ctx.share(percent, port), ctx.load_A(s, port), port=port) for port in ports)
-    modes = tuple((port, mode) for port, mode in ctx.modes.items() if mode)
+    modes = tuple((port, ctx.envelope.mode(port).name) for port in ports if ctx.envelope.output(port).modes)
     return OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), draws, modes, about=ctx.about)
 
 
@@ -81,7 +81,7 @@ def output_watts(point: Point, port: str) -> float | None:
     """Volts times amps of an output, None where one of them was not read."""
     read = [point.get(at_port(name, port)) for name in ("output_voltage", "output_current")]
     values = [r.value for r in read if r is not None and r.value is not None]
-    return values[0] * values[1] if len(values) == 2 else None
+    return abs(values[0] * values[1]) if len(values) == 2 else None
 
 
 def outputs_words(ctx: Context) -> str:

@@ -26,7 +26,7 @@ from zincsmith.model.reading import Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.finding_of import Rows, finding_of
-from zincsmith.procedures.rows import amps_of, at_line, carrying, load_of, volts_of
+from zincsmith.procedures.rows import amps_of, at_line, carrying, load_of, upright, volts_of
 from zincsmith.procedures.turns import LEAST_TURNS, Bracket, at_once, brackets, by_turns, once_settled
 
 DRAWS, ONE_SIDED = 10_000, 0.9545
@@ -197,10 +197,10 @@ def _slope(top: Rows, at: OperatingPoint, over: str) -> Finding:
     )  # fmt: skip
 
 
-def resistances(line: tuple[float, float], points: Rows) -> list[Finding]:
+def resistances(line: tuple[float, float], points: Rows, plate: Nameplate) -> list[Finding]:
     """At one line; a drift with time is fitted beside it where the order of the points tells both apart."""
     quantities = ["output_voltage", "output_current"]
-    rows = carrying(points, quantities)
+    rows = carrying(upright(points, plate.output.voltage_V), quantities)
     if len({load_of(p) for p in rows}) < 3:
         return []
     volts, amps = np.array([volts_of(p) for p in rows]), np.array([amps_of(p) for p in rows])

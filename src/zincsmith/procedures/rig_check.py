@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincsmith.analysis.accuracy import limit_of_error, scatter_u
+from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.periodic import fundamental
 from zincsmith.analysis.wave_doubts import DISTORTED
 from zincsmith.analysis.waves import samples_of
@@ -24,6 +25,7 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.ports import draw, everywhere, idle
+from zincsmith.procedures.rows import upright
 
 Array = NDArray[np.float64]
 
@@ -101,8 +103,9 @@ class RigCheck:
         live = [p for p in evidence.points if p.at.loaded]
         found += [f for p in live[:1] for f in _source(p)]
         for port in output_ports(nameplate):
-            mine = [p.seen_from(port) for p in live]
-            found += [replace(f, output=port) for f in (*_meters(mine), *_leads(mine))]
+            mine = upright([p.seen_from(port) for p in live], Envelope(nameplate).voltage_V(port))
+            title = f"{{}}, {port}".format if port else str
+            found += [replace(f, output=port, title=title(f.title)) for f in (*_meters(mine), *_leads(mine))]
         found += [f for p in live if (f := channels(p, evidence.samples)) is not None]
         return found
 

@@ -56,7 +56,8 @@ def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) 
             varied = tuple(p.seen_from(port) for p in points if p.at.about == port)
             level = tuple(p.seen_from(port) for p in points)
             own = of_output(level, varied, plate, conventions)
-            found += [replace(f, output=port, at=_in_mode(f.at, mode)) for f in own]
+            title = f"{{}}, {port}".format if port else str
+            found += [replace(f, output=port, title=title(f.title), at=_in_mode(f.at, mode)) for f in own]
     return found + of_unit(tuple(p for p in evidence.points if not p.at.about), nameplate)
 
 
@@ -77,7 +78,7 @@ def of_output(level: Rows, varied: Rows, nameplate: Nameplate, conventions: Conv
         taken = turns.get(line, [])
         found += load_regulations(line, _from_minimum(points, nameplate), nameplate, conventions, taken)
         found += at_once_regulations(line, taken, nameplate)
-        found += resistances(line, [*points, *again.get(line, ())])
+        found += resistances(line, [*points, *again.get(line, ())], nameplate)
         found += _minimum_load(line, points, nameplate)
         found += _full_load(line, points, OF_OUTPUT)
     found += line_regulations(list(_by_line(warm).values()), nameplate, line_turns)
@@ -278,8 +279,8 @@ class Given:
         return ("input_power", *self.names)
 
     def watts(self, v: Values) -> NDArray[np.float64]:
-        """The sum of V I, W, a row each."""
-        products = [v[at_port("output_voltage", p)] * v[at_port("output_current", p)] for p in self.ports]
+        """The sum of V I, W, a row each; what a negative rail gives counts as what a positive one does."""
+        products = [np.abs(v[at_port("output_voltage", p)] * v[at_port("output_current", p)]) for p in self.ports]
         return functools.reduce(np.add, products)
 
     def efficiency_row(self, point: Point) -> dict[str, float]:

@@ -239,8 +239,10 @@ class StaticGrid:
         return Measure(tuple(wanted), options.average_s if average_s is None else average_s, at)
 
     def tidy(self, ctx: Context) -> Steps:
-        """Leave the unit at no load."""
+        """Leave the unit at no load, and what was asked for a mode in the one that nobody asks for."""
         yield from idle(ctx)
+        for port in about_a_port(ctx).modes:
+            yield ChooseMode(ctx.envelope.mode(port).name, port)
 
     def doubts(self, point: Point) -> list[Doubt]:
         """Source, settling and plausibility of one point, see point_doubts.py."""

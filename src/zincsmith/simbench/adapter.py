@@ -26,6 +26,7 @@ from zincsmith.simbench.parameters import (
     Thermal,
     read_sections,
 )
+from zincsmith.simbench.rails import Rails
 from zincsmith.simbench.rectifier import STEPS, Intake, Rectifier
 
 NOTHING = Intake(0.0, 0.0, 0.0)
@@ -58,6 +59,7 @@ class Adapter:
         self.response: Response = more.get("response", Response())
         self.ageing: Ageing = more.get("ageing", Ageing())
         self.display: Display | None = more.get("display")
+        self.rails: Rails | None = more.get("rails")
         self.ailment = Ailment(more.get("parts", Parts()))
         self.core_degC = self.case_degC = 25.0
         self.output_V = self.current_A = 0.0

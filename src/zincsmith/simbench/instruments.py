@@ -103,9 +103,9 @@ def power_meter(world: World) -> Interpreter:
     return box
 
 
-def load(world: World) -> Interpreter:
-    box, state = Interpreter(IDENTITIES["load"]), world.load
-    meter, volts = (Meter("load", f, world) for f in METERS["load"])
+def load(world: World, port: str = "") -> Interpreter:
+    box, state = Interpreter(IDENTITIES["load"]), world.loads[port]
+    meter, volts = (Meter("load", f.at(port), world) for f in METERS["load"])
 
     def current(text: str) -> None:
         state.current_A = number(text, 0.0, 20.0)
@@ -151,9 +151,9 @@ def load(world: World) -> Interpreter:
     return box
 
 
-def voltmeter(world: World) -> Interpreter:
+def voltmeter(world: World, port: str = "") -> Interpreter:
     box = Interpreter(IDENTITIES["voltmeter"])
-    meter = Meter("voltmeter", METERS["voltmeter"][0], world)
+    meter = Meter("voltmeter", METERS["voltmeter"][0].at(port), world)
     _ranged(box, "VOLTage:RANGe", meter)
     box.on("MEASure:VOLTage[:DC]?", lambda _: render(meter.read()))
     return box
@@ -253,17 +253,20 @@ def scope(world: World) -> Interpreter:
     return box
 
 
-def sink_controller(world: World) -> Interpreter:
-    """Asks a port for a mode. The one fixed output of this unit offers nothing to choose from."""
-    box = Interpreter(IDENTITIES["sink_controller"])
+def sink_controller(world: World, port: str = "") -> Interpreter:
+    """Asks a port for a mode by its place in what the port offers; one fixed output offers nothing to choose from."""
+    box, rails = Interpreter(IDENTITIES["sink_controller"]), world.unit.rails
+    offered = rails.modes_of(port) if rails is not None else (world.unit.output.voltage_V,)
 
     def request(text: str) -> None:
-        if number(text, 1.0, 1.0) != 1.0:
-            raise ScpiError(-222, "Data out of range")
+        wanted = int(number(text, 1.0, float(len(offered))))
+        if rails is not None:
+            rails.asked[port] = wanted
+            world.changed()
 
-    box.on("PORT:MODes?", lambda _: f"{world.unit.output.voltage_V:g}")
+    box.on("PORT:MODes?", lambda _: ",".join(f"{volts:g}" for volts in offered))
     box.on("PORT:MODE", request)
-    box.on("PORT:MODE?", lambda _: "1")
+    box.on("PORT:MODE?", lambda _: str(rails.asked[port] if rails is not None else 1))
     return box
 
 
@@ -299,7 +302,8 @@ def _ranged(box: Interpreter, header: str, meter: Meter) -> None:
     box.on(f"{header}?", lambda _: render(meter.range))
 
 
-MAKERS: dict[str, Callable[[World], Interpreter]] = {
+AT_PORTS = ("load", "voltmeter", "sink_controller")  # there is one at every output
+MAKERS: dict[str, Callable[..., Interpreter]] = {
     "ac_source": ac_source,
     "power_meter": power_meter,
     "load": load,

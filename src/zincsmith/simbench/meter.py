@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 import random
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from zincsmith.simbench.imperfect import STEPS
 from zincsmith.simbench.world import World
@@ -27,6 +27,10 @@ class Function:
     range_percent: float
     noise_percent: float  # of range, one sigma
     ranges: tuple[float, ...]
+
+    def at(self, port: str) -> Function:
+        """The same function at one of several outputs."""
+        return replace(self, quantity=f"{self.quantity}@{port}") if port else self
 
 
 class Meter:

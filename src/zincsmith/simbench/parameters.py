@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from zincsmith.simbench.ailment import Parts
+from zincsmith.simbench.rails import read_rails
 from zincsmith.simbench.rectifier import Rectifier
 
 
@@ -183,6 +184,7 @@ def read_sections(file: Path) -> dict[str, Any]:
             raise ValueError(f"{file}: [{name}] has missing or unknown keys: {odd}")
         parts[name] = kind(**{k: v if isinstance(v, str) else float(v) for k, v in section.items()})
     raw.pop("name", None)
+    parts["rails"] = read_rails(raw.pop("rail", None), parts["output"].voltage_V, file)
     if raw:
         raise ValueError(f"{file}: unknown sections: {', '.join(sorted(raw))}")
     if parts.get("protection", Protection()).kind not in KINDS:

@@ -15,7 +15,7 @@ from typing import IO
 
 from zincsmith.simbench.ailment import KINDS as AILMENTS
 from zincsmith.simbench.hand import FACES, shown, typed
-from zincsmith.simbench.instruments import IDENTITIES, MAKERS, OF_THE_UNIT
+from zincsmith.simbench.instruments import AT_PORTS, IDENTITIES, MAKERS, OF_THE_UNIT
 from zincsmith.simbench.scpi import Interpreter, ScpiError
 from zincsmith.simbench.world import World
 
@@ -66,15 +66,21 @@ class Bench:
             self._log = os.fdopen(private, "a", encoding="utf-8")
         absent = OF_THE_UNIT if self.world.unit.display is None else ()
         for role, make in ((r, m) for r, m in MAKERS.items() if r not in absent):
-            listener = socket.socket()
-            listener.bind(("127.0.0.1", 0))
-            listener.listen(4)
-            seat = Seat(role, make(self.world), listener)
-            self.seats[role] = seat
-            self._selector.register(listener, selectors.EVENT_READ, seat)
+            if role in AT_PORTS:
+                for port in self.world.ports:
+                    self._seat(f"{role}@{port}" if port else role, make(self.world, port))
+            else:
+                self._seat(role, make(self.world))
         self.seats["clock"].box.on("FAULt", self.inject)
         for role in FACES.keys() & self.seats.keys():
             self.seats[role].box.on("TYPed?", partial(self.typed, role))
+
+    def _seat(self, place: str, box: Interpreter) -> None:
+        listener = socket.socket()
+        listener.bind(("127.0.0.1", 0))
+        listener.listen(4)
+        self.seats[place] = Seat(place, box, listener)
+        self._selector.register(listener, selectors.EVENT_READ, self.seats[place])
 
     def addresses(self) -> list[dict[str, str | int]]:
         out: list[dict[str, str | int]] = []
@@ -166,7 +172,7 @@ class Bench:
         if seat.fault == "RUBBISH":
             reply = "#?~ 12,,x"
         if seat.fault == "OTHER":
-            reply, seat.before = seat.before or IDENTITIES[seat.role], reply
+            reply, seat.before = seat.before or IDENTITIES[seat.role.partition("@")[0]], reply
         data = reply.encode("latin-1") + b"\n"
         if seat.fault == "LATE" or self.latency_s:
             seat.late.append((time.monotonic() + (LATE_S if seat.fault == "LATE" else self.latency_s), data))
@@ -236,7 +242,7 @@ class Bench:
             "text": text,
             "source_on": world.source.on,
             "source_V": world.source.voltage_V,
-            "load_on": world.load.on,
+            "load_on": any(one.on for one in world.loads.values()),
             "load_A": world.load.current_A,
             "output_V": round(world.unit.output_V, 6),
             "damage": list(world.unit.ailment.damage),

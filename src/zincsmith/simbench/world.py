@@ -6,6 +6,7 @@ import math
 import random
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 
 from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.imperfect import Imperfections, reactive_W
@@ -69,15 +70,27 @@ class World:
     mains_on: bool = True
     source: Source = field(default_factory=Source)
     dc_source: Source = field(default_factory=lambda: Source(frequency_Hz=0.0, thd=0.0))
-    load: Load = field(default_factory=Load)
+    loads: dict[str, Load] = field(default_factory=dict)  # by port; the only one has no name
     imperfect: Imperfections = field(default_factory=Imperfections)
     last_step: tuple[float, float] = (0.0, 0.0)  # bench time and size in A of the last change of load
 
     _lagging: tuple[object, float] = (None, 0.0)
 
     def __post_init__(self) -> None:
+        self.loads = {port: Load() for port in self.ports}
         self.unit.core_degC = self.unit.case_degC = self.ambient_degC
         self.noise = random.Random(f"noise {self.seed}")
+
+    @property
+    def ports(self) -> tuple[str, ...]:
+        """The outputs of the unit."""
+        rails = self.unit.rails
+        return tuple(r.name for r in rails.rails) if rails is not None else ("",)
+
+    @property
+    def load(self) -> Load:
+        """The one at the first output."""
+        return next(iter(self.loads.values()))
 
     def changed(self) -> None:
         """Note that a setting was changed and let the unit follow at once."""
@@ -94,15 +107,36 @@ class World:
             dt = min(left, 5.0)
             self.time_s += dt
             self.unit.step(dt, self.input_V, self.input_Hz, self._at_unit(), self.ambient_degC)
+            if self.unit.rails is not None:
+                self.unit.rails.settle(self.unit.output_V, self._drawn())
             left -= dt
             if left <= 0.0:
                 return
 
     def _at_unit(self) -> float | Callable[[float], float]:
         """The load as the unit sees it."""
+        if self.unit.rails is not None:
+            return self.unit.rails.at_bus(self._drawn())
         if not self.load.on or self.load.mode == "CURR":
             return self.wanted_A
         return self.load.wanted_A
+
+    def _drawn(self) -> dict[str, Callable[[float], float]]:
+        return {port: partial(self._wanted_of, load) for port, load in self.loads.items()}
+
+    def _wanted_of(self, load: Load, volts: float) -> float:
+        """What a load takes at a voltage; in constant current with the error of its setting, down to about a volt."""
+        if load.mode != "CURR":
+            return load.wanted_A(volts)
+        set_to = load.current_A * (1.0 + self.imperfect.load_set) if load.on else 0.0
+        return set_to * min(1.0, volts / LEAST_LOAD_V)
+
+    def output_of(self, port: str) -> tuple[float, float]:
+        """(V, A) of an output as its terminals have them."""
+        rails = self.unit.rails
+        if rails is None:
+            return self.unit.output_V, self.unit.current_A
+        return rails.volts[port], rails.amps[port]
 
     @property
     def input_V(self) -> float:
@@ -133,10 +167,10 @@ class World:
             self._lagging = key, reactive_W(self.input_V, self.unit.input_half_cycle(self.input_V, self.input_Hz))
         return watts + self._lagging[1] * off.phase_rad
 
-    @property
-    def load_V(self) -> float:
-        """The output as the load sees it, behind the leads."""
-        return max(0.0, self.unit.output_V - self.lead_ohm * self.unit.current_A)
+    def load_V(self, port: str = "") -> float:
+        """An output as its load sees it, behind the leads."""
+        volts, amps = self.output_of(port)
+        return math.copysign(max(0.0, abs(volts) - self.lead_ohm * amps), volts)
 
     def input_waves(self, times_s: list[float]) -> tuple[list[float], list[float]]:
         """(volts, amps) of the input from moment to moment; what is distorted in the volts is their fifth order."""
@@ -149,7 +183,8 @@ class World:
         return volts, self.unit.input_current_wave(rms, self.input_Hz, times_s)
 
     def true_value(self, quantity: str) -> float:
-        """What a perfect instrument would read, in V, A, W, Hz, degC or 1."""
+        """What a perfect instrument would read, in V, A, W, Hz, degC or 1; of one of several outputs QUANTITY@PORT."""
+        quantity, _, port = quantity.partition("@")
         unit, volts = self.unit, self.input_V
         if quantity == "power_factor":
             apparent = volts * unit.intake.current_A
@@ -164,8 +199,8 @@ class World:
             "voltage_thd": self.source.thd if volts else 0.0,
             "input_current": unit.intake.current_A,
             "input_power": self._metered_W(),
-            "output_voltage": unit.output_V,
-            "load_voltage": self.load_V,
-            "output_current": unit.current_A,
+            "output_voltage": self.output_of(port or self.ports[0])[0],
+            "load_voltage": self.load_V(port or self.ports[0]),
+            "output_current": self.output_of(port or self.ports[0])[1],
             "case_temperature": unit.case_degC,
         }[quantity]

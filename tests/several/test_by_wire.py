@@ -1,0 +1,206 @@
+"""Units of several outputs, by wire: the composed plan, its findings against the physics, and making safe."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from dataclasses import replace
+from datetime import date
+from pathlib import Path
+
+import pytest
+from tests.engine.scripted import Actor, Once, Scene
+from tests.several.benches import EXAMPLES, bench_of, briefly
+
+from zincsmith.analysis.envelope import Envelope
+from zincsmith.bench.standin import start_standin
+from zincsmith.book.reader import BookReader
+from zincsmith.engine.composer import compose
+from zincsmith.engine.desk import Command
+from zincsmith.formats.rig_file import read_rig, rig_text
+from zincsmith.judge.findings_json import as_json
+from zincsmith.judge.judging import JudgedRun, judge_run
+from zincsmith.model.errors import InputError
+from zincsmith.model.events import Effected, PointTaken, Polled, RunClosed
+from zincsmith.model.finding import Finding, Verdict
+from zincsmith.model.plan import GridOptions
+from zincsmith.model.rig import Rig
+from zincsmith.report.html import render
+from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.world import World
+from zincsmith.suitability.check import check
+
+TODAY = date(2026, 11, 28)
+
+
+def run_of(name: str, folder: Path) -> tuple[Scene, RunClosed, JudgedRun, Rig]:
+    unit, rig, _ = bench_of(name, folder)
+    plan, left = compose(unit, rig)
+    assert left == []
+    assert rig.standin is not None
+    running = start_standin(rig.standin)
+    try:
+        scene = Scene.set_up(folder, unit, rig, briefly(plan), running.addresses)
+        closed = scene.run(Actor())
+    finally:
+        running.stop()
+    with BookReader(scene.path) as book:
+        return scene, closed, judge_run(book), rig
+
+
+@pytest.fixture(scope="module")
+def rails(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Scene, RunClosed, JudgedRun, Rig]]:
+    return run_of("two_rails", tmp_path_factory.mktemp("rails"))
+
+
+@pytest.fixture(scope="module")
+def ports(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Scene, RunClosed, JudgedRun, Rig]]:
+    return run_of("two_ports", tmp_path_factory.mktemp("ports"))
+
+
+def truth(rig: Rig, draws: dict[str, float], volts: float, asked: dict[str, int] | None = None) -> World:
+    """The unit as it stands after a while at a line, with these loads."""
+    assert rig.standin is not None
+    world = World(Adapter.read(Path(rig.standin.file)), seed=1)
+    world.source.voltage_V, world.source.frequency_Hz, world.source.on = volts, 60.0 if volts < 150.0 else 50.0, True
+    world.advance(5.0)
+    assert world.unit.rails is not None
+    world.unit.rails.asked |= asked or {}
+    for port, amps in draws.items():
+        world.loads[port].current_A, world.loads[port].on = amps, amps > 0.0
+    world.advance(1800.0)
+    return world
+
+
+def found(run: JudgedRun, name: str, output: str = "", **at: object) -> Finding:
+    """The one finding of a figure at a line, a load and in a mode."""
+    fits = [
+        j.finding for j in run.judged
+        if j.finding.name == name and j.finding.output == output and j.finding.value is not None
+        and at.get("volts") in (None, j.finding.at.feed.voltage_V)
+        and at.get("load") in (None, j.finding.at.draw.share_percent)
+        and at.get("mode") in (None, j.finding.at.mode())
+    ]  # fmt: skip
+    assert len({f.at for f in fits}) == 1, [f.at.words for f in fits]
+    return fits[0]
+
+
+def within(finding: Finding, true: float, more: float = 0.0) -> None:
+    assert finding.value is not None
+    assert finding.u is not None
+    assert abs(finding.value - true) <= 3.0 * finding.u + more, (finding.title, finding.value, true, finding.u)
+
+
+def test_a_unit_of_three_rails_goes_its_whole_way(rails: tuple[Scene, RunClosed, JudgedRun, Rig]) -> None:
+    scene, closed, run, rig = rails
+    assert (closed.outcome, closed.unconfirmed) == ("complete", ())
+    for port in ("+12 V", "+5 V", "-12 V"):
+        assert any(seen.startswith(f"output fallen, {port}: 0.0") for seen in closed.seen), closed.seen
+        assert f"Load, {port} off, read back" in closed.seen
+    envelope = Envelope(scene.unit.nameplate)
+    for volts in (100.0, 240.0):
+        full = truth(rig, envelope.loads_A(100.0), volts)
+        given = sum(abs(v) * a for v, a in (full.output_of(port) for port in full.ports))
+        taken = full.true_value("input_power")
+        within(found(run, "full_load_input_power", volts=volts), taken, 0.01 * taken)
+        within(found(run, "full_load_output_power", volts=volts), given, 0.002 * given)
+        within(found(run, "efficiency", volts=volts, load=100.0), given / taken, 0.008)
+    assert given == pytest.approx(60.0, rel=0.02), "derated: the ratings of the rails add to more than the total"
+
+
+def test_a_rail_is_varied_while_the_others_keep_their_load(rails: tuple[Scene, RunClosed, JudgedRun, Rig]) -> None:
+    scene, _, run, rig = rails
+    envelope = Envelope(scene.unit.nameplate)
+    others = envelope.loads_A(50.0)
+    for port in ("+12 V", "+5 V", "-12 V"):
+        volts = [truth(rig, {**others, port: envelope.load_A(p, port)}, 100.0).output_of(port)[0] for p in (100.0, 0.0)]
+        nominal = envelope.voltage_V(port)
+        within(found(run, "load_regulation", port), (volts[1] - volts[0]) / nominal, 5e-4)
+        ohm = (abs(volts[1]) - abs(volts[0])) / envelope.full_A(port)
+        within(found(run, "output_resistance", port), ohm, 0.15 * ohm)
+    with BookReader(scene.path) as book:
+        set_to = [w.event.body for w in book.events(run=1, kinds=(Effected,)) if isinstance(w.event, Effected)
+                  and w.event.action == "SetLoad"]  # fmt: skip
+    assert {b.get("port") for b in set_to} == {"+12 V", "+5 V", "-12 V"}
+
+
+def test_a_port_is_asked_for_each_of_its_modes(ports: tuple[Scene, RunClosed, JudgedRun, Rig]) -> None:
+    scene, closed, run, rig = ports
+    assert (closed.outcome, closed.unconfirmed) == ("complete", ())
+    for number, (mode, amps) in enumerate((("5 V", 3.0), ("9 V", 3.0), ("20 V", 1.5)), 1):
+        true = truth(rig, {"C1": amps}, 100.0, {"C1": number})
+        within(found(run, "full_load_output_current", "C1", volts=100.0, mode=mode), amps, 0.02)
+        low = found(run, "load_regulation", "C1", volts=100.0, mode=mode)
+        open_V = truth(rig, {}, 100.0, {"C1": number}).output_of("C1")[0]
+        within(low, (open_V - true.output_of("C1")[0]) / float(mode.removesuffix(" V")), 5e-4)
+    claims = [j for j in run.judged if j.claim is not None and j.claim.figure == "output_voltage"]
+    assert {(j.claim.output, j.claim.scope.mode) for j in claims if j.claim} == {
+        ("C1", "5 V"), ("C1", "9 V"), ("C1", "20 V"), ("A1", "5 V"),
+    }  # fmt: skip
+    assert {j.verdict for j in claims} == {Verdict.HOLDS}
+    modes = [w.event.body for w in scene.events(Effected) if isinstance(w.event, Effected)
+             and w.event.action == "ChooseMode"]  # fmt: skip
+    assert [b["mode"] for b in modes] == ["5 V", "5 V", "9 V", "5 V", "20 V", "5 V"], "and back, when its part is over"
+    assert all("hand" not in b for b in modes)
+
+
+def test_readings_and_findings_say_which_port(rails: tuple[Scene, RunClosed, JudgedRun, Rig]) -> None:
+    scene, _, run, _ = rails
+    polled = next(w.event for w in scene.events(Polled) if isinstance(w.event, Polled))
+    assert {"output_voltage@+5 V", "output_current@+5 V", "load_voltage@-12 V", "input_power"} <= set(polled.values)
+    told = json.loads(json.dumps(as_json(run)))["findings"]
+    assert {"+12 V", "+5 V", "-12 V", None} == {f["output"] for f in told}
+    text = render(run)
+    assert "Load regulation, +5 V" in text
+    point = next(p for p in run.evidence.points if p.at.about == "+5 V")
+    assert {r.port for r in point.readings if r.quantity == "output_voltage"} == {"+12 V", "+5 V", "-12 V"}
+    assert point.at.words.startswith("100 V 60 Hz, +5 V 100 % load, +12 V 50 % load")
+
+
+def test_a_run_of_several_outputs_goes_on_where_it_ended(tmp_path: Path) -> None:
+    """Made safe in the grid of a rail: the loads of all rails stand again before it goes on."""
+    unit, rig, _ = bench_of("two_rails", tmp_path)
+    plan, _ = compose(unit, rig)
+    grid = next(p for p in briefly(plan).parts if isinstance(p, GridOptions) and p.port == "+5 V")
+    assert rig.standin is not None
+    running = start_standin(rig.standin)
+    scene = Scene.set_up(tmp_path, unit, rig, replace(plan, parts=(grid,)), running.addresses)
+    try:
+        enough = Once(lambda state, calls: len(scene.events(PointTaken)) == 2, Command("make safe", "enough"))
+        assert scene.run(Actor(enough)).outcome == "made safe"
+        step = len(scene.events(Effected))
+        assert scene.resume(Actor()).outcome == "complete"
+    finally:
+        running.stop()
+    again = [w.event.body for w in scene.events(Effected)[step:] if isinstance(w.event, Effected)]
+    assert {b.get("port") for b in again if "current_A" in b} == {"+12 V", "+5 V", "-12 V"}
+    points = [w.event.point for w in scene.events(PointTaken) if isinstance(w.event, PointTaken)]
+    assert [p.at.draw.share_percent for p in points] == [100.0, 75.0, 50.0, 25.0, 10.0, 0.0]
+    amps = [r.value for p in points for r in p.readings if r.address == "output_current@+12 V"]
+    assert amps == pytest.approx([Envelope(unit.nameplate).load_A(50.0, "+12 V")] * 6, rel=0.01)
+
+
+def test_a_rig_that_does_not_reach_an_output_is_told_so(tmp_path: Path) -> None:
+    unit, rig, _ = bench_of("two_rails", tmp_path)
+    fewer = replace(rig, instruments=tuple(i for i in rig.instruments if i.place != "load@+5 V"))
+    with pytest.raises(InputError, match=r"the rig has no load, \+5 V"):
+        compose(unit, fewer)
+    plan, _ = compose(unit, rig)
+    (fault,) = [f for f in check(unit, fewer, plan, TODAY) if f.code == "output_not_reached"]
+    assert "no load is at +5 V" in fault.text
+    assert [f.code for f in check(unit, rig, plan, TODAY) if f.code == "output_not_reached"] == []
+
+
+def test_a_rig_file_lists_instruments_with_role_and_port(tmp_path: Path) -> None:
+    """What is written is read back; a second instrument at one port is refused; a file by role stays one by role."""
+    _, rig, _ = bench_of("two_rails", tmp_path)
+    text = rig_text(rig)
+    assert 'port = "+5 V"' in text
+    file = tmp_path / "rig.toml"
+    file.write_text(text, "utf-8")
+    assert read_rig(file) == rig
+    file.write_text(text.replace('port = "+5 V"', 'port = "+12 V"'), "utf-8")
+    with pytest.raises(InputError, match="another load is at this port already"):
+        read_rig(file)
+    plain = read_rig(EXAMPLES / "rigs" / "simulated.toml")
+    assert "[instrument.load]" in rig_text(plain)
