@@ -84,13 +84,22 @@ def _plan(*volts: float) -> Plan:
     return replace(plan, parts=(replace(plan.grid, lines=tuple(Line(v, 50.0) for v in volts)),))
 
 
+def _at_outputs(rig: Rig, unit: Unit) -> Rig:
+    """The rig with a load, its lead and a voltmeter at every output."""
+    ports = [o.name for o in unit.nameplate.outputs]
+    made = [replace(i, port=port) for i in rig.instruments if i.role in ("load", "voltmeter") for port in ports]
+    kept = [i for i in rig.instruments if i.role not in ("load", "voltmeter")]
+    leads = [Lead(f"unit load@{port}", 1.0, 25.0) for port in ports]
+    return replace(rig, instruments=(*kept, *made), leads=(*(x for x in rig.leads if x.between != "unit load"), *leads))
+
+
 CASES: dict[str, Pair] = {
     "adapter": (_unit("tarnbrook-tb2425"), _rig(300, 2, 100, 60, 2.5), _plan(115.0, 230.0)),
     "board": (_unit("marlowick-mb1205"), _rig(300, 2, 100, 60, 2.5), _plan(115.0, 230.0)),
     "supply": (_unit("lathom-lb303"), _rig(300, 5, 200, 60, 5), _plan(230.0)),
     "module": (_unit("netherby-nb5"), _rig(60, 10, 100, 60, 5), _plan(24.0)),
     "inverter": (_unit("thornwade-tw300"), _rig(60, 60, 500, 300, 2), _plan(12.0)),
-    "multi": (_unit("ferrowby-px350"), _rig(300, 10, 500, 60, 30), _plan(230.0)),
+    "multi": (_unit("ferrowby-px350"), _at_outputs(_rig(300, 10, 500, 60, 30), _unit("ferrowby-px350")), _plan(230.0)),
 }
 CASES["supply"] = (
     CASES["supply"][0],
@@ -274,6 +283,8 @@ RULES: list[tuple[str, str, Severity, Change]] = [
     ("supply_as_load", "adapter", DOUBT, at("load", dummy=Dummy("another supply"))),
     ("beyond_the_total", "adapter", DOUBT,
      lambda p: (replace(p[0], nameplate=replace(p[0].nameplate, total_power_W=50.0)), p[1], p[2])),
+    ("output_not_reached", "multi", DOUBT, lambda p: (
+        p[0], replace(p[1], instruments=tuple(i for i in p[1].instruments if i.place != "load@+5 V")), p[2])),
     ("bank_too_small", "adapter", STOP,
      at("load", dummy=Dummy("binary bank", measured_ohm=9.6, steps_W=(1, 2, 4, 8, 16, 32), at_V=48.0))),
 ]  # fmt: skip

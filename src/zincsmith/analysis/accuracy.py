@@ -78,7 +78,7 @@ def column(readings: Sequence[Reading], minutes: float | None = None, alike: boo
             parts.append(_single(f"{reading.id} null", at, n, limit_u, None, rectangular=True))
         elif rest:
             meter = f"{reading.source} {reading.identity}".rstrip()
-            name = f"{'gain of ' if split else ''}{meter}, {reading.quantity}, {reading.range or 0:g} range"
+            name = f"{'gain of ' if split else ''}{meter}, {reading.address}, {reading.range or 0:g} range"
             one = Part(name, np.zeros(n), True, unsplit=not split, rectangular=True)
             gains.setdefault(name, one).effect[at] = rest
         if reading.correction_u:

@@ -10,6 +10,7 @@ import math
 from dataclasses import replace
 
 from zincsmith.analysis.leads import lead_resistance
+from zincsmith.model.address import at_port
 from zincsmith.model.reading import FROM_FILE, WRITTEN, Point, Reading
 from zincsmith.model.rig import Rig
 
@@ -36,7 +37,8 @@ def _corrected(reading: Reading, point: Point, rig: Rig) -> Reading:
     if reading.value is None or reading.as_read is not None or _of_another_rig(reading, rig):
         return reading
     if reading.quantity == "output_voltage" and rig.sense == "load":
-        lead, amps = rig.lead("unit load"), _value(point, "output_current")
+        load, at = at_port("load", reading.port), at_port("output_current", reading.port)
+        lead, amps = rig.lead(f"unit {load}"), _value(point, at)
         if lead is not None and amps is not None:
             return _with(reading, amps * lead_resistance(lead), LEAD_SHARE, LEAD)
     if reading.quantity == "input_power":
@@ -76,7 +78,7 @@ def _with_all(reading: Reading, parts: list[tuple[float, float, str]]) -> Readin
 
 def _of_another_rig(reading: Reading, rig: Rig) -> bool:
     """Whether a file brought it that was recorded by something that is not on this rig."""
-    one = rig.instrument(reading.role)
+    one = rig.instrument(reading.place)
     return reading.how in (FROM_FILE, WRITTEN) and (one is None or one.name != reading.source)
 
 

@@ -26,7 +26,7 @@ def with_data_sheets(point: Point, rig: Rig, run: int, ambient_degC: float | Non
 
 
 def _known(reading: Reading, point: Point, rig: Rig, run: int, ambient_degC: float | None, on: str) -> Reading:
-    one = rig.instrument(reading.role)
+    one = rig.instrument(reading.place)
     if one is None or one.name != reading.source:
         return replace(reading, identity=f"of run {run}")
     identity = f"no. {one.serial} cal. {one.calibrated or 'unknown'}" if one.serial else f"of run {run}"

@@ -214,6 +214,8 @@ class _Rehearsal:
         self.limits.check(action, self.settings.drawn_A, self.settings.modes)
         self.settings = self.settings.after(action)
         if isinstance(action, SetLoad):
+            if self.rig.instrument(at_port("load", action.port)) is None:
+                raise InputError(f"the rig has no load at {action.port}" if action.port else "the rig has no load")
             self.point_began = self.likely
             self._setting(self._by_hand(at_port("load", action.port)))
         elif isinstance(action, ChooseMode):

@@ -129,7 +129,7 @@ def check_rig(rig: Rig) -> list[Problem]:
         found += _instrument(one, rig)
     ends = {"unit", *(one.place for one in rig.instruments)}
     for n, lead in enumerate(rig.leads):
-        joined = lead.between.split()
+        joined = lead.between.split(" ", 1)  # a port may have a space in its name
         if len(joined) != 2 or joined[0] == joined[1] or not ends.issuperset(joined):
             words = f"a lead joins two of: {', '.join(sorted(ends))}; {lead.between[:60]!r} names none such"
             found.append(Problem(f"lead.{n}.between", words))

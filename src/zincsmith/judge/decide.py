@@ -11,10 +11,11 @@ from dataclasses import dataclass
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.evidence import findings_of
 from zincsmith.judge.judging import judge
+from zincsmith.model.address import name_of
 from zincsmith.model.claim import Claim
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.finding import Finding, Judged
-from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.model.quantities import ROLES
 from zincsmith.model.reading import Evidence
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
@@ -52,7 +53,7 @@ def decide(unit: Unit, rig: Rig, wired: Evidence, moved: Evidence) -> list[Decis
     at_unit = findings_of(moved.procedures, moved, unit.nameplate, Conventions())
     out = []
     for claim in (c for c in claims_of(unit.nameplate) if c.bounded):
-        missing = [r for r in FIGURES[claim.figure].roles if rig.instrument(r) is None]
+        missing = [r for r in FIGURES[claim.figure].roles if not _at(rig, r, claim.output)]
         if missing:
             why = f"no {ROLES[missing[0]].lower()} on the rig"
             out.append(Decision(claim, "cannot", "cannot", tolerance=tolerance_of(claim), blame=why, why=why))
@@ -63,6 +64,11 @@ def decide(unit: Unit, rig: Rig, wired: Evidence, moved: Evidence) -> list[Decis
                 _decide(claim, unit, rig, _judged(at_load, claim, wired, unit), _judged(at_unit, claim, moved, unit))
             )
     return out
+
+
+def _at(rig: Rig, role: str, output: str) -> bool:
+    """Whether a role is played at an output, or by an instrument that belongs to none."""
+    return any(one.port in ("", output) or not output for one in rig.of(role))
 
 
 def tolerance_of(claim: Claim) -> float | None:
@@ -145,8 +151,7 @@ def _blame(finding: Finding, rig: Rig) -> str:
 
 def _without_accuracy(finding: Finding, rig: Rig) -> str:
     words = " ".join(str(x) for row in finding.working.rows for x in row.get("readings", ()))
-    for quantity in QUANTITIES.values():
-        one = rig.instrument(quantity.role)
-        if one is not None and one.accuracy_of(quantity.name) is None and f"{one.name}, {quantity.name}" in words:
+    for address, one in rig.channels.items():
+        if one.accuracy_of(name_of(address)) is None and f"{one.name}, {address}" in words:
             return one.name
     return "an instrument"

@@ -10,8 +10,10 @@ from zincsmith.analysis.data_sheet import with_data_sheets
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.phase import with_fundamental
 from zincsmith.book.reader import BookReader, RunRow
+from zincsmith.model.address import at_port
 from zincsmith.model.events import Effected, EntryCorrected, Overridden, PartEnded, PointRejected, PointTaken
 from zincsmith.model.finding import Doubt, Finding
+from zincsmith.model.operating_point import Draw
 from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.reading import WORKED_OUT, Evidence, Point, Reading
 from zincsmith.model.rig import Rig
@@ -87,14 +89,21 @@ REACHED = 2.0  # percent of load: nearer than that a load counts as the one that
 
 
 def as_reached(point: Point, plate: Nameplate) -> Point:
-    """The point under the load that was reached, where resistors gave another than was asked for."""
-    wanted, drawn = point.at.draw.share_percent, point.get("output_current")
-    if wanted is None or drawn is None or drawn.value is None or drawn.how != WORKED_OUT or not plate.outputs:
+    """The point under the loads that were reached, where resistors gave others than were asked for."""
+    if not plate.outputs or not point.at.draws:
         return point
-    reached = Envelope(plate).percent(drawn.value)
-    if reached is None or abs(reached - wanted) <= REACHED:
-        return point
-    return replace(point, at=point.at.with_draw(share_percent=round(reached, 1), asked_percent=wanted))
+    envelope = Envelope(plate, dict(point.at.modes))
+    return replace(point, at=replace(point.at, draws=tuple(_reached(d, point, envelope) for d in point.at.draws)))
+
+
+def _reached(draw: Draw, point: Point, envelope: Envelope) -> Draw:
+    drawn = point.get(at_port("output_current", draw.port))
+    if draw.share_percent is None or drawn is None or drawn.value is None or drawn.how != WORKED_OUT:
+        return draw
+    reached = envelope.percent(drawn.value, draw.port)
+    if reached is None or abs(reached - draw.share_percent) <= REACHED:
+        return draw
+    return replace(draw, share_percent=round(reached, 1), asked_percent=draw.share_percent)
 
 
 def _of_rig(reading: Reading, rig_n: int) -> Reading:

@@ -218,7 +218,7 @@ def _on_this_rig(evidence: Evidence, rig: Rig) -> bool:
     """Whether the readings are those of the rig's instruments; a file may bring others."""
     return all(
         reading.how not in (FROM_FILE, WRITTEN)
-        or ((one := rig.instrument(reading.role)) is not None and one.name == reading.source)
+        or ((one := rig.instrument(reading.place)) is not None and one.name == reading.source)
         for point in evidence.points
         for reading in point.readings
     )

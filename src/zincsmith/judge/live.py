@@ -6,15 +6,17 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from zincsmith.analysis.accuracy import column
-from zincsmith.analysis.efficiency import efficiency
 from zincsmith.analysis.uncertainty import Column, Estimate, Values, propagate
+from zincsmith.model.address import at_port, name_of, ports_in
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Point, Reading
 from zincsmith.model.rig import Rig
+from zincsmith.procedures.given import Given
+from zincsmith.procedures.ports import drawn_ports, output_watts
 
 # What may be shown beside the usual eight, as somebody picks it.
 FURTHER = ("input_frequency", "voltage_thd", "load_voltage", "case_temperature", "panel_voltage", "panel_current")
-MEASURED = ("input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current")
+MEASURED = ("input_voltage", "input_current", "input_power", "power_factor")
 
 
 @dataclass(frozen=True)
@@ -30,24 +32,16 @@ class LiveFigure:
 
 
 def live_figures(now: Mapping[str, float], rig: Rig | None) -> list[LiveFigure]:
-    """Input volts, amps, watts, power factor; output volts, amps, watts, efficiency."""
-    columns = {q: column([_reading(q, now[q], rig)]) for q in MEASURED if q in now}
-    known = {q: rig is not None and _accuracy_known(q, rig) for q in MEASURED}
-    figures = [_measured(q, columns.get(q), known[q]) for q in MEASURED]
-    power = _derived(
-        columns, ("output_voltage", "output_current"), lambda v: v["output_voltage"][0] * v["output_current"][0]
-    )
+    """Input volts, amps, watts, power factor; volts and amps of every output, watts of all, efficiency."""
+    given = Given(ports_in(now, "output_voltage") or ("",))
+    names = (*MEASURED, *given.names)
+    columns = {q: column([_reading(q, now[q], rig)]) for q in names if q in now}
+    figures = [_measured(q, columns.get(q), _accuracy_known(q, rig)) for q in names]
+    power = _derived(columns, given.names, lambda v: given.watts(v)[0])
     eta = None
-    if (
-        columns.get("input_power") is not None
-        and columns["input_power"].values[0] > 0.05
-        and now.get("output_current", 0) > 0.01
-    ):
-        eta = _derived(
-            columns,
-            ("input_power", "output_voltage", "output_current"),
-            lambda v: 100.0 * efficiency(v["input_power"], v["output_voltage"], v["output_current"])[0],
-        )
+    drawn = sum(now.get(at_port("output_current", port), 0.0) for port in given.ports)
+    if columns.get("input_power") is not None and columns["input_power"].values[0] > 0.05 and drawn > 0.01:
+        eta = _derived(columns, given.with_input, lambda v: 100.0 * given.watts(v)[0] / v["input_power"][0])
     out = [LiveFigure("Output watts", *_pair(power), "W", "power", "output")]
     out.append(LiveFigure("Efficiency", *_pair(eta), "%", "efficiency", "none"))
     return figures + out
@@ -55,11 +49,12 @@ def live_figures(now: Mapping[str, float], rig: Rig | None) -> list[LiveFigure]:
 
 def further_figures(now: Mapping[str, float], rig: Rig | None) -> list[LiveFigure]:
     """What else the bench reads, and the losses: to be picked instead of one of the usual figures."""
-    columns = {q: column([_reading(q, now[q], rig)]) for q in (*FURTHER, *MEASURED) if q in now}
+    given = Given(ports_in(now, "output_voltage") or ("",))
+    wanted = (*FURTHER, *MEASURED, *given.names)
+    columns = {q: column([_reading(q, now[q], rig)]) for q in wanted if q in now}
     known = {q: rig is not None and _accuracy_known(q, rig) for q in FURTHER}
     lost = _derived(
-        columns, ("input_power", "output_voltage", "output_current"),
-        lambda v: v["input_power"][0] - v["output_voltage"][0] * v["output_current"][0],
+        columns, given.with_input, lambda v: v["input_power"][0] - given.watts(v)[0],
     )  # fmt: skip
     found = [_measured(q, columns.get(q), known[q]) for q in FURTHER]
     return [*found, LiveFigure("Losses", *_pair(lost), "W", "power", "none")]
@@ -76,21 +71,18 @@ def picked_figures(now: Mapping[str, float], rig: Rig | None, picked: Sequence[s
 
 def point_efficiency(point: Point) -> float | None:
     """Efficiency of one point as a plain ratio; None without load or with a reading missing."""
-    values = []
-    for name in ("input_power", "output_voltage", "output_current"):
-        reading = point.get(name)
-        if reading is None or reading.value is None:
-            return None
-        values.append(reading.value)
-    if values[0] <= 0.0 or (point.at.draw.share_percent or 0.0) <= 0.0:
+    taken, watts = point.get("input_power"), [output_watts(point, port) for port in drawn_ports(point)]
+    if taken is None or taken.value is None or taken.value <= 0.0 or any(w is None for w in watts):
         return None
-    return efficiency(*values)
+    if (point.at.draw.share_percent or 0.0) <= 0.0:
+        return None
+    return sum(w for w in watts if w is not None) / taken.value
 
 
 def _reading(quantity: str, value: float, rig: Rig | None) -> Reading:
     info = QUANTITIES[quantity]
-    one = rig.instrument(info.role) if rig is not None else None
-    row = one.accuracy_for(quantity, abs(value)) if one is not None else None
+    one = rig.channels.get(quantity) if rig is not None else None
+    row = one.accuracy_for(name_of(quantity), abs(value)) if one is not None else None
     reading = Reading("live", quantity, value, info.unit, info.role, info.role, "")
     if row is None:
         return reading
@@ -109,9 +101,9 @@ def _reading(quantity: str, value: float, rig: Rig | None) -> Reading:
     )
 
 
-def _accuracy_known(quantity: str, rig: Rig) -> bool:
-    one = rig.instrument(QUANTITIES[quantity].role)
-    return one is not None and one.accuracy_of(quantity) is not None
+def _accuracy_known(quantity: str, rig: Rig | None) -> bool:
+    one = rig.channels.get(quantity) if rig is not None else None
+    return one is not None and one.accuracy_of(name_of(quantity)) is not None
 
 
 def _measured(quantity: str, values: Column | None, known: bool) -> LiveFigure:

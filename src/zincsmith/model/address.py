@@ -6,6 +6,8 @@ load that is joined to it is ``load`` or ``load@+5 V``. In the book and in the l
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
+
 SEPARATOR = "@"
 
 
@@ -17,6 +19,16 @@ def at_port(name: str, port: str = "") -> str:
 def name_of(address: str) -> str:
     """Quantity or role, without its port."""
     return address.partition(SEPARATOR)[0]
+
+
+def ports_in(addresses: Iterable[str], name: str) -> tuple[str, ...]:
+    """The ports that a quantity stands at, in their order."""
+    return tuple(dict.fromkeys(port_of(one) for one in addresses if name_of(one) == name))
+
+
+def seen_from(values: Mapping[str, float], port: str) -> dict[str, float]:
+    """Values by address as one port sees them: its own and those of no port, both without one."""
+    return {name_of(address): value for address, value in values.items() if port_of(address) in ("", port)}
 
 
 def port_of(address: str) -> str:

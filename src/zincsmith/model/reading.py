@@ -62,7 +62,13 @@ class Reading:
 
     @property
     def address(self) -> str:
+        """Its quantity and the port it was read at."""
         return at_port(self.quantity, self.port)
+
+    @property
+    def place(self) -> str:
+        """The role that read it, and the port it is at."""
+        return at_port(self.role, self.port)
 
 
 @dataclass(frozen=True)

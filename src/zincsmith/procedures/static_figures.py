@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import functools
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from zincsmith.analysis.sweep_doubts import (
     frozen_doubts,
@@ -17,7 +15,6 @@ from zincsmith.analysis.sweep_doubts import (
     sag_doubts,
 )
 from zincsmith.analysis.uncertainty import Values, factor_of
-from zincsmith.model.address import at_port
 from zincsmith.model.finding import Contribution, Doubt, Finding
 from zincsmith.model.operating_point import OperatingPoint, Purpose, Thermal
 from zincsmith.model.port import output_ports, seen_from
@@ -25,6 +22,7 @@ from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.finding_of import WORDS, Rows, finding_of
+from zincsmith.procedures.given import Given
 from zincsmith.procedures.loss_figures import loss_findings
 from zincsmith.procedures.regulation_figures import (
     about_a_difference,
@@ -261,32 +259,6 @@ def _average_efficiency(line: tuple[float, float], points: Rows, given: Given) -
             each=given.efficiency_row,
         )
     ]
-
-
-@dataclass(frozen=True)
-class Given:
-    """What a unit gives at its outputs together."""
-
-    ports: tuple[str, ...]
-
-    @property
-    def names(self) -> tuple[str, ...]:
-        """What it is worked out from, by address."""
-        return tuple(at_port(name, p) for p in self.ports for name in ("output_voltage", "output_current"))
-
-    @property
-    def with_input(self) -> tuple[str, ...]:
-        return ("input_power", *self.names)
-
-    def watts(self, v: Values) -> NDArray[np.float64]:
-        """The sum of V I, W, a row each; what a negative rail gives counts as what a positive one does."""
-        products = [np.abs(v[at_port("output_voltage", p)] * v[at_port("output_current", p)]) for p in self.ports]
-        return functools.reduce(np.add, products)
-
-    def efficiency_row(self, point: Point) -> dict[str, float]:
-        """The ratio of one point, for the working."""
-        read = {q: np.array([r.value or 0.0 if (r := point.get(q)) is not None else 0.0]) for q in self.with_input}
-        return {"η / %": 100.0 * float((self.watts(read) / read["input_power"])[0])}
 
 
 @dataclass(frozen=True)

@@ -104,6 +104,11 @@ def about_a_port(ctx: Context) -> Context:
     return replace(ctx, about=options.port, others_percent=options.others_percent, modes=modes)
 
 
+def about_words(options: GridOptions) -> str:
+    """Which output, in which mode, where a plan says so."""
+    return "".join(f", {words}" for words in (options.port, options.mode) if words)
+
+
 class StaticGrid:
     name = NAME
     title = "Static grid"
@@ -127,7 +132,7 @@ class StaticGrid:
             "selector, if it has one, stands right.",
         )
         yield from self._watches(ctx)
-        yield from feed(ctx, "Warm-up", f"{first.words}, full load", first)
+        yield from feed(ctx, "Warm-up", f"{first.words}, full load{about_words(options)}", first)
         for port, mode in ctx.modes.items():
             yield ChooseMode(mode, port)
             yield Dwell(MODE_S, f"{mode} comes up")
@@ -139,7 +144,7 @@ class StaticGrid:
             yield self._measure(ctx, replace(at_load(ctx, first, 100.0), state=Thermal.COLD))
         yield Dwell(options.warm_up_s, "warm-up at full load", warms=True)
         for line in lines:
-            yield Stage("Grid", line.words)
+            yield Stage("Grid", f"{line.words}{about_words(options)}")
             if line != first:
                 yield from self._change_line(ctx, line)
             known = []

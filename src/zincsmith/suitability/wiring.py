@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from zincsmith.analysis.leads import GOOD_A_PER_MM2, MOST_A_PER_MM2, area_of, lead_resistance
+from zincsmith.model.address import name_of, port_of
+from zincsmith.model.rig import Lead
+from zincsmith.model.unit import OutputRating
 from zincsmith.suitability.case import Case, Fault, Severity
 
 VOLTS = ("output_voltage", "load_regulation", "cross_regulation", "output_resistance")
@@ -203,7 +206,8 @@ def battery(case: Case) -> Iterator[Fault]:
 
 def leads(case: Case) -> Iterator[Fault]:
     for lead in case.rig.leads:
-        amps = case.output.current_A if lead.between == "unit load" else case.input_A
+        end = lead.between.partition(" ")[2]
+        amps = case.output_at(port_of(end)).current_A if name_of(end) == "load" else case.input_A
         density = amps / area_of(lead)
         if density <= GOOD_A_PER_MM2:
             continue
@@ -215,29 +219,31 @@ def leads(case: Case) -> Iterator[Fault]:
             f"Use at least {amps / GOOD_A_PER_MM2:.1f} mm², short and in open air.",
             case.touched(*VOLTS, *EFFICIENCIES),
         )
-    if case.rig.lead("unit load") is None and case.rig.instrument("load") is not None:
+    for load in case.rig.of("load"):
+        if case.rig.lead(f"unit {load.place}") is not None:
+            continue
+        where = f" at {load.port}" if load.port else ""
         yield Fault(
             "lead_unstated",
             Severity.DOUBT,
-            "lead unit load",
-            "The lead from unit to load is not described: its drop cannot be worked out.",
+            f"lead unit {load.place}",
+            f"The lead from unit to load{where} is not described: its drop cannot be worked out.",
             "Enter its length and gauge.",
             case.touched(*VOLTS),
         )
 
 
 def sense(case: Case) -> Iterator[Fault]:
-    lead = case.rig.lead("unit load")
-    if case.rig.sense != "load" or lead is None:
-        return
-    drop = case.output.current_A * lead_resistance(lead)
-    share = 100.0 * drop / abs(case.output.voltage_V)
-    allowed = [
-        p
-        for o in case.unit.nameplate.outputs
-        for p in (o.load_regulation_percent, o.tolerance_percent)
-        if p is not None
-    ]
+    for load in case.rig.of("load") if case.rig.sense == "load" else ():
+        lead = case.rig.lead(f"unit {load.place}")
+        if lead is not None:
+            yield from _drops(case, case.output_at(load.port), lead)
+
+
+def _drops(case: Case, output: OutputRating, lead: Lead) -> Iterator[Fault]:
+    drop = output.current_A * lead_resistance(lead)
+    share = 100.0 * drop / abs(output.voltage_V)
+    allowed = [p for p in (output.load_regulation_percent, output.tolerance_percent) if p is not None]
     tightest = min(allowed, default=None)
     costly = tightest is not None and share > 0.1 * tightest
     of = f" of the {tightest:g} % allowed" if tightest is not None else ""

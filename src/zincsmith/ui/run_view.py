@@ -8,7 +8,7 @@ from zincsmith.bench.roles import SWITCHED
 from zincsmith.book.reader import Written
 from zincsmith.engine.states import State
 from zincsmith.judge.bench_words import Live, live_of
-from zincsmith.model.address import at_port, port_of
+from zincsmith.model.address import at_port, port_of, ports_in, seen_from
 from zincsmith.model.events import (
     Amended,
     DoubtEnded,
@@ -218,6 +218,17 @@ class RunView:
 
     def _typed(self, quantity: str) -> bool:
         return any(r.address == quantity for _, r in self.entries)
+
+    @property
+    def port(self) -> str:
+        """The output that is looked at: the one whose load was varied last, else the first that is read."""
+        about = self.points[-1].at.about if self.points else ""
+        return about or next(iter(ports_in(self.now, "output_voltage")), "")
+
+    @property
+    def near(self) -> dict[str, float]:
+        """What is read now, as that output sees it."""
+        return seen_from(self.now, self.port)
 
     @property
     def live(self) -> Live:

@@ -54,13 +54,13 @@ def lay_out(width: float, height: float, rig: Rig, source: str) -> Layout:
     boxes = {name: QRectF(MARGIN + k * (wide + gap), top, wide, BOX_H) for k, name in enumerate(chain)}
     boxes["unit"] = unit
     boxes["load"] = QRectF(MARGIN, divide + 30.0, wide, BOX_H - 8.0)
-    shown = [r for r in BOTTOM if rig.instrument(r) is not None]
+    shown = [r for r in BOTTOM if rig.of(r)]
     low = height - MARGIN - 66.0
     left = MARGIN + 214.0
     each = min(136.0, (unit.left() - 18.0 - left) / max(1, len(shown)) - 10.0)
     for k, role in enumerate(shown):
         boxes[role] = QRectF(left + k * (each + 10.0), low, each, 66.0)
-    for k, role in enumerate(r for r in OF_THE_UNIT if rig.instrument(r) is not None):
+    for k, role in enumerate(r for r in OF_THE_UNIT if rig.of(r)):
         boxes[role] = QRectF(unit.left() + 12.0 + 74.0 * k, unit.bottom() - 98.0, 68.0, 50.0)
     callout = QRectF(MARGIN, low - 22.0, 200.0, 88.0)
     return Layout(boxes, divide, callout)

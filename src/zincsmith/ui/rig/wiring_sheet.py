@@ -137,21 +137,23 @@ class WiringSheet(QWidget):
         p.drawRoundedRect(box, 3, 3)
 
     def _box(self, p: QPainter, box: QRectF, role: str, rig: Rig) -> None:
-        t, one = theme(), rig.instrument(role)
+        t, one = theme(), next(iter(rig.of(role)), None)
         self._frame(p, box, role, one is not None)
         inside = box.adjusted(8, 5, -6, -4)
         head = QRectF(inside.left(), inside.top(), inside.width() - 9, 18)
-        ink.write(p, head, ROLES[role], 13, 600)
+        several = [i.port for i in rig.of(role)]
+        ink.write(p, head, ROLES[role] + (f" × {len(several)}" if len(several) > 1 else ""), 13, 600)
         if one is None:
             ink.write(p, head.translated(0, 20), "missing", 13, 600, t.color("alarm"))
             return
         self._how(p, QPointF(inside.right() - 3, head.center().y()), one.how)
         ink.write(p, head.translated(0, 18).adjusted(0, 0, 12, 0), one.name, 12, 400, t.color("ink2"))
         rest = QRectF(inside.left(), inside.top() + 36, inside.width(), inside.height() - 36)
+        words = _detail(one, rig) if len(several) < 2 else f"at {', '.join(several)}"
         if box.height() < 70.0:
-            ink.write(p, QRectF(rest.left(), rest.top(), rest.width(), 18), _detail(one, rig), 12, 400, t.color("ink2"))
+            ink.write(p, QRectF(rest.left(), rest.top(), rest.width(), 18), words, 12, 400, t.color("ink2"))
         else:
-            ink.write(p, rest, _detail(one, rig), 12, 400, t.color("ink2"), TOP_LEFT, wrap=True)
+            ink.write(p, rest, words, 12, 400, t.color("ink2"), TOP_LEFT, wrap=True)
 
     def _gear(self, p: QPainter, box: QRectF, rig: Rig) -> None:
         self._frame(p, box, "gear", True)

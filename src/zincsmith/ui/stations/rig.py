@@ -137,7 +137,7 @@ class RigStation(Station):
             return
         self._show_summary(rig)
         self.element.show_element(rig, unit, line, self._at, faults, locked, self.session.allowed("try"))
-        missing = [role for role in ROLES if role != "clock" and rig.instrument(role) is None]
+        missing = [role for role in ROLES if role != "clock" and not rig.of(role)]
         self.add.clear()
         self.add.addItem("Add a role…", "")
         for role in missing:

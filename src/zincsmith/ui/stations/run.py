@@ -198,7 +198,7 @@ class StartPanel(Panel):
         """How the bench was made safe, step by step, as read back."""
         clear(self.steps)
         for at, step in enumerate(self.session.view.safe_steps if self.session.view.closed else []):
-            texts = (step.step, ROLES.get(step.role, step.role), *step_words(step))
+            texts = (step.step, ROLES[step.role], *step_words(step))
             for column, text in enumerate(texts):
                 name = "" if column == 0 else "second" if step.confirmed else "problem"
                 self.steps.addWidget(label(text, 14, 600 if column == 0 else 400, name), at, column)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from PySide6.QtCore import QPoint, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
@@ -11,6 +13,7 @@ from zincsmith.engine.states import State
 from zincsmith.judge.curves import all_curves, efficiency_by_line
 from zincsmith.judge.live import further_figures, live_figures, picked_figures, point_efficiency
 from zincsmith.judge.words import counted, duration
+from zincsmith.model.address import at_port, ports_in
 from zincsmith.model.finding import Doubt
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.reading import Evidence, Point
@@ -296,13 +299,22 @@ def efficiency_curves(points: list[Point]) -> list[Curve]:
     ]
 
 
+def _expected_W(planned: PlannedPoint) -> float:
+    """The output watts of all outputs that the rehearsal expects."""
+    both = ("output_voltage", "output_current")
+    return sum(
+        abs(math.prod(planned.expected[at_port(name, port)].value for name in both))
+        for port in ports_in(planned.expected, both[0])
+    )
+
+
 def _rehearsed(planned: list[PlannedPoint]) -> list[Curve]:
     """The curve the rehearsal expects, so that the first points have something to be held against."""
     if not planned:
         return []
     first = planned[0].at.line_V
     rows = sorted(
-        (p.load_A, 100.0 * p.expected["output_voltage"].value * p.load_A / p.expected["input_power"].value)
+        (p.load_A, 100.0 * _expected_W(p) / p.expected["input_power"].value)
         for p in planned
         if p.at.line_V == first and p.load_A > 0.0
     )
@@ -354,7 +366,7 @@ def _doing(view: RunView) -> str:
     if view.state == "making safe":
         return "making safe"
     if view.stage == "Warm-up":
-        amps = view.now.get("output_current")
+        amps = view.near.get("output_current")
         flows = f"{amps:.2f} A drawn" if amps is not None else "load on"
         return f"{flows if view.load_on else 'the load is off yet'}, until it is warm"
     return "sets, settles, averages" if view.stage == "Grid" else view.stage_detail

@@ -86,7 +86,7 @@ class BenchStrip(QWidget):
         return live.headline, self._levels() if live.state == "live" else live.words
 
     def _levels(self) -> str:
-        volts = self._view.now.get("output_voltage")
+        volts = self._view.near.get("output_voltage")
         return "mains at the source" + (f", {volts:.0f} V at the output" if volts is not None else "")
 
     def resizeEvent(self, event: object) -> None:
@@ -96,7 +96,7 @@ class BenchStrip(QWidget):
         t, p = theme(), QPainter(self)
         p.fillRect(self.rect(), t.color("strip"))
         ink.hairline(p, QPointF(0, 0.5), QPointF(self.width(), 0.5))
-        for words, x in (("INPUT", 16), ("OUTPUT", 256), ("HOT SPOT", 488)):
+        for words, x in (("INPUT", 16), (f"OUTPUT {self._view.port}".rstrip(), 256), ("HOT SPOT", 488)):
             ink.write(p, QRectF(x, 5, 150, 18), words, 12, 400, t.color("ink2"))
         for quantity, kind, unit, decimals, x in FIGURES:
             self._figure(p, x, quantity, kind, unit, decimals)
@@ -111,7 +111,7 @@ class BenchStrip(QWidget):
         ink.write(p, QRectF(632, 28, room, 18), detail, 12, 400, t.color("ink2"))
 
     def _figure(self, p: QPainter, x: float, quantity: str, kind: str, unit: str, decimals: int) -> None:
-        value = self._view.now.get(quantity)
+        value = self._view.near.get(quantity)
         text = f"{number(value, decimals)} {unit}" if value is not None else f"– {unit}"
         color = theme().of(kind) if value is not None else theme().color("ink2")
         ink.write(p, QRectF(x, 22, 134, 28), text, 20, 500, color)

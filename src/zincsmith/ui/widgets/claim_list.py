@@ -106,12 +106,13 @@ class ClaimRows(QWidget):
         value_right = 0.455 * box.width()
         ruler_left = value_right + 22
         verdict_left = box.width() - 182
-        names = QRectF(16, box.top() + 4, value_right - 138, 18)
+        shown = f"{value} {unit}".strip()
+        names = QRectF(16, box.top() + 4, value_right - 16 - ink.width(shown, 15, 600) - 12, 18)
         ink.write(p, names, one.finding.title, 14, 600)
         under = QRectF(16, box.top() + 22, value_right - 90, 18)
         ink.write(p, under, f"{claim}   {where}", 12, 400, t.color("ink2"))
         figure = QRectF(value_right - 130, box.top() + 3, 130, 20)
-        ink.write(p, figure, f"{value} {unit}".strip(), 15, 600, t.text_of(kind_of(one)), ink.RIGHT)
+        ink.write(p, figure, shown, 15, 600, t.text_of(kind_of(one)), ink.RIGHT)
         ink.write(p, figure.translated(0, 19), expanded, 12, 400, t.color("ink2"), ink.RIGHT)
         paint_ruler(p, QRectF(ruler_left, box.top() + 2, verdict_left - ruler_left - 34, 40), one)
         self._verdicts(p, QRectF(verdict_left, box.top(), 182, box.height()), one)

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWi
 
 from zincsmith.analysis.stability import mean_and_spread
 from zincsmith.judge.words import decimals_for, duration, number
+from zincsmith.model.address import at_port, ports_in
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.panel import clear, label
@@ -85,6 +86,7 @@ class StripChart(QWidget):
         self.band = (-BAND * self.span_s, 0.0)
         self._now = -np.inf
         self._trails = {q: Trail() for q in SHOWN}
+        self._shown = {q: q for q in SHOWN}
         self._plots: dict[str, pg.PlotWidget] = {}
         self._curves: dict[str, pg.PlotDataItem] = {}
         self._bands: dict[str, pg.LinearRegionItem] = {}
@@ -192,16 +194,22 @@ class StripChart(QWidget):
         if not history or history[-1][0] == self._now:
             return
         if history[-1][0] < self._now:  # another run
-            self._trails = {q: Trail() for q in SHOWN}
+            self._trails, self._shown = {q: Trail() for q in SHOWN}, {q: q for q in SHOWN}
             self._now = -np.inf
         fresh = list(takewhile(lambda row: row[0] > self._now, reversed(history)))[::-1]
         self._now = history[-1][0]
         for quantity, trail in self._trails.items():
-            rows = [(t, v[quantity]) for t, v in fresh if quantity in v]
+            rows = [(t, v[at]) for t, v in fresh if (at := self._address(quantity, v)) in v]
             if rows:
                 trail.append(*np.array(rows).T)
         self._draw()
         self._show_figures()
+
+    def _address(self, quantity: str, values: dict[str, float]) -> str:
+        """The quantity at the first output, of several; by that name its figures go then."""
+        if quantity not in values and (ports := ports_in(values, quantity)):
+            self._shown[quantity] = at_port(quantity, ports[0])
+        return self._shown[quantity]
 
     def _draw(self) -> None:
         for quantity, trail in self._trails.items():
@@ -218,7 +226,7 @@ class StripChart(QWidget):
             times, values = self._trails[quantity].since(self._now - self.span_s)
             if len(times) < 2:
                 continue
-            info = QUANTITIES[quantity]
+            info = QUANTITIES[self._shown[quantity]]
             near = mean_and_spread(times - self._now, values, begin, end)
             whole = mean_and_spread(times - self._now, values, -self.span_s, 0.0)
             decimals = min(4, decimals_for(2.0 * (near or whole or (0.0, 1.0))[1], values[-1]))
