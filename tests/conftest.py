@@ -26,9 +26,10 @@ from hypothesis import settings
 from zincsmith.bench.standin import RunningStandIn, start_standin
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
-from zincsmith.model.plan import GridOptions, Line, Plan
+from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.static_grid.options import GridOptions
 
 # Times belong in make bench. The same examples every time, so that a change is judged by what it changed; new ones
 # are looked for with --hypothesis-profile search.

@@ -31,10 +31,10 @@ import bench_log
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.states import State
 from zincsmith.formats.label import parse_line
-from zincsmith.formats.plan_file import NAMED
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.intake import Part
+from zincsmith.procedures.plan_file import NAMED
 from zincsmith.ui.rig.wiring_sheet import WiringSheet
 from zincsmith.ui.theme import LIGHT, load_fonts, use_theme
 from zincsmith.ui.widgets.strip_chart import StripChart

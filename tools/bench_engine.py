@@ -28,11 +28,11 @@ from zincsmith.engine.journal import Journal
 from zincsmith.engine.pulse import Pulse
 from zincsmith.engine.states import State
 from zincsmith.engine.watches import Watches
-from zincsmith.formats.plan_file import NAMED
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.actions import SetLoad
 from zincsmith.model.events import Polled
+from zincsmith.procedures.plan_file import NAMED
 from zincsmith.procedures.search import approach, bisect, refine
 from zincsmith.simbench.adapter import Adapter
 

@@ -15,10 +15,10 @@ from contextlib import closing
 from pathlib import Path
 
 from zincsmith.book.writer import BookWriter
-from zincsmith.formats.plan_file import NAMED
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.events import RunClosed, RunOpened, StageBegan
+from zincsmith.procedures.plan_file import NAMED
 
 ROOT = Path(__file__).parent.parent
 EVENTS = 1_000_000

@@ -27,8 +27,9 @@ from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.findings_json import as_json
 from zincsmith.judge.judging import judge_run
-from zincsmith.model.plan import GridOptions, Line, Plan
+from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
+from zincsmith.procedures.static_grid.options import GridOptions
 
 EXAMPLES = Path(__file__).parent.parent / "examples"
 SEEDS = range(2, 10)

@@ -30,9 +30,10 @@ from zincsmith.model.events import (
     StopRuleMet,
 )
 from zincsmith.model.intake import Part
-from zincsmith.model.plan import BringUpOptions, Line, Plan
+from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.bring_up.options import BringUpOptions
 from zincsmith.report.html import render
 
 StartStandIn = Callable[..., RunningStandIn]

@@ -20,10 +20,11 @@ from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.events import PointTaken
-from zincsmith.model.plan import GridOptions, Line, Plan
+from zincsmith.model.plan import Line, Plan
 from zincsmith.model.reading import Point
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.static_grid.options import GridOptions
 
 HANG_GUARD_S = 15.0  # of the bench itself: the source is off by then; the 2 s are measured in make bench
 VICTIMS = ("engine", "engine hangs", "guardian", "window")

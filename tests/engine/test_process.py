@@ -28,12 +28,13 @@ from zincsmith.model.events import Amended, GuardianSaid, PointTaken, RunClosed,
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.static_grid.options import grid_of
 
 
 @pytest.fixture
 def window(tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan) -> Iterator[Window]:
     """The plan warms up long enough that it is still under way when a test does what it does."""
-    book, plan = tmp_path / "run.zbook", replace(tiny_plan, parts=(replace(tiny_plan.grid, warm_up_s=900.0),))
+    book, plan = tmp_path / "run.zbook", replace(tiny_plan, parts=(replace(grid_of(tiny_plan.parts), warm_up_s=900.0),))
     with BookWriter(book) as writer:
         writer.revise("unit", unit.tag, unit, "test")
         writer.revise("rig", "bench", rig, "test")

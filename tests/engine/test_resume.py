@@ -24,10 +24,11 @@ from zincsmith.model.events import (
     RunResumed,
     Waited,
 )
-from zincsmith.model.plan import GridOptions, Line, Plan
+from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
-from zincsmith.procedures.static_grid import StaticGrid
+from zincsmith.procedures.static_grid.options import GridOptions
+from zincsmith.procedures.static_grid.steps import StaticGrid
 
 StartStandIn = Callable[..., RunningStandIn]
 
@@ -142,7 +143,7 @@ def test_what_has_changed_since_is_refused_and_nothing_is_switched_on(
         with pytest.raises(InputError, match=r"static_grid was version \d+ then"):
             Session(book, Actor()).resume(None, Start("Tester", 23.0), scene.addresses)
         monkeypatch.undo()
-        monkeypatch.setattr("zincsmith.procedures.static_grid.STOPPED", 0.4)
+        monkeypatch.setattr("zincsmith.procedures.static_grid.steps.STOPPED", 0.4)
         with pytest.raises(InputError, match="would now do Watch otherwise"):
             Session(book, Actor()).resume(None, Start("Tester", 23.0), scene.addresses)
     assert told(tmp_path / "bench.log") == switched

@@ -12,12 +12,13 @@ from zincsmith.engine.rehearsal import rehearse
 from zincsmith.engine.session import Start, check_start
 from zincsmith.engine.states import LIVE, REST, TABLE, State, allowed, follow
 from zincsmith.engine.watches import Watches
-from zincsmith.formats.plan_file import NAMED
 from zincsmith.model.actions import SetLoad, SetSource, Watch
 from zincsmith.model.errors import InputError, LimitError
-from zincsmith.model.plan import GridOptions, Line, Plan
+from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.plan_file import NAMED
+from zincsmith.procedures.static_grid.options import GridOptions
 
 
 def test_make_safe_is_allowed_from_everywhere_else() -> None:

@@ -31,9 +31,10 @@ from zincsmith.model.events import (
     StateChanged,
     Tripped,
 )
-from zincsmith.model.plan import GridOptions, Line, Plan
+from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.static_grid.options import GridOptions, grid_of
 
 StartStandIn = Callable[..., RunningStandIn]
 ADDRESSES: dict[str, str] = {}
@@ -338,7 +339,7 @@ def test_a_point_that_does_not_settle_says_so(tmp_path: Path, unit: Unit, rig: R
 
 
 def test_a_run_that_cannot_be_armed_leaves_no_trace(tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan) -> None:
-    too_high = replace(tiny_plan, parts=(replace(tiny_plan.grid, lines=(Line(400.0, 50.0),)),))
+    too_high = replace(tiny_plan, parts=(replace(grid_of(tiny_plan.parts), lines=(Line(400.0, 50.0),)),))
     bench = Bench(tmp_path, unit, rig, too_high, {})
     with pytest.raises(InputError, match="400 V"):
         bench.run(Person())

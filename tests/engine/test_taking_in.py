@@ -16,19 +16,20 @@ from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.taking_in import FileRequest, take_in
+from zincsmith.formats.words import where_words
 from zincsmith.judge.judging import JudgedRun, judge_again, judge_run
 from zincsmith.judge.log_words import LogBook
 from zincsmith.judge.reading_words import reading_words
-from zincsmith.judge.words import where_words
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import RunClosed
 from zincsmith.model.finding import Judged, Verdict
 from zincsmith.model.intake import Configuration
-from zincsmith.model.plan import GridOptions, Line, Plan
+from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Conventions
+from zincsmith.procedures.static_grid.options import GridOptions
 from zincsmith.report.html import render
 
 StartStandIn = Callable[..., RunningStandIn]

@@ -11,7 +11,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.conftest import ROOT
 
-from zincsmith.formats.plan_file import find_plan
 from zincsmith.formats.rig_file import read_rig, rig_text
 from zincsmith.formats.unit_file import read_unit, unit_text
 from zincsmith.model.claim import Condition, StatedClaim
@@ -19,6 +18,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.intake import Configuration, LookItem, LookOver, Part, Physical, SafetyRecord, Terminal
 from zincsmith.model.rig import Accuracy, Dummy, Gear, Instrument, Lead, Probe, Rig
 from zincsmith.model.unit import KINDS, InputRating, Nameplate, OutputRating, Unit
+from zincsmith.procedures.plan_file import find_plan
 
 EXAMPLES = ROOT / "examples"
 

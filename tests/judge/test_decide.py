@@ -10,7 +10,6 @@ from tests.conftest import ROOT
 from zincsmith.analysis.conformity import guarded_verdict
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.engine.foreseen import foresee
-from zincsmith.formats.plan_file import NAMED
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.decide import Decision, decide, tolerance_of, verdict_of
 from zincsmith.judge.judging import judge_run
@@ -19,6 +18,7 @@ from zincsmith.model.claim import StatedClaim
 from zincsmith.model.finding import Verdict
 from zincsmith.model.rig import Accuracy, Lead, Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.plan_file import NAMED
 
 PLAN = NAMED["static-grid"]
 

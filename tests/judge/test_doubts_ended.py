@@ -15,6 +15,7 @@ from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.book.reader import BookReader
 from zincsmith.book.seal import SEALED
 from zincsmith.book.writer import BookWriter
+from zincsmith.formats.words import untested_words
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.disagree import with_disagreements
 from zincsmith.judge.ended import doubt_ended
@@ -22,14 +23,15 @@ from zincsmith.judge.evidence import as_reached
 from zincsmith.judge.judging import judge, judge_run, split_unknown
 from zincsmith.judge.one_cause import one_each
 from zincsmith.judge.price import price_s
-from zincsmith.judge.words import untested_words
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Contribution, Doubt, Finding, Verdict
 from zincsmith.model.operating_point import operating_point
-from zincsmith.model.plan import GridOptions, Plan, StandbyOptions
+from zincsmith.model.plan import Plan
 from zincsmith.model.reading import WORKED_OUT, Evidence, Point, Reading
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
+from zincsmith.procedures.standby.options import StandbyOptions
+from zincsmith.procedures.static_grid.options import GridOptions
 from zincsmith.report.html import render
 
 Command = Callable[..., CompletedProcess[str]]

@@ -8,23 +8,25 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zincsmith.book.reader import BookReader
-from zincsmith.formats.plan_file import NAMED
+from zincsmith.formats.words import decimals_for, duration, number, value_words
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.findings_json import as_json
 from zincsmith.judge.foresight import untested
 from zincsmith.judge.judging import judge, judge_run
 from zincsmith.judge.live import live_figures
 from zincsmith.judge.ruler_scale import scale_for
-from zincsmith.judge.words import decimals_for, duration, number, value_words
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Finding, Verdict, Working
 from zincsmith.model.operating_point import operating_point
-from zincsmith.model.plan import GridOptions, Line, StandbyOptions
+from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.rig import Rig
 from zincsmith.model.scope import Scope, Stood
 from zincsmith.model.unit import InputRange, InputRating, Nameplate, OutputRating, Unit
+from zincsmith.procedures.plan_file import NAMED
+from zincsmith.procedures.standby.options import StandbyOptions
+from zincsmith.procedures.static_grid.options import GridOptions, grid_of
 
 BARE = Nameplate((InputRating((100.0, 240.0)),), (OutputRating(24.0, 2.5),))
 
@@ -215,7 +217,7 @@ def test_what_a_plan_leaves_untested_is_known_beforehand(unit: Unit) -> None:
     assert sum(r.why == "no procedure for it yet" for r in rows) == 4, "those of papers and customer"
     assert sum(r.why == "its procedure is not in the plan" for r in rows) == 3, "standby power, of label and rule"
     assert {r.claim.key for r in rows if r.partly} == {"output_voltage", "line_regulation", "input_current"}
-    wide = replace(plan, parts=(replace(plan.grid, lines=(Line(100.0, 60.0), Line(240.0, 50.0))),))
+    wide = replace(plan, parts=(replace(grid_of(plan.parts), lines=(Line(100.0, 60.0), Line(240.0, 50.0))),))
     rows = untested(unit, wide)
     assert not any(r.partly for r in rows)
     assert sum(r.why == "its line is not in the plan" for r in rows) == 2
@@ -345,9 +347,9 @@ def test_accuracy_is_said_as_printed(rig: Rig, unit: Unit) -> None:
 
 
 def test_evidence_without_values_stays_without(rig: Rig) -> None:
-    from zincsmith.judge.live import point_efficiency
+    from zincsmith.procedures.static_grid.plots import efficiency
 
     empty = Point(
         1, operating_point({"load_percent": 100.0}), (Reading("1", "input_power", None, "W", "x", "x", "by hand"),), 0.0
     )
-    assert point_efficiency(empty) is None
+    assert efficiency(empty) is None

@@ -12,7 +12,7 @@ import pytest
 from zincsmith.model.finding import Finding
 from zincsmith.model.operating_point import operating_point
 from zincsmith.model.reading import Point, Wave
-from zincsmith.procedures.rig_check import CODES, channels
+from zincsmith.procedures.rig_check.steps import CODES, channels
 
 STEP_S, COUNT = 1e-4, 4000
 T = STEP_S * np.arange(COUNT)

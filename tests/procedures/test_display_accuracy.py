@@ -22,9 +22,11 @@ from zincsmith.judge.judging import judge_run
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.events import EntryAsked
 from zincsmith.model.finding import Verdict
-from zincsmith.model.plan import DisplayOptions, Line, Plan, SafetyOptions
+from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Instrument, Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.display_accuracy.options import DisplayOptions
+from zincsmith.procedures.safety_checks.options import SafetyOptions
 from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.world import World
 

@@ -17,9 +17,11 @@ from zincsmith.engine.people import LEAST_EMPTYING_S
 from zincsmith.judge.one_way import one_way_price
 from zincsmith.model.actions import Begin, Confirm
 from zincsmith.model.events import Emptied, GateOpened, GatePassed, Polled
-from zincsmith.model.plan import HandsInOptions, Line, Plan, SafetyOptions
+from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.hands_in.options import HandsInOptions
+from zincsmith.procedures.safety_checks.options import SafetyOptions
 
 LINE = Line(115.0, 60.0)
 

@@ -19,20 +19,22 @@ from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.composer import compose
 from zincsmith.engine.foreseen import foresee
+from zincsmith.formats.words import untested_words
 from zincsmith.judge.curves import all_curves
 from zincsmith.judge.decide import decide
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.judge.kept import snapshot
-from zincsmith.judge.words import untested_words
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.operating_point import operating_point
-from zincsmith.model.plan import HarmonicOptions, Line, Plan, SafetyOptions
+from zincsmith.model.plan import Line, Plan
 from zincsmith.model.reading import Evidence, Point, Wave
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Conventions
-from zincsmith.procedures.harmonics import Harmonics
+from zincsmith.procedures.harmonics.options import HarmonicOptions
+from zincsmith.procedures.harmonics.steps import Harmonics
+from zincsmith.procedures.safety_checks.options import SafetyOptions
 from zincsmith.simbench.rectifier import STEPS, Rectifier
 
 StartStandIn = Callable[..., RunningStandIn]

@@ -17,12 +17,13 @@ from zincsmith.judge.curves import all_curves
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.finding import Finding
 from zincsmith.model.operating_point import operating_point
-from zincsmith.model.plan import GridOptions, Line, Plan
+from zincsmith.model.plan import Line, Plan
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Conventions
-from zincsmith.procedures.static_grid import StaticGrid
+from zincsmith.procedures.static_grid.options import GridOptions
+from zincsmith.procedures.static_grid.steps import StaticGrid
 from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.world import World
 

@@ -15,9 +15,11 @@ from zincsmith.book.reader import BookReader
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.curves import all_curves
 from zincsmith.judge.judging import JudgedRun, judge_run
-from zincsmith.model.plan import Line, Plan, RegimeOptions, SafetyOptions
+from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.power_factor_regimes.options import RegimeOptions
+from zincsmith.procedures.safety_checks.options import SafetyOptions
 from zincsmith.simbench.adapter import Adapter
 
 StartStandIn = Callable[..., RunningStandIn]
@@ -91,7 +93,7 @@ def test_a_plan_asks_for_it_where_a_unit_may_have_it(rig: Rig, unit: Unit) -> No
 
 @pytest.mark.parametrize("step", [5.0, 10.0, 30.0])
 def test_the_load_is_never_set_beyond_full(step: float, unit: Unit) -> None:
-    from zincsmith.procedures.power_factor import _loads
+    from zincsmith.procedures.power_factor_regimes.steps import _loads
 
     loads = _loads(step)
     assert loads[0] == 5.0

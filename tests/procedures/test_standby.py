@@ -14,15 +14,16 @@ import numpy as np
 import pytest
 from tests.conftest import RIG, ROOT, UNIT
 
-from zincsmith.judge.words import permitted_words
+from zincsmith.formats.words import permitted_words
 from zincsmith.model.actions import Action, Confirm, Done, Measure, Measured, Outcome, SetLoad, SetSource
 from zincsmith.model.finding import Finding
 from zincsmith.model.operating_point import operating_point
-from zincsmith.model.plan import Line, StandbyOptions
+from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point, Reading, Wave
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, Conventions
-from zincsmith.procedures.standby import StandbyPower
+from zincsmith.procedures.standby.options import StandbyOptions
+from zincsmith.procedures.standby.steps import StandbyPower
 from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.world import World
 

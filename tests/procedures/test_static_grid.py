@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from zincsmith.judge.words import value_words
+from zincsmith.formats.words import value_words
 from zincsmith.model.actions import (
     Action,
     Confirm,
@@ -24,14 +24,15 @@ from zincsmith.model.actions import (
 )
 from zincsmith.model.finding import Finding
 from zincsmith.model.operating_point import operating_point
-from zincsmith.model.plan import GridOptions, Line
+from zincsmith.model.plan import Line
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, Conventions
 from zincsmith.procedures.catalogue import procedure
-from zincsmith.procedures.static_figures import figures
-from zincsmith.procedures.static_grid import StaticGrid
+from zincsmith.procedures.static_grid.figures import figures
+from zincsmith.procedures.static_grid.options import GridOptions
+from zincsmith.procedures.static_grid.steps import StaticGrid
 
 ALL = frozenset(QUANTITIES)
 

@@ -21,7 +21,7 @@ from zincsmith.model.operating_point import operating_point
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Conventions
-from zincsmith.procedures.static_figures import figures
+from zincsmith.procedures.static_grid.figures import figures
 from zincsmith.simbench.adapter import Adapter
 
 SEEDS = int(os.environ.get("ZINCSMITH_SEEDS", "400"))  # `make test-seeds` sets more

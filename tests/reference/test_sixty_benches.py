@@ -23,9 +23,11 @@ from zincsmith.book.reader import BookReader
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.claim import Condition, StatedClaim
 from zincsmith.model.finding import Verdict
-from zincsmith.model.plan import GridOptions, Line, Plan, StandbyOptions
+from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.standby.options import StandbyOptions
+from zincsmith.procedures.static_grid.options import GridOptions
 from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.imperfect import SHUNT_OHM
 

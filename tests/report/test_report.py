@@ -8,13 +8,14 @@ from pathlib import Path
 import pytest
 
 from zincsmith.book.reader import BookReader
-from zincsmith.judge.curves import Curves, apart
+from zincsmith.formats.words import value_words
+from zincsmith.judge.curves import apart
 from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.judging import JudgedRun, _with_rig, judge_run
-from zincsmith.judge.words import value_words
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import RunClosed
 from zincsmith.model.intake import SafetyRecord
+from zincsmith.procedures.base import Curves
 from zincsmith.report.figures import curves_svg, ruler_svg
 from zincsmith.report.html import render, write_report
 from zincsmith.report.pdf import own_file, pdf_of

@@ -12,10 +12,13 @@ from pathlib import Path
 from zincsmith.engine.known_bench import pick_file
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
-from zincsmith.model.plan import GridOptions, Options, Plan, RigCheckOptions, StandbyOptions
+from zincsmith.model.plan import Options, Plan
 from zincsmith.model.port import output_ports
 from zincsmith.model.rig import Instrument, Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.rig_check.options import RigCheckOptions
+from zincsmith.procedures.standby.options import StandbyOptions
+from zincsmith.procedures.static_grid.options import GridOptions
 
 HERE = Path(__file__).parent
 EXAMPLES = HERE.parent.parent / "examples"

@@ -14,7 +14,8 @@ from zincsmith.bench.standin import start_standin
 from zincsmith.book.reader import BookReader
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.events import EntryAsked, GateOpened, HandSetting, PointTaken
-from zincsmith.model.plan import GridOptions, Line, Plan
+from zincsmith.model.plan import Line, Plan
+from zincsmith.procedures.static_grid.options import GridOptions
 
 OHM = {"+12 V": 0.03, "+5 V": 0.012, "-12 V": 0.2}
 

@@ -23,8 +23,8 @@ from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import Effected, PointTaken, Polled, RunClosed
 from zincsmith.model.finding import Finding, Verdict
-from zincsmith.model.plan import GridOptions
 from zincsmith.model.rig import Rig
+from zincsmith.procedures.static_grid.options import GridOptions
 from zincsmith.report.html import render
 from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.world import World

@@ -14,7 +14,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.conftest import ROOT
 
-from zincsmith.formats.plan_file import NAMED
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
@@ -22,6 +21,8 @@ from zincsmith.model.intake import Terminal
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Accuracy, Dummy, Earthed, Gear, Instrument, Lead, Probe, Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.plan_file import NAMED
+from zincsmith.procedures.static_grid.options import grid_of
 from zincsmith.suitability.case import Severity
 from zincsmith.suitability.check import check, refuse_stops
 
@@ -81,7 +82,7 @@ def _rig(volts: float, amps: float, watts: float, out_volts: float, out_amps: fl
 
 def _plan(*volts: float) -> Plan:
     plan = NAMED["static-grid"]
-    return replace(plan, parts=(replace(plan.grid, lines=tuple(Line(v, 50.0) for v in volts)),))
+    return replace(plan, parts=(replace(grid_of(plan.parts), lines=tuple(Line(v, 50.0) for v in volts)),))
 
 
 def _at_outputs(rig: Rig, unit: Unit) -> Rig:

@@ -19,6 +19,7 @@ from zincsmith.engine.states import State
 from zincsmith.judge.judging import judge_run
 from zincsmith.judge.kept import kept_of
 from zincsmith.model.events import Amended
+from zincsmith.procedures.static_grid.options import grid_of
 from zincsmith.ui.widgets.probe_spots import ProbeSpots
 from zincsmith.ui.widgets.strip_chart import StripChart
 
@@ -57,15 +58,15 @@ def test_stages_and_rows_of_points_are_dragged_within_what_is_safe(open_window: 
     hands.click("Grid only")
     hands.until(lambda: len(session.plan.parts) == 1 and plan.map.isVisible())
     hands.until(lambda: plan.map._cells)
-    grid = session.plan.grid
+    grid = grid_of(session.plan.parts)
     assert grid is not None
     line = grid.lines[0]
     key = lambda load: (line.voltage_V, line.frequency_Hz, load)  # noqa: E731
     drag(plan.map, plan.map._rect(key(100.0)).center(), plan.map._rect(key(50.0)).center())
-    hands.until(lambda: session.plan.grid is not None and len(session.plan.grid.dropped) == 3)
-    assert set(session.plan.grid.dropped) == {key(100.0), key(75.0), key(50.0)}  # type: ignore[union-attr]
+    hands.until(lambda: (g := grid_of(session.plan.parts)) is not None and len(g.dropped) == 3)
+    assert set(grid_of(session.plan.parts).dropped) == {key(100.0), key(75.0), key(50.0)}  # type: ignore[union-attr]
     drag(plan.map, plan.map._rect(key(75.0)).center(), plan.map._rect(key(100.0)).center())
-    hands.until(lambda: session.plan.grid is not None and session.plan.grid.dropped == (key(50.0),))
+    hands.until(lambda: (g := grid_of(session.plan.parts)) is not None and g.dropped == (key(50.0),))
 
     point = hands.line("Add a point: volts, hertz, load in percent")
     point.setFocus()
@@ -75,8 +76,8 @@ def test_stages_and_rows_of_points_are_dragged_within_what_is_safe(open_window: 
     assert point.text() == "115 60", "what was typed stays"
     hands.type(" 33")
     hands.press(Qt.Key.Key_Return)
-    hands.until(lambda: session.plan.grid is not None and 33.0 in session.plan.grid.loads_percent)
-    grid = session.plan.grid
+    hands.until(lambda: (g := grid_of(session.plan.parts)) is not None and 33.0 in g.loads_percent)
+    grid = grid_of(session.plan.parts)
     assert grid is not None
     assert grid.loads_at(line) == (100.0, 75.0, 33.0, 25.0, 10.0, 0.0)
     assert grid.loads_at(grid.lines[1]) == (100.0, 75.0, 50.0, 25.0, 10.0, 0.0), "one point, not a column"

@@ -14,7 +14,6 @@ from pytestqt.qtbot import QtBot
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.rehearsal import rehearse
 from zincsmith.engine.states import State
-from zincsmith.formats.plan_file import NAMED
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.judge.live import picked_figures
 from zincsmith.judge.reading_words import reading_words
@@ -31,6 +30,7 @@ from zincsmith.model.finding import Verdict
 from zincsmith.model.reading import Reading
 from zincsmith.model.rig import Gear, Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.plan_file import NAMED
 from zincsmith.ui.picked import keep_picked, picked_before
 from zincsmith.ui.rig.wiring_sheet import WiringSheet
 from zincsmith.ui.run_view import RunView

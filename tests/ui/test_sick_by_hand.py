@@ -14,9 +14,10 @@ from tests.ui.test_path import CTRL, start
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.states import State
 from zincsmith.model.events import HandSetting, SensesAsked, StopRuleMet
-from zincsmith.model.plan import BringUpOptions, Line, Plan
+from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.bring_up.options import BringUpOptions
 
 SICK = {"input_voltage": "12", "input_current": "3m", "input_power": "9", "output_voltage": "0.01"}
 

@@ -32,9 +32,11 @@ from zincsmith.model.events import (
     PointTaken,
     Polled,
 )
-from zincsmith.model.plan import GridOptions, Line, Plan, PlanWatch, StandbyOptions
+from zincsmith.model.plan import Line, Plan, PlanWatch
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.standby.options import StandbyOptions
+from zincsmith.procedures.static_grid.options import GridOptions, grid_of
 from zincsmith.ui.stations.findings import FindingsStation
 from zincsmith.ui.widgets.tick_box import TickBox
 
@@ -295,7 +297,11 @@ def test_a_plan_is_composed_moved_and_edited(open_window: Open, make_book: Make,
     hands.fill("Loads, %", "100 50 zero")
     hands.until(lambda: "loads are numbers in percent" in hands.words())
     hands.fill("Loads, %", "100 50 0")
-    hands.until(lambda: session.plan.grid is not None and session.plan.grid.loads_percent == (100.0, 50.0, 0.0))
+    hands.until(
+        lambda: (
+            grid_of(session.plan.parts) is not None and grid_of(session.plan.parts).loads_percent == (100.0, 50.0, 0.0)
+        )
+    )
     hands.fill("Lines, V Hz", "115 60, 500 50")
     hands.until(lambda: "500 V" in hands.words())  # beyond the unit: the rehearsal says so
     hands.fill("Lines, V Hz", "115 60, 230 50")
@@ -304,7 +310,11 @@ def test_a_plan_is_composed_moved_and_edited(open_window: Open, make_book: Make,
     grid.setFocus()
     hands.press(Qt.Key.Key_Left)
     hands.press(Qt.Key.Key_Space)
-    hands.until(lambda: session.plan.grid is not None and session.plan.grid.dropped == ((115.0, 60.0, 50.0),))
+    hands.until(
+        lambda: (
+            grid_of(session.plan.parts) is not None and grid_of(session.plan.parts).dropped == ((115.0, 60.0, 50.0),)
+        )
+    )
     hands.until(lambda: "5 points" in hands.words())
 
 

@@ -14,9 +14,10 @@ from tests.ui.test_path import CTRL, start
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.states import State
 from zincsmith.judge.judging import judge_run
-from zincsmith.model.plan import GridOptions, Line, Plan
+from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Accuracy, Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.static_grid.options import GridOptions
 
 # Trade notes, section 3 (common practice, no source): 8.86 V x 0.7 A for 8 W in is 77.5 %.
 EXAMPLE = {

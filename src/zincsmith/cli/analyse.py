@@ -76,7 +76,7 @@ def analyse(
 
 def _print(file: Path, done: Analysed) -> None:
     """The same for people: figures, facts, doubts."""
-    from zincsmith.judge.words import decimals_for, number
+    from zincsmith.formats.words import decimals_for, number
 
     rows = []
     for name, figure in done.figures.items():

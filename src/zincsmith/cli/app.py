@@ -61,7 +61,7 @@ def _console(width: int):  # type: ignore[no-untyped-def]
 def print_table(run) -> None:  # type: ignore[no-untyped-def]
     from rich.table import Table
 
-    from zincsmith.judge.words import value_words, where_words
+    from zincsmith.formats.words import value_words, where_words
 
     title = shown(f"{run.unit.maker} {run.unit.model}, {run.unit.tag}, run {run.row.id}")
     table = Table(title=title, title_justify="left")

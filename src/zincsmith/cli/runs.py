@@ -149,9 +149,9 @@ def show_plan(
     from zincsmith.engine.plan_words import as_json as to_json
     from zincsmith.engine.plan_words import stage_rows
     from zincsmith.engine.rehearsal import rehearse
-    from zincsmith.formats.plan_file import write_plan
     from zincsmith.formats.rig_file import read_rig
     from zincsmith.formats.unit_file import read_unit
+    from zincsmith.procedures.plan_file import write_plan
 
     the_unit, the_rig = read_unit(unit), read_rig(rig)
     the_plan = plan_named(plan, the_unit, the_rig)
@@ -175,16 +175,20 @@ def show_plan(
 def procedures(as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False) -> None:
     """List the procedures with what they need and what they are for."""
     from zincsmith.engine.composer import catalogue
+    from zincsmith.procedures.catalogue import broken
 
     found = catalogue()
     if as_json:
-        print(json.dumps({"procedures": found}, indent=2, ensure_ascii=False))
+        bad = [{"name": b.name, "package": b.package, "why": b.why} for b in broken()]
+        print(json.dumps({"procedures": found, "broken": bad}, indent=2, ensure_ascii=False))
         return
     rows = [
         (str(p["name"]), ", ".join(str(r).replace("_", " ") for r in p["needs"]), str(p["serves"]))  # type: ignore[attr-defined]
         for p in found
     ]
     print_rows("Procedures", ("procedure", "needs", "for"), rows)
+    for one in broken():
+        print(shown(f"Cannot be used: {one.name} of {one.package}: {one.why}", 4000))
 
 
 book_commands = typer.Typer(help="The document on disk.", no_args_is_help=True)

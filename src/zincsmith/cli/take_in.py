@@ -75,9 +75,10 @@ def _take_in(book: Path, the_unit, the_rig, asked) -> int:  # type: ignore[no-un
 
 def _line(text: str):  # type: ignore[no-untyped-def]
     """``230,50`` or ``230 50`` as a line; None when nothing was said."""
-    from zincsmith.formats.plan_file import check_plan
     from zincsmith.model.errors import InputError
-    from zincsmith.model.plan import Line, Plan, StandbyOptions
+    from zincsmith.model.plan import Line, Plan
+    from zincsmith.procedures.plan_file import check_plan
+    from zincsmith.procedures.standby.options import StandbyOptions
 
     if not text.strip():
         return None

@@ -7,11 +7,12 @@ from dataclasses import replace
 from zincsmith.engine.rig_facts import context
 from zincsmith.model.actions import Action, Begin, End, Outcome, Skipped
 from zincsmith.model.errors import InputError
-from zincsmith.model.plan import Options, Plan, SafetyOptions
+from zincsmith.model.plan import Options, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, Steps
-from zincsmith.procedures.catalogue import procedure
+from zincsmith.procedures.catalogue import planned, procedure
+from zincsmith.procedures.planning import FIRST
 
 
 class Course:
@@ -53,7 +54,7 @@ def _walk(ctx: Context, parts: tuple[Options, ...]) -> Steps:
 
 
 def _gates(options: Options) -> bool:
-    return isinstance(options, SafetyOptions) and not options.restore
+    return planned(options).rank == FIRST
 
 
 def _until_skipped(steps: Steps):  # type: ignore[no-untyped-def]

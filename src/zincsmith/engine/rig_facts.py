@@ -11,10 +11,11 @@ from zincsmith.bench.dialect import dialect_for
 from zincsmith.bench.roles import MEASURING
 from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError
-from zincsmith.model.plan import GridOptions, Line
+from zincsmith.model.plan import Line
 from zincsmith.model.rig import Dummy, Instrument, Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, SourceKind
+from zincsmith.procedures.safety_checks.options import SafetyOptions
 
 
 def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
@@ -30,7 +31,7 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
     lead = rig.lead("unit load")
     return Context(
         unit,
-        GridOptions(),
+        SafetyOptions(),
         frozenset(polled),
         frozenset(measured),
         source_kind(rig),

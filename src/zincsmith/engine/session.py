@@ -41,7 +41,7 @@ from zincsmith.model.plan import Plan
 from zincsmith.model.port import output_volts
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
-from zincsmith.procedures.catalogue import procedure
+from zincsmith.procedures.catalogue import packages_of, procedure
 from zincsmith.suitability.check import refuse_stops
 
 NOBODY = "unnamed"
@@ -148,6 +148,7 @@ class Session:
             ambient_degC=start.ambient_degC,
             auto_gates=start.auto_gates,
             program=f"zincsmith {__version__}",
+            packages=packages_of(plan.parts),
         )
         course = Course(unit, rig, plan, start.ambient_degC)
         bench = self._bench(rig, addresses, unit)

@@ -21,12 +21,15 @@ from zincsmith.formats.columns import Columns
 from zincsmith.formats.table_file import read_columns
 from zincsmith.model.errors import BookError, InputError
 from zincsmith.model.events import FileTaken, PartBegan, PartEnded, PointTaken, RunClosed, RunOpened
-from zincsmith.model.plan import LINES, GridOptions, HarmonicOptions, Line, Options, Plan, StandbyOptions
+from zincsmith.model.plan import LINES, Line, Options, Plan
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import FROM_FILE, WRITTEN, Point, Reading
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.catalogue import procedure
+from zincsmith.procedures.harmonics.options import HarmonicOptions
+from zincsmith.procedures.standby.options import StandbyOptions
+from zincsmith.procedures.static_grid.options import GridOptions
 from zincsmith.recorded.as_points import (
     OF_A_SWEEP,
     QUANTITY,

@@ -36,7 +36,7 @@ from zincsmith.model.events import (
     StageBegan,
     StopRuleMet,
 )
-from zincsmith.procedures.hands_in import OPEN_CASE
+from zincsmith.procedures.hands_in.steps import OPEN_CASE
 
 ENDING = {
     signal.SIGINT: "Ctrl+C",

@@ -11,8 +11,8 @@ from typing import Any
 
 from zincsmith.analysis.uncertainty import coverage_factor
 from zincsmith.book.reader import BookReader
+from zincsmith.formats.words import decimals_for, number, shown, value_words
 from zincsmith.judge.judging import JudgedRun, judge_run
-from zincsmith.judge.words import decimals_for, number, shown, value_words
 from zincsmith.model.finding import Finding, Judged
 
 # What counts as the same operating point: V, Hz and percent of the rated load.

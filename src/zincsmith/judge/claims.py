@@ -16,7 +16,7 @@ from zincsmith.model.plan import Line
 from zincsmith.model.record import Span
 from zincsmith.model.scope import Scope
 from zincsmith.model.unit import Nameplate, OutputRating
-from zincsmith.procedures.static_grid import StaticGrid
+from zincsmith.procedures.static_grid.steps import StaticGrid
 from zincsmith.rules.harmonics import NAME as HARMONIC_RULE
 from zincsmith.rules.harmonics import harmonic_class, load_harmonics
 from zincsmith.rules.loader import RuleSet, load, supply_rules

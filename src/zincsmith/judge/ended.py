@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from zincsmith.book.reader import BookReader
-from zincsmith.judge.words import local_time
+from zincsmith.formats.words import local_time
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import DoubtEnded
 from zincsmith.model.finding import Doubt, Judged

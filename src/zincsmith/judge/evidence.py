@@ -11,15 +11,16 @@ from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.phase import with_fundamental
 from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.model.address import at_port
+from zincsmith.model.errors import InputError
 from zincsmith.model.events import Effected, EntryCorrected, Overridden, PartEnded, PointRejected, PointTaken
-from zincsmith.model.finding import Doubt, Finding
+from zincsmith.model.finding import Doubt, Finding, Working
 from zincsmith.model.operating_point import Draw
 from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.reading import WORKED_OUT, Evidence, Point, Reading
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
-from zincsmith.procedures.catalogue import procedure
+from zincsmith.procedures.catalogue import package_of, procedure
 
 COUNTING = (PointTaken, PointRejected, EntryCorrected, PartEnded, Overridden, Effected)
 
@@ -112,13 +113,29 @@ def _of_rig(reading: Reading, rig_n: int) -> Reading:
     return replace(reading, correction_for=source)
 
 
+def _found(name: str, evidence: Evidence, plate: Nameplate, conventions: Conventions) -> list[Finding]:
+    """What one part finds. A procedure that is not installed here, or does not get through its own figures, is told in
+    the place of its figures and does no harm to those of the others."""
+    try:
+        return procedure(name).findings(evidence, plate, conventions)
+    except InputError as error:
+        why, remedy = error.message, "Install the package that the run was made with; its points are kept."
+    except Exception as error:
+        if package_of(name) is None:
+            raise
+        why, remedy = f"{type(error).__name__}: {error}", "Tell whoever wrote the procedure; its points are kept."
+    doubt = Doubt("procedure_broken", f"The figures of {name} could not be worked out: {why}.", remedy)
+    title = name.replace("_", " ").capitalize()
+    return [Finding(name, title, None, "1", working=Working("", note=why), doubts=(doubt,))]
+
+
 def findings_of(
     procedures: Sequence[str], evidence: Evidence, plate: Nameplate, conventions: Conventions
 ) -> list[Finding]:
     """What each part of a plan finds, in order."""
     found: list[Finding] = []
     for part, name in enumerate(procedures):
-        mine = procedure(name).findings(evidence.of_part(part), plate, conventions)
+        mine = _found(name, evidence.of_part(part), plate, conventions)
         doubts = tuple(
             Doubt("stop_rule_overridden", words, "Find out why, mend it, and take this part again.")
             for at, words in evidence.overridden

@@ -8,7 +8,7 @@ from zincsmith.analysis.accuracy import limit_of_error
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.expectation import expected
 from zincsmith.formats.accuracy_text import beside_words
-from zincsmith.judge.words import counted
+from zincsmith.formats.words import counted
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
 from zincsmith.model.quantities import QUANTITIES

@@ -22,7 +22,7 @@ from zincsmith.judge.one_cause import with_one_cause
 from zincsmith.judge.price import price_s
 from zincsmith.model.claim import Claim
 from zincsmith.model.events import FileTaken, RunClosed, RunOpened
-from zincsmith.model.figures import GRID, TESTS
+from zincsmith.model.figures import TESTS
 from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
 from zincsmith.model.operating_point import OperatingPoint, operating_point
 from zincsmith.model.plan import Plan
@@ -32,9 +32,9 @@ from zincsmith.model.rig import Rig
 from zincsmith.model.scope import LOAD_POINTS, Stood
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import Conventions
-from zincsmith.procedures.bring_up import NAME as BRING_UP
-from zincsmith.procedures.harmonics import NAME as HARMONICS_PROCEDURE
-from zincsmith.procedures.static_grid import LOADS_OF, READ_FOR
+from zincsmith.procedures.bring_up.steps import NAME as BRING_UP
+from zincsmith.procedures.catalogue import procedure
+from zincsmith.procedures.harmonics.steps import NAME as HARMONICS_PROCEDURE
 from zincsmith.rules.harmonics import load_harmonics
 from zincsmith.rules.loader import supply_rules
 from zincsmith.suitability.case import Fault, Severity
@@ -402,9 +402,10 @@ MOST_TOLD = 3
 
 def _not_read(claim: Claim, evidence: Evidence) -> str:
     """What was not read where the claim wanted it; empty where nothing is missing from the points that were taken."""
-    if claim.procedure != GRID and claim.figure not in READ_FOR:
-        return ""  # other procedures say themselves what they could not read
-    wanted, loads = READ_FOR.get(claim.figure, ("output_voltage",)), LOADS_OF.get(claim.figure)
+    read_for = procedure(TESTS[claim.procedure]).read_for(claim.figure)
+    if read_for is None:
+        return ""
+    wanted, loads = read_for
     missing: dict[str, list[str]] = {}
     for point in evidence.by(TESTS[claim.procedure]).points:
         at = point.at

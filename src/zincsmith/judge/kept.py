@@ -9,9 +9,9 @@ from dataclasses import asdict, dataclass
 from zincsmith import __version__
 from zincsmith.book.reader import BookReader
 from zincsmith.book.seal import BROKEN
+from zincsmith.formats.words import where_words
 from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.judging import JudgedRun
-from zincsmith.judge.words import where_words
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import Amended, FindingsKept, KeptRow, Signed
 from zincsmith.model.finding import Judged

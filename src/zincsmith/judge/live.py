@@ -9,10 +9,9 @@ from zincsmith.analysis.accuracy import column
 from zincsmith.analysis.uncertainty import Column, Estimate, Values, propagate
 from zincsmith.model.address import at_port, name_of, ports_in
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.reading import Point, Reading
+from zincsmith.model.reading import Reading
 from zincsmith.model.rig import Rig
 from zincsmith.procedures.given import Given
-from zincsmith.procedures.ports import drawn_ports, output_watts
 
 # What may be shown beside the usual eight, as somebody picks it.
 FURTHER = ("input_frequency", "voltage_thd", "load_voltage", "case_temperature", "panel_voltage", "panel_current")
@@ -67,16 +66,6 @@ def picked_figures(now: Mapping[str, float], rig: Rig | None, picked: Sequence[s
         return usual
     by = {f.words: f for f in (*usual, *further_figures(now, rig))}
     return [by[words] for words in picked if words in by]
-
-
-def point_efficiency(point: Point) -> float | None:
-    """Efficiency of one point as a plain ratio; None without load or with a reading missing."""
-    taken, watts = point.get("input_power"), [output_watts(point, port) for port in drawn_ports(point)]
-    if taken is None or taken.value is None or taken.value <= 0.0 or any(w is None for w in watts):
-        return None
-    if (point.at.draw.share_percent or 0.0) <= 0.0:
-        return None
-    return sum(w for w in watts if w is not None) / taken.value
 
 
 def _reading(quantity: str, value: float, rig: Rig | None) -> Reading:

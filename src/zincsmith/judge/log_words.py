@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from zincsmith.book.reader import Written
+from zincsmith.formats.words import UNIT_WORDS, local_time
 from zincsmith.judge.bench_words import end_words, settled_words, step_words
-from zincsmith.judge.words import UNIT_WORDS, local_time
 from zincsmith.model.events import (
     Amended,
     BenchSettled,

@@ -6,9 +6,10 @@ from collections.abc import Callable, Set
 
 from zincsmith.judge.claims import claims_of
 from zincsmith.model.figures import TESTS
-from zincsmith.model.plan import HandsInOptions, Plan
+from zincsmith.model.plan import Plan
 from zincsmith.model.unit import Unit
-from zincsmith.procedures.hands_in import OPEN_CASE
+from zincsmith.procedures.hands_in.options import HandsInOptions
+from zincsmith.procedures.hands_in.steps import OPEN_CASE
 
 
 def one_way_price(unit: Unit, plan: Plan, seconds_to_test: Callable[[Set[str]], float]) -> str:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from zincsmith.model.plan import GridOptions, Plan
+from zincsmith.model.plan import Plan
+from zincsmith.procedures.static_grid.options import grid_of
 
 
 def price_s(lacks: Sequence[str], plan: Plan, held_s: float | None = None) -> float | None:
     """Warm-up, what a line takes that is missing whole, a point for each corner, and the time it has to be held; None
     for a plan without a grid, or where nothing but another room is missing, which no plan makes."""
-    grid = next((p for p in plan.parts if isinstance(p, GridOptions)), None)
+    grid = grid_of(plan.parts)
     held = [x for x in lacks if "under load" in x or "steady" in x]
     lacks = [x for x in lacks if x not in held and "room" not in x]
     if grid is None or not (lacks or held):

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from zincsmith.formats.words import UNIT_WORDS, decimals_for, number
 from zincsmith.judge.judging import JudgedRun
-from zincsmith.judge.words import UNIT_WORDS, decimals_for, number
 from zincsmith.model.reading import FROM_FILE, WORKED_OUT, WRITTEN, Reading
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from zincsmith.judge.words import shown
+from zincsmith.formats.words import shown
 from zincsmith.model.finding import Judged
 
 

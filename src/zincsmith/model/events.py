@@ -32,6 +32,7 @@ class RunOpened:
     ambient_degC: float | None
     auto_gates: bool
     program: str
+    packages: tuple[tuple[str, str, str], ...] = ()  # procedure, package and its version, of those that do not ship
 
 
 @dataclass(frozen=True)

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from importlib import import_module
 from typing import Literal
 
 from zincsmith.model.claim import Side
+from zincsmith.model.plan import CATALOGUE
 
 Bound = Literal["most", "least", "band"]
 
@@ -43,7 +45,30 @@ TESTS = {GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLA
 OUT = ("voltmeter",)
 IN = ("power_meter",)
 SCOPE = ("scope",)
-FIGURES = {
+
+
+class Figures(dict[str, Figure]):
+    """By name. One that is not known is looked for among the installed procedures, which may bring figures along."""
+
+    def __contains__(self, name: object) -> bool:
+        return super().__contains__(name) or (self._ask() and super().__contains__(name))
+
+    def __missing__(self, name: str) -> Figure:
+        if self._ask() and super().__contains__(name):
+            return self[name]
+        raise KeyError(name)
+
+    def knows(self, name: str) -> bool:
+        """Whether it is there by now, without looking any further."""
+        return super().__contains__(name)
+
+    @staticmethod
+    def _ask() -> bool:
+        import_module(CATALOGUE).names()
+        return True
+
+
+FIGURES = Figures({
     f.name: f
     for f in (
         Figure("output_voltage", "Output voltage", "V", "voltage", "band", "output",
@@ -121,4 +146,4 @@ FIGURES = {
                ("case_temperature",), GRID, ("thermometer",)),
         Figure("touch_current", "Touch current", "A", "current", "most", "input"),
     )
-}  # fmt: skip
+})  # fmt: skip

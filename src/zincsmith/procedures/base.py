@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Generator, Mapping
+from collections.abc import Generator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Literal, Protocol
+from typing import Literal
 
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.model.actions import Action, Outcome
+from zincsmith.model.figures import Figure
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line, Options
@@ -16,6 +17,7 @@ from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate, Unit
 
 Steps = Generator[Action, Outcome, None]
+Curve = tuple[str, list[float], list[float]]
 SourceKind = Literal["settable", "by hand", "fixed"]
 
 
@@ -101,9 +103,39 @@ def at_point(line: Line, load_percent: float, load_A: float) -> OperatingPoint:
     return OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), (Draw(load_percent, load_A),))
 
 
-class Procedure(Protocol):
-    """``steps`` is deterministic and touches nothing; ``tidy`` is run when it is over or was skipped; ``findings``
-    can be run again on an old run. ``needs`` names the roles it cannot do without, ``serves`` what it is for.
+@dataclass(frozen=True)
+class Curves:
+    """Curves on one pair of axes: (name, x, y) each. ``kind`` is the quantity that colours them, ``procedure`` whose
+    points they show; ``bars``: single values rather than a curve."""
+
+    title: str
+    x: str
+    x_unit: str
+    y: str
+    y_unit: str
+    kind: str
+    lines: tuple[Curve, ...]
+    bars: bool = False
+    procedure: str = ""
+
+
+@dataclass(frozen=True)
+class Section:
+    """What a report says of a procedure in a section of its own: paragraphs, then a table."""
+
+    title: str
+    paragraphs: tuple[str, ...] = ()
+    columns: tuple[str, ...] = ()
+    rows: tuple[tuple[str, ...], ...] = ()
+
+
+class Procedure:
+    """A characterization: everything about it stands in its own file or folder, and nothing of it elsewhere.
+
+    ``steps`` is deterministic and touches nothing; ``tidy`` is run when it is over or was skipped; ``findings``
+    can be run again on an old run. ``needs`` names the roles it cannot do without, ``serves`` what it is for,
+    ``options`` the record of what it can be asked for. ``figures`` are claimable figures that it brings along;
+    ``tested_as`` is what a claim says it is tested by, empty for one that tests none.
     """
 
     name: str
@@ -111,18 +143,42 @@ class Procedure(Protocol):
     version: int
     needs: tuple[str, ...]
     serves: str
+    options: type[Options]
+    figures: tuple[Figure, ...] = ()
+    tested_as: str = ""
 
     def suits(self, plate: Nameplate) -> str:
         """Empty when it fits the unit, else the reason why not."""
+        return fed_by_one_mains(plate)
 
-    def steps(self, ctx: Context) -> Steps: ...
+    def steps(self, ctx: Context) -> Steps:
+        """The actions, in their order."""
+        raise NotImplementedError
 
-    def tidy(self, ctx: Context) -> Steps: ...
+    def tidy(self, ctx: Context) -> Steps:
+        """What is left behind when it is over, or was skipped: nothing to do."""
+        yield from ()
 
     def doubts(self, point: Point) -> list[Doubt]:
         """What one point alone gives reason to doubt, as soon as it was taken."""
+        return []
 
-    def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]: ...
+    def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
+        """The figures of its part of the plan."""
+        return []
+
+    def plots(self, evidence: Evidence) -> list[Curves]:
+        """What screens and report draw of its points, by all its parts together."""
+        return []
+
+    def section(self, findings: Sequence[Finding]) -> Section | None:
+        """A section of the report of its own, from the findings of its parts; None where the tables say it all."""
+        return None
+
+    def read_for(self, figure: str) -> tuple[tuple[str, ...], tuple[float, ...] | None] | None:
+        """(quantities, loads in percent or None for all) that have to be read for a claimed figure; None where it says
+        itself what it could not read."""
+        return None
 
 
 def fed_by_one_mains(plate: Nameplate) -> str:

@@ -13,6 +13,16 @@ from markupsafe import Markup
 
 from zincsmith.book.reader import BookReader
 from zincsmith.book.seal import RunSeal
+from zincsmith.formats.words import (
+    duration,
+    local_time,
+    number,
+    once_a_claim,
+    permitted_words,
+    untested_words,
+    value_words,
+    where_words,
+)
 from zincsmith.judge.budget import UNSPLIT_WORDS, grouped
 from zincsmith.judge.conventions import GUARD_WORDS, convention_words
 from zincsmith.judge.digest import evidence_digest
@@ -23,20 +33,14 @@ from zincsmith.judge.label_doubts import label_doubts
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.judge.safety import safety_reading, safety_words
 from zincsmith.judge.wiring_words import wiring_words
-from zincsmith.judge.words import (
-    duration,
-    local_time,
-    number,
-    once_a_claim,
-    permitted_words,
-    untested_words,
-    value_words,
-    where_words,
-)
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import Amended
 from zincsmith.model.finding import Judged, Verdict
+from zincsmith.model.plan import Plan
 from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.procedures.base import Section
+from zincsmith.procedures.catalogue import in_order, procedure
+from zincsmith.procedures.planning import Planned
 from zincsmith.report.figures import VERDICT, plots, ruler_svg
 
 MARKS = {
@@ -90,6 +94,9 @@ def render(
         accuracy_words=accuracy_words,
         number=number,
         digest=evidence_digest(run),
+        sections=sections_of(run),
+        told=told_of(run.plan),
+        packages=run.opened.packages,
         plots=[(title, Markup(svg)) for title, svg in plots(run)],
         wiring=wiring_words(run.rig),
         grouped=grouped,
@@ -102,6 +109,19 @@ def render(
         amendments=amendments,
         local_time=local_time,
     )
+
+
+def told_of(plan: Plan) -> list[tuple[str, str]]:
+    """Under which conditions points were taken, of the first part of each procedure."""
+    first = {part.procedure: part for part in reversed(plan.parts)}
+    return [row for part in first.values() if isinstance(part, Planned) for row in part.told()]
+
+
+def sections_of(run: JudgedRun) -> list[Section]:
+    """What procedures say in a section of their own, in the order of the run."""
+    findings = [j.finding for j in run.judged]
+    made = (procedure(name).section(findings) for name in in_order(run.evidence.procedures))
+    return [one for one in made if one is not None]
 
 
 def _row(one: Judged) -> dict[str, Any]:

@@ -135,11 +135,11 @@ def hot_metal(case: Case, load: Instrument) -> Iterator[Fault]:
 
 def total(case: Case) -> Iterator[Fault]:
     """Loads that are within the amps of the plate and beyond its watts."""
-    grid = case.plan.grid
-    if grid is None or not grid.loads_percent:
+    loads = [load for part in case.plan.parts for load in part.loads_used]
+    if not loads:
         return
     envelope = Envelope(case.unit.nameplate)
-    percent = min(100.0, max(grid.loads_percent))
+    percent = min(100.0, max(loads))
     for one in envelope.beyond(envelope.loads_A(percent)):
         if one.unit == "W":
             yield Fault(

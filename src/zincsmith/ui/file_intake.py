@@ -15,8 +15,8 @@ from PySide6.QtWidgets import QFileDialog, QGridLayout, QLineEdit, QWidget
 from zincsmith.formats.columns import likely
 from zincsmith.formats.table_file import read_columns
 from zincsmith.model.errors import InputError, ZincsmithError
+from zincsmith.procedures.fields import read_lines
 from zincsmith.recorded.as_points import OF_A_SWEEP
-from zincsmith.ui.plan.options_form import read_lines
 from zincsmith.ui.session import Session
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice

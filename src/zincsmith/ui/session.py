@@ -14,13 +14,13 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from zincsmith.book.reader import BookReader, UnitRow
 from zincsmith.engine.known_bench import Unknown, confirm, pick_file, unknown_of
 from zincsmith.engine.states import RESUMABLE, State, allowed
-from zincsmith.formats.plan_file import NAMED
 from zincsmith.model.errors import BookError, ZincsmithError
 from zincsmith.model.events import EVENTS, RunOpened
 from zincsmith.model.intake import Photograph
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.plan_file import NAMED
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.suitability.check import check
 from zincsmith.ui.engine_link import EngineLink

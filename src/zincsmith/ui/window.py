@@ -23,8 +23,8 @@ from PySide6.QtWidgets import (
 
 from zincsmith.engine.known_bench import first_time
 from zincsmith.engine.states import UNSAFE, State
+from zincsmith.formats.words import local_time
 from zincsmith.judge.bench_words import end_words
-from zincsmith.judge.words import local_time
 from zincsmith.model.claim import StatedClaim
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
@@ -52,7 +52,12 @@ def station_class(title: str) -> Callable[[Session], Station]:
 
 def read_ahead() -> None:
     """What the other stations stand on, so that their first opening does not wait for it."""
-    for name in ("numpy", "zincsmith.engine.foreseen", "zincsmith.judge.decide", "zincsmith.procedures.static_figures"):
+    for name in (
+        "numpy",
+        "zincsmith.engine.foreseen",
+        "zincsmith.judge.decide",
+        "zincsmith.procedures.static_grid.figures",
+    ):
         import_module(name)
 
 

@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QTableWidgetItem, QVBoxL
 
 from zincsmith.engine.rehearsal import Itinerary
 from zincsmith.engine.watches import tightest
+from zincsmith.formats.words import counted
 from zincsmith.judge.foresight import untested
-from zincsmith.judge.words import counted
 from zincsmith.model.actions import Watch
 from zincsmith.model.plan import Plan
 from zincsmith.model.quantities import WATCHABLE

@@ -2,187 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
-from typing import Any, get_args
+from dataclasses import replace
+from typing import Any
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
-from zincsmith.formats.plan_file import check_plan
-from zincsmith.judge.words import duration
 from zincsmith.model.errors import InputError
-from zincsmith.model.plan import (
-    BringUpOptions,
-    DisplayOptions,
-    GridOptions,
-    HandsInAct,
-    HandsInOptions,
-    HarmonicOptions,
-    Line,
-    Options,
-    Plan,
-    RegimeOptions,
-    RigCheckOptions,
-    StandbyOptions,
-)
+from zincsmith.model.plan import Options
+from zincsmith.procedures.catalogue import planned
+from zincsmith.procedures.fields import Choosing, Field, Typing
+from zincsmith.procedures.planning import Planned
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.panel import clear, label, tip
 
 
-@dataclass(frozen=True)
-class Choosing:
-    """One option with its choices: words and value; with several fields, parted by blanks, a value for each."""
-
-    words: str
-    field: str
-    choices: tuple[tuple[str, Any], ...]
-
-    def of(self, part: Options) -> Any:
-        """The value in force."""
-        fields = self.field.split()
-        values = tuple(getattr(part, f) for f in fields)
-        return values if len(fields) > 1 else values[0]
-
-
-@dataclass(frozen=True)
-class Typing:
-    """One option that is typed; ``read`` may raise InputError."""
-
-    words: str
-    field: str
-    show: Callable[[Any], str]
-    read: Callable[[str], Any]
-
-
-def _times(*seconds: float) -> tuple[tuple[str, float], ...]:
-    return tuple((duration(s) if s else "none", s) for s in seconds)
-
-
-def _lines_words(lines: Sequence[Line]) -> str:
-    return ", ".join(f"{x.voltage_V:g} {x.frequency_Hz:g}" for x in lines)
-
-
-def read_lines(text: str) -> tuple[Line, ...]:
-    """``100 60, 230 50`` as lines; units may be written. InputError for anything else."""
-    found = []
-    for piece in text.replace("V", " ").replace("Hz", " ").split(","):
-        numbers = piece.split()
-        if not numbers:
-            continue
-        try:
-            volts, hertz = map(float, numbers)
-        except ValueError:
-            raise InputError(f"{piece.strip()!r} is no line: volts and hertz, such as 230 50") from None
-        found.append(Line(volts, hertz))
-    return tuple(found)
-
-
-def read_loads(text: str) -> tuple[float, ...]:
-    """``100 75 50`` as loads in percent. InputError for anything else."""
-    try:
-        return tuple(float(word) for word in text.replace("%", " ").replace(",", " ").split())
-    except ValueError:
-        raise InputError("loads are numbers in percent, such as 100 75 50 25 10 0") from None
-
-
-def _number(text: str) -> float:
-    try:
-        return float(text)
-    except ValueError:
-        raise InputError("one number is wanted, such as 0.005") from None
-
-
-def _one_line(text: str) -> Line:
-    found = read_lines(text)
-    if len(found) != 1:
-        raise InputError("one line is wanted: volts and hertz, such as 115 60")
-    return found[0]
-
-
-LINES = Typing("Lines, V Hz", "lines", _lines_words, read_lines)
-LINE = Typing("Line, V Hz", "line", lambda x: _lines_words((x,)), _one_line)
-LOADS = Typing("Loads, %", "loads_percent", lambda x: " ".join(f"{v:g}" for v in x), read_loads)
-DRIFT = (
-    ("nothing", (False, False)),
-    ("cold as well", (True, False)),
-    ("the first load again", (False, True)),
-    ("cold, and first again", (True, True)),
-)
-# Turns of two loads, seconds after the step, turns of two lines.
-TURNS = (
-    ("as they come", (0, 0.0, 0)),
-    ("loads in turns, 5 times", (5, 0.0, 0)),
-    ("and 2 s after the step", (5, 2.0, 0)),
-    ("lines in turns, 5 times", (0, 0.0, 5)),
-    ("loads and lines, 5 times", (5, 0.0, 5)),
-    ("all of these", (5, 2.0, 5)),
-)
-FIELDS: dict[type, tuple[Choosing | Typing, ...]] = {
-    GridOptions: (
-        LINES,
-        LOADS,
-        Choosing("Warm-up before", "warm_up_s", _times(0.0, 120.0, 600.0, 1800.0, 3600.0)),
-        Choosing("For what drifts", "cold again", DRIFT),
-        Choosing("Small differences", "turns at_once_s line_turns", TURNS),
-        Choosing("After a line change", "rewarm_s", _times(0.0, 60.0, 300.0, 900.0)),
-        Choosing("Settled when", "settled_percent", tuple((f"< {p:g} % in 20 s", p) for p in (0.05, 0.1, 0.2, 0.5))),
-        Choosing("Wait at most", "settle_at_most_s", _times(30.0, 60.0, 120.0, 300.0)),
-        Choosing("Average over", "average_s", _times(4.0, 10.0, 20.0, 60.0)),
-        Choosing("Efficiency curve", "refine_points", tuple((f"{n} more points" if n else "as planned", n)
-                                                            for n in (0, 3, 6, 12))),
-    ),
-    RegimeOptions: (
-        LINE,
-        Choosing("Steps of the load", "step_percent", tuple((f"{p:g} %", p) for p in (5.0, 10.0, 20.0))),
-        Choosing("Closed in on to", "resolution_percent", tuple((f"{p:g} % load", p) for p in (0.5, 1.0, 2.0))),
-        Choosing("Wait at each", "settle_s", _times(4.0, 6.0, 20.0)),
-        Choosing("Average over", "average_s", _times(4.0, 10.0)),
-    ),
-    HandsInOptions: (
-        Choosing("Hands go in to", "act", tuple((words, words) for words in get_args(HandsInAct))),
-        LINE,
-        Choosing("Warm again for", "warm_up_s", _times(0.0, 300.0, 600.0, 1800.0)),
-    ),
-    DisplayOptions: (
-        LINE,
-        LOADS,
-        Choosing("Wait at each", "settle_s", _times(4.0, 10.0, 60.0)),
-        Choosing("Average over", "average_s", _times(4.0, 10.0)),
-    ),
-    HarmonicOptions: (
-        LINES,
-        LOADS,
-        Choosing("Wait at each", "settle_s", _times(4.0, 10.0, 60.0)),
-        Choosing("Recorded for", "record_s", tuple((f"{s:g} s", s) for s in (1.0, 2.0, 4.0))),
-    ),
-    StandbyOptions: (
-        LINES,
-        Choosing("Method", "method", (("sampled until stable", "sampling"), ("two periods of 10 min", "average"))),
-        Choosing("Wait before", "warm_up_s", _times(60.0, 300.0, 900.0, 1800.0)),
-        Choosing("Means of", "block_s", _times(20.0, 60.0)),
-        Choosing("At least", "at_least_s", _times(900.0, 1800.0)),
-        Choosing("At most", "at_most_s", _times(1800.0, 3600.0, 7200.0)),
-        Choosing("Leads of the load", "leads", (("taken off", "removed"), ("stay, leakage stated", "connected"))),
-        Typing("Leakage of the load, W", "leakage_W", lambda x: f"{x:g}", lambda text: _number(text)),
-    ),
-    BringUpOptions: (
-        Choosing(
-            "Start method", "school", (("raised from zero", "from zero"), ("switched to rated input", "rated input"))
-        ),
-        Typing("First line, V Hz", "first_line", lambda x: _lines_words((x,)), _one_line),
-        Choosing("Steps of the input", "step_percent", tuple((f"{p:g} % of the lowest", p) for p in (5.0, 10.0, 20.0))),
-        Choosing("Wait at each", "step_s", _times(2.0, 4.0, 10.0)),
-        Choosing("Start and stop found to", "resolution_V", tuple((f"{v:g} V", v) for v in (0.5, 1.0, 2.0, 5.0))),
-        Choosing("Light load", "light_load_percent", tuple((f"{p:g} %", p) for p in (5.0, 10.0, 25.0))),
-    ),
-    RigCheckOptions: (
-        LINE,
-        Choosing("Average over", "readings_s", _times(4.0, 10.0, 30.0)),
-        Choosing("Known load", "load_percent", tuple((f"{p:g} %", p) for p in (10.0, 25.0, 50.0, 100.0))),
-    ),
-}  # fmt: skip
+def form_of(part: Options) -> tuple[Field, ...]:
+    """What people choose and type of a part; nothing of one whose procedure is not installed."""
+    return part.form if isinstance(part, Planned) else ()
 
 
 class OptionsForm(QWidget):
@@ -210,7 +48,7 @@ class OptionsForm(QWidget):
         same = type(part) is type(self._part)
         changed, self._part = part != self._part, part
         if same:  # in place: whoever is in a line stays there
-            for one in FIELDS.get(type(part), ()) if changed else ():
+            for one in form_of(part) if changed else ():
                 self._update(one, part)
             for edit in self._edits.values():
                 edit.setEnabled(not locked)
@@ -218,7 +56,7 @@ class OptionsForm(QWidget):
         self.problem.setText("")
         self._edits.clear()
         clear(self._grid)
-        for row, one in enumerate(FIELDS.get(type(part), ())):
+        for row, one in enumerate(form_of(part)):
             name = label(one.words, 13, 400, "second")
             edit = self._chooser(one, part) if isinstance(one, Choosing) else self._line(one, part)
             edit.setAccessibleName(one.words)
@@ -279,7 +117,7 @@ class OptionsForm(QWidget):
         fields = field.split()
         part = replace(self._part, **dict(zip(fields, value if len(fields) > 1 else (value,), strict=True)))
         try:
-            check_plan(Plan("", (part,)))
+            planned(part).check()
         except InputError as error:
             self.problem.setText(f"{error.message[:1].upper()}{error.message[1:]}.")
             return

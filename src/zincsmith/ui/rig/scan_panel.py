@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from zincsmith.judge.words import counted
+from zincsmith.formats.words import counted
 from zincsmith.model.rig import Instrument
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice

@@ -11,10 +11,10 @@ from PySide6.QtGui import QBrush, QIcon, QKeySequence, QPixmap, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QTreeWidget, QTreeWidgetItem, QVBoxLayout
 
 from zincsmith.book.reader import Written
+from zincsmith.formats.words import counted
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.judge.log_words import Entry, Kind, LogBook, News
 from zincsmith.judge.ran import Ran
-from zincsmith.judge.words import counted
 from zincsmith.ui.leaving import Leaving
 from zincsmith.ui.photo_note import PhotoNote
 from zincsmith.ui.session import Session

@@ -15,9 +15,9 @@ from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout
 from zincsmith.formats.label_plate import fold, merge
 from zincsmith.formats.plate_check import Problem, check_unit
 from zincsmith.formats.unit_file import read_unit, unit_text
+from zincsmith.formats.words import counted
 from zincsmith.judge.label_doubts import label_doubts
 from zincsmith.judge.line_links import Link, links
-from zincsmith.judge.words import counted
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.intake import LookOver, Part, Photograph

@@ -11,12 +11,13 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout
 
 from zincsmith.engine.composer import compose, moved, with_part, without
 from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
-from zincsmith.formats.plan_file import STATIC_GRID, check_plan
-from zincsmith.judge.words import counted, duration, end_words, number
+from zincsmith.formats.words import counted, duration, end_words, number
 from zincsmith.model.errors import InputError
-from zincsmith.model.plan import GridOptions, Line, Options, Plan, with_point
+from zincsmith.model.plan import Line, Options, Plan
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.procedures.catalogue import procedure
+from zincsmith.procedures.plan_file import STATIC_GRID, check_plan
+from zincsmith.procedures.static_grid.options import GridOptions, with_point
 from zincsmith.ui.plan.facts import PlanFacts
 from zincsmith.ui.plan.options_form import OptionsForm
 from zincsmith.ui.session import Session

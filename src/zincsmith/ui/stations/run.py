@@ -21,13 +21,13 @@ from zincsmith.engine.rehearsal import Itinerary
 from zincsmith.engine.states import UNSAFE, State
 from zincsmith.formats.entry import parse_entry
 from zincsmith.formats.plain_text import shown
+from zincsmith.formats.words import UNIT_WORDS, counted, duration
 from zincsmith.judge.bench_words import end_words, step_words
-from zincsmith.judge.words import UNIT_WORDS, counted, duration
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import GateOpened, HandSetting
 from zincsmith.model.quantities import QUANTITIES, ROLES
-from zincsmith.procedures.hands_in import OPEN_CASE
-from zincsmith.procedures.static_grid import NAME as GRID
+from zincsmith.procedures.hands_in.steps import OPEN_CASE
+from zincsmith.procedures.static_grid.steps import NAME as GRID
 from zincsmith.ui.photo_note import PhotoNote
 from zincsmith.ui.run_view import RunView
 from zincsmith.ui.session import Session

@@ -10,16 +10,18 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWid
 
 from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
 from zincsmith.engine.states import State
-from zincsmith.judge.curves import all_curves, efficiency_by_line
-from zincsmith.judge.live import further_figures, live_figures, picked_figures, point_efficiency
-from zincsmith.judge.words import counted, duration
+from zincsmith.formats.words import counted, duration
+from zincsmith.judge.curves import all_curves
+from zincsmith.judge.live import further_figures, live_figures, picked_figures
 from zincsmith.model.address import at_port, ports_in
 from zincsmith.model.finding import Doubt
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.catalogue import procedure
-from zincsmith.procedures.static_grid import NAME as GRID
+from zincsmith.procedures.plotting import by_line
+from zincsmith.procedures.static_grid.plots import efficiency, percent
+from zincsmith.procedures.static_grid.steps import NAME as GRID
 from zincsmith.ui.picked import keep_picked, picked_before
 from zincsmith.ui.run_view import RunView
 from zincsmith.ui.session import Session
@@ -226,7 +228,7 @@ class Dashboard(QWidget):
         planned = [p for p in itinerary.of(GRID) if p.at.graded]
         grid = [p for p in points if _is_grid(p, itinerary) and p.at.graded]
         taken = {_key(p.at): p for p in grid}
-        etas = {key: e for key, p in taken.items() if (e := point_efficiency(p)) is not None}
+        etas = {key: e for key, p in taken.items() if (e := efficiency(p)) is not None}
         low, high = (min(etas.values()), max(etas.values())) if etas else (0.0, 1.0)
         cells = {}
         out = {_key(p.at) for p in self.session.view.rejected.values() if _is_grid(p, itinerary)}
@@ -295,7 +297,7 @@ def efficiency_curves(points: list[Point]) -> list[Curve]:
     """Efficiency against output current, one curve a line, told apart by dash."""
     return [
         Curve(name, np.array(x), np.array(y), "efficiency", dash % 4)
-        for dash, (name, x, y) in enumerate(efficiency_by_line(points))
+        for dash, (name, x, y) in enumerate(by_line(points, percent))
     ]
 
 

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QPushButton, QWidget
 
 from zincsmith.bench.signs import INPUT, OUTPUT
 from zincsmith.engine.states import UNSAFE, State
-from zincsmith.judge.words import local_time, number
+from zincsmith.formats.words import local_time, number
 from zincsmith.ui import ink
 from zincsmith.ui.run_view import RunView
 from zincsmith.ui.theme import font, theme

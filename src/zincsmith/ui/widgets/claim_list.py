@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QScrollArea, QSizePolicy, QWidget
 
-from zincsmith.judge.words import value_words, where_words
+from zincsmith.formats.words import value_words, where_words
 from zincsmith.model.finding import Judged, Verdict
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme

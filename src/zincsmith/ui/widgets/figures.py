@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from zincsmith.judge.words import decimals_for, number
+from zincsmith.formats.words import decimals_for, number
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 

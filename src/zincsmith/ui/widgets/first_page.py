@@ -7,8 +7,8 @@ from html import escape
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QTextBrowser
 
+from zincsmith.formats.words import counted, local_time, once_a_claim, untested_words
 from zincsmith.judge.judging import JudgedRun
-from zincsmith.judge.words import counted, local_time, once_a_claim, untested_words
 from zincsmith.model.finding import Verdict
 from zincsmith.ui.theme import font, theme
 

@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.engine.rehearsal import Itinerary, PlannedStage
-from zincsmith.judge.words import counted, duration
+from zincsmith.formats.words import counted, duration
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 

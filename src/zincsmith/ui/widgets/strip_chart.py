@@ -12,7 +12,7 @@ from PySide6.QtGui import QFocusEvent, QKeyEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from zincsmith.analysis.stability import mean_and_spread
-from zincsmith.judge.words import decimals_for, duration, number
+from zincsmith.formats.words import decimals_for, duration, number
 from zincsmith.model.address import at_port, ports_in
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.ui.theme import font, theme

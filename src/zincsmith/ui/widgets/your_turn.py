@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
 from zincsmith.analysis.expectation import far_off
 from zincsmith.formats.entry import typed_value
-from zincsmith.judge.words import UNIT_WORDS, local_time
+from zincsmith.formats.words import UNIT_WORDS, local_time
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import EntryAsked, EntryRefused
 from zincsmith.model.quantities import QUANTITIES

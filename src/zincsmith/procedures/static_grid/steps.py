@@ -23,10 +23,10 @@ from zincsmith.model.actions import (
 from zincsmith.model.address import at_port
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import OperatingPoint, Purpose, Thermal
-from zincsmith.model.plan import GridOptions, Line
+from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate, stands_words
 from zincsmith.procedures.ports import (
     at_load,
@@ -40,6 +40,7 @@ from zincsmith.procedures.ports import (
     watch_outputs,
 )
 from zincsmith.procedures.search import refine
+from zincsmith.procedures.static_grid.options import LOADS_OF, GridOptions
 
 # Bounds that stop the run; a unit that passes them is not worth waiting for.
 LEAST_EFFICIENCY = 0.55  # input power beyond rated / this is more than the unit can explain
@@ -48,17 +49,6 @@ STOPPED = 0.5  # of nominal output
 LEAST_KNOWN = 3  # points before a curve can be refined
 LEAST_GAP_PERCENT = 1.0
 
-# The loads that a figure is worked out from, percent; what is not named here takes all of a plan's.
-LOADS_OF: dict[str, tuple[float, ...]] = {
-    "load_regulation": (100.0, 0.0),
-    "load_regulation_at_once": (100.0, 0.0),
-    "line_regulation": (100.0,),
-    "input_current": (100.0,),
-    "power_factor": (100.0,),
-    "case_temperature": (100.0,),
-    "average_active_efficiency": (100.0, 75.0, 50.0, 25.0),
-    "output_resistance": (100.0, 50.0, 0.0),
-}
 AT_ONCE_MEAN_S = 1.0  # a reading right after a step is short
 MODE_S = 2.0  # from the request to the volts; common practice, no source
 WANTED = ("input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current")
@@ -109,12 +99,14 @@ def about_words(options: GridOptions) -> str:
     return "".join(f", {words}" for words in (options.port, options.mode) if words)
 
 
-class StaticGrid:
+class StaticGrid(Procedure):
     name = NAME
     title = "Static grid"
     version = 7
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
     serves = "efficiency, power factor, load and line regulation, static accuracy, output resistance"
+    options = GridOptions
+    tested_as = "static grid"
 
     def suits(self, plate: Nameplate) -> str:
         """Empty when this procedure fits the unit, else the reason why not."""
@@ -253,8 +245,21 @@ class StaticGrid:
         """Source, settling and plausibility of one point, see point_doubts.py."""
         return [d for port in drawn_ports(point) for d in point_doubts(point.seen_from(port), ("output_voltage",))]
 
+    def read_for(self, figure: str) -> tuple[tuple[str, ...], tuple[float, ...] | None] | None:
+        """What it takes at which loads; the output volts where nothing else is said."""
+        return READ_FOR.get(figure, ("output_voltage",)), LOADS_OF.get(figure)
+
+    def plots(self, evidence: Evidence) -> list[Curves]:
+        """Efficiency, losses, output volts and power factor over the load."""
+        from zincsmith.procedures.static_grid.plots import plots
+
+        return plots(evidence)
+
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
-        """Figures of the grid, see static_figures.py, which is read when there is something to work out."""
-        from zincsmith.procedures.static_figures import figures
+        """Figures of the grid, see figures.py, which is read when there is something to work out."""
+        from zincsmith.procedures.static_grid.figures import figures
 
         return figures(evidence, nameplate, conventions)
+
+
+SPEC = StaticGrid()

@@ -8,12 +8,12 @@ from __future__ import annotations
 
 from zincsmith.model.actions import Confirm, Dwell, SetSource, Stage
 from zincsmith.model.finding import Doubt, Finding
-from zincsmith.model.plan import HandsInOptions
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Procedure, Steps, fed_by_one_mains
 from zincsmith.procedures.beginning import feed
 from zincsmith.procedures.cautions import CAUTIONS
+from zincsmith.procedures.hands_in.options import HandsInOptions
 from zincsmith.procedures.ports import idle, let_fall, ramp
 
 NAME = "hands_in"
@@ -27,12 +27,13 @@ WORDS = {
 }
 
 
-class HandsIn:
+class HandsIn(Procedure):
     name = NAME
     title = "Hands in"
     version = 1
     needs: tuple[str, ...] = ("ac_source", "load")
     serves = "off, discharge, turn a board over, move a probe, look from the other side, open a case; warm again"
+    options = HandsInOptions
 
     def suits(self, plate: Nameplate) -> str:
         """Empty when this procedure fits the unit, else the reason why not."""
@@ -65,3 +66,6 @@ class HandsIn:
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """None: it is for what follows."""
         return []
+
+
+SPEC = HandsIn()

@@ -38,11 +38,12 @@ from zincsmith.model.actions import (
 from zincsmith.model.address import at_port
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint, Purpose
-from zincsmith.model.plan import BringUpOptions, Line
+from zincsmith.model.plan import Line
 from zincsmith.model.port import output_ports
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Procedure, Steps, fed_by_one_mains
+from zincsmith.procedures.bring_up.options import BringUpOptions
 from zincsmith.procedures.cautions import cautions_for
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.ports import draw, everywhere, idle, let_fall, watch_outputs
@@ -75,12 +76,13 @@ CAUTIONS = (
 Found = Generator[Action, Outcome, bool]
 
 
-class BringUp:
+class BringUp(Procedure):
     name = NAME
     title = "Bring-up"
     version = 2
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
     serves = "first start, start attempts, start and stop voltage, load up to full"
+    options = BringUpOptions
 
     def suits(self, plate: Nameplate) -> str:
         """Empty when it fits the unit, else the reason why not."""
@@ -419,3 +421,6 @@ def _boundary(
     parts = (*found.contributions, step) if gap else found.contributions
     k = factor_of(parts, found.dof) if u is not None else None
     return [replace(found, u=u, k=k, contributions=parts, doubts=(*found.doubts, *doubts))]
+
+
+SPEC = BringUp()

@@ -16,17 +16,23 @@ from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.model.actions import Action, Dwell, Measure, Measured, Outcome, Stage
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import Purpose
-from zincsmith.model.plan import Line, RegimeOptions
+from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate
+from zincsmith.procedures.plotting import amps, columns, value
 from zincsmith.procedures.ports import at_load, draw, idle
+from zincsmith.procedures.power_factor_regimes.options import RegimeOptions
 from zincsmith.procedures.search import bisect
 
 NAME = "power_factor_regimes"
 LEAST_PERCENT = 5.0
 JUMP = 0.12  # of power factor between two neighbours; what grows smoothly with load grows slower
+WAYS: dict[Purpose | None, str] = {
+    Purpose.RISING: "rising", Purpose.CLOSING_RISING: "rising",
+    Purpose.FALLING: "falling", Purpose.CLOSING_FALLING: "falling",
+}  # fmt: skip
 UP, DOWN = Purpose.RISING, Purpose.FALLING
 CLOSING_UP, CLOSING_DOWN = Purpose.CLOSING_RISING, Purpose.CLOSING_FALLING
 WANTED = ("input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current")
@@ -34,12 +40,13 @@ WANTED = ("input_voltage", "input_current", "input_power", "power_factor", "outp
 Asked = Generator[Action, Outcome, float | None]
 
 
-class PowerFactorRegimes:
+class PowerFactorRegimes(Procedure):
     name = NAME
     title = "Power-factor regimes"
     version = 1
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load")
     serves = "the load at which power-factor correction switches in and out, with its hysteresis"
+    options = RegimeOptions
 
     def suits(self, plate: Nameplate) -> str:
         """Empty when this procedure fits the unit, else the reason why not."""
@@ -103,6 +110,16 @@ class PowerFactorRegimes:
     def doubts(self, point: Point) -> list[Doubt]:
         """Source, range and plausibility of one point."""
         return point_doubts(point, ("input_power",))
+
+    def plots(self, evidence: Evidence) -> list[Curves]:
+        """Rising and falling load, each as it was taken; the points that closed in belong to their way."""
+        ways: dict[str, list[tuple[float, float]]] = {}
+        for point in evidence.points:
+            across, factor, way = amps(point), value(point, "power_factor"), point.at.step
+            if across is not None and factor is not None and way in WAYS:
+                ways.setdefault(WAYS[way], []).append((across, factor))
+        lines = tuple((name, *columns(rows)) for name, rows in ways.items())
+        return [Curves("Power-factor regimes", "output", "A", "power factor", "", "plain", lines)]
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """The load at which it switches in and out, and the power factor on both sides; one regime gives its span."""
@@ -183,3 +200,6 @@ def _switching(
         ),
         contributions=(part,),
     )
+
+
+SPEC = PowerFactorRegimes()

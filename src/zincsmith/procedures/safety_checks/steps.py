@@ -5,13 +5,13 @@ from __future__ import annotations
 from zincsmith.model.actions import Confirm, Note, Stage
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.intake import SafetyTest
-from zincsmith.model.plan import SafetyOptions
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate, Unit
-from zincsmith.procedures.base import Context, Conventions, Steps
+from zincsmith.procedures.base import Context, Conventions, Procedure, Steps
 from zincsmith.procedures.beginning import ALWAYS, stands_words
 from zincsmith.procedures.cautions import cautions_for
 from zincsmith.procedures.ports import outputs_words
+from zincsmith.procedures.safety_checks.options import SafetyOptions
 
 NAME = "safety_checks"
 DISCHARGE = (
@@ -22,12 +22,13 @@ DISCHARGE = (
 )
 
 
-class SafetyChecks:
+class SafetyChecks(Procedure):
     name = NAME
     title = "Safety checks"
     version = 1
     needs: tuple[str, ...] = ()
     serves = "gates before power: what was seen, terminals, wiring; at the end what has to be restored"
+    options = SafetyOptions
 
     def suits(self, plate: Nameplate) -> str:
         """Fits every unit."""
@@ -96,3 +97,6 @@ def missing_records(unit: Unit) -> list[SafetyTest]:
     if mains:
         wanted = ["insulation resistance", "touch current"] if double else ["earth continuity", "insulation resistance"]
     return [test for test in wanted if all(r.test != test for r in unit.safety)]
+
+
+SPEC = SafetyChecks()

@@ -27,7 +27,7 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.finding_of import Rows, finding_of
 from zincsmith.procedures.rows import amps_of, at_line, carrying, load_of, upright, volts_of
-from zincsmith.procedures.turns import LEAST_TURNS, Bracket, at_once, brackets, by_turns, once_settled
+from zincsmith.procedures.static_grid.turns import LEAST_TURNS, Bracket, at_once, brackets, by_turns, once_settled
 
 DRAWS, ONE_SIDED = 10_000, 0.9545
 ONE_SIDED_K = 1.645  # normal, 95 % one-sided

@@ -17,14 +17,15 @@ from zincsmith.analysis.waves import samples_of
 from zincsmith.model.actions import Dwell, Measure, SetSource, Stage
 from zincsmith.model.finding import Doubt, Finding, Working
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint, Purpose
-from zincsmith.model.plan import Line, RigCheckOptions
+from zincsmith.model.plan import Line
 from zincsmith.model.port import output_ports
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Procedure, Steps, fed_by_one_mains
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.ports import draw, everywhere, idle
+from zincsmith.procedures.rig_check.options import RigCheckOptions
 from zincsmith.procedures.rows import upright
 
 Array = NDArray[np.float64]
@@ -43,12 +44,13 @@ LEAST_HEADROOM = 1.15  # end of the range over the greatest sample
 SAME_HERTZ = 0.005
 
 
-class RigCheck:
+class RigCheck(Procedure):
     name = NAME
     title = "Rig check"
     version = 2
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
     serves = "zero and background, quality of the source, lead drop, two meters at a known load, channels of the meter"
+    options = RigCheckOptions
 
     def suits(self, plate: Nameplate) -> str:
         """Empty when it fits the unit, else the reason why not."""
@@ -348,3 +350,6 @@ def _leads(live: list[Point]) -> list[Finding]:
         "Tighten the terminals, look for a thin or long lead. It gets hot there at full load.",
     )
     return [replace(found, doubts=(*found.doubts, doubt))]
+
+
+SPEC = RigCheck()

@@ -18,12 +18,13 @@ from zincsmith.formats.entry import last_digit
 from zincsmith.model.actions import Dwell, Measure, SetLoad
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import OperatingPoint
-from zincsmith.model.plan import DisplayOptions
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps, at_point, one_output
+from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps, at_point, one_output
 from zincsmith.procedures.beginning import feed, gate
+from zincsmith.procedures.display_accuracy.options import DisplayOptions
 from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.plotting import by_line
 
 NAME = "display_accuracy"
 LEAST_SHOWN = 0.01  # V or A: below that a share says nothing
@@ -48,12 +49,14 @@ SHOWN = (
 WANTED = ("input_voltage", "output_voltage", "output_current", "panel_voltage", "panel_current")
 
 
-class DisplayAccuracy:
+class DisplayAccuracy(Procedure):
     name = NAME
     title = "Display against reference"
     version = 1
     needs: tuple[str, ...] = ("ac_source", "load", "voltmeter", "panel_voltmeter")
     serves = "how far the supply's own display is off, over load"
+    options = DisplayOptions
+    tested_as = "display"
 
     def suits(self, plate: Nameplate) -> str:
         """Empty when this procedure fits the unit, else the reason why not."""
@@ -86,6 +89,16 @@ class DisplayAccuracy:
     def doubts(self, point: Point) -> list[Doubt]:
         """Source and load of one point."""
         return point_doubts(point, ("output_voltage",))
+
+    def plots(self, evidence: Evidence) -> list[Curves]:
+        """What the display shows more than the reference."""
+
+        def millivolts(point: Point) -> float | None:
+            error = display_error(point, "panel_voltage", "output_voltage")
+            return None if error is None else 1000.0 * error
+
+        lines = tuple(by_line(evidence.points, millivolts))
+        return [Curves("Display less reference, volts", "output", "A", "error", "mV", "voltage", lines)]
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """The greatest error of what the display shows, each load in the working."""
@@ -186,3 +199,6 @@ def _growth(rows: Sequence[Point], shown: Shown) -> str:
     amps, errors = np.array(pairs).T
     ohm = -output_resistance(errors, amps)
     return f"the error grows by {1000.0 * ohm:+.3g} mV/A: what lies between display and terminals"
+
+
+SPEC = DisplayAccuracy()

@@ -17,13 +17,15 @@ from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.analysis.waves import recorded_of
 from zincsmith.model.actions import Confirm, Dwell, Measure, Measured, SetSource, Stage
 from zincsmith.model.finding import Contribution, Doubt, Finding
-from zincsmith.model.plan import Line, StandbyOptions
+from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps, fed_by_one_mains
 from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.plotting import by_line, value
 from zincsmith.procedures.ports import everywhere, idle
 from zincsmith.procedures.rows import at_line
+from zincsmith.procedures.standby.options import StandbyOptions
 
 NAME = "standby"
 PERIOD_S = 600.0  # of the average method, each
@@ -37,12 +39,14 @@ CAUTIONS = (
 )
 
 
-class StandbyPower:
+class StandbyPower(Procedure):
     name = NAME
     title = "Standby power"
     version = 3
     needs: tuple[str, ...] = ("ac_source", "power_meter")
     serves = "no-load power, steady after IEC 62301, with its own uncertainty"
+    options = StandbyOptions
+    tested_as = "standby power"
 
     def suits(self, plate: Nameplate) -> str:
         """Empty when this procedure fits the unit, else the reason why not."""
@@ -111,6 +115,12 @@ class StandbyPower:
     def doubts(self, point: Point) -> list[Doubt]:
         """Source and range of one block; whether it is steady is seen over all of them."""
         return point_doubts(replace(point, settled=None), ("input_power",))
+
+    def plots(self, evidence: Evidence) -> list[Curves]:
+        """Watts over time, a curve a line."""
+        blocks = [p for p in evidence.points if p.at.elapsed_s is not None]
+        lines = by_line(blocks, lambda p: value(p, "input_power"), lambda p: (p.at.elapsed_s or 0.0) / 60.0)
+        return [Curves("Standby power", "time", "min", "input", "W", "power", tuple(lines))]
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """The no-load power at each line."""
@@ -263,3 +273,6 @@ def _doubts(finding: Finding, stable: bool, point: Point) -> list[Doubt]:
 
 
 LOW_FACTOR = 0.1
+
+
+SPEC = StandbyPower()

@@ -22,11 +22,11 @@ from zincsmith.model.actions import Dwell, Measure
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Doubt, Finding, Working
 from zincsmith.model.operating_point import OperatingPoint
-from zincsmith.model.plan import HarmonicOptions
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Curve, Curves, Procedure, Steps, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate
+from zincsmith.procedures.harmonics.options import NO_RECORD, HarmonicOptions
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, everywhere, idle
 from zincsmith.rules.harmonics import Draw, HarmonicLimits, harmonic_class, load_harmonics
 
@@ -39,12 +39,14 @@ DISAGREE = 0.02  # of the reading
 LEAST_SHARE = 0.02  # of the fundamental: smaller orders are not listed in the working
 
 
-class Harmonics:
+class Harmonics(Procedure):
     name = NAME
     title = "Harmonics of the input current"
     version = 1
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load")
     serves = "the orders of the input current against IEC 61000-3-2, and its total distortion"
+    options = HarmonicOptions
+    tested_as = "harmonics"
 
     def suits(self, plate: Nameplate) -> str:
         """Empty when this procedure fits the unit, else the reason why not."""
@@ -80,6 +82,14 @@ class Harmonics:
         """Source, range and plausibility of one point."""
         return point_doubts(point, ("input_power",))
 
+    def plots(self, evidence: Evidence) -> list[Curves]:
+        """Each order that has a limit, in percent of it, a line of the mains beside the other."""
+        return [
+            Curves(f"Harmonics against class {name}", "order", "", "of the limit", "%", "current",
+                   tuple(_drawn(evidence, name)), bars=True)
+            for name in ALWAYS
+        ]  # fmt: skip
+
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """At each line and load the distortion, and how much of the limits of a class the worst order takes."""
         limits = load_harmonics()
@@ -91,11 +101,6 @@ class Harmonics:
             if seen is not None:
                 found += [_distortion(seen), *(_against(seen, limits, name) for name in classes)]
         return found
-
-
-NO_RECORD = (
-    "the power meter gives no waveforms; record volts and amps with something else, and take the file in as evidence"
-)
 
 
 def _options(ctx: Context) -> HarmonicOptions:
@@ -283,3 +288,24 @@ def _finding(
         contributions=estimate.contributions,
         doubts=doubts,
     )
+
+
+def _drawn(evidence: Evidence, name: str) -> list[Curve]:
+    limits, found = load_harmonics(), []
+    for point in evidence.points:
+        seen = orders_against(point, evidence.samples)
+        if seen is None:
+            continue
+        orders_A, draw = seen
+        by_order = sorted((n, x) for n, x in limits.limits_A(name, draw).items() if n < len(orders_A) and x > 0.0)
+        found.append(
+            (
+                f"{point.at.line_V:g} V, {point.at.load_percent:g} %",
+                [float(n) for n, _ in by_order],
+                [100.0 * float(orders_A[n]) / x for n, x in by_order],
+            )
+        )
+    return found
+
+
+SPEC = Harmonics()

@@ -1,0 +1,1 @@
+"""The first start of a unit, up to full load."""

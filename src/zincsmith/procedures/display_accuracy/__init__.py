@@ -1,0 +1,1 @@
+"""The unit's own display against the reference."""

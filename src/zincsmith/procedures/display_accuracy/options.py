@@ -1,0 +1,51 @@
+"""What the look at a display is asked for, and how it is put into a plan."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import ClassVar, Literal
+
+from zincsmith.model.plan import LINES, Line, Options
+from zincsmith.procedures.fields import LINE, LOADS, Choosing, Field, between, check_lines, check_loads, times
+from zincsmith.procedures.planning import Facts, Planned, Refit
+
+FORM: tuple[Field, ...] = (
+    LINE,
+    LOADS,
+    Choosing("Wait at each", "settle_s", times(4.0, 10.0, 60.0)),
+    Choosing("Average over", "average_s", times(4.0, 10.0)),
+)
+
+
+@dataclass(frozen=True)
+class DisplayOptions(Planned):
+    """The supply's own display against the reference, at these loads in percent."""
+
+    procedure: Literal["display_accuracy"] = "display_accuracy"
+    line: Line = LINES[1]
+    loads_percent: tuple[float, ...] = (0.0, 25.0, 50.0, 75.0, 100.0)
+    settle_s: float = 10.0
+    average_s: float = 4.0
+
+    form: ClassVar[tuple[Field, ...]] = FORM
+
+    @property
+    def lines_used(self) -> tuple[Line, ...]:
+        return (self.line,)
+
+    @property
+    def loads_used(self) -> tuple[float, ...]:
+        return self.loads_percent
+
+    def check(self) -> None:
+        """InputError, with the key of the option, for what no bench can carry out."""
+        check_lines((self.line,), "line")
+        check_loads(self.loads_percent)
+        between(1.0, 3600.0, settle_s=self.settle_s, average_s=self.average_s)
+
+    @classmethod
+    def proposed(cls, facts: Facts) -> tuple[Options, ...]:
+        return (cls(line=facts.first),) if facts.rig.of("panel_voltmeter") else ()
+
+    def refitted(self, to: Refit) -> Options:
+        return replace(self, line=to.line(self.line))

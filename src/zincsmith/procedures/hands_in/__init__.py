@@ -1,0 +1,1 @@
+"""Hands go in during the work."""

@@ -1,0 +1,1 @@
+"""The orders of the input current against their limits."""

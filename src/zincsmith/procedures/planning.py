@@ -1,0 +1,124 @@
+"""How a procedure is put into a plan: what its options have to tell, and what they go by."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import ClassVar
+
+from zincsmith.model.plan import LINES, Line, Options
+from zincsmith.model.rig import Rig
+from zincsmith.model.scope import Stood
+from zincsmith.model.unit import Unit
+from zincsmith.procedures.base import SourceKind
+from zincsmith.procedures.fields import Field
+
+FIRST = 0  # gates before anything is energised
+USUAL = 4  # where most procedures stand in the order of the work
+
+
+@dataclass(frozen=True)
+class Facts:
+    """What a plan is composed by. ``lines`` is every line that a claim speaks of and the source can give, the lowest
+    first; ``idle_lines`` those at which standby power is asked for. ``records``: the power meter gives waveforms;
+    ``read_by_program``: one more point costs nobody's time."""
+
+    unit: Unit
+    rig: Rig
+    lines: tuple[Line, ...]
+    idle_lines: tuple[Line, ...]
+    source: SourceKind = "settable"
+    records: bool = False
+    read_by_program: bool = True
+
+    @property
+    def first(self) -> Line:
+        return self.lines[0] if self.lines else LINES[0]
+
+    @property
+    def lines_or_usual(self) -> tuple[Line, ...]:
+        return self.lines or LINES
+
+
+@dataclass(frozen=True)
+class Refit:
+    """A plan for another unit, or other ratings of it: ``proposed`` are the lines that the program had proposed for the
+    old one, ``own`` those of the new."""
+
+    new: Unit
+    proposed: tuple[Line, ...]
+    own: tuple[Line, ...]
+    proposed_idle: tuple[Line, ...]
+    own_idle: tuple[Line, ...]
+
+    def line(self, line: Line) -> Line:
+        """A single line: kept where a person chose it and the new unit is rated for it."""
+        kept = self.fits(line) and line not in self.proposed[:1]
+        return line if kept else self.own[0]
+
+    def lines(self, lines: tuple[Line, ...], idle: bool = False) -> tuple[Line, ...]:
+        """Several, likewise."""
+        usual, fresh = (self.proposed_idle, self.own_idle) if idle else (self.proposed, self.own)
+        if lines == usual:
+            return fresh
+        kept = tuple(x for x in lines if self.fits(x))
+        return lines if kept == lines else kept or fresh
+
+    def fits(self, line: Line) -> bool:
+        """Whether the first input of the unit is rated for a line."""
+        one = self.new.nameplate.input
+        hertz = one.frequency_Hz or (50.0, 60.0)
+        spans = [r.voltage_V for r in one.ranges if r.type == one.type] or [one.voltage_V]
+        rated = min(hertz) <= line.frequency_Hz <= max(hertz)
+        return rated and any(low <= line.voltage_V <= high for low, high in spans)
+
+
+class Planned(Options):
+    """Options with what planning asks of them; what a procedure does not say itself stays as it is here.
+
+    ``form`` is what people choose and type. ``rank`` says what must not come before what, lower first, and ``reason``
+    why. ``after`` names procedures without which it is not proposed. ``stays``: why a person cannot take it out.
+    """
+
+    form: ClassVar[tuple[Field, ...]] = ()
+    after: ClassVar[tuple[str, ...]] = ()
+
+    @property
+    def rank(self) -> int:
+        return USUAL
+
+    @property
+    def reason(self) -> str:
+        return ""
+
+    @property
+    def stays(self) -> str:
+        return ""
+
+    def told(self) -> tuple[tuple[str, str], ...]:
+        """(what, how) of the conditions that a report tells."""
+        return ()
+
+    def check(self) -> None:
+        """InputError, with the key of the option, for what no bench can carry out."""
+
+    def unmet(self, facts: Facts) -> str:
+        """Why it cannot be carried out on this bench, beyond the roles it needs; empty where it can."""
+        return ""
+
+    @classmethod
+    def proposed(cls, facts: Facts) -> tuple[Options, ...]:
+        """The parts that a composed plan has of it, none where nothing calls for it."""
+        return ()
+
+    def refitted(self, to: Refit) -> Options:
+        """The same for another unit."""
+        return self
+
+    def retested(self, figures: Sequence[str], facts: Facts) -> Options | None:
+        """The part as a retest of these figures has it, of those that this procedure tests; None: not at all."""
+        return self if figures else None
+
+    def stands(self) -> tuple[Stood, ...]:
+        """Where it takes points and for how long they have stood by then at least, as far as that is known before."""
+        return ()

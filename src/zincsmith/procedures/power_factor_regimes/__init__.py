@@ -1,0 +1,1 @@
+"""Where power-factor correction switches in and out."""

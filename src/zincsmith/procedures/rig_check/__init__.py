@@ -1,0 +1,1 @@
+"""The rig itself, before it is believed."""

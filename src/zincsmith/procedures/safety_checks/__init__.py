@@ -1,0 +1,1 @@
+"""The gates before power, and what is put back at the end."""

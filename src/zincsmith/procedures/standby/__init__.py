@@ -1,0 +1,1 @@
+"""Power with the output open, recorded until it is steady."""
