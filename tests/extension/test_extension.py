@@ -66,7 +66,7 @@ def test_it_goes_its_whole_way_by_command_line(tmp_path: Path) -> None:
     )
     ran = run("run", "--unit", unit, "--rig", RIG, "--plan", plan, "--book", book, "--operator", "Tester", "--yes")
     assert ran.returncode == 0, ran.stderr
-    results = json.loads(run("results", book, "--json").stdout)
+    results = json.loads(run("findings", book, "--json").stdout)
     (found,) = [f for f in results["findings"] if f["name"] == "release_rise"]
     assert (found["verdict"], found["unit"]) == ("holds", "V")
     assert abs(found["value"]) < 0.05
@@ -77,7 +77,7 @@ def test_it_goes_its_whole_way_by_command_line(tmp_path: Path) -> None:
                   "release_rise of zincsmith-release-rise 1.3", "read 4 times in 40 s without load"):  # fmt: skip
         assert words in text, words
     # Without the package the book opens all the same, and says what is missing.
-    bare = json.loads(run("results", book, "--json", installed=False).stdout)
+    bare = json.loads(run("findings", book, "--json", installed=False).stdout)
     told = [d["code"] for f in bare["findings"] for d in f["doubts"]]
     assert "procedure_broken" in told
     wrong = run("plan", "--unit", UNIT, "--rig", RIG, "--plan", plan, installed=False)
