@@ -29,11 +29,11 @@ import bench_engine
 import bench_files
 import bench_log
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.states import State
 from zincsmith.formats.label import parse_line
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.intake import Part
+from zincsmith.model.states import State
 from zincsmith.procedures.plan_file import NAMED
 from zincsmith.ui.rig.wiring_sheet import WiringSheet
 from zincsmith.ui.theme import LIGHT, load_fonts, use_theme

@@ -23,15 +23,15 @@ from zincsmith.book.codec import dump
 from zincsmith.book.file import migrations
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.client import EngineClient
-from zincsmith.engine.desk import Command
-from zincsmith.engine.journal import Journal
-from zincsmith.engine.pulse import Pulse
-from zincsmith.engine.states import State
-from zincsmith.engine.watches import Watches
+from zincsmith.engine.event_log import EventLog
+from zincsmith.engine.operator_interface import Command
+from zincsmith.engine.poll_loop import PollLoop
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.actions import SetLoad
 from zincsmith.model.events import Polled
+from zincsmith.model.states import State
+from zincsmith.planning.watches import Watches
 from zincsmith.procedures.plan_file import NAMED
 from zincsmith.procedures.search import approach, bisect, refine
 from zincsmith.simbench.adapter import Adapter
@@ -67,14 +67,14 @@ def engine_step(folder: Path) -> list[Row]:
     rows: list[Row] = []
     try:
         with BookWriter(folder / "step.zbook") as book:
-            journal = Journal(book, NobodyThere())
-            journal.run = journal.step = 1
-            pulse = Pulse(bench, journal, NobodyThere(), Watches())
-            ours, floor = _step_times(pulse, _bare(bench, folder))
+            event_log = EventLog(book, NobodyThere())
+            event_log.run = event_log.step = 1
+            poll_loop = PollLoop(bench, event_log, NobodyThere(), Watches())
+            ours, floor = _step_times(poll_loop, _bare(bench, folder))
             rows.append(("engine step", ours / floor, 1.3, 1000.0 * ours))
             busy = subprocess.Popen([sys.executable, "-c", "while True: sum(range(10000))"])
             try:
-                under_load, _ = _step_times(pulse, lambda: None)
+                under_load, _ = _step_times(poll_loop, lambda: None)
             finally:
                 busy.kill()
                 busy.wait()
@@ -85,11 +85,11 @@ def engine_step(folder: Path) -> list[Row]:
     return rows
 
 
-def _step_times(pulse: Pulse, bare: Callable[[], object]) -> tuple[float, float]:
+def _step_times(poll_loop: PollLoop, bare: Callable[[], object]) -> tuple[float, float]:
     """Seconds a step, ours and bare, in turns so that both see the same machine; the quickest of eight rounds."""
     ours, floor = [], []
     for _ in range(8):
-        for work, times in ((lambda: pulse.slice(0.1), ours), (bare, floor)):
+        for work, times in ((lambda: poll_loop.slice(0.1), ours), (bare, floor)):
             began = time.perf_counter()
             for _ in range(STEPS // 8):
                 work()
@@ -290,7 +290,7 @@ def imports(folder: Path) -> list[Row]:
 
     floor_cli, cli = seconds("import typer"), seconds("import zincsmith.cli")
     floor_guard = seconds("import pyvisa, pydantic, pyvisa_py.tcpip")
-    guard = seconds("import zincsmith.engine.guardian, zincsmith.bench.link as l; l.warm_up()")
+    guard = seconds("import zincsmith.guard.guardian, zincsmith.bench.link as l; l.warm_up()")
     return [
         ("importing the command line", cli / floor_cli, 1.5, 1000.0 * cli),
         ("importing the guardian", guard / floor_guard, 1.8, 1000.0 * guard),

@@ -6,11 +6,11 @@ import sys
 from pathlib import Path
 
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.batch import Sitting, run_batch
-from zincsmith.engine.composer import plan_named
+from zincsmith.cli.batch import Sitting, run_batch
 from zincsmith.engine.session import Start
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
+from zincsmith.planning.composer import plan_named
 
 EXAMPLES = Path(__file__).parent.parent / "examples"
 

@@ -18,8 +18,7 @@ from typing import Any
 
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.batch import Sitting, run_batch
-from zincsmith.engine.composer import plan_named
+from zincsmith.cli.batch import Sitting, run_batch
 from zincsmith.engine.session import Start
 from zincsmith.engine.taking_in import FileRequest, take_in
 from zincsmith.formats.answers_file import Answers
@@ -29,6 +28,7 @@ from zincsmith.judge.findings_json import as_json
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
+from zincsmith.planning.composer import plan_named
 from zincsmith.procedures.static_grid.options import GridOptions
 
 EXAMPLES = Path(__file__).parent.parent / "examples"

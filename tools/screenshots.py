@@ -18,9 +18,9 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 
 from demo_book import make
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.states import State
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
+from zincsmith.model.states import State
 from zincsmith.procedures.plan_file import STATIC_GRID
 from zincsmith.ui.theme import DARK, LIGHT, load_fonts, use_theme
 from zincsmith.ui.widgets.claim_list import ClaimRows

@@ -7,13 +7,13 @@ import pytest
 from tests.conftest import ROOT
 
 from zincsmith.analysis.envelope import Envelope
-from zincsmith.engine.rehearsal import rehearse
 from zincsmith.formats.label_plate import fold
 from zincsmith.model.errors import InputError, LimitError
 from zincsmith.model.plan import Plan
 from zincsmith.model.port import ports_of
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import CombinedLimit, Nameplate, OutputRating, Sharing, Unit
+from zincsmith.planning.rehearsal import rehearse
 
 
 def test_one_port_is_the_simple_case(unit: Unit) -> None:

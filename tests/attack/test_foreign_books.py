@@ -17,14 +17,14 @@ from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.book_check import check_book
-from zincsmith.engine.guardian_record import record_path
 from zincsmith.engine.session import Session
-from zincsmith.engine.states import State
+from zincsmith.guard.record import record_path
 from zincsmith.judge.judging import judge_run
-from zincsmith.judge.kept import signature
+from zincsmith.judge.snapshot import signature
 from zincsmith.model.events import BenchSettled, RunClosed, RunOpened
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 
 
@@ -65,7 +65,7 @@ def test_the_bench_of_the_interrupted_run_is_made_safe_not_another(
     for _ in range(2):  # closing and opening the book again settles nothing
         with BookWriter(path) as book:
             session = Session(book, Actor())
-            assert session.journal.state in (State.INTERRUPTED, State.NOT_CONFIRMED)
+            assert session.event_log.state in (State.INTERRUPTED, State.NOT_CONFIRMED)
             assert session.make_safe(addresses, said="") is False
             assert not any(row["what"] == "connected" for row in bench_log(tmp_path / "bench.log")), "the other bench"
     with BookWriter(path) as book:
@@ -73,12 +73,12 @@ def test_the_bench_of_the_interrupted_run_is_made_safe_not_another(
         with pytest.raises(Exception, match="gives a name"):
             session.settle("  ")
         session.settle("Elin Ward")
-        assert session.journal.state is State.SAFE
+        assert session.event_log.state is State.SAFE
     with BookReader(path) as reader:
         settled = [w.event for w in reader.events(run=1, kinds=(BenchSettled,))]
         assert [s.by for s in settled] == ["Elin Ward"]
     with BookWriter(path) as book:
-        assert Session(book, Actor()).journal.state is State.IDLE
+        assert Session(book, Actor()).event_log.state is State.IDLE
 
 
 # Seals
@@ -208,7 +208,7 @@ def test_a_forged_record_of_a_guardian_confirms_nothing(
         )
     with BookWriter(path) as book:
         session = Session(book, Actor())
-        assert session.journal.state in (State.NOT_CONFIRMED, State.INTERRUPTED)
+        assert session.event_log.state in (State.NOT_CONFIRMED, State.INTERRUPTED)
     with BookReader(path) as reader:
         closed = reader.closed(1)
         assert isinstance(closed, RunClosed)

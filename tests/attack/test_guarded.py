@@ -29,7 +29,7 @@ from zincsmith.cli.runs import _carry_out
 from zincsmith.engine import runner as runner_module
 from zincsmith.engine.runner import BugInRun
 from zincsmith.engine.session import Session
-from zincsmith.engine.watch_over import Guardian
+from zincsmith.guard.watch_over import Guardian
 from zincsmith.model.dialect import SWITCHES
 from zincsmith.model.events import Event, GuardianSaid, RunClosed, SafeStep
 from zincsmith.model.plan import Plan

@@ -17,8 +17,7 @@ from tests.engine.scripted import Actor, Scene
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
-from zincsmith.engine.desk import Command
-from zincsmith.engine.states import State
+from zincsmith.engine.operator_interface import Command
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.events import (
     EntryAsked,
@@ -32,6 +31,7 @@ from zincsmith.model.events import (
 from zincsmith.model.intake import Part
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.bring_up.options import BringUpOptions
 from zincsmith.report.html import render

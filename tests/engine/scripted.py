@@ -8,12 +8,12 @@ from pathlib import Path
 
 from zincsmith.book.reader import BookReader, Written
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.desk import Command
+from zincsmith.engine.operator_interface import Command
 from zincsmith.engine.session import Session, Start
-from zincsmith.engine.states import State
 from zincsmith.model.events import RunClosed
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 
 TESTER = Start("Tester", 23.0)

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from zincsmith.engine.awake import PROGRAM, Awake
+from zincsmith.engine.sleep_inhibitor import PROGRAM, SleepInhibitor
 
 HANG_GUARD_S = 60.0
 
@@ -27,25 +27,25 @@ def write(program: Path, text: str) -> None:
 
 def test_sleep_is_held_off_until_released(program: Path, tmp_path: Path) -> None:
     write(program, f'echo "$@" > {tmp_path}/asked; cat > /dev/null; echo ended > {tmp_path}/ended')
-    awake = Awake()
-    assert awake.hold() == ""
+    sleep_inhibitor = SleepInhibitor()
+    assert sleep_inhibitor.hold() == ""
     guard = time.monotonic() + HANG_GUARD_S
     while not (tmp_path / "asked").exists():
         assert time.monotonic() < guard
     assert "--what=sleep" in (tmp_path / "asked").read_text()
     assert not (tmp_path / "ended").exists()
-    awake.release()
+    sleep_inhibitor.release()
     assert (tmp_path / "ended").exists()
-    awake.release()  # twice does no harm
+    sleep_inhibitor.release()  # twice does no harm
 
 
 def test_a_refusal_is_told_with_what_to_do(program: Path) -> None:
     write(program, "echo 'Access denied' >&2; exit 1")
-    said = Awake().hold()
+    said = SleepInhibitor().hold()
     assert "Access denied" in said
     assert "Switch its sleep" in said
 
 
 def test_a_computer_without_it_is_told(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("PATH", str(tmp_path))
-    assert f"{PROGRAM} is not on this computer" in Awake().hold()
+    assert f"{PROGRAM} is not on this computer" in SleepInhibitor().hold()

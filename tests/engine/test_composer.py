@@ -6,7 +6,12 @@ from pathlib import Path
 import pytest
 from tests.conftest import ROOT
 
-from zincsmith.engine.composer import (
+from zincsmith.formats.unit_file import read_unit
+from zincsmith.model.errors import InputError
+from zincsmith.model.plan import Line, Plan, PlanWatch
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import InputRating, Unit
+from zincsmith.planning.composer import (
     compose,
     lines_for,
     moved,
@@ -17,12 +22,7 @@ from zincsmith.engine.composer import (
     with_part,
     without,
 )
-from zincsmith.engine.rehearsal import rehearse
-from zincsmith.formats.unit_file import read_unit
-from zincsmith.model.errors import InputError
-from zincsmith.model.plan import Line, Plan, PlanWatch
-from zincsmith.model.rig import Rig
-from zincsmith.model.unit import InputRating, Unit
+from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.bring_up.options import BringUpOptions
 from zincsmith.procedures.catalogue import SHIPPED, options_of
 from zincsmith.procedures.plan_file import find_plan, write_plan

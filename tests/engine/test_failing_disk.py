@@ -9,13 +9,13 @@ from tests.conftest import bench_log
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.desk import Command
+from zincsmith.engine.operator_interface import Command
 from zincsmith.engine.session import Session, Start
-from zincsmith.engine.states import State
 from zincsmith.model.errors import Full
 from zincsmith.model.events import Event, Polled
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 
 
@@ -91,7 +91,7 @@ def test_the_next_opening_calls_it_interrupted(
     FullBook.room = 10**9
     again = Session(book, Person())
     assert again.interrupted == [1]
-    assert again.journal.state is State.INTERRUPTED
+    assert again.event_log.state is State.INTERRUPTED
     assert again.make_safe(addresses)
-    assert again.journal.state is State.SAFE
+    assert again.event_log.state is State.SAFE
     assert again.run(unit.tag, Start("Tester", 23.0), addresses).outcome == "complete"

@@ -13,10 +13,9 @@ from zincsmith.bench.link import Link
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.desk import Command
+from zincsmith.engine.operator_interface import Command
 from zincsmith.engine.session import Session, Start
-from zincsmith.engine.states import State
-from zincsmith.engine.watch_over import GuardLost, NoGuard
+from zincsmith.guard.watch_over import GuardLost, NoGuard
 from zincsmith.judge.evidence import evidence_of
 from zincsmith.judge.judging import judge_run
 from zincsmith.judge.reading_words import reading_words
@@ -41,6 +40,7 @@ from zincsmith.model.events import (
 )
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Accuracy, Dummy, Rig
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 
 StartStandIn = Callable[..., RunningStandIn]

@@ -17,16 +17,16 @@ from zincsmith.book.codec import dump
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.client import EngineClient
-from zincsmith.engine.desk import Command
-from zincsmith.engine.guardian_record import record_path
+from zincsmith.engine.operator_interface import Command
 from zincsmith.engine.session import Session
-from zincsmith.engine.states import State
+from zincsmith.guard.record import record_path
 from zincsmith.judge.judging import judge_run
-from zincsmith.judge.kept import snapshot
+from zincsmith.judge.snapshot import snapshot
 from zincsmith.judge.zero import at_zero
 from zincsmith.model.events import Amended, GuardianSaid, PointTaken, RunClosed, SafeStep, Signed
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.static_grid.options import grid_of
 
@@ -88,7 +88,7 @@ def test_an_engine_that_hangs_is_ended_and_the_bench_made_safe(window: Window, u
     with BookWriter(window.client.book) as book:
         session = Session(book, Silent())
     assert session.interrupted == [1]
-    assert session.journal.state is State.TAKEN_OVER
+    assert session.event_log.state is State.TAKEN_OVER
     assert polls(window.client.book, before[-1][0]) == before
     assert last_row(tmp_path / "bench.log")["source_on"] is False
     with BookReader(window.client.book) as reader:

@@ -11,9 +11,8 @@ from tests.engine.scripted import Actor, Once, Scene
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.desk import Command
+from zincsmith.engine.operator_interface import Command
 from zincsmith.engine.session import Session, Start
-from zincsmith.engine.states import State
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
@@ -26,6 +25,7 @@ from zincsmith.model.events import (
 )
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.static_grid.options import GridOptions
 from zincsmith.procedures.static_grid.steps import StaticGrid

@@ -7,16 +7,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zincsmith.analysis.expectation import expected
-from zincsmith.engine.limits import Limits
-from zincsmith.engine.rehearsal import rehearse
 from zincsmith.engine.session import Start, check_start
-from zincsmith.engine.states import LIVE, REST, TABLE, State, allowed, follow
-from zincsmith.engine.watches import Watches
 from zincsmith.model.actions import SetLoad, SetSource, Watch
 from zincsmith.model.errors import InputError, LimitError
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import LIVE, REST, TABLE, State, allowed, follow
 from zincsmith.model.unit import Unit
+from zincsmith.planning.limits import Limits
+from zincsmith.planning.rehearsal import rehearse
+from zincsmith.planning.watches import Watches
 from zincsmith.procedures.plan_file import NAMED
 from zincsmith.procedures.static_grid.options import GridOptions
 

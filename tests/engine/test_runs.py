@@ -13,9 +13,8 @@ from zincsmith.bench.link import Link
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader, Written
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.desk import Command
+from zincsmith.engine.operator_interface import Command
 from zincsmith.engine.session import Session, Start
-from zincsmith.engine.states import State
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
     Effected,
@@ -33,6 +32,7 @@ from zincsmith.model.events import (
 )
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.static_grid.options import GridOptions, grid_of
 

@@ -19,7 +19,6 @@ from tests.extension.installed import SITE
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.codec import dump, load
 from zincsmith.book.reader import BookReader
-from zincsmith.engine.composer import compose
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.curves import all_curves
 from zincsmith.judge.evidence import findings_of
@@ -30,6 +29,7 @@ from zincsmith.model.plan import Plan, UnknownOptions
 from zincsmith.model.reading import Evidence
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.planning.composer import compose
 from zincsmith.procedures import catalogue
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.plan_file import read_plan, write_plan

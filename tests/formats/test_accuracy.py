@@ -6,10 +6,10 @@ from hypothesis import strategies as st
 
 from zincsmith.analysis.accuracy import limit_of_error
 from zincsmith.formats.accuracy_text import parse_accuracy, print_accuracy
-from zincsmith.judge.instrument_words import accuracy_words
 from zincsmith.model.errors import InputError
 from zincsmith.model.reading import Reading
 from zincsmith.model.rig import Accuracy
+from zincsmith.words.instrument_words import accuracy_words
 
 VOLTS = Accuracy("output_voltage", 60.0, counts=6000)
 

@@ -5,13 +5,13 @@ import math
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from zincsmith.engine.rehearsal import rehearse
 from zincsmith.formats.plate_check import check_nameplate
 from zincsmith.judge.claims import claims_of
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import LimitError
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
+from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.plan_file import NAMED
 
 anything = st.floats(allow_nan=True, allow_infinity=True)

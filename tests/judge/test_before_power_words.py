@@ -9,9 +9,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zincsmith.judge.claim_words import bound_words, condition_words_of
-from zincsmith.judge.instrument_words import accuracy_words, age_words, draws_words, limit_words
-from zincsmith.judge.plate_words import headline, hertz_words, input_words, output_words
 from zincsmith.judge.safety import default_limits, passes, safety_reading, safety_words
 from zincsmith.judge.zero import AtZero, at_zero, zero_span, zero_words
 from zincsmith.model.claim import Condition
@@ -21,6 +18,9 @@ from zincsmith.model.label import Mode
 from zincsmith.model.plan import Line
 from zincsmith.model.rig import Accuracy, Dummy, Instrument, Rig
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
+from zincsmith.words.claim_words import bound_words, condition_words_of
+from zincsmith.words.instrument_words import accuracy_words, age_words, draws_words, limit_words
+from zincsmith.words.plate_words import headline, hertz_words, input_words, output_words
 
 
 @pytest.mark.parametrize(

@@ -13,13 +13,13 @@ from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.claims import all_claims, claims_of, conflicts, offered
 from zincsmith.judge.label_doubts import label_doubts
 from zincsmith.judge.line_links import links
-from zincsmith.judge.plate_words import headline
 from zincsmith.model.claim import Condition, RuleChoice, StatedClaim
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.intake import LookOver, Part, Physical
 from zincsmith.model.label import Mode
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
 from zincsmith.procedures.cautions import cautions_for
+from zincsmith.words.plate_words import headline
 
 KINDS = sorted(f.stem for f in (ROOT / "examples" / "units").glob("*.toml"))
 

@@ -9,7 +9,6 @@ from tests.conftest import ROOT
 
 from zincsmith.analysis.conformity import guarded_verdict
 from zincsmith.analysis.leads import lead_resistance
-from zincsmith.engine.foreseen import foresee
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.decide import Decision, decide, tolerance_of, verdict_of
 from zincsmith.judge.judging import judge_run
@@ -18,13 +17,14 @@ from zincsmith.model.claim import StatedClaim
 from zincsmith.model.finding import Verdict
 from zincsmith.model.rig import Accuracy, Lead, Rig
 from zincsmith.model.unit import Unit
+from zincsmith.planning.prediction import predict
 from zincsmith.procedures.plan_file import NAMED
 
 PLAN = NAMED["static-grid"]
 
 
 def decisions(unit: Unit, rig: Rig) -> dict[str, Decision]:
-    found = foresee(unit, rig, PLAN)
+    found = predict(unit, rig, PLAN)
     assert found.problem == ""
     return {d.claim.key: d for d in decide(unit, rig, found.wired, found.moved)}
 
@@ -125,7 +125,7 @@ def test_the_uncertainty_foreseen_is_that_of_a_run(unit: Unit, rig: Rig, finishe
 @pytest.mark.parametrize("name", sorted(f.stem for f in (ROOT / "examples" / "units").glob("*.toml")))
 def test_a_unit_nobody_can_test_yet_says_so(name: str, rig: Rig) -> None:
     unit = read_unit(ROOT / "examples" / "units" / f"{name}.toml")
-    found = foresee(unit, rig, PLAN)
+    found = predict(unit, rig, PLAN)
     rows = decide(unit, rig, found.wired, found.moved)
     data = as_json([], rows, found.problem)
     assert len(data["decides"]) == len(rows) > 0

@@ -16,9 +16,9 @@ from zincsmith.book.reader import BookReader
 from zincsmith.book.seal import SEALED
 from zincsmith.book.writer import BookWriter
 from zincsmith.formats.words import untested_words
+from zincsmith.history.ended import doubt_ended
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.disagree import with_disagreements
-from zincsmith.judge.ended import doubt_ended
 from zincsmith.judge.evidence import as_reached
 from zincsmith.judge.judging import judge, judge_run, split_unknown
 from zincsmith.judge.one_cause import one_each

@@ -11,10 +11,10 @@ from zincsmith.book.reader import BookReader
 from zincsmith.formats.words import decimals_for, duration, number, value_words
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.findings_json import as_json
-from zincsmith.judge.foresight import untested
 from zincsmith.judge.judging import judge, judge_run
 from zincsmith.judge.live import live_figures
 from zincsmith.judge.ruler_scale import scale_for
+from zincsmith.judge.untested import untested
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Finding, Verdict, Working
@@ -336,7 +336,7 @@ def test_live_figures_carry_dashes_where_nobody_reads(rig: Rig) -> None:
 
 
 def test_accuracy_is_said_as_printed(rig: Rig, unit: Unit) -> None:
-    from zincsmith.judge.instrument_words import accuracy_words, limit_words
+    from zincsmith.words.instrument_words import accuracy_words, limit_words
 
     meter = rig.instrument("power_meter")
     assert meter is not None

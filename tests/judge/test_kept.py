@@ -17,7 +17,7 @@ from zincsmith.book.writer import BookWriter
 from zincsmith.engine.session import Session, Start
 from zincsmith.judge.conventions import convention_words, conventions_of, turned
 from zincsmith.judge.judging import judge_again, judge_run
-from zincsmith.judge.kept import changes, snapshot
+from zincsmith.judge.snapshot import changes, snapshot
 from zincsmith.model.claim import Condition, StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import FindingsKept, RunClosed

@@ -14,12 +14,12 @@ import pytest
 from tests.conftest import RIG, ROOT, SHORT_PLAN, UNIT
 
 from zincsmith.book.reader import BookReader
+from zincsmith.history.ran import Ran
 from zincsmith.judge.against import against, before
 from zincsmith.judge.judging import JudgedRun, judge_run
-from zincsmith.judge.log_words import LogBook
-from zincsmith.judge.ran import Ran
 from zincsmith.model.events import GateOpened, PointTaken, Polled
 from zincsmith.model.finding import Verdict
+from zincsmith.words.log_words import LogBook
 
 Command = Callable[..., CompletedProcess[str]]
 PHYSICS = ROOT / "examples" / "standins"

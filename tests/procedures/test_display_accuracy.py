@@ -13,8 +13,6 @@ from tests.engine.scripted import Actor, Scene
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
-from zincsmith.engine.composer import compose
-from zincsmith.engine.rehearsal import rehearse
 from zincsmith.formats.entry import last_digit
 from zincsmith.formats.rig_file import check_rig
 from zincsmith.judge.curves import all_curves
@@ -25,6 +23,8 @@ from zincsmith.model.finding import Verdict
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Instrument, Rig
 from zincsmith.model.unit import Unit
+from zincsmith.planning.composer import compose
+from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.display_accuracy.options import DisplayOptions
 from zincsmith.procedures.safety_checks.options import SafetyOptions
 from zincsmith.simbench.adapter import Adapter

@@ -12,13 +12,13 @@ from tests.engine.scripted import Actor, Scene
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
-from zincsmith.engine.composer import compose
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.events import RunClosed, Tripped
 from zincsmith.model.finding import Finding
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.planning.composer import compose
 from zincsmith.procedures.bring_up.options import BringUpOptions
 from zincsmith.procedures.rig_check.options import RigCheckOptions
 from zincsmith.procedures.safety_checks.options import SafetyOptions

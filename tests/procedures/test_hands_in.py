@@ -11,15 +11,15 @@ from tests.conftest import bench_log
 from tests.engine.scripted import Actor, Scene
 
 from zincsmith.bench.standin import RunningStandIn
-from zincsmith.engine.course import Course
-from zincsmith.engine.foreseen import seconds_to_test
-from zincsmith.engine.people import LEAST_EMPTYING_S
+from zincsmith.engine.operator import LEAST_EMPTYING_S
 from zincsmith.judge.one_way import one_way_price
 from zincsmith.model.actions import Begin, Confirm
 from zincsmith.model.events import Emptied, GateOpened, GatePassed, Polled
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.planning.prediction import seconds_to_test
+from zincsmith.planning.step_sequence import StepSequence
 from zincsmith.procedures.hands_in.options import HandsInOptions
 from zincsmith.procedures.safety_checks.options import SafetyOptions
 
@@ -74,12 +74,12 @@ def test_the_gate_before_the_case_is_opened_tells_its_price(unit: Unit, rig: Rig
 
 def test_the_safety_gates_are_first_wherever_they_stand(unit: Unit, rig: Rig, tiny_plan: Plan) -> None:
     plan = replace(tiny_plan, parts=(*tiny_plan.parts, SafetyOptions()))
-    course = Course(unit, rig, plan)
+    step_sequence = StepSequence(unit, rig, plan)
     from zincsmith.model.actions import Done
 
-    seen, action = [], course.next()
+    seen, action = [], step_sequence.next()
     while not isinstance(action, Confirm):
         seen.append(action)
-        action = course.next(Done())
+        action = step_sequence.next(Done())
     assert [a.part for a in seen if isinstance(a, Begin)] == [1], "its number in the plan stays"
     assert "Mains can kill" in " ".join(action.cautions) or action.title in {"Safety records", "Terminals"}

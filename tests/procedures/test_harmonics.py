@@ -17,13 +17,11 @@ from zincsmith.analysis.power import power_of
 from zincsmith.analysis.waves import recorded_of
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
-from zincsmith.engine.composer import compose
-from zincsmith.engine.foreseen import foresee
 from zincsmith.formats.words import untested_words
 from zincsmith.judge.curves import all_curves
 from zincsmith.judge.decide import decide
 from zincsmith.judge.judging import JudgedRun, judge_run
-from zincsmith.judge.kept import snapshot
+from zincsmith.judge.snapshot import snapshot
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.operating_point import operating_point
@@ -31,6 +29,8 @@ from zincsmith.model.plan import Line, Plan
 from zincsmith.model.reading import Evidence, Point, Wave
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.planning.composer import compose
+from zincsmith.planning.prediction import predict
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.harmonics.options import HarmonicOptions
 from zincsmith.procedures.harmonics.steps import Harmonics
@@ -182,7 +182,7 @@ def test_what_a_rig_can_decide_is_told_of_harmonics_before_any_run(unit: Unit, r
     assert power.current_rms == pytest.approx(0.5)
     assert power.power_factor == pytest.approx(POWER_FACTOR, abs=0.01)
     held = replace(unit, nameplate=replace(unit.nameplate, rules=(RuleChoice("iec-61000-3-2", "A"),)))
-    found = foresee(held, rig, Plan("Harmonics", (OPTIONS,)))
+    found = predict(held, rig, Plan("Harmonics", (OPTIONS,)))
     assert found.problem == ""
     decision = next(d for d in decide(held, rig, found.wired, found.moved) if d.claim.figure == "harmonics_class_a")
     assert decision.verdict == "decides"

@@ -82,7 +82,7 @@ def test_a_unit_without_correction_has_one_regime(tmp_path: Path, unit: Unit, ri
 
 
 def test_a_plan_asks_for_it_where_a_unit_may_have_it(rig: Rig, unit: Unit) -> None:
-    from zincsmith.engine.composer import compose
+    from zincsmith.planning.composer import compose
 
     def asked(one: Unit) -> bool:
         return any(isinstance(p, RegimeOptions) for p in compose(one, wide(rig))[0].parts)

@@ -15,8 +15,7 @@ from tests.several.benches import EXAMPLES, bench_of, briefly
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.bench.standin import start_standin
 from zincsmith.book.reader import BookReader
-from zincsmith.engine.composer import compose
-from zincsmith.engine.desk import Command
+from zincsmith.engine.operator_interface import Command
 from zincsmith.formats.rig_file import read_rig, rig_text
 from zincsmith.judge.findings_json import as_json
 from zincsmith.judge.judging import JudgedRun, judge_run
@@ -24,6 +23,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.events import Effected, PointTaken, Polled, RunClosed
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.rig import Rig
+from zincsmith.planning.composer import compose
 from zincsmith.procedures.static_grid.options import GridOptions
 from zincsmith.report.html import render
 from zincsmith.simbench.adapter import Adapter

@@ -15,10 +15,10 @@ from tests.ui.conftest import Hands, reread
 from tests.ui.test_path import CTRL, assert_uncut, pass_gate, start
 from tests.ui.test_stations_of_a_run import enter
 
-from zincsmith.engine.states import State
 from zincsmith.judge.judging import judge_run
-from zincsmith.judge.kept import kept_of
+from zincsmith.judge.snapshot import kept_of
 from zincsmith.model.events import Amended
+from zincsmith.model.states import State
 from zincsmith.procedures.static_grid.options import grid_of
 from zincsmith.ui.widgets.probe_spots import ProbeSpots
 from zincsmith.ui.widgets.strip_chart import StripChart

@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 from tests.ui.conftest import Hands
 from tests.ui.test_path import pass_gate, start
 
-from zincsmith.engine.states import State
+from zincsmith.model.states import State
 from zincsmith.ui.crash import install
 
 Open = Callable[[Path], Hands]

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QLabel
 from tests.extension.installed import installed
 from tests.ui.conftest import Hands
 
-from zincsmith.engine.composer import compose
+from zincsmith.planning.composer import compose
 from zincsmith.ui.plan.options_form import OptionsForm
 from zincsmith.ui.widgets.choice import Choice
 

@@ -13,9 +13,9 @@ from tests.ui.conftest import Hands
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.session import Session
-from zincsmith.engine.states import State
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 
 

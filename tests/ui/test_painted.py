@@ -12,8 +12,7 @@ from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
 from zincsmith.book.reader import BookReader
-from zincsmith.engine.rehearsal import rehearse
-from zincsmith.engine.states import State
+from zincsmith.history.run_view import RunView
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.judge.live import picked_figures
 from zincsmith.judge.reading_words import reading_words
@@ -29,11 +28,12 @@ from zincsmith.model.events import (
 from zincsmith.model.finding import Verdict
 from zincsmith.model.reading import Reading
 from zincsmith.model.rig import Gear, Rig
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
+from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.plan_file import NAMED
 from zincsmith.ui.picked import keep_picked, picked_before
 from zincsmith.ui.rig.wiring_sheet import WiringSheet
-from zincsmith.ui.run_view import RunView
 from zincsmith.ui.widgets.bench_strip import BenchStrip
 from zincsmith.ui.widgets.claim_list import ClaimList
 from zincsmith.ui.widgets.figures import Figure, Figures

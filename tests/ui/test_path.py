@@ -12,10 +12,10 @@ from tests.book.first_form import write_first_form
 from tests.conftest import bench_log, last_row
 from tests.ui.conftest import Hands, reread
 
-from zincsmith.engine.states import State
 from zincsmith.model.events import EntryRefused, EntryTaken, Noted
 from zincsmith.model.finding import Verdict
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import State
 from zincsmith.ui.theme import DARK, theme
 
 Open = Callable[[Path], Hands]

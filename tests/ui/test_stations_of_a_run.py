@@ -15,10 +15,7 @@ from tests.ui.conftest import Hands, reread
 from tests.ui.test_path import CTRL, assert_uncut, pass_gate, start
 
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.composer import compose
-from zincsmith.engine.states import State
 from zincsmith.judge.judging import judge_run
-from zincsmith.judge.log_words import Kind
 from zincsmith.model.events import (
     DoubtEnded,
     Effected,
@@ -34,11 +31,14 @@ from zincsmith.model.events import (
 )
 from zincsmith.model.plan import Line, Plan, PlanWatch
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
+from zincsmith.planning.composer import compose
 from zincsmith.procedures.standby.options import StandbyOptions
 from zincsmith.procedures.static_grid.options import GridOptions, grid_of
 from zincsmith.ui.stations.findings import FindingsStation
 from zincsmith.ui.widgets.tick_box import TickBox
+from zincsmith.words.log_words import Kind
 
 Open = Callable[[Path], Hands]
 Make = Callable[..., Path]

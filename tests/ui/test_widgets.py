@@ -14,10 +14,10 @@ from pytestqt.qtbot import QtBot
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
+from zincsmith.history.run_view import RunView
 from zincsmith.judge.conventions import would_turn
 from zincsmith.judge.judging import judge_again, judge_run
 from zincsmith.procedures.base import Conventions
-from zincsmith.ui.run_view import RunView
 from zincsmith.ui.theme import DARK, use_theme
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.conventions_bar import ConventionsBar
@@ -73,20 +73,20 @@ def test_a_folded_run_shows_what_the_book_holds(finished_book: Path) -> None:
 def test_the_face_of_a_meter_without_a_cable_shows_its_reading(
     qtbot: QtBot, standin: Callable[..., RunningStandIn]
 ) -> None:
-    from zincsmith.simbench.face import Face, Reading
+    from zincsmith.simbench.front_panel import FrontPanel, Reading
 
     running = standin(seed=3)
     port = int(running.addresses["thermometer"].split("::")[2])
-    face = Face(Reading(port, "thermometer"))
-    qtbot.addWidget(face)
-    face.show()
-    face.look()
-    assert float(face.text) == pytest.approx(23.0, abs=1.5)
-    before = face.grab().toImage()
-    face.text = "–"
-    face.update()
-    assert face.grab().toImage() != before, "the reading is painted"
-    face.reading.close()
+    front_panel = FrontPanel(Reading(port, "thermometer"))
+    qtbot.addWidget(front_panel)
+    front_panel.show()
+    front_panel.look()
+    assert float(front_panel.text) == pytest.approx(23.0, abs=1.5)
+    before = front_panel.grab().toImage()
+    front_panel.text = "–"
+    front_panel.update()
+    assert front_panel.grab().toImage() != before, "the reading is painted"
+    front_panel.reading.close()
 
 
 def test_numbers_stand_in_the_unit_of_the_axis_after_small_ones(plot: Plot) -> None:

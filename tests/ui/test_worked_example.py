@@ -12,10 +12,10 @@ from tests.ui.conftest import Hands
 from tests.ui.test_path import CTRL, start
 
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.states import State
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Accuracy, Rig
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.static_grid.options import GridOptions
 

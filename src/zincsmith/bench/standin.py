@@ -58,7 +58,7 @@ class RunningStandIn:
                 pipe.close()
 
 
-def launch_standin(standin: StandIn, log: Path | None = None, faces: tuple[str, ...] = ()) -> RunningStandIn:
+def launch_standin(standin: StandIn, log: Path | None = None, front_panels: tuple[str, ...] = ()) -> RunningStandIn:
     """Start it; its addresses are heard when they are asked for. InputError when the physics file is missing.
 
     ``faces`` names roles that a person reads: the stand-in shows their meters in small windows of its own.
@@ -74,8 +74,8 @@ def launch_standin(standin: StandIn, log: Path | None = None, faces: tuple[str, 
     command += ["--imperfect"] if standin.imperfect else []
     for fault in standin.faults:
         command += ["--fault", fault]
-    for role in faces:
-        command += ["--face", role]
+    for role in front_panels:
+        command += ["--front-panel", role]
     if log is not None:
         command += ["--log", str(log)]
     process = subprocess.Popen(
@@ -85,8 +85,8 @@ def launch_standin(standin: StandIn, log: Path | None = None, faces: tuple[str, 
     return RunningStandIn(standin.file, keep_fd, process)
 
 
-def start_standin(standin: StandIn, log: Path | None = None, faces: tuple[str, ...] = ()) -> RunningStandIn:
+def start_standin(standin: StandIn, log: Path | None = None, front_panels: tuple[str, ...] = ()) -> RunningStandIn:
     """Start it and hear its addresses. InputError when the physics file is missing or wrong."""
-    running = launch_standin(standin, log, faces)
+    running = launch_standin(standin, log, front_panels)
     running.addresses  # noqa: B018 - waits until they are there
     return running

@@ -78,7 +78,7 @@ def print_table(run) -> None:  # type: ignore[no-untyped-def]
 def keep_findings(book: Path, judged) -> None:  # type: ignore[no-untyped-def]
     """The findings as they are told at the end of a run, to be compared with when old evidence is judged again."""
     from zincsmith.book.writer import BookWriter
-    from zincsmith.judge.kept import snapshot
+    from zincsmith.judge.snapshot import snapshot
 
     with BookWriter(book) as writer:
         writer.append(snapshot(judged), run=judged.row.id)

@@ -46,27 +46,27 @@ def check(
     as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False,
 ) -> None:
     """Say what is wrong with a rig for a unit, and which claims it can decide. Exit 1 when something blocks."""
-    from zincsmith.engine.composer import plan_named
-    from zincsmith.engine.foreseen import foresee
     from zincsmith.formats.rig_file import read_rig
     from zincsmith.formats.unit_file import read_unit
     from zincsmith.judge.decide import decide
     from zincsmith.judge.rig_words import as_json as to_json
     from zincsmith.judge.rig_words import brings_back, decision_row
+    from zincsmith.planning.composer import plan_named
+    from zincsmith.planning.prediction import predict
     from zincsmith.suitability.check import check as check_rig
 
     the_unit, the_rig = read_unit(unit), read_rig(rig)
     the_plan = plan_named(plan, the_unit, the_rig)
     faults = check_rig(the_unit, the_rig, the_plan)
-    foreseen = foresee(the_unit, the_rig, the_plan)
-    decisions = decide(the_unit, the_rig, foreseen.wired, foreseen.moved)
+    predicted = predict(the_unit, the_rig, the_plan)
+    decisions = decide(the_unit, the_rig, predicted.wired, predicted.moved)
     if as_json:
-        print(json.dumps(to_json(faults, decisions, foreseen.problem), indent=2, ensure_ascii=False))
+        print(json.dumps(to_json(faults, decisions, predicted.problem), indent=2, ensure_ascii=False))
     else:
         for fault in faults:
             print(f"{fault.severity.value.upper():7}{fault.at}: {fault.text}\n       {fault.remedy}  [{fault.code}]")
-        if foreseen.problem:
-            print(f"No rehearsal: {foreseen.problem}")
+        if predicted.problem:
+            print(f"No rehearsal: {predicted.problem}")
         print_rows("What this rig can decide", decision_row(None), [decision_row(d) for d in decisions])
         if way := brings_back(decisions):
             print(f"{way[:1].upper()}{way[1:]}.")

@@ -55,7 +55,7 @@ def findings(
 def _warn_changed(book: Path, judged) -> None:  # type: ignore[no-untyped-def]
     """Words that cannot be missed, wherever a signed run is told whose evidence was changed."""
     from zincsmith.book.reader import BookReader
-    from zincsmith.judge.kept import broken_words, seals_of
+    from zincsmith.judge.snapshot import broken_words, seals_of
 
     with BookReader(book) as reader:
         words = broken_words(seals_of(reader, judged))
@@ -68,7 +68,7 @@ def _recompute(book: Path, number: int | None, as_json: bool, chosen: tuple[str,
     from zincsmith.book.reader import BookReader
     from zincsmith.book.seal import BROKEN
     from zincsmith.book.writer import BookWriter
-    from zincsmith.judge.kept import broken_words, changes, kept_of, seals_of, snapshot
+    from zincsmith.judge.snapshot import broken_words, changes, kept_of, seals_of, snapshot
 
     run = judged_run(book, number, *chosen)
     with BookReader(book) as reader:
@@ -110,7 +110,7 @@ def sign(
     from zincsmith.book.reader import BookReader
     from zincsmith.book.writer import BookWriter
     from zincsmith.judge.judging import judge_run
-    from zincsmith.judge.kept import refuse_changed, signature
+    from zincsmith.judge.snapshot import refuse_changed, signature
 
     with BookReader(book) as reader:
         refuse_changed(reader, reader.run(run).id)
@@ -133,7 +133,7 @@ def amend(
     """Add something to a run that is signed; the report prints it after the signature."""
     from zincsmith.book.reader import BookReader
     from zincsmith.book.writer import BookWriter
-    from zincsmith.judge.kept import amendment
+    from zincsmith.judge.snapshot import amendment
 
     with BookReader(book) as reader:
         number = reader.run(run).id
@@ -153,7 +153,7 @@ def end_doubt(
     """Deal with a doubt: it stays visible with how it was ended, and is not open any more."""
     from zincsmith.book.reader import BookReader
     from zincsmith.book.writer import BookWriter
-    from zincsmith.judge.ended import doubt_ended
+    from zincsmith.history.ended import doubt_ended
     from zincsmith.judge.judging import judge_run
     from zincsmith.model.errors import InputError
 

@@ -44,13 +44,13 @@ def run(
     answers: Annotated[Path | None, typer.Option(help="what would be typed, as a table (CSV: prompt, answer)")] = None,
 ) -> None:
     """Run a plan on a rig and write it into a book."""
-    from zincsmith.engine.batch import Sitting, run_batch
-    from zincsmith.engine.composer import plan_named
+    from zincsmith.cli.batch import Sitting, run_batch
     from zincsmith.engine.session import NOBODY, Start
     from zincsmith.formats.answers_file import Answers, read_answers
     from zincsmith.formats.rig_file import read_rig
     from zincsmith.formats.unit_file import read_unit
     from zincsmith.model.errors import InputError
+    from zincsmith.planning.composer import plan_named
 
     the_rig = read_rig(rig)
     if standin is not None or seed is not None:
@@ -77,7 +77,7 @@ def resume(
     confirmed_off: OffOption = "",
 ) -> None:
     """Go on with the latest run of a book where it stopped; what was read is kept."""
-    from zincsmith.engine.batch import Sitting, resume_batch
+    from zincsmith.cli.batch import Sitting, resume_batch
     from zincsmith.engine.session import NOBODY, Start
 
     sitting = Sitting(Start(operator or NOBODY, ambient, yes), log, confirmed_off, price=_price)
@@ -86,8 +86,8 @@ def resume(
 
 def _price(unit: Unit, rig: Rig, plan: Plan) -> str:
     """What a gate costs that cannot be taken back: the judge says what is lost, the engine how long it takes now."""
-    from zincsmith.engine.foreseen import seconds_to_test
     from zincsmith.judge.one_way import one_way_price
+    from zincsmith.planning.prediction import seconds_to_test
 
     return one_way_price(unit, plan, partial(seconds_to_test, unit, rig))
 
@@ -119,7 +119,7 @@ def _carry_out(go: Callable[[], RunClosed], book: Path) -> NoReturn:
 
 def _tell_bench(end: RunClosed) -> None:
     """What was seen of the bench, and what is not confirmed; that comes before everything else."""
-    from zincsmith.judge.bench_words import end_words
+    from zincsmith.words.bench_words import end_words
 
     if end.unconfirmed or not end.safe:
         _say("NOT CONFIRMED TO BE OFF. By hand:")
@@ -145,12 +145,12 @@ def show_plan(
     as_toml: Annotated[bool, typer.Option("--toml", help="print the plan as a plan file, to be edited")] = False,
 ) -> None:
     """Compose a plan for a unit on a rig, and say how long it takes and what it leaves out."""
-    from zincsmith.engine.composer import compose, plan_named, retest
-    from zincsmith.engine.plan_words import as_json as to_json
-    from zincsmith.engine.plan_words import stage_rows
-    from zincsmith.engine.rehearsal import rehearse
     from zincsmith.formats.rig_file import read_rig
     from zincsmith.formats.unit_file import read_unit
+    from zincsmith.planning.composer import compose, plan_named, retest
+    from zincsmith.planning.plan_words import as_json as to_json
+    from zincsmith.planning.plan_words import stage_rows
+    from zincsmith.planning.rehearsal import rehearse
     from zincsmith.procedures.plan_file import write_plan
 
     the_unit, the_rig = read_unit(unit), read_rig(rig)
@@ -174,7 +174,7 @@ def show_plan(
 @app.command()
 def procedures(as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False) -> None:
     """List the procedures with what they need and what they are for."""
-    from zincsmith.engine.composer import catalogue
+    from zincsmith.planning.composer import catalogue
     from zincsmith.procedures.catalogue import broken
 
     found = catalogue()

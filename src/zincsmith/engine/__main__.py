@@ -25,18 +25,18 @@ from zincsmith.book.seal import BROKEN
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.control import ControlDesk
 from zincsmith.engine.crash_report import keep_report
-from zincsmith.engine.desk import Command
+from zincsmith.engine.instrument_check import check_instrument
 from zincsmith.engine.known_bench import refuse_unknown
+from zincsmith.engine.operator_interface import Command
 from zincsmith.engine.runner import BugInRun
 from zincsmith.engine.session import Session, Start
-from zincsmith.engine.states import allowed
 from zincsmith.engine.taking_in import FileRequest, take_in
-from zincsmith.engine.trying import try_role
-from zincsmith.engine.watch_over import Guardian
+from zincsmith.guard.watch_over import Guardian
 from zincsmith.model.errors import BookError, InputError, ZincsmithError
 from zincsmith.model.events import Amended, DoubtEnded, Failed, FindingsKept, Marked, Noted, Signed
 from zincsmith.model.plan import Line
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import allowed
 
 ANSWERED = ("sign", "amend", "end doubt")
 
@@ -45,13 +45,15 @@ class Service:
     """Obeys the window: documents at any time, runs one after another."""
 
     def __init__(
-        self, book: BookWriter, desk: ControlDesk, addresses: dict[str, str], keep_fd: int | None = None
+        self, book: BookWriter, operator_interface: ControlDesk, addresses: dict[str, str], keep_fd: int | None = None
     ) -> None:
-        self.book, self.desk, self.addresses = book, desk, addresses
-        desk.documents = self.document
+        self.book, self.operator_interface, self.addresses = book, operator_interface, addresses
+        operator_interface.documents = self.document
         self._waiting: list[Command] = []
-        self.session = Session(book, desk, Guardian(keep_fd))
-        desk.say(ready=True, state=self.session.journal.state.value, interrupted=self.session.interrupted)
+        self.session = Session(book, operator_interface, Guardian(keep_fd))
+        operator_interface.say(
+            ready=True, state=self.session.event_log.state.value, interrupted=self.session.interrupted
+        )
 
     def document(self, command: dict[str, Any]) -> None:
         """revise, choose, undo, redo, photo; a refusal is said, not raised. Each is answered once."""
@@ -68,8 +70,8 @@ class Service:
             else:
                 self.book.redo(kind, key)
         except ZincsmithError as error:
-            self.desk.say(refused=str(error), do=command["do"])
-        self.desk.say(documents=True)
+            self.operator_interface.say(refused=str(error), do=command["do"])
+        self.operator_interface.say(documents=True)
 
     def _photo(self, file: Path, command: dict[str, Any]) -> None:
         """A prepared photograph waits in a file of its own; it goes once it is in the book."""
@@ -83,7 +85,7 @@ class Service:
     def serve(self) -> None:
         """Until the window is gone."""
         while True:
-            self._waiting = self._waiting or self.desk.commands(3600.0)
+            self._waiting = self._waiting or self.operator_interface.commands(3600.0)
             while self._waiting:
                 command = self._waiting.pop(0)
                 if command.do == "gone":
@@ -92,20 +94,20 @@ class Service:
 
     def _wanted(self) -> bool:
         """Whether another command came in meanwhile."""
-        self._waiting += self.desk.commands(0.0)
+        self._waiting += self.operator_interface.commands(0.0)
         return bool(self._waiting)
 
     def _try(self, role: str) -> None:
-        if not allowed(self.session.journal.state, "try"):
+        if not allowed(self.session.event_log.state, "try"):
             raise InputError("an instrument is tried only while the bench is idle or made safe")
         rig = self.book.document("rig", "bench")
         assert isinstance(rig, Rig)
         refuse_unknown(replace(rig, instruments=tuple(i for i in rig.instruments if i.role == role), standin=None))
-        tried = try_role(rig, role, self.addresses, self._wanted)
-        self.desk.say(tried=tried.role, identity=tried.identity, readings=tried.readings)
+        tried = check_instrument(rig, role, self.addresses, self._wanted)
+        self.operator_interface.say(tried=tried.role, identity=tried.identity, readings=tried.readings)
 
     def _scan(self, hosts: str) -> None:
-        if not allowed(self.session.journal.state, "scan"):
+        if not allowed(self.session.event_log.state, "scan"):
             raise InputError("instruments are looked for only while the bench is idle or made safe")
         names = [h.partition(":") for h in hosts.replace(",", " ").split()]
         found = []
@@ -113,11 +115,11 @@ class Service:
             if port and not port.isdigit():
                 raise InputError(f"{host}:{port}: a port is a number")
             found += scan((host,) if host else (), (int(port),) if port else ())
-        self.desk.say(scanned=[[one.address, one.identity] for one in found])
+        self.operator_interface.say(scanned=[[one.address, one.identity] for one in found])
 
     def _take_in(self, said: dict[str, Any]) -> None:
         """Recorded files become a run; what is refused leaves nothing behind."""
-        if not allowed(self.session.journal.state, "take in"):
+        if not allowed(self.session.event_log.state, "take in"):
             raise InputError("files are taken in only while the bench is idle or made safe")
         volts, hertz = said.get("line") or (None, None)
         asked = FileRequest(
@@ -133,14 +135,14 @@ class Service:
         )
         run = take_in(self.book, said["unit"], asked)
         with BookReader(self.book.path) as reader:
-            self.desk.announce(reader.last_seq(), self.session.journal.state)
-        self.desk.say(taken_in=run)
+            self.operator_interface.announce(reader.last_seq(), self.session.event_log.state)
+        self.operator_interface.say(taken_in=run)
 
     def _answer_for(self, command: Command) -> None:
         """Sign a run with its findings as the window told them, or add something to a signed one."""
         said = command.body
         run, by = int(said["run"]), str(said["by"]).strip()
-        if not allowed(self.session.journal.state, command.do):
+        if not allowed(self.session.event_log.state, command.do):
             raise InputError("a run is answered for only while the bench is idle or made safe")
         if not by or (command.do != "sign" and not command.text.strip()):
             raise InputError("a signature or an amendment carries a name and says something")
@@ -160,7 +162,7 @@ class Service:
             seq = self.book.append(event, run=run)
         else:
             seq = self.book.append(Amended(by, command.text.strip()), run=run)
-        self.desk.announce(seq, self.session.journal.state)
+        self.operator_interface.announce(seq, self.session.event_log.state)
 
     def _start(self, command: Command) -> None:
         self.session.run(command.body["unit"], _beginning(command), self.addresses)
@@ -169,7 +171,7 @@ class Service:
         self.session.resume(None, _beginning(command), self.addresses)
 
     def _note(self, command: Command) -> None:
-        self.session.journal.append(Noted(command.text, {}, str(command.body.get("photo", ""))))
+        self.session.event_log.append(Noted(command.text, {}, str(command.body.get("photo", ""))))
 
     @cached_property
     def _handlers(self) -> dict[str, Callable[[Command], object]]:
@@ -184,7 +186,7 @@ class Service:
             **dict.fromkeys(ANSWERED, self._answer_for),
             "take in": lambda command: self._take_in(command.body),
             "note": self._note,
-            "mark": lambda command: self.session.journal.append(Marked(command.text, {})),
+            "mark": lambda command: self.session.event_log.append(Marked(command.text, {})),
         }
 
     def _obey(self, command: Command) -> None:
@@ -196,11 +198,11 @@ class Service:
             sys.stderr.write(text)
             file = keep_report(text)
             where = f" The report is {file}." if file is not None else ""
-            self.desk.say(refused=f"The run ended with {bug.closed.why}.{where}", do=command.do)
+            self.operator_interface.say(refused=f"The run ended with {bug.closed.why}.{where}", do=command.do)
         except ZincsmithError as error:
             if command.do not in {"try", "scan", "take in", "settle", *ANSWERED}:  # refused, nothing has changed
-                self.session.journal.try_append(Failed(str(error)))
-            self.desk.say(refused=str(error), do=command.do)
+                self.session.event_log.try_append(Failed(str(error)))
+            self.operator_interface.say(refused=str(error), do=command.do)
 
 
 def _beginning(command: Command) -> Start:
@@ -215,16 +217,16 @@ def main() -> int:
     parser.add_argument("--keep", type=int, help="descriptor that keeps the stand-in bench alive")
     parser.add_argument("--addresses", default="{}", help="VISA names of the simulated roles, as JSON")
     arguments = parser.parse_args()
-    desk = ControlDesk(socket.socket(fileno=arguments.control))
+    operator_interface = ControlDesk(socket.socket(fileno=arguments.control))
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    signal.signal(signal.SIGTERM, lambda *_: desk.leave("the engine was told to end"))
+    signal.signal(signal.SIGTERM, lambda *_: operator_interface.leave("the engine was told to end"))
     try:
         book = BookWriter(arguments.book)
     except ZincsmithError as error:
-        desk.say(refused=str(error), do="open")
+        operator_interface.say(refused=str(error), do="open")
         return 2
     with book:
-        Service(book, desk, json.loads(arguments.addresses), arguments.keep).serve()
+        Service(book, operator_interface, json.loads(arguments.addresses), arguments.keep).serve()
     return 0
 
 

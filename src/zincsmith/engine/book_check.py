@@ -10,7 +10,7 @@ from typing import Any
 from zincsmith.book.file import damage_of
 from zincsmith.book.reader import BookReader
 from zincsmith.book.seal import BROKEN, SEALED, RunSeal
-from zincsmith.engine.guardian_record import read_record, record_path
+from zincsmith.guard.record import read_record, record_path
 from zincsmith.model.errors import BookError
 from zincsmith.model.events import BenchSettled, GuardianSaid, RunClosed, RunOpened, RunResumed
 

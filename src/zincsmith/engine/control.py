@@ -9,8 +9,8 @@ import time
 from collections.abc import Callable
 from typing import Any
 
-from zincsmith.engine.desk import Command
-from zincsmith.engine.states import LIVE, State
+from zincsmith.engine.operator_interface import Command
+from zincsmith.model.states import LIVE, State
 
 FROZEN_S = 20.0  # a window that beat once and says nothing for so long in a run is frozen; far longer than it may block
 DOCUMENT_COMMANDS = {"revise", "choose", "undo", "redo", "photo"}

@@ -7,8 +7,6 @@ from collections.abc import Iterable
 from dataclasses import asdict, dataclass, field, replace
 
 from zincsmith.book.reader import BookReader, Written
-from zincsmith.engine.course import Course
-from zincsmith.engine.pulse import Settings
 from zincsmith.model.actions import (
     Action,
     Begin,
@@ -45,6 +43,8 @@ from zincsmith.model.events import (
     WatchSet,
 )
 from zincsmith.model.reading import Point, Reading
+from zincsmith.model.settings import Settings
+from zincsmith.planning.step_sequence import StepSequence
 
 
 @dataclass
@@ -94,7 +94,7 @@ def _later(action: Action) -> dict[str, object]:
     return later.get(type(action), {})
 
 
-def replay(book: BookReader, run: int, course: Course) -> Replayed:
+def replay(book: BookReader, run: int, step_sequence: StepSequence) -> Replayed:
     """Feed a new course what is recorded of a run, to the first step that was not finished.
 
     InputError when an action differs from the recorded one: the procedure, or what it knows, has changed.
@@ -103,7 +103,7 @@ def replay(book: BookReader, run: int, course: Course) -> Replayed:
     state = Replayed()
     answer: Outcome | None = None
     for number, (recorded, outcome) in sorted(steps.items()):
-        action = course.next(answer)
+        action = step_sequence.next(answer)
         if action is None:
             raise InputError(
                 f"run {run} cannot be resumed: it went on after step {number - 1}, the plan now ends there"
@@ -116,7 +116,7 @@ def replay(book: BookReader, run: int, course: Course) -> Replayed:
             return state
         answer = outcome
         _follow(state, action, outcome)
-    state.next = course.next(answer)
+    state.next = step_sequence.next(answer)
     state.step = max(steps, default=0) + 1
     return state
 

@@ -16,17 +16,12 @@ import numpy as np
 from zincsmith.analysis.stability import settled
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.make_safe import Safety, make_safe
-from zincsmith.engine.course import Course
-from zincsmith.engine.desk import Desk
-from zincsmith.engine.entries import polled_reading, resistor_current, waves_of
-from zincsmith.engine.journal import Journal
-from zincsmith.engine.limits import Limits
-from zincsmith.engine.people import People
-from zincsmith.engine.pulse import Pulse, RunEnd, Skip
+from zincsmith.engine.event_log import EventLog
+from zincsmith.engine.operator import Operator
+from zincsmith.engine.operator_interface import OperatorInterface
+from zincsmith.engine.poll_loop import PollLoop, RunEnd, Skip
 from zincsmith.engine.replay import Replayed, Taken, body_of
-from zincsmith.engine.rig_facts import derived
 from zincsmith.engine.setting import Setter, Setting
-from zincsmith.engine.watches import Watches
 from zincsmith.model.actions import (
     Action,
     Begin,
@@ -68,6 +63,11 @@ from zincsmith.model.events import (
 )
 from zincsmith.model.reading import Point, Reading, Wave
 from zincsmith.model.unit import Unit
+from zincsmith.planning.limits import Limits
+from zincsmith.planning.readings import polled_reading, resistor_current, waves_of
+from zincsmith.planning.rig_facts import derived
+from zincsmith.planning.step_sequence import StepSequence
+from zincsmith.planning.watches import Watches
 
 SLICE_S = 2.0  # the longest stretch of bench time between two polls: the period of the watches
 SETTLE_SLICE_S = 1.0
@@ -92,8 +92,8 @@ class Runner:
     def __init__(
         self,
         bench: Bench,
-        journal: Journal,
-        desk: Desk,
+        event_log: EventLog,
+        operator_interface: OperatorInterface,
         limits: Limits,
         unit: Unit,
         ambient_degC: float,
@@ -101,13 +101,13 @@ class Runner:
         whole_run: list[Watch],
         from_s: float = 0.0,
     ) -> None:
-        self.bench, self.journal = bench, journal
+        self.bench, self.event_log = bench, event_log
         by_hand = set(bench.by_hand())
         typed = by_hand | {at_port("output_power", port_of(n)) for n in by_hand if name_of(n) in PRODUCT}
-        self.pulse = Pulse(bench, journal, desk, Watches(whole_run, typed))
-        self.people = People(self.pulse, unit.nameplate, ambient_degC, operator)
-        self.pulse.listen = self.people.listen
-        self.setter = Setter(self.pulse, self.people, limits)
+        self.poll_loop = PollLoop(bench, event_log, operator_interface, Watches(whole_run, typed))
+        self.operator = Operator(self.poll_loop, unit.nameplate, ambient_degC, operator)
+        self.poll_loop.listen = self.operator.listen
+        self.setter = Setter(self.poll_loop, self.operator, limits)
         self._whole_run, self._from_s = whole_run, from_s
         self._settle: Dwell | None = None
         self._settled: bool | None = None
@@ -117,79 +117,79 @@ class Runner:
 
     # The whole run
 
-    def run(self, course: Course, resumed: Replayed | None = None) -> RunClosed:
+    def run(self, step_sequence: StepSequence, resumed: Replayed | None = None) -> RunClosed:
         """Carry a course out; returns how it ended, which is also the last event of the run."""
         bug: BaseException | None = None
         try:
-            self.journal.become("start" if resumed is None else "resume run", "run started")
+            self.event_log.become("start" if resumed is None else "resume run", "run started")
             for instrument in self.bench.instruments.values():
-                instrument.retried = lambda why, role, times: self.journal.try_append(Retried(why, role, times))
+                instrument.retried = lambda why, role, times: self.event_log.try_append(Retried(why, role, times))
             self.bench.open()
-            self.pulse.began_s = self.bench.clock.now_s
+            self.poll_loop.began_s = self.bench.clock.now_s
             ahead = max(0.0, self._from_s - self.bench.clock.now_s)  # a run that goes on keeps its time
-            self.journal.clock = lambda: self.bench.clock.now_s + ahead
-            self.journal.append(*(_watch_set(w, None) for w in self._whole_run))
-            self.journal.become("go on", "the instruments answer")
-            first = course.next() if resumed is None else self._re_establish(resumed)
-            self._drive(course, first)
+            self.event_log.clock = lambda: self.bench.clock.now_s + ahead
+            self.event_log.append(*(_watch_set(w, None) for w in self._whole_run))
+            self.event_log.become("go on", "the instruments answer")
+            first = step_sequence.next() if resumed is None else self._re_establish(resumed)
+            self._drive(step_sequence, first)
             outcome, why = "complete", "every step was carried out"
         except RunEnd as end:
             outcome, why = end.outcome, end.why
         except InstrumentError as error:
             outcome, why = "failed", str(error)
-            self.journal.try_append(Failed(str(error), error.role, error.address))
+            self.event_log.try_append(Failed(str(error), error.role, error.address))
         except ZincsmithError as error:
             outcome, why = "failed", str(error)
-            self.journal.try_append(Failed(str(error)))
+            self.event_log.try_append(Failed(str(error)))
         except BaseException as error:  # noqa: BLE001 - a bug: the bench comes first, then it is raised
             bug, outcome = error, "failed"
             why = f"a bug in the program ({type(error).__name__}: {error})"
-            self.journal.try_append(Failed(why))
+            self.event_log.try_append(Failed(why))
         closed = self._close(outcome, why)
         if bug is not None:
             raise BugInRun(closed) from bug
         return closed
 
     def _close(self, outcome: str, why: str) -> RunClosed:
-        self.journal.try_become("make safe", why)
+        self.event_log.try_become("make safe", why)
         safety = self.make_safe()
         closed = RunClosed(outcome, why, safety.confirmed, safety.unconfirmed, safety.seen)
-        self.journal.try_append(closed)
-        self.journal.try_become("confirmed" if safety.confirmed else "unconfirmed", why)
+        self.event_log.try_append(closed)
+        self.event_log.try_become("confirmed" if safety.confirmed else "unconfirmed", why)
         self.bench.close()
         return closed
 
     def make_safe(self) -> Safety:
-        self.pulse.settings = self.pulse.settings.all_off
-        return make_safe(self.bench, self.journal.try_append, self.setter.switched_off_by_hand)
+        self.poll_loop.settings = self.poll_loop.settings.all_off
+        return make_safe(self.bench, self.event_log.try_append, self.setter.switched_off_by_hand)
 
-    def _drive(self, course: Course, action: Action | None) -> None:
+    def _drive(self, step_sequence: StepSequence, action: Action | None) -> None:
         while action is not None:
-            self.journal.next_step()
+            self.event_log.next_step()
             answer = self._take(action)
             if not isinstance(action, Dwell):  # what has just settled is measured first
                 self._take_again()
-            action = course.next(answer)
+            action = step_sequence.next(answer)
 
     def _re_establish(self, state: Replayed) -> Action | None:
         """Where the run stood, again: its gates, watches, warm-up, source and load. Returns what comes next."""
-        self.journal.step = state.step - 1
+        self.event_log.step = state.step - 1
         self._part, self._taken, self._settle, self._settled = state.part, state.points, state.settle, state.settled
-        self.people.takes = {n: (one.part, one.take) for n, one in state.points.items()}
-        self.people.typed = state.typed
+        self.operator.takes = {n: (one.part, one.take) for n, one in state.points.items()}
+        self.operator.typed = state.typed
         for gate in state.gates:
-            self.people.gate(gate)
-        self.pulse.watches.begin_part()
+            self.operator.gate(gate)
+        self.poll_loop.watches.begin_part()
         for watch in state.watches:
             if watch.low is None:  # a lower bound is watched once the unit runs again
-                self.pulse.watches.add(watch)
+                self.poll_loop.watches.add(watch)
         if state.warm is not None and state.settings.source_on:
             settings, dwell = state.warm
             self.setter.bring_to(settings)
             self._wait(replace(dwell, why=f"{dwell.why}, made up for"))
         self.setter.bring_to(state.settings)
         for watch in state.watches:
-            self.pulse.watches.add(watch)
+            self.poll_loop.watches.add(watch)
         if isinstance(state.next, Measure) and state.settle is not None:
             self._settled = self._wait(state.settle).stable
         return state.next
@@ -199,10 +199,10 @@ class Runner:
     def _take(self, action: Action) -> Outcome:
         """Intent, deed, outcome; a person may go on without what is waited for or measured."""
         if isinstance(action, Begin | End | Stage | Note | Watch):
-            self.journal.append(_intended(action), self._at_once(action))
+            self.event_log.append(_intended(action), self._at_once(action))
             self._skipping = False
             return Done()
-        self.journal.append(_intended(action))
+        self.event_log.append(_intended(action))
         if isinstance(action, Dwell | Measure) and self._skipping:
             return self._passed(False)
         takers: Mapping[type, Callable[[Any], Outcome]] = {
@@ -222,33 +222,33 @@ class Runner:
             return self._passed(skip.part)
 
     def _passed(self, part: bool) -> Outcome:
-        self.journal.append(Passed(self.people.operator, part))
+        self.event_log.append(Passed(self.operator.name, part))
         return Skipped(part)
 
     def _at_once(self, action: Begin | End | Stage | Note | Watch) -> Event:
         match action:
             case Begin(part, procedure, version):
-                self.pulse.watches.begin_part()
-                self._part = self.people.part = part
+                self.poll_loop.watches.begin_part()
+                self._part = self.operator.part = part
                 return PartBegan(part, procedure, version)
             case End(part, outcome):
                 return PartEnded(part, outcome)
             case Stage(title, detail):
                 return StageBegan(title, detail)
             case Watch():
-                self.pulse.watches.add(action)
+                self.poll_loop.watches.add(action)
                 return _watch_set(action, self._part)
             case Note(text):
                 return Remarked(text)
 
     def _gate(self, action: Confirm) -> Outcome:
         self._skipping = False
-        self.people.gate(action)
+        self.operator.gate(action)
         return Done()
 
     def _senses(self, action: Observe) -> Outcome:
         self._skipping = False
-        self.people.senses(action)
+        self.operator.senses(action)
         return Done()
 
     def _set(self, action: Setting) -> Outcome:
@@ -265,7 +265,7 @@ class Runner:
     def _dwell(self, action: Dwell) -> Outcome:
         answer = self._wait(action)
         self._settle, self._settled = action, answer.stable
-        self.journal.append(Waited(action.why, answer.after_s, answer.stable, answer.rises))
+        self.event_log.append(Waited(action.why, answer.after_s, answer.stable, answer.rises))
         return answer
 
     def _wait(self, action: Dwell) -> Settled:
@@ -290,7 +290,7 @@ class Runner:
                 stable = False
                 break
             seconds = SETTLE_SLICE_S if watched is not None else min(longest, action.seconds - passed)
-            values = self.pulse.slice(seconds)
+            values = self.poll_loop.slice(seconds)
             if action.rising is not None and action.rising in values:
                 above = values[action.rising] > action.rises_above
                 rises += above and not was_above
@@ -299,8 +299,8 @@ class Runner:
 
     def _is_settled(self, action: Dwell) -> bool:
         if action.below is not None:
-            return abs(self.pulse.now.get(action.quantity or "", action.below)) < action.below
-        rows = [(t, v[action.quantity]) for t, v in self.pulse.history if action.quantity in v]
+            return abs(self.poll_loop.now.get(action.quantity or "", action.below)) < action.below
+        rows = [(t, v[action.quantity]) for t, v in self.poll_loop.history if action.quantity in v]
         if not rows:
             return False
         times, values = np.array(rows).T
@@ -311,33 +311,33 @@ class Runner:
     def _measure(self, action: Measure) -> Outcome:
         number = len(self._taken) + 1
         point = self._point(action, number, self._part, 1)
-        taken = Taken(action, self.pulse.settings, self._settle, self._part)
+        taken = Taken(action, self.poll_loop.settings, self._settle, self._part)
         self._keep(point, taken)
         return Measured(point)
 
     def _keep(self, point: Point, taken: Taken) -> None:
         self._taken[point.number] = taken
-        self.people.takes[point.number] = (point.part, point.take)
-        self.journal.append(PointTaken(point))
+        self.operator.takes[point.number] = (point.part, point.take)
+        self.event_log.append(PointTaken(point))
 
     def _point(self, action: Measure, number: int, part: int, take: int) -> Point:
         samples: dict[str, list[float]] = {}
         began = self.bench.clock.now_s
         while self.bench.clock.now_s - began < action.over_s - 1e-6:
-            for name, value in self.pulse.slice(MEASURE_SLICE_S).items():
+            for name, value in self.poll_loop.slice(MEASURE_SLICE_S).items():
                 samples.setdefault(name, []).append(value)
         by_hand = self.bench.by_hand()
         readings: list[Reading] = []
         follows = derived(self.bench.rig)
         for name in (*(q for q in action.quantities if q not in follows), *follows.intersection(action.quantities)):
             self._heed_watts(readings, by_hand)
-            key = f"{self.journal.run}/{number}{f'.{take}' if take > 1 else ''}/{name}"
+            key = f"{self.event_log.run}/{number}{f'.{take}' if take > 1 else ''}/{name}"
             if name in follows:
-                drawn_A = self.pulse.settings.drawn_A.get(port_of(name), 0.0)
+                drawn_A = self.poll_loop.settings.drawn_A.get(port_of(name), 0.0)
                 volts = self.setter.limits.envelope.voltage_V(port_of(name))
                 readings += resistor_current(key, name, readings, self.bench.rig, drawn_A, volts)
             elif name in by_hand:
-                readings.append(self.people.ask(key, name))
+                readings.append(self.operator.ask(key, name))
             elif samples.get(name):
                 readings.append(polled_reading(key, name, samples[name], self.bench.rig, self.bench.in_use.get(name)))
         self._heed_watts(readings, by_hand)
@@ -354,33 +354,33 @@ class Runner:
         while True:
             read = {r.address: r.value for r in readings if r.address in both and r.value is not None}
             power = at_port("output_power", port)
-            if len(read) < len(both) or self.people.heed(power, abs(math.prod(read.values()))):
+            if len(read) < len(both) or self.operator.heed(power, abs(math.prod(read.values()))):
                 return
             at = max(n for n, r in enumerate(readings) if r.address in both and r.address in by_hand)
-            readings[at] = self.people.ask(readings[at].id, readings[at].address)
+            readings[at] = self.operator.ask(readings[at].id, readings[at].address)
 
     def _waves(self, seconds: float) -> tuple[Wave, ...]:
         """What the power meter records, its samples in the book before the point that names them."""
-        self.pulse.slice(seconds)  # a record takes its time, and the watches go on
+        self.poll_loop.slice(seconds)  # a record takes its time, and the watches go on
         waves, samples = waves_of(self.bench.record(seconds), self.bench.rig)
-        self.journal.busy("keeping the samples of a record", KEEP_AT_MOST_S)
-        self.journal.book.keep_waves(samples)
+        self.event_log.busy("keeping the samples of a record", KEEP_AT_MOST_S)
+        self.event_log.book.keep_waves(samples)
         return waves
 
     def _take_again(self) -> None:
         """Points a person wants again, at their own settings; then back to where the plan stands."""
-        while self.people.repeats:
-            number, reason = self.people.repeats.popitem()
-            taken, before = self._taken[number], self.pulse.settings
+        while self.operator.repeats:
+            number, reason = self.operator.repeats.popitem()
+            taken, before = self._taken[number], self.poll_loop.settings
             kept = self._settle, self._settled
-            self.journal.append(Remarked(f"point {number} is taken again: {reason}"))
+            self.event_log.append(Remarked(f"point {number} is taken again: {reason}"))
             try:
                 self.setter.bring_to(taken.settings)
                 self._settled = self._wait(taken.settle or Dwell(AGAIN_S, "settles")).stable
                 point = self._point(taken.action, number, taken.part, taken.take + 1)
                 self._keep(point, replace(taken, take=point.take))
             except Skip:
-                self.journal.append(Remarked(f"point {number} was not taken again: skipped"))
+                self.event_log.append(Remarked(f"point {number} was not taken again: skipped"))
             self.setter.bring_to(before)
             self._settle, self._settled = kept
 

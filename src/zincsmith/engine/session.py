@@ -13,18 +13,13 @@ from zincsmith.bench.roles import to_switch_off
 from zincsmith.bench.signs import Seen, seen_of
 from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.awake import Awake
-from zincsmith.engine.course import Course
-from zincsmith.engine.desk import Desk
-from zincsmith.engine.journal import Journal
+from zincsmith.engine.event_log import EventLog
 from zincsmith.engine.known_bench import confirm, refuse_unknown
-from zincsmith.engine.limits import Limits, whole_run
-from zincsmith.engine.rehearsal import rehearse
+from zincsmith.engine.operator_interface import OperatorInterface
 from zincsmith.engine.replay import Replayed, replay, typed_readings
-from zincsmith.engine.rig_facts import context, source_kind
 from zincsmith.engine.runner import BugInRun, Runner
-from zincsmith.engine.states import RESUMABLE, UNSAFE, State, allowed
-from zincsmith.engine.watch_over import Found, Guard, GuardLost, NoGuard, takeover_of
+from zincsmith.engine.sleep_inhibitor import SleepInhibitor
+from zincsmith.guard.watch_over import Found, Guard, GuardLost, NoGuard, takeover_of
 from zincsmith.model.errors import InputError, InstrumentError
 from zincsmith.model.events import (
     BenchSettled,
@@ -40,7 +35,12 @@ from zincsmith.model.events import (
 from zincsmith.model.plan import Plan
 from zincsmith.model.port import output_volts
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import RESUMABLE, UNSAFE, State, allowed
 from zincsmith.model.unit import Unit
+from zincsmith.planning.limits import Limits, whole_run
+from zincsmith.planning.rehearsal import rehearse
+from zincsmith.planning.rig_facts import context, source_kind
+from zincsmith.planning.step_sequence import StepSequence
 from zincsmith.procedures.catalogue import packages_of, procedure
 from zincsmith.suitability.check import refuse_stops
 
@@ -77,11 +77,11 @@ class Session:
     ``guard`` is started with each run and makes the bench safe when this process dies.
     """
 
-    def __init__(self, book: BookWriter, desk: Desk, guard: Guard | None = None) -> None:
-        self.book, self.desk = book, desk
+    def __init__(self, book: BookWriter, operator_interface: OperatorInterface, guard: Guard | None = None) -> None:
+        self.book, self.operator_interface = book, operator_interface
         self.guard: Guard = guard or NoGuard()
-        self.journal = Journal(book, desk)
-        self.awake = Awake()
+        self.event_log = EventLog(book, operator_interface)
+        self.sleep_inhibitor = SleepInhibitor()
         self.missing = ""
         self._commit_s = 0.0
         self.interrupted = self._close_interrupted()
@@ -92,18 +92,18 @@ class Session:
         runs = self.book.unfinished()
         taken_over = takeover_of(self.book.path)
         for run in runs:
-            self.journal.run = run
+            self.event_log.run = run
             if taken_over is not None and taken_over.run in (run, 0):
                 self._take_in(taken_over, f"the program ended in the middle of the run: {taken_over.why}")
             else:
                 why = "the program ended in the middle of the run"
                 with BookReader(self.book.path) as reader:
                     rig = reader.rig(reader.run(run).rig_n)
-                self.journal.append(RunClosed("interrupted", why, False, to_switch_off(rig)))
-                self.journal.become("found interrupted", why)
+                self.event_log.append(RunClosed("interrupted", why, False, to_switch_off(rig)))
+                self.event_log.become("found interrupted", why)
             if run != runs[-1]:
-                self.journal.state = State.IDLE
-        self.journal.run = None
+                self.event_log.state = State.IDLE
+        self.event_log.run = None
         if taken_over is not None:
             taken_over.take_away()
         return runs
@@ -111,8 +111,8 @@ class Session:
     def _take_in(self, found: Found, why: str) -> RunClosed:
         """What a guardian did becomes the end of the run that it watched over."""
         closed = RunClosed("interrupted", why, found.safe, found.unconfirmed, found.seen)
-        self.journal.append(*found.events, closed)
-        self.journal.become("found taken over" if found.safe else "found unconfirmed", why)
+        self.event_log.append(*found.events, closed)
+        self.event_log.become("found taken over" if found.safe else "found unconfirmed", why)
         return closed
 
     def _left(self) -> RunRow | None:
@@ -128,8 +128,8 @@ class Session:
             last = [w.event for w in reader.events(run=runs[-1].id, kinds=ends)][-1:]
         if not last or not isinstance(last[0], RunClosed) or last[0].safe:
             return None
-        if self.journal.state is State.IDLE:  # left behind by an earlier session: nothing has changed since
-            self.journal.state = State.NOT_CONFIRMED
+        if self.event_log.state is State.IDLE:  # left behind by an earlier session: nothing has changed since
+            self.event_log.state = State.NOT_CONFIRMED
         return runs[-1]
 
     # Runs
@@ -150,10 +150,10 @@ class Session:
             program=f"zincsmith {__version__}",
             packages=packages_of(plan.parts),
         )
-        course = Course(unit, rig, plan, start.ambient_degC)
+        step_sequence = StepSequence(unit, rig, plan, start.ambient_degC)
         bench = self._bench(rig, addresses, unit)
-        self.journal.run, self.journal.step, self.journal.clock = self.book.open_run(opened), None, None
-        return self._carry_out(bench, unit, rig, plan, start, course, None)
+        self.event_log.run, self.event_log.step, self.event_log.clock = self.book.open_run(opened), None, None
+        return self._carry_out(bench, unit, rig, plan, start, step_sequence, None)
 
     def resume(self, run: int | None, start: Start, addresses: Mapping[str, str]) -> RunClosed:
         """Go on with a run that ended early, the latest unless told, where its book says that it stopped.
@@ -175,18 +175,20 @@ class Session:
             unit, rig, plan = reader.unit(row.unit, row.unit_n), reader.rig(row.rig_n), reader.plan(row.plan_n)
             self._refuse("resume run", unit, rig, plan, start)
             room = opened.ambient_degC if opened.ambient_degC is not None else start.ambient_degC
-            course = Course(unit, rig, plan, room)
-            stands = replay(reader, row.id, course)
+            step_sequence = StepSequence(unit, rig, plan, room)
+            stands = replay(reader, row.id, step_sequence)
             stands.typed = typed_readings(reader, row.id)
             stands.bench_s = max((w.bench_s or 0.0 for w in reader.events(run=row.id, kinds=(Polled,))), default=0.0)
         bench = self._bench(rig, addresses, unit)
-        self.journal.run, self.journal.step, self.journal.clock = row.id, None, None
-        self.journal.append(RunResumed(start.operator, start.ambient_degC, stands.step, f"zincsmith {__version__}"))
-        return self._carry_out(bench, unit, rig, plan, start, course, stands)
+        self.event_log.run, self.event_log.step, self.event_log.clock = row.id, None, None
+        self.event_log.append(RunResumed(start.operator, start.ambient_degC, stands.step, f"zincsmith {__version__}"))
+        return self._carry_out(bench, unit, rig, plan, start, step_sequence, stands)
 
     def _refuse(self, do: str, unit: Unit, rig: Rig, plan: Plan, start: Start) -> None:
-        if not allowed(self.journal.state, do):
-            raise InputError(f"no run can be started while the bench is {self.journal.state.value}; make it safe first")
+        if not allowed(self.event_log.state, do):
+            raise InputError(
+                f"no run can be started while the bench is {self.event_log.state.value}; make it safe first"
+            )
         check_start(start)
         real = [i for i in rig.instruments if i.how == "connected"]
         if real and start.operator == NOBODY:
@@ -226,14 +228,14 @@ class Session:
         rig: Rig,
         plan: Plan,
         start: Start,
-        course: Course,
+        step_sequence: StepSequence,
         stands: Replayed | None,
     ) -> RunClosed:
         known = context(unit, rig)
         runner = Runner(
             bench,
-            self.journal,
-            self.desk,
+            self.event_log,
+            self.operator_interface,
             Limits.of(unit, rig, start.ambient_degC),
             unit,
             start.ambient_degC,
@@ -241,26 +243,26 @@ class Session:
             whole_run(unit, rig, plan, known.polled, known.measured),
             stands.bench_s if stands is not None else 0.0,
         )
-        runner.people.unattended = start.unattended and source_kind(rig) == "settable" and not rig.by_hand("load")
-        assert self.journal.run is not None
+        runner.operator.unattended = start.unattended and source_kind(rig) == "settable" and not rig.by_hand("load")
+        assert self.event_log.run is not None
         try:
             if self._commit_s > SLOW_S:
                 words = f"One commit takes {self._commit_s:.2f} s on the disk of the book: polls and watches come that"
-                self.journal.append(Remarked(f"{words} much later. A quicker disk is better."))
+                self.event_log.append(Remarked(f"{words} much later. A quicker disk is better."))
             if start.answers:
-                self.journal.append(Remarked(f"Answers come from a file: {start.answers}."))
-            if rig.clock != "simulated" and (asleep := self.awake.hold()):
-                self.journal.append(Remarked(asleep))
+                self.event_log.append(Remarked(f"Answers come from a file: {start.answers}."))
+            if rig.clock != "simulated" and (asleep := self.sleep_inhibitor.hold()):
+                self.event_log.append(Remarked(asleep))
             warm_up()
             self.guard.begin(
-                self.book.path, self.journal.run, bench, self.journal.try_append, output_volts(unit.nameplate)
+                self.book.path, self.event_log.run, bench, self.event_log.try_append, output_volts(unit.nameplate)
             )
-            self.journal.busy = self.guard.busy
-            closed = runner.run(course, stands)
+            self.event_log.busy = self.guard.busy
+            closed = runner.run(step_sequence, stands)
             self.guard.end()  # only once make-safe has returned
         except GuardLost as error:  # only from its start: once it runs, the runner deals with its loss
             closed = RunClosed("failed", str(error), True)
-            self.journal.append(Failed(str(error), error.role, error.address), closed)
+            self.event_log.append(Failed(str(error), error.role, error.address), closed)
             self.guard.end()
         except BugInRun as bug:
             self.guard.end()
@@ -270,9 +272,9 @@ class Session:
             closed = self._handed_over(bench, rig, error)
             raise BugInRun(closed) from error
         finally:
-            self.awake.release()
-            self.journal.busy = lambda what, at_most_s: None
-            self.journal.run = self.journal.step = self.journal.clock = None
+            self.sleep_inhibitor.release()
+            self.event_log.busy = lambda what, at_most_s: None
+            self.event_log.run = self.event_log.step = self.event_log.clock = None
             self.left = self._left()
         return closed
 
@@ -282,11 +284,11 @@ class Session:
         bench.close()
         took_over = self.guard.hand_over(why)
         found = takeover_of(self.book.path) if took_over else None
-        self.journal.state = State.IDLE
-        if found is None or found.run not in (self.journal.run, 0):
+        self.event_log.state = State.IDLE
+        if found is None or found.run not in (self.event_log.run, 0):
             closed = RunClosed("failed", why, False, to_switch_off(rig))
-            self.journal.try_append(closed)
-            self.journal.state = State.NOT_CONFIRMED
+            self.event_log.try_append(closed)
+            self.event_log.state = State.NOT_CONFIRMED
             return closed
         closed = self._take_in(found, why)
         found.take_away()
@@ -297,7 +299,7 @@ class Session:
     def after_interruption(self, addresses: Mapping[str, str]) -> None:
         """Before a new run on a book whose last run left a bench behind that nobody has read back: that bench, not the
         one of the new run, is made safe first. InputError when it cannot be, or its addresses were never confirmed."""
-        if self.journal.state not in UNSAFE or self.make_safe(addresses, said=""):
+        if self.event_log.state not in UNSAFE or self.make_safe(addresses, said=""):
             return
         raise NotSettled(
             f"the bench of run {self.left.id if self.left else '?'} could not be confirmed to be off: {self.missing}. "
@@ -312,9 +314,9 @@ class Session:
         if self.left is None:
             raise InputError("no earlier run has left a bench behind")
         how = "it was not reached again; said by a person"
-        self.journal.append_to(self.left.id, BenchSettled(self.left.id, by.strip(), how))
-        self.journal.try_become("make safe", f"{by.strip()} says that it is off")
-        self.journal.try_become("confirmed", f"{by.strip()} says that it is off")
+        self.event_log.append_to(self.left.id, BenchSettled(self.left.id, by.strip(), how))
+        self.event_log.try_become("make safe", f"{by.strip()} says that it is off")
+        self.event_log.try_become("confirmed", f"{by.strip()} says that it is off")
         self.left = None
 
     def make_safe(self, addresses: Mapping[str, str], said: str = "said by whoever pressed Make safe") -> bool:
@@ -331,26 +333,26 @@ class Session:
         bench = Bench(rig, addresses, guarded=True)  # switching off needs nobody to watch over it
         if seen is not None:
             bench.seen = seen
-        self.journal.try_become("make safe", "asked for while nothing was running")
+        self.event_log.try_become("make safe", "asked for while nothing was running")
         try:
             bench.open_clock()
         except InstrumentError as error:  # what answers is made safe all the same
-            self.journal.try_append(Failed(str(error), error.role, error.address))
-        safety = make_safe(bench, self.journal.try_append, lambda role, words: said)
+            self.event_log.try_append(Failed(str(error), error.role, error.address))
+        safety = make_safe(bench, self.event_log.try_append, lambda role, words: said)
         bench.close()
         self.missing = "; ".join(safety.unconfirmed)
         seen_words = "; ".join(safety.seen)
-        self.journal.try_become("confirmed" if safety.confirmed else "unconfirmed", self.missing or seen_words)
+        self.event_log.try_become("confirmed" if safety.confirmed else "unconfirmed", self.missing or seen_words)
         if safety.confirmed and self.left is not None:
-            self.journal.append_to(self.left.id, BenchSettled(self.left.id, said, f"made safe later: {seen_words}"))
+            self.event_log.append_to(self.left.id, BenchSettled(self.left.id, said, f"made safe later: {seen_words}"))
             self.left = None
         return safety.confirmed
 
     def _settled(self, how: str) -> None:
-        self.journal.try_become("make safe", how)
-        self.journal.try_become("confirmed", how)
+        self.event_log.try_become("make safe", how)
+        self.event_log.try_become("confirmed", how)
         if self.left is not None:
-            self.journal.append_to(self.left.id, BenchSettled(self.left.id, "", how))
+            self.event_log.append_to(self.left.id, BenchSettled(self.left.id, "", how))
             self.left = None
 
     def _to_make_safe(self) -> tuple[Rig, Seen | None]:

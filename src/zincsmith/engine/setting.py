@@ -10,11 +10,8 @@ from typing import Any
 from zincsmith.analysis.expectation import expected
 from zincsmith.analysis.resistor_load import bank_ohm, bank_steps
 from zincsmith.bench.roles import FEEDING
-from zincsmith.engine.limits import Limits
-from zincsmith.engine.people import People
-from zincsmith.engine.pulse import Drawn, Fed, Pulse, Settings
-from zincsmith.engine.rig_facts import step_words
-from zincsmith.engine.watches import tightest
+from zincsmith.engine.operator import Operator
+from zincsmith.engine.poll_loop import PollLoop
 from zincsmith.model.actions import ChooseMode, SetLoad, SetSource
 from zincsmith.model.address import at_port, name_of
 from zincsmith.model.errors import BookError, InstrumentError, ZincsmithError
@@ -22,6 +19,10 @@ from zincsmith.model.events import Effected, HandSetting
 from zincsmith.model.port import of_output
 from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.rig import Instrument
+from zincsmith.model.settings import Drawn, Fed, Settings
+from zincsmith.planning.limits import Limits
+from zincsmith.planning.rig_facts import step_words
+from zincsmith.planning.watches import tightest
 
 CLIMB_A_SHARE = 0.25  # of the load change; gradually, so that overshoot trips no overcurrent protection
 CLIMB_S = 1.0
@@ -38,31 +39,31 @@ Setting = SetSource | SetLoad | ChooseMode
 class Setter:
     """Carries out the setting actions of a run."""
 
-    def __init__(self, pulse: Pulse, people: People, limits: Limits) -> None:
-        self.pulse, self.people, self.limits = pulse, people, limits
-        self.bench = pulse.bench
+    def __init__(self, poll_loop: PollLoop, operator: Operator, limits: Limits) -> None:
+        self.poll_loop, self.operator, self.limits = poll_loop, operator, limits
+        self.bench = poll_loop.bench
         self._arranged: dict[str, str] = {}  # by port, how a load by hand stands, in the words of its gate
         self._rests: set[str] = set()  # inputs whose source by hand was said to be off
 
     def carry_out(self, action: Setting) -> Body:
         """LimitError, with nothing sent, beyond a limit. The read-back is in the book when it returns, and returned."""
-        self.limits.check(action, self.pulse.settings.drawn_A, self.pulse.settings.modes)
-        self.pulse.hear()
+        self.limits.check(action, self.poll_loop.settings.drawn_A, self.poll_loop.settings.modes)
+        self.poll_loop.hear()
         carry: dict[type, Callable[[Any], Body]] = {
             SetSource: self._source, SetLoad: self._load, ChooseMode: self._mode,
         }  # fmt: skip
         found = carry[type(action)](action)
-        self.pulse.journal.append(Effected(type(action).__name__, found))
-        self.pulse.history.clear()
-        settings = self.pulse.settings
-        plate, ambient = self.people.plate, self.people.ambient_degC
+        self.poll_loop.event_log.append(Effected(type(action).__name__, found))
+        self.poll_loop.history.clear()
+        settings = self.poll_loop.settings
+        plate, ambient = self.operator.plate, self.operator.ambient_degC
         ahead = expected(plate, settings.input_V, settings.drawn_A, ambient, settings.modes)
         self.bench.choose_ranges({name: one.high for name, one in ahead.items()})
         return found
 
     def bring_to(self, wanted: Settings) -> None:
         """From whatever is set now to these settings, load off while the source changes, then up gradually."""
-        now = self.pulse.settings
+        now = self.poll_loop.settings
         feeds = {port: fed for port, fed in wanted.feeds.items() if fed != now.feeds.get(port, Fed())}
         modes = {port: mode for port, mode in wanted.modes.items() if mode != now.modes.get(port)}
         if feeds or modes:
@@ -71,29 +72,29 @@ class Setter:
             for port, fed in feeds.items():
                 self.carry_out(SetSource(fed.voltage_V, fed.frequency_Hz, fed.on, port))
             for _ in range(COMES_UP_SLICES if feeds else 0):
-                self.pulse.slice(CLIMB_S)
+                self.poll_loop.slice(CLIMB_S)
             for port, mode in modes.items():
                 self.carry_out(ChooseMode(mode, port))
         for port, drawn in sorted(wanted.draws.items(), key=lambda one: one[1].on):
             self._climb(port, drawn)
-        self.pulse.slice(CLIMB_S)
+        self.poll_loop.slice(CLIMB_S)
 
     def _climb(self, port: str, wanted: Drawn) -> None:
         """One load up gradually, or down at once."""
-        now = self.pulse.settings
+        now = self.poll_loop.settings
         start, end = now.drawn_A.get(port, 0.0), wanted.current_A if wanted.on else 0.0
         if end > start:
             steps = max(1, round((end - start) / (CLIMB_A_SHARE * end)))
             for n in range(1, steps):
                 self.carry_out(SetLoad(start + (end - start) * n / steps, True, port))
-                self.pulse.slice(CLIMB_S)
-        if wanted != self.pulse.settings.draws.get(port, Drawn()):
+                self.poll_loop.slice(CLIMB_S)
+        if wanted != self.poll_loop.settings.draws.get(port, Drawn()):
             self.carry_out(SetLoad(wanted.current_A, wanted.on, port))
 
     def _source(self, action: SetSource) -> Body:
-        after, place = self.pulse.settings.after(action), at_port("ac_source", action.port)
+        after, place = self.poll_loop.settings.after(action), at_port("ac_source", action.port)
         if action.on and action.voltage_V > 0.0:
-            self.bench.seen.feeds(action.voltage_V >= RUNS_FROM * self.people.plate.input.voltage_min_V)
+            self.bench.seen.feeds(action.voltage_V >= RUNS_FROM * self.operator.plate.input.voltage_min_V)
         if place not in self.bench.instruments:
             return self._source_by_hand(action, place)
         source = self.bench.instruments[place]
@@ -103,34 +104,36 @@ class Setter:
             **_at(action.port),
         }
         if action.on:
-            self.pulse.settings = after  # from here on it has to be taken as live
+            self.poll_loop.settings = after  # from here on it has to be taken as live
         found["on"] = bool(source.set("output", action.on))
-        self.pulse.settings = after
+        self.poll_loop.settings = after
         return found
 
     def _source_by_hand(self, action: SetSource, place: str) -> Body:
         """A gate with what to set and at which readings to switch off first; none where it stands so already. What is
         set by hand lands where it lands: the volts reached are typed, and they are what counts."""
-        before, one = self.pulse.settings.feeds.get(action.port, Fed()), self.bench.rig.instrument(place)
+        before, one = self.poll_loop.settings.feeds.get(action.port, Fed()), self.bench.rig.instrument(place)
         lands = action.on and getattr(one, "outlet", None) is None
         stands = (before.voltage_V, before.on) == (action.voltage_V, True)
         same = stands if action.on else action.port in self._rests
         volts = action.voltage_V
         while not same:
             if action.on:
-                self.pulse.settings = self.pulse.settings.after(action)  # from here on it has to be taken as live
-            reached = self.people.set_by_hand(
+                self.poll_loop.settings = self.poll_loop.settings.after(
+                    action
+                )  # from here on it has to be taken as live
+            reached = self.operator.set_by_hand(
                 place,
                 source_words(one, action, before),
                 self._switch_off_at(action.on),
                 action.voltage_V if lands else None,
                 lambda v: self.limits.check(replace(action, voltage_V=v, on=True)),
             )
-            if reached is None or self.people.heed("input_voltage", reached):
+            if reached is None or self.operator.heed("input_voltage", reached):
                 volts = reached if reached is not None else volts
                 break
         self._rests = self._rests - {action.port} if action.on else self._rests | {action.port}
-        self.pulse.settings = self.pulse.settings.after(replace(action, voltage_V=volts))
+        self.poll_loop.settings = self.poll_loop.settings.after(replace(action, voltage_V=volts))
         stands_at = {"voltage_V": volts, "frequency_Hz": action.frequency_Hz}
         return {**stands_at, "on": action.on, "hand": True, **_at(action.port)}
 
@@ -141,21 +144,21 @@ class Setter:
         by_hand = self.bench.by_hand()
         return tuple(
             f"{info.words.lower()} above {watch.high:.3g} {info.unit}"
-            for watch in tightest(self.pulse.watches.all)
+            for watch in tightest(self.poll_loop.watches.all)
             if watch.high is not None and watch.quantity in by_hand and name_of(watch.quantity) in SEEN_FIRST
             for info in (WATCHABLE[watch.quantity],)
         )
 
     def _load(self, action: SetLoad) -> Body:
-        settings, place = self.pulse.settings, at_port("load", action.port)
+        settings, place = self.poll_loop.settings, at_port("load", action.port)
         after = settings.after(action)
         if place not in self.bench.instruments:
             volts = replace(self.limits.envelope, modes=settings.modes).voltage_V(action.port)
             words = load_words(self.bench.rig.instrument(place), action, volts)
             if words != self._arranged.get(action.port):  # one gate for each change that a person makes
-                self.people.set_by_hand(place, words, self._switch_off_at(action.on and settings.source_on))
+                self.operator.set_by_hand(place, words, self._switch_off_at(action.on and settings.source_on))
             self._arranged[action.port] = words
-            self.pulse.settings = after
+            self.poll_loop.settings = after
             return {"current_A": action.current_A, "on": action.on, "hand": True, **_at(action.port)}
         load = self.bench.instruments[place]
         if not action.on:
@@ -163,7 +166,7 @@ class Setter:
         amps = load.set("current", action.current_A)
         if action.on:
             on = load.set("input", True)
-        self.pulse.settings = after
+        self.poll_loop.settings = after
         return {"current_A": amps, "on": bool(on), **_at(action.port)}
 
     def _mode(self, action: ChooseMode) -> Body:
@@ -176,9 +179,9 @@ class Setter:
             found["number"] = number
         else:
             where = f" at {action.port}" if action.port else ""
-            self.people.set_by_hand(place, f"Ask for {action.mode}{where}, with whatever asks the port for a mode.")
+            self.operator.set_by_hand(place, f"Ask for {action.mode}{where}, with whatever asks the port for a mode.")
             found["hand"] = True
-        self.pulse.settings = self.pulse.settings.after(action)
+        self.poll_loop.settings = self.poll_loop.settings.after(action)
         return found
 
     def switched_off_by_hand(self, role: str, words: str) -> str:
@@ -186,17 +189,17 @@ class Setter:
 
         A power meter that read the input live, and no longer does, confirms it as well as a person does.
         """
-        journal = self.pulse.journal
-        journal.try_append(HandSetting(role, words))
+        event_log = self.poll_loop.event_log
+        event_log.try_append(HandSetting(role, words))
         until = time.monotonic() + CONFIRM_AT_MOST_S
         while time.monotonic() < until:
             self.bench.beat()
             try:
-                commands = self.pulse.desk.commands(CONFIRM_SLICE_S)
+                commands = self.poll_loop.operator_interface.commands(CONFIRM_SLICE_S)
             except BookError:
                 return ""
             if any(c.do == "pass" and not c.body.get("automatic") for c in commands):
-                return f"confirmed by {self.people.operator}"
+                return f"confirmed by {self.operator.name}"
             if any(c.do == "gone" for c in commands):
                 return ""
             if name_of(role) in FEEDING and self._input_is_dead():

@@ -14,8 +14,6 @@ from typing import Literal
 
 from zincsmith import __version__
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.composer import lines_for
-from zincsmith.engine.entries import reading_of
 from zincsmith.formats.accuracy_file import ColumnAccuracy, read_accuracy
 from zincsmith.formats.columns import Columns
 from zincsmith.formats.table_file import read_columns
@@ -26,6 +24,8 @@ from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import FROM_FILE, WRITTEN, Point, Reading
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 from zincsmith.model.unit import Unit
+from zincsmith.planning.composer import lines_for
+from zincsmith.planning.readings import reading_of
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.harmonics.options import HarmonicOptions
 from zincsmith.procedures.standby.options import StandbyOptions

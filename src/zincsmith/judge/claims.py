@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from zincsmith.analysis.envelope import Envelope
-from zincsmith.judge.claim_words import bound_words, condition_words_of, range_words
 from zincsmith.model.claim import Claim, RuleChoice, StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
@@ -20,6 +19,7 @@ from zincsmith.procedures.static_grid.steps import StaticGrid
 from zincsmith.rules.harmonics import NAME as HARMONIC_RULE
 from zincsmith.rules.harmonics import harmonic_class, load_harmonics
 from zincsmith.rules.loader import RuleSet, load, supply_rules
+from zincsmith.words.claim_words import bound_words, condition_words_of, range_words
 
 NO_PROCEDURE = ""
 

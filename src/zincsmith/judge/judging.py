@@ -11,13 +11,12 @@ from zincsmith.analysis.conformity import conformance_probability, guard_band, g
 from zincsmith.analysis.point_doubts import where
 from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.book.reader import BookReader, RunRow
+from zincsmith.history.claims_in_force import with_claims_in_force
+from zincsmith.history.ended import ended_of, with_ended
 from zincsmith.judge.claims import claims_of
-from zincsmith.judge.claims_in_force import with_claims_in_force
 from zincsmith.judge.disagree import with_disagreements
-from zincsmith.judge.ended import ended_of, with_ended
 from zincsmith.judge.evidence import evidence_of, findings_of
 from zincsmith.judge.floors import floored
-from zincsmith.judge.log_words import DEVIATING, STOPPING, deviations_of, stops_of
 from zincsmith.judge.one_cause import with_one_cause
 from zincsmith.judge.price import price_s
 from zincsmith.model.claim import Claim
@@ -39,6 +38,7 @@ from zincsmith.rules.harmonics import load_harmonics
 from zincsmith.rules.loader import supply_rules
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.suitability.check import check
+from zincsmith.words.log_words import DEVIATING, STOPPING, deviations_of, stops_of
 
 
 @dataclass(frozen=True)

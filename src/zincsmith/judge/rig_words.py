@@ -6,10 +6,10 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
-from zincsmith.judge.claim_words import SHOWN
 from zincsmith.judge.decide import Decision
 from zincsmith.model.figures import FIGURES
 from zincsmith.suitability.case import Fault, Severity
+from zincsmith.words.claim_words import SHOWN
 
 HEADINGS = ("claim", "allowed", "condition", "this rig", "share", "verdict", "to blame")
 

@@ -26,13 +26,11 @@ from zincsmith.formats.words import (
 from zincsmith.judge.budget import UNSPLIT_WORDS, grouped
 from zincsmith.judge.conventions import GUARD_WORDS, convention_words
 from zincsmith.judge.digest import evidence_digest
-from zincsmith.judge.instrument_words import accuracy_words
 from zincsmith.judge.judging import JudgedRun
-from zincsmith.judge.kept import Seal, amendments_of, broken_words, seals_of
 from zincsmith.judge.label_doubts import label_doubts
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.judge.safety import safety_reading, safety_words
-from zincsmith.judge.wiring_words import wiring_words
+from zincsmith.judge.snapshot import Seal, amendments_of, broken_words, seals_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import Amended
 from zincsmith.model.finding import Judged, Verdict
@@ -42,6 +40,8 @@ from zincsmith.procedures.base import Section
 from zincsmith.procedures.catalogue import in_order, procedure
 from zincsmith.procedures.planning import Planned
 from zincsmith.report.figures import VERDICT, plots, ruler_svg
+from zincsmith.words.instrument_words import accuracy_words
+from zincsmith.words.wiring_words import wiring_words
 
 MARKS = {
     Verdict.HOLDS: '<circle cx="7" cy="7" r="7" fill="{c}"/>'

@@ -10,7 +10,7 @@ import sys
 from pathlib import Path
 
 from zincsmith.simbench.adapter import Adapter
-from zincsmith.simbench.ailment import KINDS as AILMENTS
+from zincsmith.simbench.defect import KINDS as DEFECTS
 from zincsmith.simbench.imperfect import Imperfections, drawn
 from zincsmith.simbench.scpi import ScpiError
 from zincsmith.simbench.server import FAULTS, MISHAPS, TYPO, Bench
@@ -21,7 +21,7 @@ def main() -> int:
     parser = argparse.ArgumentParser(
         prog="zincsmith simbench",
         description="Stand-in instruments and a simulated unit on loopback ports.",
-        epilog=f"faults of a line: {', '.join(sorted(FAULTS))}; of the unit: {', '.join(AILMENTS)}; "
+        epilog=f"faults of a line: {', '.join(sorted(FAULTS))}; of the unit: {', '.join(DEFECTS)}; "
         f"of the bench: {', '.join(sorted(MISHAPS))}; of the person who types a meter off: ROLE,{TYPO}",
     )
     parser.add_argument("--unit", type=Path, required=True, help="physics of the simulated unit (TOML)")
@@ -35,7 +35,9 @@ def main() -> int:
     parser.add_argument("--input-lead-ohm", type=float, default=0.0, help="resistance of the leads to the input")
     parser.add_argument("--imperfect", action="store_true", help="with phase error, burdens, leads and settings off")
     parser.add_argument("--log", type=Path, help="append a line for everything that is switched")
-    parser.add_argument("--face", action="append", default=[], help="show the face of a meter without a cable (role)")
+    parser.add_argument(
+        "--front-panel", action="append", default=[], help="show the face of a meter without a cable (role)"
+    )
     arguments = parser.parse_args()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl+C is for the application; the bench outlives it
     try:
@@ -61,8 +63,8 @@ def main() -> int:
         for one in bench.addresses():
             print(f"{one['role']:16}{one['visa']}", flush=True)
     ports = {str(one["role"]): str(one["port"]) for one in bench.addresses()}
-    for role in (r for r in arguments.face if r in ports):
-        command = [sys.executable, "-m", "zincsmith.simbench.face", "--role", role, "--port", ports[role]]
+    for role in (r for r in arguments.front_panel if r in ports):
+        command = [sys.executable, "-m", "zincsmith.simbench.front_panel", "--role", role, "--port", ports[role]]
         subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL)
     bench.serve(sys.stdin.fileno())
     return 0

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from zincsmith.simbench.ailment import Ailment, Parts
+from zincsmith.simbench.defect import Defect, Parts
 from zincsmith.simbench.parameters import (
     Ageing,
     Burst,
@@ -60,7 +60,7 @@ class Adapter:
         self.ageing: Ageing = more.get("ageing", Ageing())
         self.display: Display | None = more.get("display")
         self.rails: Rails | None = more.get("rails")
-        self.ailment = Ailment(more.get("parts", Parts()))
+        self.defect = Defect(more.get("parts", Parts()))
         self.core_degC = self.case_degC = 25.0
         self.output_V = self.current_A = 0.0
         self.intake = NOTHING
@@ -87,7 +87,7 @@ class Adapter:
     def regulated_V(self, input_V: float, current_A: float, core_degC: float) -> float:
         """Output voltage in V while it regulates; with an open feedback it does not."""
         o = self.output
-        return self.ailment.regulated_V(
+        return self.defect.regulated_V(
             o.voltage_V * (1.0 + o.setpoint_error_percent / 100.0)
             + o.line_uV_per_V * 1e-6 * (input_V - 230.0)
             + o.drift_uV_per_K * 1e-6 * (core_degC - 25.0)
@@ -177,8 +177,8 @@ class Adapter:
             self._in_state_s += h
             self.intake = NOTHING
             self._move(h, input_V, frequency_Hz, at)
-            self.intake = self.ailment.draw(self.intake, input_V, frequency_Hz, self.mains.series_ohm, h)
-            self.ailment.strain(self.output_V, h)
+            self.intake = self.defect.draw(self.intake, input_V, frequency_Hz, self.mains.series_ohm, h)
+            self.defect.strain(self.output_V, h)
             self._warm(h, self.intake.power_W - self.output_V * self.current_A, ambient_degC)
             left -= h
             if left <= 1e-12:
@@ -201,7 +201,7 @@ class Adapter:
             if self._hold_up(h, at):
                 return
             self._become("off")
-        if self.state == "off" and input_V >= s.start_V and self.ailment.starts:
+        if self.state == "off" and input_V >= s.start_V and self.defect.starts:
             self._become("starting")
         if self.state in ("starting", "soft start", "pause") and input_V < s.stop_V:
             self._become("off")  # nothing tries again without mains
@@ -230,8 +230,8 @@ class Adapter:
             self.intake = Intake(0.0, 0.0, 0.0)
             return
         watts = input_V**2 / s.start_ohm
-        trying = self.state == "off" and s.wake_V <= input_V < s.start_V and self.ailment.tries
-        watts += self.ailment.attempt_W(s.attempt_W if trying else 0.0, self.state)
+        trying = self.state == "off" and s.wake_V <= input_V < s.start_V and self.defect.tries
+        watts += self.defect.attempt_W(s.attempt_W if trying else 0.0, self.state)
         bursting = self._time_s % s.period_s < s.attempt_s
         if not bursting:
             watts = input_V**2 / s.start_ohm if input_V else 0.0
@@ -246,7 +246,7 @@ class Adapter:
             share = min(1.0, self._in_state_s / self.start.soft_start_s) if self.start.soft_start_s else 1.0
             if share >= 1.0:
                 self._become("running")
-        if self.ailment.shorted_output:
+        if self.defect.shorted_output:
             self._become("pause")
             self.output_V = self.current_A = 0.0
             self.intake = Intake(15.0 / (0.5 * input_V), 15.0, 0.0) if input_V else Intake(0.0, 0.0, 0.0)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import random
 
 # role: (query, unit, decimals, words)
-FACES = {
+FRONT_PANELS = {
     "thermometer": ("MEAS:TEMP?", "°C", 1, "Handheld thermometer"),
     "panel_voltmeter": ("MEAS:VOLT?", "V", 1, "Display of the unit"),
     "panel_ammeter": ("MEAS:CURR?", "A", 2, "Display of the unit"),
@@ -16,7 +16,7 @@ OVER = 9.0e37
 
 def shown(role: str, value: float) -> str:
     """The text on the display."""
-    return "over range" if not abs(value) < OVER else f"{value:.{FACES[role][2]}f}"
+    return "over range" if not abs(value) < OVER else f"{value:.{FRONT_PANELS[role][2]}f}"
 
 
 def typed(text: str, draw: random.Random, slip: bool) -> str:

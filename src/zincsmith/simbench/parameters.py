@@ -11,7 +11,7 @@ from dataclasses import MISSING, dataclass, fields
 from pathlib import Path
 from typing import Any
 
-from zincsmith.simbench.ailment import Parts
+from zincsmith.simbench.defect import Parts
 from zincsmith.simbench.rails import read_rails
 from zincsmith.simbench.rectifier import Rectifier
 

@@ -13,8 +13,8 @@ from functools import partial
 from pathlib import Path
 from typing import IO
 
-from zincsmith.simbench.ailment import KINDS as AILMENTS
-from zincsmith.simbench.hand import FACES, shown, typed
+from zincsmith.simbench.defect import KINDS as DEFECTS
+from zincsmith.simbench.hand import FRONT_PANELS, shown, typed
 from zincsmith.simbench.instruments import AT_PORTS, IDENTITIES, MAKERS, OF_THE_UNIT
 from zincsmith.simbench.scpi import Interpreter, ScpiError
 from zincsmith.simbench.world import World
@@ -72,7 +72,7 @@ class Bench:
             else:
                 self._seat(role, make(self.world))
         self.seats["clock"].box.on("FAULt", self.inject)
-        for role in FACES.keys() & self.seats.keys():
+        for role in FRONT_PANELS.keys() & self.seats.keys():
             self.seats[role].box.on("TYPed?", partial(self.typed, role))
 
     def _seat(self, place: str, box: Interpreter) -> None:
@@ -121,7 +121,7 @@ class Bench:
         for seat in self.seats.values():
             while seat.late and seat.late[0][0] <= now:
                 self._send(seat, seat.late.pop(0)[1])
-        for what in self.world.unit.ailment.damage[self._damage :]:
+        for what in self.world.unit.defect.damage[self._damage :]:
             self._damage += 1
             self._note("unit", "damaged", what)
 
@@ -197,7 +197,7 @@ class Bench:
 
     def typed(self, role: str, _parameter: str = "") -> str:
         """What a person would type now who reads the meter of this role off its face."""
-        answer = self.seats[role].box.answer(FACES[role][0]) or "nan"
+        answer = self.seats[role].box.answer(FRONT_PANELS[role][0]) or "nan"
         slip = role in self._slips
         self._slips.discard(role)
         text = typed(shown(role, float(answer)), self._hand, slip)
@@ -212,10 +212,10 @@ class Bench:
         world, word = self.world, fault.upper()
         if role in self.seats and word in FAULTS:
             self.seats[role].fault = word
-        elif role in FACES and role in self.seats and word == TYPO:
+        elif role in FRONT_PANELS and role in self.seats and word == TYPO:
             self._slips.add(role)
-        elif role == "unit" and fault.lower() in AILMENTS:
-            world.unit.ailment.kind = fault.lower()
+        elif role == "unit" and fault.lower() in DEFECTS:
+            world.unit.defect.kind = fault.lower()
         elif role == "bench" and word in MISHAPS:
             if word == "TRIP":
                 world.source.on, world.source.tripped = False, True
@@ -245,7 +245,7 @@ class Bench:
             "load_on": any(one.on for one in world.loads.values()),
             "load_A": world.load.current_A,
             "output_V": round(world.unit.output_V, 6),
-            "damage": list(world.unit.ailment.damage),
+            "damage": list(world.unit.defect.damage),
         }
         self._log.write(json.dumps(entry) + "\n")
         self._log.flush()

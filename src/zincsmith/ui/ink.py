@@ -30,14 +30,14 @@ def write(
     wrap: bool = False,
 ) -> None:
     """Text in a rectangle, ended by an ellipsis when it does not fit on its line."""
-    face = font(size, weight)
+    front_panel = font(size, weight)
     text = shown(text, LONGEST)
-    p.setFont(face)
+    p.setFont(front_panel)
     p.setPen(color or theme().color("ink"))
     if wrap:
         p.drawText(rect, align | Qt.TextFlag.TextWordWrap, text)
     else:
-        metrics = QFontMetricsF(face)
+        metrics = QFontMetricsF(front_panel)
         fitted = metrics.elidedText(text, Qt.TextElideMode.ElideRight, max(1.0, rect.width() + 1.0))
         _remember(p, rect, text if fitted != text else "")
         p.drawText(rect, align | Qt.TextFlag.TextSingleLine, fitted)

@@ -13,7 +13,7 @@ from zincsmith.model.errors import ZincsmithError
 
 if TYPE_CHECKING:
     from zincsmith.judge.judging import JudgedRun
-    from zincsmith.judge.kept import Seal
+    from zincsmith.judge.snapshot import Seal
 
 
 @dataclass(frozen=True)
@@ -69,7 +69,7 @@ class JudgingWork(QObject):
         from zincsmith.book.reader import BookReader
         from zincsmith.judge.against import before
         from zincsmith.judge.judging import judge_run
-        from zincsmith.judge.kept import seals_of
+        from zincsmith.judge.snapshot import seals_of
 
         with BookReader(self._book) as reader:
             if of[0] is None:  # the chosen unit has no run

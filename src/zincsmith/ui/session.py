@@ -13,12 +13,13 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from zincsmith.book.reader import BookReader, UnitRow
 from zincsmith.engine.known_bench import Unknown, confirm, pick_file, unknown_of
-from zincsmith.engine.states import RESUMABLE, State, allowed
+from zincsmith.history.run_view import RunView
 from zincsmith.model.errors import BookError, ZincsmithError
 from zincsmith.model.events import EVENTS, RunOpened
 from zincsmith.model.intake import Photograph
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import RESUMABLE, State, allowed
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.plan_file import NAMED
 from zincsmith.suitability.case import Fault, Severity
@@ -26,18 +27,17 @@ from zincsmith.suitability.check import check
 from zincsmith.ui.engine_link import EngineLink
 from zincsmith.ui.judging_work import JudgingWork, Outcome
 from zincsmith.ui.photo_intake import Prepared
-from zincsmith.ui.run_view import RunView
 
 # What works figures out is read when a station first asks for one: the window is there before NumPy is.
 if TYPE_CHECKING:
-    from zincsmith.engine.rehearsal import Itinerary
     from zincsmith.judge.decide import Decision
+    from zincsmith.planning.rehearsal import Itinerary
 
 REFRESH_MS = 40
 
 
 @dataclass(frozen=True)
-class Foresight:
+class Prediction:
     """``problem`` says why there is no rehearsal, and so nothing that can be decided."""
 
     decisions: tuple[Decision, ...]
@@ -102,8 +102,8 @@ class Session(QObject):
         self._rehearsed: Itinerary | str = ""
         self._faults_of: tuple[object, ...] = ()
         self._faults: tuple[Fault, ...] = ()
-        self._foreseen_of: tuple[object, ...] = ()
-        self._foreseen = Foresight((), "")
+        self._predicted_of: tuple[object, ...] = ()
+        self._predicted = Prediction((), "")
         self._due = QTimer(self)
         self._due.setSingleShot(True)
         self._due.setInterval(REFRESH_MS)
@@ -302,7 +302,7 @@ class Session(QObject):
 
     def itinerary(self) -> Itinerary | str:
         """The rehearsal of the plan, or the reason why there is none."""
-        from zincsmith.engine.rehearsal import rehearse
+        from zincsmith.planning.rehearsal import rehearse
 
         if self.unit is None:
             return "There is no unit yet. Type its ratings at Nameplate."
@@ -355,19 +355,19 @@ class Session(QObject):
         self._unknown_of = None
         self._reach_bench()
 
-    def foresight(self) -> Foresight:
+    def prediction(self) -> Prediction:
         """What the rig can decide. Worked out once a change of what it depends on: ratings, rig, plan."""
         if self.unit is None or self.rig is None:
-            return Foresight((), "There is no unit or no rig yet.")
+            return Prediction((), "There is no unit or no rig yet.")
         of = (self.unit.nameplate, self.unit.look.parts, self.rig, self.plan)
-        if of != self._foreseen_of:
-            from zincsmith.engine.foreseen import foresee
+        if of != self._predicted_of:
             from zincsmith.judge.decide import decide
+            from zincsmith.planning.prediction import predict
 
-            found = foresee(self.unit, self.rig, self.plan)
+            found = predict(self.unit, self.rig, self.plan)
             decisions = decide(self.unit, self.rig, found.wired, found.moved)
-            self._foreseen_of, self._foreseen = of, Foresight(tuple(decisions), found.problem)
-        return self._foreseen
+            self._predicted_of, self._predicted = of, Prediction(tuple(decisions), found.problem)
+        return self._predicted
 
     @property
     def blocked(self) -> str:
@@ -419,7 +419,7 @@ class Session(QObject):
         unit, rig = self.unit, self.rig
         if unit is None or rig is None or (before is not None and not _rated_otherwise(before, unit)):
             return
-        from zincsmith.engine.composer import refitted
+        from zincsmith.planning.composer import refitted
 
         with suppress(ZincsmithError):  # ratings that are half typed
             self.revise_plan(refitted(self.plan, before, unit, rig), "lines of this unit")

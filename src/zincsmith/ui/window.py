@@ -22,10 +22,9 @@ from PySide6.QtWidgets import (
 )
 
 from zincsmith.engine.known_bench import first_time
-from zincsmith.engine.states import UNSAFE, State
 from zincsmith.formats.words import local_time
-from zincsmith.judge.bench_words import end_words
 from zincsmith.model.claim import StatedClaim
+from zincsmith.model.states import UNSAFE, State
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import DARK, LIGHT, theme, use_theme
@@ -34,6 +33,7 @@ from zincsmith.ui.widgets.bench_strip import BenchStrip
 from zincsmith.ui.widgets.spine import Spine
 from zincsmith.ui.widgets.unit_strip import UnitStrip
 from zincsmith.ui.widgets.whole_tips import WholeTips
+from zincsmith.words.bench_words import end_words
 
 if TYPE_CHECKING:
     from zincsmith.ui.help_view import HelpView
@@ -54,7 +54,7 @@ def read_ahead() -> None:
     """What the other stations stand on, so that their first opening does not wait for it."""
     for name in (
         "numpy",
-        "zincsmith.engine.foreseen",
+        "zincsmith.planning.prediction",
         "zincsmith.judge.decide",
         "zincsmith.procedures.static_grid.figures",
     ):

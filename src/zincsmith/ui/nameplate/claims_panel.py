@@ -166,9 +166,9 @@ class ClaimsPanel(Panel):
             item = QTableWidgetItem(text)
             item.setToolTip(tip(text))
             if not claim.kept:
-                face = font(13)
-                face.setStrikeOut(column < 3)
-                item.setFont(face)
+                front_panel = font(13)
+                front_panel.setStrikeOut(column < 3)
+                item.setFont(front_panel)
                 item.setForeground(QBrush(t.color("ink2")))
             elif column == 1:
                 item.setForeground(QBrush(t.text_of(FIGURES[claim.figure].kind)))

@@ -8,14 +8,14 @@ from html import escape
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QTableWidgetItem, QVBoxLayout, QWidget
 
-from zincsmith.engine.rehearsal import Itinerary
-from zincsmith.engine.watches import tightest
 from zincsmith.formats.words import counted
-from zincsmith.judge.foresight import untested
+from zincsmith.judge.untested import untested
 from zincsmith.model.actions import Watch
 from zincsmith.model.plan import Plan
 from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.unit import Unit
+from zincsmith.planning.rehearsal import Itinerary
+from zincsmith.planning.watches import tightest
 from zincsmith.ui.widgets.panel import Panel, label, tip
 from zincsmith.ui.widgets.plain_table import PlainTable
 

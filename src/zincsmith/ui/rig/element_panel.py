@@ -13,7 +13,6 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.formats.accuracy_text import parse_accuracy, print_accuracy
-from zincsmith.judge.instrument_words import accuracy_words, age_words, draws_words, limit_words
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.plan import Line
@@ -28,6 +27,7 @@ from zincsmith.ui.rig.wiring_sheet import element_of
 from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
 from zincsmith.ui.widgets.panel import Panel, button, label
 from zincsmith.ui.widgets.segments import Segments
+from zincsmith.words.instrument_words import accuracy_words, age_words, draws_words, limit_words
 
 SHORT = {"ac_source": "source", "dc_source": "source", "power_meter": "meter"}
 HOW = ("simulated", "connected", "by hand")

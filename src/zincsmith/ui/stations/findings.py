@@ -8,18 +8,18 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from zincsmith.book.codec import dump
-from zincsmith.engine.composer import retest
 from zincsmith.formats.words import local_time
 from zincsmith.judge.against import against
 from zincsmith.judge.conventions import turned
 from zincsmith.judge.curves import all_curves
 from zincsmith.judge.judging import JudgedRun, judge_again
-from zincsmith.judge.kept import broken_words, snapshot
 from zincsmith.judge.reading_words import reading_words
+from zincsmith.judge.snapshot import broken_words, snapshot
 from zincsmith.model.claim import Condition, StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.finding import Judged, Verdict
+from zincsmith.planning.composer import retest
 from zincsmith.procedures.base import Conventions, Curves
 from zincsmith.ui.file_intake import FileIntake
 from zincsmith.ui.judging_work import Outcome

@@ -12,9 +12,8 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QTreeWidget, 
 
 from zincsmith.book.reader import Written
 from zincsmith.formats.words import counted
+from zincsmith.history.ran import Ran
 from zincsmith.judge.judging import JudgedRun
-from zincsmith.judge.log_words import Entry, Kind, LogBook, News
-from zincsmith.judge.ran import Ran
 from zincsmith.ui.leaving import Leaving
 from zincsmith.ui.photo_note import PhotoNote
 from zincsmith.ui.session import Session
@@ -24,6 +23,7 @@ from zincsmith.ui.widgets.first_page import FirstPage
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, key_button, label, tip
 from zincsmith.ui.widgets.ran_tape import RanTape
 from zincsmith.ui.widgets.say_line import Saying, SayLine
+from zincsmith.words.log_words import Entry, Kind, LogBook, News
 
 THUMB = 56
 WINDOW = 200  # events that are loaded at once; half of them are exchanged at either end

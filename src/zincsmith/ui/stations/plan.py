@@ -9,12 +9,12 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout
 
-from zincsmith.engine.composer import compose, moved, with_part, without
-from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
 from zincsmith.formats.words import counted, duration, end_words, number
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line, Options, Plan
 from zincsmith.model.quantities import QUANTITIES
+from zincsmith.planning.composer import compose, moved, with_part, without
+from zincsmith.planning.rehearsal import Itinerary, PlannedPoint
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.plan_file import STATIC_GRID, check_plan
 from zincsmith.procedures.static_grid.options import GridOptions, with_point

@@ -129,7 +129,7 @@ class RigStation(Station):
             first = next((f for f in faults if f.severity is not Severity.REMARK), None)
             self._at = element_of(first.at) if first is not None else "power_meter"
         self.sheet.show_rig(rig, unit, line.voltage_V, faults, self._at)
-        self.table.show_decisions(self.session.foresight().decisions)
+        self.table.show_decisions(self.session.prediction().decisions)
         self.decide_panel.remark.setText(self._decide_words())
         if rig is None:
             self.summary.setText("no rig yet: open a rig file, or begin one by hand")
@@ -180,7 +180,7 @@ class RigStation(Station):
         self.name.setText(rig.name)
 
     def _decide_words(self) -> str:
-        suited = self.session.foresight()
+        suited = self.session.prediction()
         if suited.problem:
             return suited.problem
         now, after = counts(suited.decisions), counts(suited.decisions, moved=True)

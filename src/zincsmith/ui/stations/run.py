@@ -17,19 +17,18 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from zincsmith.engine.rehearsal import Itinerary
-from zincsmith.engine.states import UNSAFE, State
 from zincsmith.formats.entry import parse_entry
 from zincsmith.formats.plain_text import shown
 from zincsmith.formats.words import UNIT_WORDS, counted, duration
-from zincsmith.judge.bench_words import end_words, step_words
+from zincsmith.history.run_view import RunView
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import GateOpened, HandSetting
 from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.model.states import UNSAFE, State
+from zincsmith.planning.rehearsal import Itinerary
 from zincsmith.procedures.hands_in.steps import OPEN_CASE
 from zincsmith.procedures.static_grid.steps import NAME as GRID
 from zincsmith.ui.photo_note import PhotoNote
-from zincsmith.ui.run_view import RunView
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.stations.run_dashboard import Dashboard
@@ -40,6 +39,7 @@ from zincsmith.ui.widgets.pages import Pages
 from zincsmith.ui.widgets.panel import Panel, button, clear, heading_row, key_button, label
 from zincsmith.ui.widgets.say_line import Saying, SayLine
 from zincsmith.ui.widgets.tick_box import TickBox
+from zincsmith.words.bench_words import end_words, step_words
 
 
 class StartPanel(Panel):
@@ -343,8 +343,8 @@ class RunStation(Station):
         opens = isinstance(turn, GateOpened) and turn.title.lower() == OPEN_CASE
         if not opens or s.unit is None or s.rig is None or turn is self._priced[0]:
             return self._priced[1] if opens else ""
-        from zincsmith.engine.foreseen import seconds_to_test
         from zincsmith.judge.one_way import one_way_price
+        from zincsmith.planning.prediction import seconds_to_test
 
         self._priced = (turn, one_way_price(s.unit, s.plan, partial(seconds_to_test, s.unit, s.rig)))
         return self._priced[1]

@@ -8,22 +8,22 @@ import numpy as np
 from PySide6.QtCore import QPoint, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
-from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
-from zincsmith.engine.states import State
 from zincsmith.formats.words import counted, duration
+from zincsmith.history.run_view import RunView
 from zincsmith.judge.curves import all_curves
 from zincsmith.judge.live import further_figures, live_figures, picked_figures
 from zincsmith.model.address import at_port, ports_in
 from zincsmith.model.finding import Doubt
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.reading import Evidence, Point
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
+from zincsmith.planning.rehearsal import Itinerary, PlannedPoint
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.plotting import by_line
 from zincsmith.procedures.static_grid.plots import efficiency, percent
 from zincsmith.procedures.static_grid.steps import NAME as GRID
 from zincsmith.ui.picked import keep_picked, picked_before
-from zincsmith.ui.run_view import RunView
 from zincsmith.ui.session import Session
 from zincsmith.ui.widgets.figures import Figure, Figures
 from zincsmith.ui.widgets.operating_map import Cell, OperatingMap

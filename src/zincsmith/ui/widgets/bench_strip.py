@@ -7,10 +7,10 @@ from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QShortcut
 from PySide6.QtWidgets import QPushButton, QWidget
 
 from zincsmith.bench.signs import INPUT, OUTPUT
-from zincsmith.engine.states import UNSAFE, State
 from zincsmith.formats.words import local_time, number
+from zincsmith.history.run_view import RunView
+from zincsmith.model.states import UNSAFE, State
 from zincsmith.ui import ink
-from zincsmith.ui.run_view import RunView
 from zincsmith.ui.theme import font, theme
 
 HEIGHT = 56

@@ -6,8 +6,8 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from zincsmith.engine.rehearsal import Itinerary, PlannedStage
 from zincsmith.formats.words import counted, duration
+from zincsmith.planning.rehearsal import Itinerary, PlannedStage
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 

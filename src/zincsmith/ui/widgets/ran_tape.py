@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.formats.words import counted, duration
-from zincsmith.judge.ran import Ran
+from zincsmith.history.ran import Ran
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 from zincsmith.ui.widgets.itinerary import paint_gate

@@ -6,10 +6,10 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QLinearGradient, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from zincsmith.judge.plate_words import hertz_words, input_words, output_words
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
+from zincsmith.words.plate_words import hertz_words, input_words, output_words
 
 NAME_W = 60.0
 

@@ -10,7 +10,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QLineEdit
 
 from zincsmith.formats.entry import parse_entry
-from zincsmith.judge.ended import doubt_ended
+from zincsmith.history.ended import doubt_ended
 from zincsmith.model.errors import InputError
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.panel import tip

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from zincsmith.engine.rehearsal import Itinerary
+from zincsmith.planning.rehearsal import Itinerary
 from zincsmith.ui.theme import theme
 from zincsmith.ui.widgets.itinerary import paint_gate
 

@@ -6,11 +6,11 @@ from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from zincsmith.judge.plate_words import headline, hertz_words, input_words
 from zincsmith.model.unit import Unit
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 from zincsmith.ui.widgets.floating import STRIP
+from zincsmith.words.plate_words import headline, hertz_words, input_words
 
 HEIGHT = 56
 

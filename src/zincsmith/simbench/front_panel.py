@@ -1,6 +1,6 @@
 """The face of a stand-in meter without a cable: a small window with its reading, for a person to type off.
 
-``python -m zincsmith.simbench.face --port N --role thermometer``. It ends when the stand-in bench does.
+``python -m zincsmith.simbench.front_panel --port N --role thermometer``. It ends when the stand-in bench does.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtGui import QColor, QFont, QPainter, QPaintEvent
 from PySide6.QtWidgets import QApplication, QWidget
 
-from zincsmith.simbench.hand import FACES, shown
+from zincsmith.simbench.hand import FRONT_PANELS, shown
 
 PERIOD_MS = 400
 
@@ -23,7 +23,7 @@ class Reading:
 
     def __init__(self, port: int, role: str) -> None:
         self.role = role
-        self.query, self.unit, _, self.words = FACES[role]
+        self.query, self.unit, _, self.words = FRONT_PANELS[role]
         self._socket = socket.create_connection(("127.0.0.1", port), timeout=2.0)
 
     def close(self) -> None:
@@ -40,7 +40,7 @@ class Reading:
         return shown(self.role, float(answer.decode().strip()))
 
 
-class Face(QWidget):
+class FrontPanel(QWidget):
     """A plain case with a display; nothing on it can be pressed."""
 
     def __init__(self, reading: Reading) -> None:
@@ -71,22 +71,22 @@ class Face(QWidget):
         p.setBrush(QColor("#dfe6d8"))
         display = QRectF(16, 16, 198, 84)
         p.drawRoundedRect(display, 4, 4)
-        face = QFont()
-        face.setPixelSize(44)
-        p.setFont(face)
+        front_panel = QFont()
+        front_panel.setPixelSize(44)
+        p.setFont(front_panel)
         p.setPen(QColor("#1b2226"))
         p.drawText(
             display.adjusted(8, 0, -48, 0), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self.text
         )
-        face.setPixelSize(20)
-        p.setFont(face)
+        front_panel.setPixelSize(20)
+        p.setFont(front_panel)
         p.drawText(
             display.adjusted(0, 0, -8, -10),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom,
             self.reading.unit,
         )
-        face.setPixelSize(13)
-        p.setFont(face)
+        front_panel.setPixelSize(13)
+        p.setFont(front_panel)
         p.setPen(QColor("#e6eaea"))
         p.drawText(
             QRectF(16, 106, 198, 36),
@@ -96,17 +96,17 @@ class Face(QWidget):
 
 
 def main() -> int:
-    parser = argparse.ArgumentParser(prog="python -m zincsmith.simbench.face")
+    parser = argparse.ArgumentParser(prog="python -m zincsmith.simbench.front_panel")
     parser.add_argument("--port", type=int, required=True)
-    parser.add_argument("--role", choices=sorted(FACES), required=True)
+    parser.add_argument("--role", choices=sorted(FRONT_PANELS), required=True)
     arguments = parser.parse_args()
     app = QApplication(sys.argv[:1])
-    face = Face(Reading(arguments.port, arguments.role))
+    front_panel = FrontPanel(Reading(arguments.port, arguments.role))
     room = app.primaryScreen().availableGeometry()
-    face.move(room.right() - face.width() - 24, room.top() + 64)  # beside the work, not on it
-    face.show()
+    front_panel.move(room.right() - front_panel.width() - 24, room.top() + 64)  # beside the work, not on it
+    front_panel.show()
     code = app.exec()
-    face.reading.close()
+    front_panel.reading.close()
     return code
 
 

@@ -1,6 +1,6 @@
 """The guardian: makes the bench safe when the engine dies or hangs.
 
-``python -m zincsmith.engine.guardian --engine PID --record FILE --run N``, standard input a socket to the engine. It
+``python -m zincsmith.guard.guardian --engine PID --record FILE --run N``, standard input a socket to the engine. It
 takes over when the engine ends, when the socket breaks, when nothing was heard for LEASE_S, or when the engine asks it
 to: then it ends what is left of the engine, unless that asked, because an instrument may allow one connection only, and
 makes the bench safe. It ignores signals that end programs; it ends with the run it watches over.
@@ -30,7 +30,7 @@ from zincsmith.bench.link import warm_up
 from zincsmith.bench.make_safe import make_safe
 from zincsmith.bench.signs import Seen
 from zincsmith.book.codec import dump, load
-from zincsmith.engine.guardian_record import RecordWriter
+from zincsmith.guard.record import RecordWriter
 from zincsmith.model.errors import ZincsmithError
 from zincsmith.model.events import Event
 from zincsmith.model.rig import Rig
@@ -43,7 +43,7 @@ PATIENCE_S = 5.0  # how long an instrument is tried that does not answer
 
 
 def main() -> int:
-    parser = argparse.ArgumentParser(prog="python -m zincsmith.engine.guardian")
+    parser = argparse.ArgumentParser(prog="python -m zincsmith.guard.guardian")
     parser.add_argument("--engine", type=int, required=True, help="process id of the engine")
     parser.add_argument("--record", type=Path, required=True, help="file for what is done, beside the book")
     parser.add_argument("--run", type=int, required=True)

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable
+from dataclasses import dataclass, field
 
 from zincsmith.bench.bench import Bench
-from zincsmith.engine.desk import Command, Desk
-from zincsmith.engine.journal import Journal
-from zincsmith.engine.states import State
-from zincsmith.engine.watches import Trip, Watches
-from zincsmith.model.actions import ChooseMode, SetLoad, SetSource
+from zincsmith.engine.event_log import EventLog
+from zincsmith.engine.operator_interface import Command, OperatorInterface
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.events import Emptied, Polled, Tripped
 from zincsmith.model.quantities import WATCHABLE
+from zincsmith.model.settings import Settings
+from zincsmith.model.states import State
+from zincsmith.planning.watches import Trip, Watches
 
 WAIT_SLICE_S = 0.25  # wall time between polls, and between signs of life, while a person is awaited
 HISTORY = 2000
@@ -36,89 +36,16 @@ class Skip(Exception):
         self.part = part
 
 
-@dataclass(frozen=True)
-class Fed:
-    """What the source at an input was last set to."""
-
-    voltage_V: float = 0.0
-    frequency_Hz: float = 50.0
-    on: bool = False
-
-
-@dataclass(frozen=True)
-class Drawn:
-    """What the load at an output was last set to."""
-
-    current_A: float = 0.0
-    on: bool = False
-
-
-@dataclass(frozen=True)
-class Settings:
-    """What sources and loads were last set to, and which modes were chosen, by port."""
-
-    feeds: Mapping[str, Fed] = field(default_factory=dict)
-    draws: Mapping[str, Drawn] = field(default_factory=dict)
-    modes: Mapping[str, str] = field(default_factory=dict)
-
-    def after(self, action: SetSource | SetLoad | ChooseMode) -> Settings:
-        """The settings once an action was carried out."""
-        match action:
-            case SetSource(volts, hertz, on, port):
-                modes = self.modes if on else {}  # what was asked for is forgotten with the power
-                return replace(self, feeds={**self.feeds, port: Fed(volts, hertz, on)}, modes=modes)
-            case SetLoad(amps, on, port):
-                return replace(self, draws={**self.draws, port: Drawn(amps, on)})
-            case ChooseMode(mode, port):
-                return replace(self, modes={**self.modes, port: mode})
-
-    @property
-    def all_off(self) -> Settings:
-        feeds = {port: replace(one, on=False) for port, one in self.feeds.items()}
-        return replace(self, feeds=feeds, draws={port: replace(one, on=False) for port, one in self.draws.items()})
-
-    @property
-    def feed(self) -> Fed:
-        """Of the first input."""
-        return next(iter(self.feeds.values()), Fed())
-
-    @property
-    def input_V(self) -> float:
-        """What the first input is fed with; zero while its source is off."""
-        return self.feed.voltage_V if self.feed.on else 0.0
-
-    @property
-    def source_on(self) -> bool:
-        return any(one.on for one in self.feeds.values())
-
-    @property
-    def load_on(self) -> bool:
-        return any(one.on for one in self.draws.values())
-
-    @property
-    def drawn_A(self) -> dict[str, float]:
-        """By port, the current that is asked for."""
-        return {port: one.current_A for port, one in self.draws.items() if one.on}
-
-    @property
-    def words(self) -> list[str]:
-        """What is on, each thing by itself."""
-        fed = [
-            f"{one.voltage_V:g} V at the {f'input {p}' if p else 'input'}" for p, one in self.feeds.items() if one.on
-        ]
-        return fed + [f"{amps:.3g} A of load{f' at {port}' if port else ''}" for port, amps in self.drawn_A.items()]
-
-
 @dataclass
-class Pulse:
+class PollLoop:
     """``listen`` deals with what a person may command at any time and returns the rest.
 
     ``history`` holds (bench seconds, values) since the last setting.
     """
 
     bench: Bench
-    journal: Journal
-    desk: Desk
+    event_log: EventLog
+    operator_interface: OperatorInterface
     watches: Watches
     listen: Callable[[list[Command]], list[Command]] = list
     settings: Settings = field(default_factory=Settings)
@@ -135,7 +62,7 @@ class Pulse:
         left = self.bench.clock.wall_s(seconds)
         while True:  # in pieces: whoever watches over this process has to see it work
             self.bench.beat()
-            self._hear(self.desk.commands(min(left, WAIT_SLICE_S)))
+            self._hear(self.operator_interface.commands(min(left, WAIT_SLICE_S)))
             left -= WAIT_SLICE_S
             if left <= 0.0:
                 break
@@ -143,13 +70,13 @@ class Pulse:
 
     def hear(self) -> None:
         """Deal with what was commanded, without waiting."""
-        self.listen(self.desk.commands(0.0))
+        self.listen(self.operator_interface.commands(0.0))
 
     def wait_for_person(self) -> list[Command]:
         """Bench time and watches go on while nobody answers."""
         self.bench.beat()  # waiting for a person is life
         began = time.monotonic()
-        commands = self._hear(self.desk.commands(WAIT_SLICE_S))
+        commands = self._hear(self.operator_interface.commands(WAIT_SLICE_S))
         waited = max(0.05, min(WAIT_SLICE_S, time.monotonic() - began))
         if not commands:
             self._poll(waited * max(1.0, self._pace()))
@@ -157,7 +84,7 @@ class Pulse:
 
     def _hear(self, commands: list[Command]) -> list[Command]:
         rest = self.listen(commands)
-        if self.skip is not None and self.journal.state is not State.PAUSED:
+        if self.skip is not None and self.event_log.state is not State.PAUSED:
             skip, self.skip = self.skip, None
             raise skip
         return rest
@@ -169,7 +96,7 @@ class Pulse:
     def _poll(self, seconds: float) -> dict[str, float]:
         self.bench.clock.advance(seconds)
         values = self.bench.poll()
-        self.journal.append(Polled(values, self.settings.source_on, self.settings.load_on))
+        self.event_log.append(Polled(values, self.settings.source_on, self.settings.load_on))
         self.now = values
         self.bench.seen.observe(self.bench.clock.now_s, values, self.settings.source_on)
         self.history.append((self.bench.clock.now_s, values))
@@ -184,7 +111,7 @@ class Pulse:
         trip = self.watches.check({**worked_out, **values})
         if trip is not None:
             watch = trip.watch
-            self.journal.append(Tripped(watch.quantity, trip.value, watch.low, watch.high, watch.whose))
+            self.event_log.append(Tripped(watch.quantity, trip.value, watch.low, watch.high, watch.whose))
             raise RunEnd("tripped", trip_words(trip))
         return values
 
@@ -206,7 +133,7 @@ class Pulse:
         """Record how long something took to empty."""
         seen = self.bench.seen
         seen.emptied_s = max(seen.emptied_s or 0.0, after_s)
-        self.journal.append(Emptied(what, after_s))
+        self.event_log.append(Emptied(what, after_s))
 
 
 def trip_words(trip: Trip) -> str:

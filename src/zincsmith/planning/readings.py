@@ -11,13 +11,13 @@ import numpy as np
 from zincsmith.analysis.accuracy import limit_of_error
 from zincsmith.analysis.resistor_load import current_A
 from zincsmith.bench.instrument import Record
-from zincsmith.engine.rig_facts import resistance_of
 from zincsmith.formats.entry import parse_change, typed_value
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import WORKED_OUT, Reading, Wave
 from zincsmith.model.rig import Accuracy, Instrument, Rig
+from zincsmith.planning.rig_facts import resistance_of
 
 EntryError = InputError
 

@@ -22,7 +22,7 @@ class Tried:
     readings: dict[str, list[float]]
 
 
-def try_role(rig: Rig, role: str, addresses: Mapping[str, str], enough: Callable[[], bool]) -> Tried:
+def check_instrument(rig: Rig, role: str, addresses: Mapping[str, str], enough: Callable[[], bool]) -> Tried:
     """Ask an instrument for its identity, and for readings if it measures; nothing is switched.
 
     ``enough`` is asked before each reading: somebody may want the bench. InputError when a person plays the role or

@@ -10,20 +10,20 @@ from pathlib import Path
 from zincsmith.bench.standin import start_standin
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
+from zincsmith.cli.terminal import TerminalDesk, typed_line
 from zincsmith.engine.known_bench import confirm, pick_file, refuse_unknown, unknown_of
-from zincsmith.engine.rehearsal import rehearse
-from zincsmith.engine.rig_facts import source_kind
 from zincsmith.engine.session import NOBODY, NotSettled, Session, Start, check_start
-from zincsmith.engine.states import State
-from zincsmith.engine.terminal import TerminalDesk, typed_line
-from zincsmith.engine.watch_over import Guardian
 from zincsmith.formats.answers_file import Answers
 from zincsmith.formats.plain_text import shown
+from zincsmith.guard.watch_over import Guardian
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import RunClosed
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
+from zincsmith.planning.rehearsal import rehearse
+from zincsmith.planning.rig_facts import source_kind
 
 
 def no_price(unit: Unit, rig: Rig, plan: Plan) -> str:
@@ -102,21 +102,23 @@ def _at_terminal(
             def price() -> str:
                 return sitting.price(work.unit, rig, work.plan)
 
-            with TerminalDesk(book_path, itinerary, start.auto_gates, by_hand, sitting.answers, price) as desk:
-                session = Session(book, desk, Guardian(running.keep_fd if running else None))
-                _settle(session, desk, addresses, sitting.settled_by)
+            with TerminalDesk(
+                book_path, itinerary, start.auto_gates, by_hand, sitting.answers, price
+            ) as operator_interface:
+                session = Session(book, operator_interface, Guardian(running.keep_fd if running else None))
+                _settle(session, operator_interface, addresses, sitting.settled_by)
                 return go(session, addresses)
     finally:
         if running is not None:
             running.stop()
 
 
-def _settle(session: Session, desk: TerminalDesk, addresses: Mapping[str, str], settled_by: str) -> None:
+def _settle(session: Session, operator_interface: TerminalDesk, addresses: Mapping[str, str], settled_by: str) -> None:
     """See to the bench that an interrupted run of this book left. NotSettled when nothing and nobody says it is off."""
     for lost in session.interrupted:
-        taken = session.journal.state is State.TAKEN_OVER
+        taken = session.event_log.state is State.TAKEN_OVER
         safe = "the guardian switched the bench off" if taken else "the bench was not confirmed to be off"
-        desk.say(f"Run {lost} of this book was interrupted; {safe}.", style="bold red")
+        operator_interface.say(f"Run {lost} of this book was interrupted; {safe}.", style="bold red")
     try:
         session.after_interruption(addresses)
     except NotSettled:

@@ -6,22 +6,22 @@ import logging
 from collections.abc import Callable
 
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.desk import Desk
-from zincsmith.engine.states import State, follow
+from zincsmith.engine.operator_interface import OperatorInterface
 from zincsmith.model.events import Event, StateChanged
+from zincsmith.model.states import State, follow
 
 COMMIT_AT_MOST_S = 10.0
 log = logging.getLogger(__name__)
 
 
-class Journal:
+class EventLog:
     """``clock`` gives bench seconds once the bench is open; ``busy`` is told before a commit, which cannot be sliced.
 
     Telling the desk is no part of writing: a desk that fails is not told again, and the work goes on.
     """
 
-    def __init__(self, book: BookWriter, desk: Desk, state: State = State.IDLE) -> None:
-        self.book, self.desk, self.state = book, desk, state
+    def __init__(self, book: BookWriter, operator_interface: OperatorInterface, state: State = State.IDLE) -> None:
+        self.book, self.operator_interface, self.state = book, operator_interface, state
         self.run: int | None = None
         self.step: int | None = None
         self.clock: Callable[[], float] | None = None
@@ -44,7 +44,7 @@ class Journal:
     def _announce(self, seq: int) -> None:
         """A desk only tells. What goes wrong with that is logged for whoever mends it, and nothing else."""
         try:
-            self.desk.announce(seq, self.state)
+            self.operator_interface.announce(seq, self.state)
         except Exception as error:  # noqa: BLE001 - nothing that only tells may stop what keeps the bench safe
             if not isinstance(error, OSError):  # a terminal that was closed is no fault of ours
                 log.warning("the desk failed: %r", error)

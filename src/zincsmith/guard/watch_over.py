@@ -18,7 +18,7 @@ from typing import Protocol
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.signs import Seen
 from zincsmith.book.codec import dump, load_event
-from zincsmith.engine.guardian_record import FORGED, Takeover, read_record, record_path
+from zincsmith.guard.record import FORGED, Takeover, read_record, record_path
 from zincsmith.model.errors import BookError, InstrumentError
 from zincsmith.model.events import Event, GuardianSaid
 
@@ -119,7 +119,7 @@ class Guardian:
         book, run, bench, outputs_V = self._what
         self._started += 1
         ours, theirs = socket.socketpair()
-        command = [sys.executable, "-m", "zincsmith.engine.guardian", "--engine", str(os.getpid())]
+        command = [sys.executable, "-m", "zincsmith.guard.guardian", "--engine", str(os.getpid())]
         command += ["--record", str(record_path(book)), "--run", str(run)]
         keep = [] if self._keep_fd is None else [self._keep_fd]
         self._process = subprocess.Popen(command, stdin=theirs.fileno(), start_new_session=True, pass_fds=keep)

@@ -27,7 +27,7 @@ class Parts:
 
 
 @dataclass
-class Ailment:
+class Defect:
     """``damage`` lists what would have gone by now, each once."""
 
     parts: Parts

@@ -18,10 +18,8 @@ from rich.text import Text
 
 from zincsmith.analysis.expectation import far_off
 from zincsmith.book.reader import BookReader
-from zincsmith.engine.desk import Command
-from zincsmith.engine.people import SENSES as SENSES_NAMES
-from zincsmith.engine.rehearsal import Itinerary
-from zincsmith.engine.states import State
+from zincsmith.engine.operator import SENSES as SENSES_NAMES
+from zincsmith.engine.operator_interface import Command
 from zincsmith.formats.answers_file import GATE, LOAD, SENSES, SOURCE, Answers
 from zincsmith.formats.entry import parse_entry
 from zincsmith.formats.plain_text import shown
@@ -36,6 +34,8 @@ from zincsmith.model.events import (
     StageBegan,
     StopRuleMet,
 )
+from zincsmith.model.states import State
+from zincsmith.planning.rehearsal import Itinerary
 from zincsmith.procedures.hands_in.steps import OPEN_CASE
 
 ENDING = {

@@ -9,7 +9,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
-from zincsmith.engine.rig_facts import outlet_of, records, source_kind
 from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES, TESTS
@@ -18,6 +17,7 @@ from zincsmith.model.port import output_ports
 from zincsmith.model.quantities import ROLES
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Nameplate, Unit
+from zincsmith.planning.rig_facts import outlet_of, records, source_kind
 from zincsmith.procedures.base import Procedure
 from zincsmith.procedures.catalogue import every, package_of, planned, procedure
 from zincsmith.procedures.plan_file import find_plan

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from zincsmith.engine.composer import LeftOut
-from zincsmith.engine.rehearsal import Itinerary
-from zincsmith.engine.watches import tightest
 from zincsmith.model.plan import Plan
+from zincsmith.planning.composer import LeftOut
+from zincsmith.planning.rehearsal import Itinerary
+from zincsmith.planning.watches import tightest
 
 
 def stage_rows(itinerary: Itinerary) -> tuple[tuple[str, ...], list[tuple[str, ...]]]:

@@ -7,10 +7,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 from zincsmith.analysis.expectation import expected
-from zincsmith.engine.desk import Command
-from zincsmith.engine.entries import EntryError, hand_reading
-from zincsmith.engine.pulse import Pulse, RunEnd, Skip, trip_words
-from zincsmith.engine.states import State, allowed
+from zincsmith.engine.operator_interface import Command
+from zincsmith.engine.poll_loop import PollLoop, RunEnd, Skip, trip_words
 from zincsmith.formats.entry import parse_change, parse_entry
 from zincsmith.model.actions import Confirm, Observe
 from zincsmith.model.errors import InputError
@@ -35,7 +33,9 @@ from zincsmith.model.events import (
 from zincsmith.model.quantities import OF_THE_UNIT, QUANTITIES
 from zincsmith.model.reading import Reading
 from zincsmith.model.rig import Instrument
+from zincsmith.model.states import State, allowed
 from zincsmith.model.unit import Nameplate
+from zincsmith.planning.readings import EntryError, hand_reading
 
 SENSES = ("glow", "smell", "sound", "indicator")  # in the order of their keys
 LONGEST_EMPTYING_S = 120.0  # beyond that it is the person who took so long
@@ -48,13 +48,13 @@ HANDS_IN = (
 
 
 @dataclass
-class People:
+class Operator:
     """``repeats`` collects the points that are to be taken again, with the reason; ``points`` knows those taken."""
 
-    pulse: Pulse
+    poll_loop: PollLoop
     plate: Nameplate
     ambient_degC: float
-    operator: str
+    name: str
     takes: dict[int, tuple[int, int]] = field(default_factory=dict)  # point -> (part, take)
     typed: dict[str, Reading] = field(default_factory=dict)
     _first: dict[tuple[object, ...], Reading] = field(default_factory=dict)  # by where: what a change may be from
@@ -81,48 +81,50 @@ class People:
 
         RunEnd when the run is to end. What makes no sense is refused to the desk, and nothing changes.
         """
-        journal = self.pulse.journal
+        event_log = self.poll_loop.event_log
         rest = []
         for command in commands:
             try:
                 if command.do == "abort":
                     raise RunEnd("aborted", command.text or "aborted by the operator")
-                if command.do == "gone" and self.unattended and journal.state is State.RUNNING:
+                if command.do == "gone" and self.unattended and event_log.state is State.RUNNING:
                     continue
                 if command.do in {"make safe", "gone"}:
                     raise RunEnd("made safe", command.text or "the operator pressed Make safe")
                 if command.do in self._at_any_time:
                     self._at_any_time[command.do](command)
-                elif command.do == "pause" and allowed(journal.state, "pause"):
+                elif command.do == "pause" and allowed(event_log.state, "pause"):
                     self._pause()
-                elif command.do in {"skip", "skip part"} and allowed(journal.state, "skip"):
-                    self.pulse.skip = Skip(command.do == "skip part")
+                elif command.do in {"skip", "skip part"} and allowed(event_log.state, "skip"):
+                    self.poll_loop.skip = Skip(command.do == "skip part")
                 else:
                     rest.append(command)
             except InputError as error:
-                self.pulse.desk.refuse(command.do, str(error))
+                self.poll_loop.operator_interface.refuse(command.do, str(error))
         return rest
 
     def _pause(self) -> None:
         """Stay as it is, live, polled and watched, until resumed."""
-        journal, settings = self.pulse.journal, self.pulse.settings
+        event_log, settings = self.poll_loop.event_log, self.poll_loop.settings
         live = settings.words
-        journal.become("pause", f"{' and '.join(live)} stay on" if live else "nothing is energised")
-        while journal.state is State.PAUSED:
-            for command in self.pulse.wait_for_person():
-                if command.do == "resume" and allowed(journal.state, "resume"):
-                    journal.become("resume", "resumed by the operator")
+        event_log.become("pause", f"{' and '.join(live)} stay on" if live else "nothing is energised")
+        while event_log.state is State.PAUSED:
+            for command in self.poll_loop.wait_for_person():
+                if command.do == "resume" and allowed(event_log.state, "resume"):
+                    event_log.become("resume", "resumed by the operator")
 
     def _note(self, command: Command) -> None:
-        self.pulse.journal.append(Noted(command.text, dict(self.pulse.now), str(command.body.get("photo", ""))))
+        self.poll_loop.event_log.append(
+            Noted(command.text, dict(self.poll_loop.now), str(command.body.get("photo", "")))
+        )
 
     def _mark(self, command: Command) -> None:
-        self.pulse.journal.append(Marked(command.text, dict(self.pulse.now)))
+        self.poll_loop.event_log.append(Marked(command.text, dict(self.poll_loop.now)))
 
     def _reject(self, command: Command) -> None:
         number, reason = self._point(command), self._reason(command)
         part, take = self.takes[number]
-        self.pulse.journal.append(PointRejected(part, number, take, reason, self.operator))
+        self.poll_loop.event_log.append(PointRejected(part, number, take, reason, self.name))
 
     def _repeat(self, command: Command) -> None:
         self.repeats[self._point(command)] = self._reason(command)
@@ -144,10 +146,10 @@ class People:
     def _retype(self, key: str, text: str, reason: str) -> None:
         """A typed reading as it stands corrected; a change stays one from the reading that it was from."""
         first = self.typed[key]
-        meter = self.pulse.bench.by_hand()[first.quantity]
+        meter = self.poll_loop.bench.by_hand()[first.quantity]
         against = self.typed.get(self._bases.get(key, ""))
         corrected = replace(hand_reading(key, first.quantity, text, meter, against), id=key)
-        self.pulse.journal.append(EntryCorrected(corrected, first.value, reason, self.operator))
+        self.poll_loop.event_log.append(EntryCorrected(corrected, first.value, reason, self.name))
         self.typed[key] = corrected
         self._first |= {place: corrected for place, r in self._first.items() if r.id == key}
 
@@ -171,43 +173,43 @@ class People:
         text = action.text
         if action.hands_in:
             text = f"{text} {HANDS_IN}"
-        self.pulse.journal.append(GateOpened(action.title, text, action.cautions))
-        self.pulse.journal.become("gate", action.title)
+        self.poll_loop.event_log.append(GateOpened(action.title, text, action.cautions))
+        self.poll_loop.event_log.become("gate", action.title)
         while True:
             command = self._passed()
             left = self._still_charged_s() if action.hands_in else 0.0
             if left <= 0.0:
                 break
             why = f"hands stay out for another {math.ceil(left)} s: that is how long it took to empty before"
-            self.pulse.desk.refuse("pass", why)
+            self.poll_loop.operator_interface.refuse("pass", why)
             # Time goes on, polled and watched; where nobody is there to press again, all of it at once.
-            self.pulse.slice(left if command.body.get("automatic") else min(left, STAYS_SHUT_S))
+            self.poll_loop.slice(left if command.body.get("automatic") else min(left, STAYS_SHUT_S))
         automatic = bool(command.body.get("automatic"))
-        self.pulse.journal.append(GatePassed(self.operator, automatic))
-        self.pulse.journal.become("pass", action.title)
-        since = self.pulse.off_since_s
-        if action.hands_in and not automatic and self.pulse.bench.seen.fed and since is not None:
+        self.poll_loop.event_log.append(GatePassed(self.name, automatic))
+        self.poll_loop.event_log.become("pass", action.title)
+        since = self.poll_loop.off_since_s
+        if action.hands_in and not automatic and self.poll_loop.bench.seen.fed and since is not None:
             # Proven dead inside by then: so long the bulk capacitor took at most.
-            self.pulse.emptied("bulk", min(self.pulse.bench.clock.now_s - since, LONGEST_EMPTYING_S))
+            self.poll_loop.emptied("bulk", min(self.poll_loop.bench.clock.now_s - since, LONGEST_EMPTYING_S))
 
     def _still_charged_s(self) -> float:
         """How long hands have to stay out yet: as long as emptying took at its slowest, counted from the switch-off."""
-        if not self.pulse.bench.seen.fed:
+        if not self.poll_loop.bench.seen.fed:
             return 0.0
-        since = self.pulse.off_since_s
-        longest = max(self.pulse.bench.seen.emptied_s or 0.0, LEAST_EMPTYING_S)
-        return longest if since is None else longest - (self.pulse.bench.clock.now_s - since)
+        since = self.poll_loop.off_since_s
+        longest = max(self.poll_loop.bench.seen.emptied_s or 0.0, LEAST_EMPTYING_S)
+        return longest if since is None else longest - (self.poll_loop.bench.clock.now_s - since)
 
     def senses(self, action: Observe) -> SensesTold:
         """What a person notices at the live unit. RunEnd for what nobody goes on with: glow, smell, sound."""
-        self.pulse.journal.append(SensesAsked(action.title, action.text))
-        self.pulse.journal.become("gate", action.title)
+        self.poll_loop.event_log.append(SensesAsked(action.title, action.text))
+        self.poll_loop.event_log.become("gate", action.title)
         said = self._passed().body.get("senses")
-        told = SensesTold(self.operator, False)
+        told = SensesTold(self.name, False)
         if isinstance(said, dict):
-            told = SensesTold(self.operator, True, **{name: bool(said.get(name)) for name in SENSES})
-        self.pulse.journal.append(told)
-        self.pulse.journal.become("pass", action.title)
+            told = SensesTold(self.name, True, **{name: bool(said.get(name)) for name in SENSES})
+        self.poll_loop.event_log.append(told)
+        self.poll_loop.event_log.become("pass", action.title)
         noticed = [name for name in SENSES if name != "indicator" and getattr(told, name)]
         if noticed:
             raise RunEnd("stopped", f"{' and '.join(noticed)} noticed at the unit: nobody goes on with that")
@@ -223,8 +225,8 @@ class People:
     ) -> float | None:
         """Somebody sets or switches what the program cannot, and says so. With ``target_V`` the volts reached are
         typed, and returned; ``allowed_V`` raises InputError for volts that nobody may stay at."""
-        self.pulse.journal.append(HandSetting(role, text, switch_off_at, target_V))
-        self.pulse.journal.become("gate", text)
+        self.poll_loop.event_log.append(HandSetting(role, text, switch_off_at, target_V))
+        self.poll_loop.event_log.become("gate", text)
         while True:
             command = self._passed()
             try:
@@ -233,15 +235,15 @@ class People:
                     allowed_V(reached)
                 break
             except InputError as error:
-                self.pulse.journal.append(EntryRefused(command.text[:80], str(error)))
-                self.pulse.desk.refuse("pass", str(error))
-        self.pulse.journal.append(HandSet(role, self.operator, bool(command.body.get("automatic")), reached))
-        self.pulse.journal.become("pass", text)
+                self.poll_loop.event_log.append(EntryRefused(command.text[:80], str(error)))
+                self.poll_loop.operator_interface.refuse("pass", str(error))
+        self.poll_loop.event_log.append(HandSet(role, self.name, bool(command.body.get("automatic")), reached))
+        self.poll_loop.event_log.become("pass", text)
         return reached
 
     def _passed(self) -> Command:
         while True:
-            for command in self.pulse.wait_for_person():
+            for command in self.poll_loop.wait_for_person():
                 if command.do == "pass":
                     return command
 
@@ -252,32 +254,38 @@ class People:
 
         RunEnd when they go down and switch off. Beyond a limit of a part or a ceiling nobody goes on.
         """
-        trip = self.pulse.watches.beyond(quantity, value) if value is not None else None
+        trip = self.poll_loop.watches.beyond(quantity, value) if value is not None else None
         if trip is None or value is None:
             return True
         watch, words = trip.watch, trip_words(trip)
-        journal = self.pulse.journal
+        event_log = self.poll_loop.event_log
         may = not watch.hard
-        journal.append(StopRuleMet(quantity, value, watch.low, watch.high, watch.whose, may, words))
-        journal.become("gate", words)
+        event_log.append(StopRuleMet(quantity, value, watch.low, watch.high, watch.whose, may, words))
+        event_log.become("gate", words)
         while True:
-            for command in self.pulse.wait_for_person():
+            for command in self.poll_loop.wait_for_person():
                 reason = command.text.strip()
                 if command.do == "go down":
                     raise RunEnd("tripped", words)
                 if command.do == "mistyped":
-                    journal.append(Remarked(f"{words}: mistyped, says {self.operator}; read again"))
-                    journal.become("pass", "read again")
+                    event_log.append(Remarked(f"{words}: mistyped, says {self.name}; read again"))
+                    event_log.become("pass", "read again")
                     return False
                 if command.do != "continue":
-                    self.pulse.desk.refuse(command.do, "a stop rule is met: go down and switch off, or say why not")
+                    self.poll_loop.operator_interface.refuse(
+                        command.do, "a stop rule is met: go down and switch off, or say why not"
+                    )
                 elif not may:
-                    self.pulse.desk.refuse(command.do, f"{watch.whose} is a limit that nobody goes beyond")
+                    self.poll_loop.operator_interface.refuse(
+                        command.do, f"{watch.whose} is a limit that nobody goes beyond"
+                    )
                 elif not reason:
-                    self.pulse.desk.refuse(command.do, "say why: going on beyond a stop rule needs a reason")
+                    self.poll_loop.operator_interface.refuse(
+                        command.do, "say why: going on beyond a stop rule needs a reason"
+                    )
                 else:
-                    journal.append(Overridden(quantity, value, watch.whose, reason, self.operator, self.part))
-                    journal.become("pass", f"continued beyond a stop rule: {reason}")
+                    event_log.append(Overridden(quantity, value, watch.whose, reason, self.name, self.part))
+                    event_log.become("pass", f"continued beyond a stop rule: {reason}")
                     return True
 
     def ask(self, key: str, quantity: str) -> Reading:
@@ -288,8 +296,8 @@ class People:
                 return reading
 
     def _ask_once(self, key: str, quantity: str) -> Reading:
-        journal, settings = self.pulse.journal, self.pulse.settings
-        meter: Instrument = self.pulse.bench.by_hand()[quantity]
+        event_log, settings = self.poll_loop.event_log, self.poll_loop.settings
+        meter: Instrument = self.poll_loop.bench.by_hand()[quantity]
         volts, drawn = settings.input_V, sum(settings.drawn_A.values())
         span = expected(self.plate, volts, settings.drawn_A, self.ambient_degC, settings.modes)[quantity]
         info = QUANTITIES[quantity]
@@ -298,28 +306,28 @@ class People:
         place = (self.part, settings.feed.voltage_V, settings.feed.frequency_Hz, quantity)
         against = self._first.get(place) if quantity in CHANGES else None
         from_V = against.value if against is not None else None
-        journal.append(EntryAsked(quantity, info.unit, what, meter.spot, span.low, span.high, setting, from_V))
-        journal.become("ask", what)
+        event_log.append(EntryAsked(quantity, info.unit, what, meter.spot, span.low, span.high, setting, from_V))
+        event_log.become("ask", what)
         try:
             while True:
-                for command in self.pulse.wait_for_person():
+                for command in self.poll_loop.wait_for_person():
                     if command.do != "enter":
                         continue
                     try:
                         reading = hand_reading(key, quantity, command.text, meter, against)
                     except EntryError as error:
-                        journal.append(EntryRefused(command.text[:80], str(error)))
+                        event_log.append(EntryRefused(command.text[:80], str(error)))
                         continue
                     self.typed[key] = reading
                     if against is not None:
                         self._bases[key] = against.id
                     elif reading.value is not None:
                         self._first[place] = reading
-                    journal.append(EntryTaken(reading))
+                    event_log.append(EntryTaken(reading))
                     return reading
         finally:
-            if journal.state is State.ASKING:
-                journal.become("enter", what)
+            if event_log.state is State.ASKING:
+                event_log.become("enter", what)
 
     def _setting(self, meter: Instrument, quantity: str, most: float) -> str:
         """On which function, range and jack to read; where the function of one meter changes, that is said first."""

@@ -8,10 +8,6 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from zincsmith.analysis.expectation import Expected, expected
-from zincsmith.engine.course import Course
-from zincsmith.engine.limits import Limits, whole_run
-from zincsmith.engine.pulse import Settings
-from zincsmith.engine.rig_facts import context, derived, source_kind
 from zincsmith.model.actions import (
     Action,
     Begin,
@@ -38,7 +34,11 @@ from zincsmith.model.plan import Plan
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Point, Reading
 from zincsmith.model.rig import Rig
+from zincsmith.model.settings import Settings
 from zincsmith.model.unit import Unit
+from zincsmith.planning.limits import Limits, whole_run
+from zincsmith.planning.rig_facts import context, derived, source_kind
+from zincsmith.planning.step_sequence import StepSequence
 
 MOST_ACTIONS = 20_000
 GATE_S = 60.0
@@ -141,7 +141,7 @@ def rehearse(unit: Unit, rig: Rig, plan: Plan, ambient_degC: float = 23.0) -> It
 
 class _Rehearsal:
     def __init__(self, unit: Unit, rig: Rig, plan: Plan, ambient_degC: float) -> None:
-        self.course = Course(unit, rig, plan, ambient_degC)
+        self.step_sequence = StepSequence(unit, rig, plan, ambient_degC)
         self.plate, self.ambient = unit.nameplate, ambient_degC
         self.procedures = tuple(p.procedure for p in plan.parts)
         self.limits = Limits.of(unit, rig, ambient_degC)
@@ -163,7 +163,7 @@ class _Rehearsal:
     def walk(self) -> Itinerary:
         answer: Outcome | None = None
         for _ in range(MOST_ACTIONS):
-            action = self.course.next(answer)
+            action = self.step_sequence.next(answer)
             if action is None:
                 break
             answer = self._take(action)

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from zincsmith.engine.rig_facts import context
 from zincsmith.model.actions import Action, Begin, End, Outcome, Skipped
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Options, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.planning.rig_facts import context
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.catalogue import planned, procedure
 from zincsmith.procedures.planning import FIRST
 
 
-class Course:
+class StepSequence:
     """``next`` takes what came of the last action and gives the next one, None at the end.
 
     InputError when a procedure does not fit the unit. A part that is skipped is still tidied up.

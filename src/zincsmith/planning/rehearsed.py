@@ -9,12 +9,12 @@ from datetime import date
 from zincsmith.analysis.data_sheet import with_data_sheets
 from zincsmith.analysis.expected_record import expected_record
 from zincsmith.analysis.leads import lead_resistance
-from zincsmith.engine.entries import reading_of
-from zincsmith.engine.rehearsal import Itinerary, PlannedPoint
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Evidence, Point, Wave
 from zincsmith.model.rig import Rig
+from zincsmith.planning.readings import reading_of
+from zincsmith.planning.rehearsal import Itinerary, PlannedPoint
 
 
 def rehearsed_evidence(itinerary: Itinerary, rig: Rig, ambient_degC: float = 23.0) -> Evidence:

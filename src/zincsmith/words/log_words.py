@@ -8,7 +8,6 @@ from enum import StrEnum
 
 from zincsmith.book.reader import Written
 from zincsmith.formats.words import UNIT_WORDS, local_time
-from zincsmith.judge.bench_words import end_words, settled_words, step_words
 from zincsmith.model.events import (
     Amended,
     BenchSettled,
@@ -47,6 +46,7 @@ from zincsmith.model.events import (
 )
 from zincsmith.model.quantities import QUANTITIES, WATCHABLE
 from zincsmith.model.reading import Point, Reading
+from zincsmith.words.bench_words import end_words, settled_words, step_words
 
 
 class Kind(StrEnum):

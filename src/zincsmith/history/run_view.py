@@ -6,8 +6,6 @@ from dataclasses import dataclass, field
 
 from zincsmith.bench.roles import SWITCHED
 from zincsmith.book.reader import Written
-from zincsmith.engine.states import State
-from zincsmith.judge.bench_words import Live, live_of
 from zincsmith.model.address import at_port, port_of, ports_in, seen_from
 from zincsmith.model.events import (
     Amended,
@@ -41,6 +39,8 @@ from zincsmith.model.events import (
     WatchSet,
 )
 from zincsmith.model.reading import Point, Reading
+from zincsmith.model.states import State
+from zincsmith.words.bench_words import Live, live_of
 
 HISTORY_S = 3600.0
 Turn = GateOpened | HandSetting | SensesAsked | StopRuleMet

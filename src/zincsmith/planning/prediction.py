@@ -5,20 +5,20 @@ from __future__ import annotations
 from collections.abc import Set
 from dataclasses import dataclass, replace
 
-from zincsmith.engine.composer import compose
-from zincsmith.engine.rehearsal import rehearse
-from zincsmith.engine.rehearsed import at_the_unit, rehearsed_evidence
 from zincsmith.model.errors import ZincsmithError
 from zincsmith.model.plan import Plan
 from zincsmith.model.reading import Evidence
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.planning.composer import compose
+from zincsmith.planning.rehearsal import rehearse
+from zincsmith.planning.rehearsed import at_the_unit, rehearsed_evidence
 
 NOTHING = Evidence((), True)
 
 
 @dataclass(frozen=True)
-class Foreseen:
+class Prediction:
     """``moved`` is the evidence with the sense leads at the unit; ``problem`` why there is none."""
 
     wired: Evidence
@@ -26,15 +26,15 @@ class Foreseen:
     problem: str = ""
 
 
-def foresee(unit: Unit, rig: Rig, plan: Plan, ambient_degC: float = 23.0) -> Foreseen:
+def predict(unit: Unit, rig: Rig, plan: Plan, ambient_degC: float = 23.0) -> Prediction:
     """Rehearse the plan; what cannot be rehearsed leaves no evidence and the reason."""
     try:
         itinerary = rehearse(unit, rig, plan, ambient_degC)
     except ZincsmithError as error:
-        return Foreseen(NOTHING, NOTHING, str(error))
+        return Prediction(NOTHING, NOTHING, str(error))
     wired = rehearsed_evidence(itinerary, rig, ambient_degC)
     moved = wired if rig.sense == "unit" else rehearsed_evidence(itinerary, at_the_unit(rig), ambient_degC)
-    return Foreseen(wired, moved)
+    return Prediction(wired, moved)
 
 
 def seconds_to_test(unit: Unit, rig: Rig, procedures: Set[str]) -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
-from zincsmith.engine.states import State
+from zincsmith.model.states import State
 
 
 @dataclass(frozen=True)
@@ -17,7 +17,7 @@ class Command:
     body: dict[str, Any] = field(default_factory=dict)
 
 
-class Desk(Protocol):
+class OperatorInterface(Protocol):
     def announce(self, seq: int, state: State) -> None:
         """The book holds everything up to ``seq``; called after each commit."""
 

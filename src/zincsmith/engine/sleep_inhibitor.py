@@ -9,7 +9,7 @@ PROGRAM = "systemd-inhibit"
 ANSWERS_S = 0.3  # a refusal comes at once; one that holds says nothing
 
 
-class Awake:
+class SleepInhibitor:
     """``hold`` asks the system's own inhibitor. It is a child that ends with this process, however that ends: it waits
     for the end of a pipe that only this process holds."""
 

@@ -1,0 +1,81 @@
+"""What sources, loads and ports were last set to: how a bench stands, as the engine and a rehearsal know it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+from zincsmith.model.actions import ChooseMode, SetLoad, SetSource
+
+
+@dataclass(frozen=True)
+class Fed:
+    """What the source at an input was last set to."""
+
+    voltage_V: float = 0.0
+    frequency_Hz: float = 50.0
+    on: bool = False
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """What the load at an output was last set to."""
+
+    current_A: float = 0.0
+    on: bool = False
+
+
+@dataclass(frozen=True)
+class Settings:
+    """What sources and loads were last set to, and which modes were chosen, by port."""
+
+    feeds: Mapping[str, Fed] = field(default_factory=dict)
+    draws: Mapping[str, Drawn] = field(default_factory=dict)
+    modes: Mapping[str, str] = field(default_factory=dict)
+
+    def after(self, action: SetSource | SetLoad | ChooseMode) -> Settings:
+        """The settings once an action was carried out."""
+        match action:
+            case SetSource(volts, hertz, on, port):
+                modes = self.modes if on else {}  # what was asked for is forgotten with the power
+                return replace(self, feeds={**self.feeds, port: Fed(volts, hertz, on)}, modes=modes)
+            case SetLoad(amps, on, port):
+                return replace(self, draws={**self.draws, port: Drawn(amps, on)})
+            case ChooseMode(mode, port):
+                return replace(self, modes={**self.modes, port: mode})
+
+    @property
+    def all_off(self) -> Settings:
+        feeds = {port: replace(one, on=False) for port, one in self.feeds.items()}
+        return replace(self, feeds=feeds, draws={port: replace(one, on=False) for port, one in self.draws.items()})
+
+    @property
+    def feed(self) -> Fed:
+        """Of the first input."""
+        return next(iter(self.feeds.values()), Fed())
+
+    @property
+    def input_V(self) -> float:
+        """What the first input is fed with; zero while its source is off."""
+        return self.feed.voltage_V if self.feed.on else 0.0
+
+    @property
+    def source_on(self) -> bool:
+        return any(one.on for one in self.feeds.values())
+
+    @property
+    def load_on(self) -> bool:
+        return any(one.on for one in self.draws.values())
+
+    @property
+    def drawn_A(self) -> dict[str, float]:
+        """By port, the current that is asked for."""
+        return {port: one.current_A for port, one in self.draws.items() if one.on}
+
+    @property
+    def words(self) -> list[str]:
+        """What is on, each thing by itself."""
+        fed = [
+            f"{one.voltage_V:g} V at the {f'input {p}' if p else 'input'}" for p, one in self.feeds.items() if one.on
+        ]
+        return fed + [f"{amps:.3g} A of load{f' at {port}' if port else ''}" for port, amps in self.drawn_A.items()]
