@@ -30,10 +30,10 @@ from zincsmith.engine import runner as runner_module
 from zincsmith.engine.runner import BugInRun
 from zincsmith.engine.session import Session
 from zincsmith.guard.watch_over import Guardian
-from zincsmith.model.dialect import SWITCHES
 from zincsmith.model.events import Event, GuardianSaid, RunClosed, SafeStep
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Instrument, Rig
+from zincsmith.model.roles import SWITCHES
 from zincsmith.model.unit import Unit
 
 StartStandIn = Callable[..., RunningStandIn]

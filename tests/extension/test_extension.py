@@ -76,10 +76,11 @@ def test_it_goes_its_whole_way_by_command_line(tmp_path: Path) -> None:
     for words in ("What an output does by itself", "Rise after the load is released",
                   "release_rise of zincsmith-release-rise 1.3", "read 4 times in 40 s without load"):  # fmt: skip
         assert words in text, words
-    # Without the package the book opens all the same, and says what is missing.
-    bare = json.loads(run("findings", book, "--json", installed=False).stdout)
-    told = [d["code"] for f in bare["findings"] for d in f["doubts"]]
-    assert "procedure_broken" in told
+    # Without the package nothing is guessed: what is missing is said.
+    bare = run("findings", book, installed=False)
+    assert bare.returncode != 0
+    assert "'release_rise'" in bare.stderr
+    assert "a package that is not installed here" in " ".join(bare.stderr.split())
     wrong = run("plan", "--unit", UNIT, "--rig", RIG, "--plan", plan, installed=False)
     assert wrong.returncode == 2
     assert "there is no procedure 'release-rise'" in wrong.stderr
@@ -136,6 +137,13 @@ def test_one_that_breaks_while_it_judges_spoils_its_own_figures_only(
     (told,) = findings_of(("release_rise",), evidence, unit.nameplate, Conventions())
     assert (told.value, told.doubts[0].code) == (None, "procedure_broken")
     assert "by somebody else" in told.doubts[0].text
+
+
+def test_points_of_a_procedure_that_is_not_installed_are_kept_and_said_to_be_unjudged(unit: Unit) -> None:
+    evidence = Evidence((), True, procedures=("release_rise",))
+    (told,) = findings_of(("release_rise",), evidence, unit.nameplate, Conventions())
+    assert (told.value, told.doubts[0].code) == (None, "procedure_broken")
+    assert "its points are kept" in told.doubts[0].remedy
 
 
 def test_a_plan_of_a_package_that_is_not_here_is_kept_as_it_stands() -> None:

@@ -57,7 +57,7 @@ def test_a_printed_accuracy_becomes_a_limit(text: str, reading: float, limit: fl
 )
 def test_what_is_not_understood_is_asked_back(text: str, reason: str) -> None:
     if text == "0,500%":
-        assert parse_accuracy(text, VOLTS, "V").reading_percent == 0.5, "a leading nought leaves no doubt"
+        assert parse_accuracy(text, VOLTS, "V").reading_percent == 0.5, "a leading zero leaves no doubt"
         return
     with pytest.raises(InputError, match=reason):
         parse_accuracy(text, VOLTS, "V")

@@ -8,8 +8,9 @@ from hypothesis import strategies as st
 from tests.conftest import ROOT
 
 from zincsmith.formats.dialect_file import parse_dialect, read_dialect
-from zincsmith.model.dialect import NEEDED, known_operations
+from zincsmith.model.dialect import known_operations
 from zincsmith.model.errors import InputError
+from zincsmith.model.roles import NEEDED
 
 SHIPPED = sorted((ROOT / "src" / "zincsmith" / "bench" / "dialects").glob("*.toml"))
 LOAD = (ROOT / "src" / "zincsmith" / "bench" / "dialects" / "load.toml").read_text()

@@ -80,7 +80,7 @@ def test_readings_at_nought_are_counted_against_what_may_be_shown(
 ) -> None:
     row = Accuracy("input_power", 75.0, 0.5, percent, offset)
     span = zero_span(row)
-    assert span == pytest.approx(0.75 * percent + offset), "the share of reading counts for nothing at nought"
+    assert span == pytest.approx(0.75 * percent + offset), "the share of reading counts for nothing at zero"
     one = Instrument("power_meter", "simulated", accuracy=(row,))
     (found,) = at_zero(one, {"input_power": readings})
     assert found.outside == sum(abs(r) > found.span for r in readings)

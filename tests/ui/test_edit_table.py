@@ -90,7 +90,7 @@ def test_a_row_is_taken_away_whole_and_a_cell_is_emptied(held: Callable[..., Hel
     one = held()
     one.at(0, 1)
     one.press(Qt.Key.Key_Delete)
-    assert one.edited[-1][0]["volts"] is None, "no figure is not nought"
+    assert one.edited[-1][0]["volts"] is None, "no figure is not zero"
     one.press(Qt.Key.Key_Delete, CTRL)
     assert [row["name"] for row in one.edited[-1]] == ["C5"]
     count = len(one.edited)

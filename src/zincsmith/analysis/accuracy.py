@@ -71,7 +71,7 @@ def column(readings: Sequence[Reading], minutes: float | None = None, alike: boo
         limit = _own_limit(reading)
         value = (reading.value if reading.change is None else reading.change) or 0.0
         limit_u = limit / math.sqrt(3.0)
-        # Near nought the sign is chance, and what is shared there is an offset.
+        # Near zero the sign is chance, and what is shared there is an offset.
         rest = math.copysign(math.sqrt(max(0.0, limit_u**2 - stated)), value if abs(value) > limit else 1.0)
         split = reading.nonlinearity_percent > 0.0 or close or alike
         if reading.against:

@@ -119,7 +119,7 @@ class Envelope:
         return 100.0 * current_A / full if full else None
 
     def least_percent(self, port: str = "") -> float:
-        """The least load that the plate asks for, in percent of the rating; nought where it asks for none."""
+        """The least load that the plate asks for, in percent of the rating; zero where it asks for none."""
         return min(100.0, self.percent(self.output(port).minimum_A or 0.0, port) or 0.0)
 
     def share_at(self, ambient_degC: float) -> float:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 Array = NDArray[np.float64]
 
 CLIPPED = 0.02  # of all samples at one end
-ZERO = 0.02  # of the span: a plateau so near to nought is no end of a range
+ZERO = 0.02  # of the span: a plateau so near to zero is no end of a range
 FLAT = 6.0  # times as many samples at the top as just below it
 SQUARE = 8  # levels: with fewer a record is switched
 COARSE = 20.0  # steps of quantization from end to end
@@ -29,7 +29,7 @@ def coarse_steps(record: Array) -> int | None:
 def clipped_share(record: Array) -> float:
     """The share of samples that stand at the end of a range, where they are more than a signal leaves there; else 0.
 
-    A switched record has flat tops, and a rectified current rests at nought: neither is clipped.
+    A switched record has flat tops, and a rectified current rests at zero: neither is clipped.
     """
     levels, step = _levels(record)
     if len(levels) <= SQUARE:
@@ -67,7 +67,7 @@ def _flat(record: Array, high: float, step: float) -> float:
     The rounded top of a sine fills its highest step for about twice as long as the one below.
     """
     if abs(high) < ZERO * (high - float(np.min(record))):
-        return 0.0  # rests at nought, as a rectified current does
+        return 0.0  # rests at zero, as a rectified current does
     top = record > high - 0.5 * step
     below = int(np.count_nonzero(~top & (record > high - 1.5 * step)))
     lasts = int(np.count_nonzero(top[3:] & top[2:-1] & top[1:-2] & top[:-3]))

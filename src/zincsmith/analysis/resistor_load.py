@@ -13,7 +13,7 @@ MEASURED_PERCENT = 1.0  # a resistance measured hot with a handheld meter; commo
 def current_A(voltage_V: float, resistance_ohm: float) -> float:
     """V / R. Raises ValueError for a resistance that is none."""
     if resistance_ohm <= 0.0:
-        raise ValueError("a resistance is above nought")
+        raise ValueError("a resistance is above zero")
     return voltage_V / resistance_ohm
 
 

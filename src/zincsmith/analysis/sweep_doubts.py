@@ -126,7 +126,7 @@ def hidden_step(points: Sequence[Point]) -> list[Doubt]:
         Doubt(
             "step_hides_change",
             f"The output read {value:g} V at all {len(rows)} loads: {size} hides what changes. That is no change of "
-            "nought, but one that was not seen.",
+            "zero, but one that was not seen.",
             "Read it with more digits, on a finer range, or as a difference against a steady reference.",
         )
     ]

@@ -8,13 +8,13 @@ from zincsmith.bench.clock import Clock, SimulatedClock, WallClock
 from zincsmith.bench.dialect import dialect_for
 from zincsmith.bench.instrument import Record, ScpiInstrument
 from zincsmith.bench.link import Link, refuse_real_address
-from zincsmith.bench.roles import FEEDING, MEASURING, REACHED
+from zincsmith.bench.roles import FEEDING
 from zincsmith.bench.signs import Seen, fallen_below_V, seen_of
 from zincsmith.model.address import at_port, name_of, port_of
-from zincsmith.model.dialect import RECORDED, SWITCHES
 from zincsmith.model.errors import InputError
-from zincsmith.model.quantities import NOT_NEEDED, QUANTITIES, ROLES
+from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Accuracy, Instrument, Rig
+from zincsmith.model.roles import MEASURING, NOT_NEEDED, REACHED, RECORDED, ROLES, SWITCHES
 
 NO_OUTPUTS: Mapping[str, float] = {}  # nothing is known of the unit
 MOST_SAMPLES = 200_000  # of a record; what comes as text takes its time

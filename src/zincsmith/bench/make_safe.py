@@ -19,8 +19,9 @@ from zincsmith.bench.signs import INPUT, OUTPUT, TOUCH_LIMIT_V, Channel, claim_o
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.errors import InstrumentError, LimitError
 from zincsmith.model.events import Emptied, Event, Intended, SafeStep
-from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Instrument
+from zincsmith.model.roles import ROLES
 
 BLEED_A = 0.2
 SLICE_S = 0.25

@@ -9,11 +9,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from zincsmith.model.address import at_port
-from zincsmith.model.dialect import SWITCHES
-from zincsmith.model.quantities import ROLES
 from zincsmith.model.rig import Instrument, Rig
-
-MEASURING = ("power_meter", "voltmeter", "load", "thermometer")
+from zincsmith.model.roles import IN_ORDER_OFF, ROLES, SWITCHES
 
 
 @dataclass(frozen=True)
@@ -36,15 +33,8 @@ class Switched:
         return f"{ROLES[at_port(self.role, port)]} off"
 
 
-# In the order in which they are switched off.
-SWITCHED = (
-    Switched("ac_source", True, "switch it off, or pull its plug"),
-    Switched("dc_source", True, "switch its output off, then open its plus lead"),
-    Switched("load", False, "switch its input off"),
-)
+SWITCHED = tuple(Switched(role.name, role.feeds, role.off) for role in IN_ORDER_OFF)
 FEEDING = tuple(s.role for s in SWITCHED if s.feeds)
-ASKING = ("sink_controller",)  # what asks a port for a mode
-REACHED = tuple(dict.fromkeys((*(s.role for s in SWITCHED), *MEASURING, *ASKING)))  # what a run speaks to
 ANOTHER_SUPPLY = "disconnect it from the unit: a source behind an output cannot be switched off from here"
 
 

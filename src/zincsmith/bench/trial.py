@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 from zincsmith.bench.instrument import ScpiInstrument
 from zincsmith.bench.link import Link
-from zincsmith.model.dialect import SWITCHES, Dialect
+from zincsmith.model.dialect import Dialect
+from zincsmith.model.roles import SWITCHES
 
 
 def try_dialect(dialect: Dialect, address: str) -> Iterator[str]:

@@ -16,8 +16,9 @@ from zincsmith.model.errors import BookError
 from zincsmith.model.events import Event, RunClosed, RunOpened, RunResumed
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.plan import Plan
-from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Rig
+from zincsmith.model.roles import ROLES
 from zincsmith.model.unit import Unit
 
 AT_ONCE = 500  # events
@@ -197,7 +198,8 @@ class BookReader:
             if word not in known:
                 raise BookError(
                     f"{self.path.name} names the {what} {word[:40]!r}, which this program does not know: the book is "
-                    "damaged, or a newer program wrote it; see zincsmith book check"
+                    "damaged, or a newer program or a package that is not installed here wrote it; see "
+                    "zincsmith book check"
                 )
 
     def plan(self, n: int | None = None) -> Plan:

@@ -6,9 +6,9 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from zincsmith.bench.bench import reach
-from zincsmith.bench.roles import MEASURING
 from zincsmith.model.errors import InputError
 from zincsmith.model.rig import Rig
+from zincsmith.model.roles import MEASURING
 
 READINGS = 20
 

@@ -30,9 +30,10 @@ from zincsmith.model.events import (
     SensesTold,
     StopRuleMet,
 )
-from zincsmith.model.quantities import OF_THE_UNIT, QUANTITIES
+from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Reading
 from zincsmith.model.rig import Instrument
+from zincsmith.model.roles import OF_THE_UNIT
 from zincsmith.model.states import State, allowed
 from zincsmith.model.unit import Nameplate
 from zincsmith.planning.readings import EntryError, hand_reading

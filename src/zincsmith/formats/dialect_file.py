@@ -9,9 +9,10 @@ from pathlib import Path
 from zincsmith.formats.plate_check import Problem
 from zincsmith.formats.record_file import bind
 from zincsmith.formats.toml_file import key_text, line_of, load_toml, read_text
-from zincsmith.model.dialect import NEEDED, SWITCHES, Dialect, Operation, known_operations
+from zincsmith.model.dialect import Dialect, Operation, known_operations
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.roles import NEEDED, SWITCHES
 
 REPLIES = {
     "get": ("number", "boolean", "word"),

@@ -14,8 +14,9 @@ from zincsmith.formats.plate_check import Problem
 from zincsmith.formats.record_file import bind, listed, plain, raw_of, toml_text
 from zincsmith.formats.toml_file import key_text, line_of, read_text
 from zincsmith.model.errors import InputError
-from zincsmith.model.quantities import OF_THE_UNIT, QUANTITIES, ROLES
+from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import MOST_STEPS, Accuracy, Dummy, Instrument, Rig
+from zincsmith.model.roles import OF_THE_UNIT, ROLES
 
 TABLES = {"instruments": "instrument", "leads": "lead"}
 

@@ -65,7 +65,7 @@ def permitted_words(finding: Finding) -> str:
 
 
 def number(value: float, decimals: int) -> str:
-    """A number with a typographic minus and a fixed number of decimals; nought has no sign."""
+    """A number with a typographic minus and a fixed number of decimals; zero has no sign."""
     text = f"{round(value, decimals) + 0.0:.{decimals}f}"
     return text.replace("-", "−")
 

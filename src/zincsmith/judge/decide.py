@@ -15,9 +15,9 @@ from zincsmith.model.address import name_of
 from zincsmith.model.claim import Claim
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.finding import Finding, Judged
-from zincsmith.model.quantities import ROLES
 from zincsmith.model.reading import Evidence
 from zincsmith.model.rig import Rig
+from zincsmith.model.roles import ROLES
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Conventions
 

@@ -1,4 +1,4 @@
-"""Below what a power meter can read, nothing is read: the figure lies anywhere between nought and that."""
+"""Below what a power meter can read, nothing is read: the figure lies anywhere between zero and that."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from zincsmith.model.rig import Rig
 
 def floored(findings: Sequence[Finding], rig: Rig) -> tuple[Finding, ...]:
     """The findings; a standby power below the floor that the maker of the meter states is a bound, a rectangle from
-    nought to the floor. Where no floor is stated nothing is assumed."""
+    zero to the floor. Where no floor is stated nothing is assumed."""
     meter = rig.instrument("power_meter")
     floor = meter.floor_W if meter is not None else None
     if meter is None or not floor:

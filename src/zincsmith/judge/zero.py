@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Accuracy, Instrument
 
-AT_ZERO = ("voltage", "current", "power")  # kinds of quantity that are nought when nothing is energised
+AT_ZERO = ("voltage", "current", "power")  # kinds of quantity that are zero when nothing is energised
 
 
 @dataclass(frozen=True)
@@ -35,7 +35,7 @@ def at_zero(one: Instrument, readings: Mapping[str, Sequence[float]]) -> list[At
 
 
 def zero_span(row: Accuracy | None) -> float | None:
-    """Half-width of what may be shown at nought: range % x range + offset, and one step of the display."""
+    """Half-width of what may be shown at zero: range % x range + offset, and one step of the display."""
     if row is None or QUANTITIES[row.quantity].kind not in AT_ZERO:
         return None
     return row.range_percent / 100.0 * row.range + row.offset + row.resolution

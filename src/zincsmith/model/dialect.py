@@ -8,34 +8,9 @@ from typing import Literal
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.record import Record, Span
 from zincsmith.model.rig import Accuracy
+from zincsmith.model.roles import FURTHER, NEEDED
 
-# What not every instrument of a role can do: modes of a load besides constant current, records of a power meter.
-RECORDED = ("input_voltage", "input_current")  # what a power meter records together
-FURTHER: dict[str, tuple[str, ...]] = {
-    "power_meter": (
-        "set_record",
-        "get_record",
-        "get_record_rate",
-        *(f"{do}_{q}" for q in RECORDED for do in ("record", "get_step")),
-    ),
-    "load": tuple(f"{do}_{what}" for what in ("mode", "resistance", "voltage", "power") for do in ("set", "get")),
-    "scope": ("set_offset", "get_offset", "set_coupling", "get_coupling"),
-}
-# What every dialect of a role must be able to say; whatever is set is also asked for.
-NEEDED: dict[str, tuple[str, ...]] = {
-    "ac_source": ("set_voltage", "get_voltage", "set_frequency", "get_frequency", "set_output", "get_output"),
-    "load": ("set_current", "get_current", "set_input", "get_input", "read"),
-    "power_meter": ("read",),
-    "voltmeter": ("read",),
-    "thermometer": ("read",),
-    "dc_source": ("set_voltage", "get_voltage", "set_current", "get_current", "set_output", "get_output"),
-    "scope": ("set_scale", "get_scale", "set_rate", "get_rate", "set_depth", "get_depth", "capture", "get_step"),
-    "sink_controller": ("get_modes", "set_mode", "get_mode"),
-    "lcr_meter": ("get_capacitance", "get_esr"),
-    "clock": ("advance", "get_time"),
-}
 RECORDING = FURTHER["power_meter"]
-SWITCHES = {"ac_source": "output", "dc_source": "output", "load": "input"}  # what is switched off to be harmless
 
 
 def known_operations(role: str) -> tuple[str, ...]:

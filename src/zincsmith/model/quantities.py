@@ -60,34 +60,3 @@ WATCHABLE = Quantities(
         "input_energy": Quantity("input_energy", "Energy drawn", "Wh", "power", "input", "engine"),
     }
 )
-
-# What a rig may do without: nobody takes its place, and nobody asks for it.
-NOT_NEEDED = ("thermometer", "panel_voltmeter", "panel_ammeter")
-# Parts of the unit that a person reads; nothing reaches them by wire.
-OF_THE_UNIT = ("panel_voltmeter", "panel_ammeter")
-
-
-class Roles(dict[str, str]):
-    """What a role is called, by its name or by its address."""
-
-    def __missing__(self, address: str) -> str:
-        name, port = name_of(address), port_of(address)
-        return f"{self.get(name, name[:40])}, {port}" if port else name[:40].replace("_", " ")
-
-
-ROLES = Roles(
-    {
-        "ac_source": "AC source",
-        "dc_source": "DC source",
-        "power_meter": "Power meter",
-        "load": "Load",
-        "voltmeter": "Voltmeter",
-        "thermometer": "Thermometer",
-        "panel_voltmeter": "Volts display of the unit",
-        "panel_ammeter": "Amps display of the unit",
-        "scope": "Scope",
-        "sink_controller": "Sink controller",
-        "lcr_meter": "LCR meter",
-        "clock": "Clock",
-    }
-)

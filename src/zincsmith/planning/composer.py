@@ -14,8 +14,8 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES, TESTS
 from zincsmith.model.plan import LINES, Line, Options, Plan
 from zincsmith.model.port import output_ports
-from zincsmith.model.quantities import ROLES
 from zincsmith.model.rig import Rig
+from zincsmith.model.roles import AT_OUTPUTS, ROLES
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.planning.rig_facts import outlet_of, records, source_kind
 from zincsmith.procedures.base import Procedure
@@ -103,9 +103,6 @@ def standby_lines(unit: Unit, lines: Sequence[Line]) -> tuple[Line, ...]:
     wanted = [x for _, rules in supply_rules(unit.nameplate.rules) for x in rules.lines]
     found = tuple(x for x in lines if any(abs(x.voltage_V - w.voltage_V) <= 0.02 * w.voltage_V for w in wanted))
     return found or tuple(lines) or LINES
-
-
-AT_OUTPUTS = ("load", "voltmeter")  # roles that every output needs one of
 
 
 def places_of(role: str, plate: Nameplate) -> tuple[str, ...]:

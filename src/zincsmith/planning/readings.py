@@ -50,7 +50,7 @@ def resistor_current(
 ) -> list[Reading]:
     """The current through a load of resistors, from the volts just read across it; none where these are missing.
 
-    ``wanted_A`` is what the load was set to, nought when it is off. The limit is that of resistance and volts together.
+    ``wanted_A`` is what the load was set to, zero when it is off. The limit is that of resistance and volts together.
     """
     port = port_of(address)
     load = rig.instrument(at_port("load", port))

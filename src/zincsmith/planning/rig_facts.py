@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.analysis.resistor_load import MEASURED_PERCENT, bank_ohm, bank_steps
 from zincsmith.bench.dialect import dialect_for
-from zincsmith.bench.roles import MEASURING
 from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
 from zincsmith.model.rig import Dummy, Instrument, Rig
+from zincsmith.model.roles import MEASURING
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, SourceKind
 from zincsmith.procedures.safety_checks.options import SafetyOptions

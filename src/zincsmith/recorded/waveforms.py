@@ -69,7 +69,7 @@ def _facts(p: Power, even: Even) -> dict[str, object]:
 
 
 def _degrees(p: Power, order: int) -> float | None:
-    """Phase of an order of the current against the fundamental of the volts, which stands at nought; degrees."""
+    """Phase of an order of the current against the fundamental of the volts, which stands at zero; degrees."""
     assert p.current is not None
     assert p.voltage is not None
     if abs(p.current[order]) < 1e-6 * max(1e-12, float(np.max(np.abs(p.current[1:])))):

@@ -35,7 +35,8 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.events import Amended
 from zincsmith.model.finding import Judged, Verdict
 from zincsmith.model.plan import Plan
-from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.roles import ROLES
 from zincsmith.procedures.base import Section
 from zincsmith.procedures.catalogue import in_order, procedure
 from zincsmith.procedures.planning import Planned

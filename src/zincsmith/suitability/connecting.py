@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from datetime import date
 
 from zincsmith.analysis.parts import line_peak_V
-from zincsmith.model.quantities import OF_THE_UNIT
+from zincsmith.model.roles import OF_THE_UNIT
 from zincsmith.suitability.case import Case, Fault, Severity
 
 DAYS_A_MONTH = 30.44

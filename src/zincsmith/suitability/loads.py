@@ -7,8 +7,8 @@ from collections.abc import Callable, Iterator
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.model.address import at_port
 from zincsmith.model.port import output_ports
-from zincsmith.model.quantities import ROLES
 from zincsmith.model.rig import Instrument
+from zincsmith.model.roles import ROLES
 from zincsmith.suitability.case import Case, Fault, Rule, Severity
 
 REACH = 1.2  # of the rating, for protection; common practice, no source (1.2 to 1.6)

@@ -6,7 +6,8 @@ import math
 from collections.abc import Iterator
 
 from zincsmith.model.address import at_port, name_of
-from zincsmith.model.quantities import OF_THE_RIG, OF_THE_UNIT, QUANTITIES, ROLES
+from zincsmith.model.quantities import OF_THE_RIG, QUANTITIES
+from zincsmith.model.roles import OF_THE_UNIT, ROLES
 from zincsmith.suitability.case import Case, Fault, Severity
 
 LOW_SHARE = 0.05  # of range

@@ -145,7 +145,7 @@ def _finding(points: Sequence[Point], shown: Shown) -> Finding | None:
 
 
 def _in_percent(points: Sequence[Point], shown: Shown) -> Finding | None:
-    """The greatest error of the display as a share of what it shows the value of; nothing near nought."""
+    """The greatest error of the display as a share of what it shows the value of; nothing near zero."""
     rows = [
         p for p in points
         if display_error(p, shown.display, shown.reference) is not None

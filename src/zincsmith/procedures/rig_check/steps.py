@@ -148,7 +148,7 @@ def _background(point: Point, evidence: Evidence) -> list[Finding]:
 
 
 def _off_zero(point: Point) -> list[Doubt]:
-    """What a meter shows with nothing energised has to be within what its data sheet allows at nought."""
+    """What a meter shows with nothing energised has to be within what its data sheet allows at zero."""
     found = []
     for reading in point.readings:
         if reading.value is None or not reading.known or reading.quantity not in BACKGROUND:
@@ -160,7 +160,7 @@ def _off_zero(point: Point) -> list[Doubt]:
                 Doubt(
                     "background_not_zero",
                     f"{words} read {reading.value:.3g} {reading.unit} with the unit off; {reading.source} may show "
-                    f"{allowed:.2g} {reading.unit} at nought.",
+                    f"{allowed:.2g} {reading.unit} at zero.",
                     "Look for what else is fed through the meter, or zero it; low powers carry this error.",
                 )
             )

@@ -16,8 +16,9 @@ from zincsmith.formats.accuracy_text import parse_accuracy, print_accuracy
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.plan import Line
-from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Accuracy, Earthed, Gear, GearKind, Instrument, Lead, Rig
+from zincsmith.model.roles import ROLES
 from zincsmith.model.unit import Unit
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.ui.rig.element_form import RIG_ENTRIES, ElementForm, entries_of

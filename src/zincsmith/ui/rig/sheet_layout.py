@@ -11,8 +11,8 @@ from zincsmith.analysis.expectation import expected
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.model.errors import ZincsmithError
 from zincsmith.model.port import strongest_modes
-from zincsmith.model.quantities import OF_THE_UNIT
 from zincsmith.model.rig import Lead, Rig
+from zincsmith.model.roles import OF_THE_UNIT
 from zincsmith.model.unit import Unit
 
 BOTTOM = ("voltmeter", "scope", "thermometer", "sink_controller", "lcr_meter")

@@ -1,4 +1,4 @@
-"""Trying an instrument: who it is, and twenty readings inside the span it may show at nought."""
+"""Trying an instrument: who it is, and twenty readings inside the span it may show at zero."""
 
 from __future__ import annotations
 

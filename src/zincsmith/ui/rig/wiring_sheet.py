@@ -9,8 +9,9 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.analysis.leads import lead_resistance
-from zincsmith.model.quantities import OF_THE_UNIT, QUANTITIES, ROLES
+from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Instrument, Rig
+from zincsmith.model.roles import OF_THE_UNIT, ROLES
 from zincsmith.model.unit import Unit
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.ui import ink

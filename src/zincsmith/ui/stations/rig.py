@@ -14,8 +14,8 @@ from zincsmith.formats.rig_file import check_rig, read_rig, rig_text
 from zincsmith.judge.rig_words import brings_back, counts
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
-from zincsmith.model.quantities import ROLES
 from zincsmith.model.rig import Instrument, Rig
+from zincsmith.model.roles import ROLES
 from zincsmith.suitability.case import Severity
 from zincsmith.ui.rig.decisions import DecisionTable
 from zincsmith.ui.rig.element_panel import ElementPanel

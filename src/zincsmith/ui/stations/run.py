@@ -23,7 +23,8 @@ from zincsmith.formats.words import UNIT_WORDS, counted, duration
 from zincsmith.history.run_view import RunView
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import GateOpened, HandSetting
-from zincsmith.model.quantities import QUANTITIES, ROLES
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.roles import ROLES
 from zincsmith.model.states import UNSAFE, State
 from zincsmith.planning.rehearsal import Itinerary
 from zincsmith.procedures.hands_in.steps import OPEN_CASE

@@ -37,7 +37,7 @@ class Curve:
     marks: bool = True
     anchor: tuple[float, float] = (0.0, 0.5)
     named_at: int = -1
-    bars: bool = False  # single values in percent of a limit: a bar from nought to each, beside those of the others
+    bars: bool = False  # single values in percent of a limit: a bar from zero to each, beside those of the others
 
 
 BESIDE, BAR = 0.36, 0.34  # of an order: between bars of neighbouring curves, and their width
@@ -139,7 +139,7 @@ class Plot(QWidget):
             self.widget.enableAutoRange(axis="y")
 
     def _draw_bars(self, at: int) -> None:
-        """Bars from nought, solid for the first curve and hollow for the next, and the names at the top right."""
+        """Bars from zero, solid for the first curve and hollow for the next, and the names at the top right."""
         curve, t = self._curves[at], theme()
         hue = t.of(curve.kind)
         aside = (at - (len(self._curves) - 1) / 2.0) * BESIDE

@@ -8,7 +8,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from zincsmith.model.quantities import OF_THE_UNIT, QUANTITIES
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.roles import OF_THE_UNIT
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 

@@ -1,0 +1,81 @@
+"""The roles of the bench, one table: what each is called, what an instrument in it can say, how it is switched off.
+
+Dialects, arming, polling, making safe, the guardian, by-hand gates and the Rig station derive from it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from zincsmith.model.address import name_of, port_of
+
+RECORDED = ("input_voltage", "input_current")  # what a power meter records together
+
+
+@dataclass(frozen=True)
+class Role:
+    """``needed`` is what every dialect of it must be able to say (whatever is set is also asked for), ``further`` what
+    not every instrument can. ``switch`` is the operation that makes it harmless, ``feeds`` whether it energises the
+    unit, ``off`` what a person is told to do, in the order of ``off_order``. ``polled`` is its place among what is read
+    in every slice, 0 for what is not. ``at_outputs``: every output needs one. ``optional``: nobody takes its place, and
+    nobody asks for it. ``of_the_unit``: a part of the unit that a person reads; nothing reaches it by wire.
+    """
+
+    name: str
+    words: str
+    needed: tuple[str, ...] = ()
+    further: tuple[str, ...] = ()
+    switch: str = ""
+    feeds: bool = False
+    off: str = ""
+    off_order: int = 0
+    polled: int = 0
+    reached: bool = False
+    at_outputs: bool = False
+    optional: bool = False
+    of_the_unit: bool = False
+
+
+def _both(*what: str) -> tuple[str, ...]:
+    return tuple(f"{do}_{one}" for one in what for do in ("set", "get"))
+
+
+TABLE = (
+    Role("ac_source", "AC source", _both("voltage", "frequency", "output"), switch="output", feeds=True,
+         off="switch it off, or pull its plug", off_order=1, reached=True),
+    Role("dc_source", "DC source", _both("voltage", "current", "output"), switch="output", feeds=True,
+         off="switch its output off, then open its plus lead", off_order=2, reached=True),
+    Role("power_meter", "Power meter", ("read",),
+         ("set_record", "get_record", "get_record_rate",
+          *(f"{do}_{q}" for q in RECORDED for do in ("record", "get_step"))), polled=1, reached=True),
+    Role("load", "Load", (*_both("current", "input"), "read"), _both("mode", "resistance", "voltage", "power"),
+         switch="input", off="switch its input off", off_order=3, polled=3, reached=True, at_outputs=True),
+    Role("voltmeter", "Voltmeter", ("read",), polled=2, reached=True, at_outputs=True),
+    Role("thermometer", "Thermometer", ("read",), polled=4, reached=True, optional=True),
+    Role("panel_voltmeter", "Volts display of the unit", optional=True, of_the_unit=True),
+    Role("panel_ammeter", "Amps display of the unit", optional=True, of_the_unit=True),
+    Role("scope", "Scope", (*_both("scale", "rate", "depth"), "capture", "get_step"), _both("offset", "coupling")),
+    Role("sink_controller", "Sink controller", ("get_modes", *_both("mode")), reached=True),
+    Role("lcr_meter", "LCR meter", ("get_capacitance", "get_esr")),
+    Role("clock", "Clock", ("advance", "get_time")),
+)  # fmt: skip
+
+
+class RoleWords(dict[str, str]):
+    """What a role is called, by its name or by its address."""
+
+    def __missing__(self, address: str) -> str:
+        name, port = name_of(address), port_of(address)
+        return f"{self.get(name, name[:40])}, {port}" if port else name[:40].replace("_", " ")
+
+
+ROLES = RoleWords({role.name: role.words for role in TABLE})
+NOT_NEEDED = tuple(role.name for role in TABLE if role.optional)
+OF_THE_UNIT = tuple(role.name for role in TABLE if role.of_the_unit)
+AT_OUTPUTS = tuple(role.name for role in TABLE if role.at_outputs)
+NEEDED = {role.name: role.needed for role in TABLE if role.needed}
+FURTHER = {role.name: role.further for role in TABLE if role.further}
+SWITCHES = {role.name: role.switch for role in TABLE if role.switch}
+IN_ORDER_OFF = tuple(sorted((r for r in TABLE if r.switch), key=lambda r: r.off_order))
+MEASURING = tuple(r.name for r in sorted(TABLE, key=lambda r: r.polled) if r.polled)
+REACHED = tuple(role.name for role in TABLE if role.reached)  # what a run speaks to
