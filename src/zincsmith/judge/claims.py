@@ -8,14 +8,14 @@ from dataclasses import dataclass, replace
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.model.claim import Claim, RuleChoice, StatedClaim
 from zincsmith.model.errors import InputError
-from zincsmith.model.figures import FIGURES
+from zincsmith.model.figures import FIGURES, TESTS
 from zincsmith.model.label import Mode
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line
 from zincsmith.model.record import Span
 from zincsmith.model.scope import Scope
 from zincsmith.model.unit import Nameplate, OutputRating
-from zincsmith.procedures.static_grid.steps import StaticGrid
+from zincsmith.procedures.catalogue import procedure
 from zincsmith.rules.harmonics import NAME as HARMONIC_RULE
 from zincsmith.rules.harmonics import harmonic_class, load_harmonics
 from zincsmith.rules.loader import RuleSet, load, supply_rules
@@ -34,10 +34,10 @@ def claims_of(plate: Nameplate) -> list[Claim]:
 
 def all_claims(plate: Nameplate) -> list[Claim]:
     """With those a person has dropped, which stay legible. What no procedure tests has an empty ``procedure``."""
-    testable = not StaticGrid().suits(plate)
+    unfit = {words: procedure(name).suits(plate) for words, name in TESTS.items()}
     found = [*_outputs(plate), *_input(plate), *_whole(plate), *_published(plate)]
     found += [_stated(plate, n, one) for n, one in enumerate(plate.claims)]
-    return [_settle(claim, plate, testable) for claim in found]
+    return [_settle(claim, plate, unfit.get(claim.procedure, "") == "") for claim in found]
 
 
 def _settle(claim: Claim, plate: Nameplate, testable: bool) -> Claim:

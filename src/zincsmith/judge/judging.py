@@ -31,10 +31,7 @@ from zincsmith.model.rig import Rig
 from zincsmith.model.scope import LOAD_POINTS, Stood
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import Conventions
-from zincsmith.procedures.bring_up.steps import NAME as BRING_UP
-from zincsmith.procedures.catalogue import procedure
-from zincsmith.procedures.harmonics.steps import NAME as HARMONICS_PROCEDURE
-from zincsmith.rules.harmonics import load_harmonics
+from zincsmith.procedures.catalogue import in_order, procedure
 from zincsmith.rules.loader import supply_rules
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.suitability.check import check
@@ -119,12 +116,10 @@ def judge_run(book: BookReader, number: int | None = None, conventions: Conventi
     unit, claims_of_today = with_claims_in_force(book, row, unit)
     evidence, faults, files = own.evidence, own.faults, own.files
     rules = [(f"{r.title} ({r.document}), {r.digest}", r.provenance) for _, r in supply_rules(unit.nameplate.rules)]
-    if HARMONICS_PROCEDURE in evidence.procedures:
-        limits = load_harmonics()
-        rules.append((f"Limits for harmonic currents ({limits.edition}), {limits.digest}", limits.provenance))
+    own_limits = [one for name in in_order(evidence.procedures) for one in procedure(name).limits()]
+    rules += [(one.text, one.provenance) for one in own_limits]
     unread = [r.short for _, r in supply_rules(unit.nameplate.rules) if not r.read_by]
-    if HARMONICS_PROCEDURE in evidence.procedures and not load_harmonics().read_by:
-        unread.append("IEC 61000-3-2")
+    unread += [one.unread for one in own_limits if one.unread]
     judged = _judged(unit, own, conventions)
     lenders = _lenders(book, row, unit, conventions, judged) if closed is not None else ()
     ended: dict[int | None, dict[str, str]] = {None: ended_of(book, row.id)}
@@ -170,13 +165,13 @@ def _lenders(
     open_claims = _untold(judged)
     wanted = {c.procedure for c in open_claims}
     found: list[Known] = []
-    brought_up = BRING_UP in row.procedure.split()
+    started_over = _starts_over(row)
     for one in reversed(book.runs()):
         if one.id >= row.id or one.unit != row.unit:
             continue
-        if brought_up or not wanted:
+        if started_over or not wanted:
             break
-        brought_up = BRING_UP in one.procedure.split()
+        started_over = _starts_over(one)
         if one.outcome is None:
             continue
         if book.unit(one.unit, one.unit_n).configuration != unit.configuration:
@@ -189,6 +184,11 @@ def _lenders(
             open_claims = [c for c in open_claims if c.key not in told]
             wanted = {c.procedure for c in open_claims}
     return tuple(found)
+
+
+def _starts_over(row: RunRow) -> bool:
+    """Whether a run has a procedure after which nothing from before it counts."""
+    return any(procedure(name).starts_over for name in in_order(row.procedure.split()))
 
 
 def _untold(judged: Sequence[Judged]) -> list[Claim]:

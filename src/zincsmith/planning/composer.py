@@ -26,7 +26,6 @@ from zincsmith.rules.loader import supply_rules
 
 FULL = "full"
 LAST = 9  # the unit is put back as it was
-LACKING = {"bring_up": "the unit could not be brought up first"}
 SAME_SHARE = 0.005  # lines nearer than this are one
 
 
@@ -75,10 +74,7 @@ def planned_record(one: Procedure) -> type[Planned]:
 def _lacks(part: Options, before: Sequence[Options]) -> str:
     """Which procedure would have to come first and is not there."""
     there = {one.procedure for one in before}
-    missing = [name for name in planned(part).after if name not in there]
-    if not missing:
-        return ""
-    return LACKING.get(missing[0], f"{procedure(missing[0]).title.lower()} could not be planned before it")
+    return next((why for name, why in planned(part).after.items() if name not in there), "")
 
 
 def retest(unit: Unit, rig: Rig, figures: Sequence[str]) -> Plan:

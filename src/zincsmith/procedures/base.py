@@ -129,6 +129,16 @@ class Section:
     rows: tuple[tuple[str, ...], ...] = ()
 
 
+@dataclass(frozen=True)
+class Limits:
+    """Published limits as a report names them: whole, who has their values from where, and in short while nobody has
+    read them against the document."""
+
+    text: str
+    provenance: str
+    unread: str = ""
+
+
 class Procedure:
     """A characterization: everything about it stands in its own file or folder, and nothing of it elsewhere.
 
@@ -144,6 +154,7 @@ class Procedure:
     needs: tuple[str, ...]
     serves: str
     options: type[Options]
+    starts_over: bool = False  # what was found before it says nothing of the unit any more
     figures: tuple[Figure, ...] = ()
     tested_as: str = ""
 
@@ -174,6 +185,10 @@ class Procedure:
     def section(self, findings: Sequence[Finding]) -> Section | None:
         """A section of the report of its own, from the findings of its parts; None where the tables say it all."""
         return None
+
+    def limits(self) -> list[Limits]:
+        """The published limits that its figures are held to, beside the rule sets of the plate."""
+        return []
 
     def read_for(self, figure: str) -> tuple[tuple[str, ...], tuple[float, ...] | None] | None:
         """(quantities, loads in percent or None for all) that have to be read for a claimed figure; None where it says

@@ -12,6 +12,8 @@ from zincsmith.analysis.uncertainty import Values
 from zincsmith.model.address import at_port
 from zincsmith.model.reading import Point
 
+POWER = ("input_power", "output_voltage", "output_current")  # of a unit with one output
+
 
 @dataclass(frozen=True)
 class Given:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import ClassVar
 
@@ -77,11 +77,12 @@ class Planned(Options):
     """Options with what planning asks of them; what a procedure does not say itself stays as it is here.
 
     ``form`` is what people choose and type. ``rank`` says what must not come before what, lower first, and ``reason``
-    why. ``after`` names procedures without which it is not proposed. ``stays``: why a person cannot take it out.
+    why. ``after`` names procedures without which it is not proposed, each with the reason. ``stays``: why a person
+    cannot take it out.
     """
 
     form: ClassVar[tuple[Field, ...]] = ()
-    after: ClassVar[tuple[str, ...]] = ()
+    after: ClassVar[Mapping[str, str]] = {}
 
     @property
     def rank(self) -> int:

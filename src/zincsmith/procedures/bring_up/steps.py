@@ -83,6 +83,7 @@ class BringUp(Procedure):
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
     serves = "first start, start attempts, start and stop voltage, load up to full"
     options = BringUpOptions
+    starts_over = True
 
     def suits(self, plate: Nameplate) -> str:
         """Empty when it fits the unit, else the reason why not."""

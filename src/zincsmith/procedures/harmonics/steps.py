@@ -24,7 +24,7 @@ from zincsmith.model.finding import Doubt, Finding, Working
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Curve, Curves, Procedure, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Curve, Curves, Limits, Procedure, Steps, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.harmonics.options import NO_RECORD, HarmonicOptions
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, everywhere, idle
@@ -81,6 +81,12 @@ class Harmonics(Procedure):
     def doubts(self, point: Point) -> list[Doubt]:
         """Source, range and plausibility of one point."""
         return point_doubts(point, ("input_power",))
+
+    def limits(self) -> list[Limits]:
+        """Those of the standard's edition that is in force here."""
+        found = load_harmonics()
+        text = f"Limits for harmonic currents ({found.edition}), {found.digest}"
+        return [Limits(text, found.provenance, "" if found.read_by else "IEC 61000-3-2")]
 
     def plots(self, evidence: Evidence) -> list[Curves]:
         """Each order that has a limit, in percent of it, a line of the mains beside the other."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import ClassVar, Literal
 
@@ -43,7 +44,7 @@ class StandbyOptions(Planned):
     leakage_W: float = 0.0
 
     form: ClassVar[tuple[Field, ...]] = FORM
-    after: ClassVar[tuple[str, ...]] = ("bring_up",)
+    after: ClassVar[Mapping[str, str]] = {"bring_up": "the unit could not be brought up first"}
 
     @property
     def lines_used(self) -> tuple[Line, ...]:

@@ -22,7 +22,7 @@ from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.finding_of import WORDS, Rows, finding_of
-from zincsmith.procedures.given import Given
+from zincsmith.procedures.given import POWER, Given
 from zincsmith.procedures.rows import amps_of, at_line, carrying, has, load_of, volts_of
 from zincsmith.procedures.static_grid.losses import loss_findings
 from zincsmith.procedures.static_grid.regulation import (
@@ -32,7 +32,6 @@ from zincsmith.procedures.static_grid.regulation import (
     load_regulations,
     resistances,
 )
-from zincsmith.procedures.static_grid.steps import POWER
 
 ACTIVE_LOADS = (100.0, 75.0, 50.0, 25.0)
 EFFICIENCIES = ("efficiency", "average_active_efficiency")

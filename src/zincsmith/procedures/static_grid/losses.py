@@ -15,7 +15,7 @@ from zincsmith.model.finding import Contribution, Finding, Working
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.reading import Point
 from zincsmith.procedures.finding_of import finding_of
-from zincsmith.procedures.static_grid.steps import POWER
+from zincsmith.procedures.given import POWER
 
 
 def loss_findings(at: OperatingPoint, points: Sequence[Point]) -> list[Finding]:

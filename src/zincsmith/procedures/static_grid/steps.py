@@ -28,6 +28,7 @@ from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps, fed_by_one_mains
 from zincsmith.procedures.beginning import feed, gate, stands_words
+from zincsmith.procedures.given import POWER
 from zincsmith.procedures.ports import (
     at_load,
     draw,
@@ -52,7 +53,6 @@ LEAST_GAP_PERCENT = 1.0
 AT_ONCE_MEAN_S = 1.0  # a reading right after a step is short
 MODE_S = 2.0  # from the request to the volts; common practice, no source
 WANTED = ("input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current")
-POWER = ("input_power", "output_voltage", "output_current")
 # What has to be read at these loads, where it is not the output volts alone.
 READ_FOR: dict[str, tuple[str, ...]] = {
     "input_current": ("input_current",),
