@@ -1,3 +1,3 @@
 """Zincsmith: characterizes power supplies on the bench and compares them with their ratings."""
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from functools import cached_property
 
 from zincsmith.bench.clock import Clock, SimulatedClock, WallClock
 from zincsmith.bench.dialect import dialect_for
@@ -147,14 +148,17 @@ class Bench:
     def poll(self) -> dict[str, float]:
         """One reading of everything that can be read without a person, by address."""
         values: dict[str, float] = {}
-        for role in MEASURING:
-            for place, instrument in self.instruments.items():
-                if name_of(place) == role:
-                    seen = instrument.read()
-                    if self._range_up(place, seen):
-                        seen = instrument.read()
-                    values.update(read_at(place, seen))
+        for place, instrument in self._polled:
+            seen = instrument.read()
+            if self._range_up(place, seen):
+                seen = instrument.read()
+            values.update(read_at(place, seen))
         return values
+
+    @cached_property
+    def _polled(self) -> list[tuple[str, ScpiInstrument]]:
+        """What is read in every slice, in its order."""
+        return [(p, one) for role in MEASURING for p, one in self.instruments.items() if name_of(p) == role]
 
     def record(self, seconds: float) -> Record:
         """Volts and amps of the input, recorded together by the power meter, for so long as MOST_SAMPLES allow.
@@ -176,7 +180,8 @@ class Bench:
 
 def read_at(place: str, seen: Mapping[str, float]) -> dict[str, float]:
     """What an instrument read, by the address of the port it is at."""
-    return {at_port(quantity, port_of(place)): value for quantity, value in seen.items()}
+    port = port_of(place)
+    return {at_port(quantity, port): value for quantity, value in seen.items()} if port else dict(seen)
 
 
 def reach(one: Instrument, addresses: Mapping[str, str]) -> ScpiInstrument:

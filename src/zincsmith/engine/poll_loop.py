@@ -121,11 +121,13 @@ class PollLoop:
         if self.settings.source_on:
             self.off_since_s, self._emptied = None, False
             return
+        if self.off_since_s is not None and self._emptied:
+            return
         lived = {n: c for n, c in self.bench.seen.channels.items() if name_of(n) == "output_voltage" and c.lived}
         if self.off_since_s is None:
             self.off_since_s = now
             self._emptied = not lived
-        elif not self._emptied and all(abs(values.get(name, 1e9)) < channel.low for name, channel in lived.items()):
+        elif all(abs(values.get(name, 1e9)) < channel.low for name, channel in lived.items()):
             self._emptied = True
             self.emptied("output", now - self.off_since_s)
 

@@ -26,7 +26,7 @@ from zincsmith.model.rig import Accuracy, Instrument, Rig
 from zincsmith.model.unit import Unit
 from zincsmith.planning.composer import lines_for
 from zincsmith.planning.readings import reading_of
-from zincsmith.procedures.catalogue import procedure
+from zincsmith.procedures.catalogue import procedure, suits
 from zincsmith.procedures.harmonics.options import HarmonicOptions
 from zincsmith.procedures.standby.options import StandbyOptions
 from zincsmith.procedures.static_grid.options import GridOptions
@@ -123,7 +123,7 @@ def _columns(asked: FileRequest) -> Columns:
 def _points(
     found: Columns, asked: FileRequest, unit: Unit, rig: Rig
 ) -> tuple[list[FilePoint], Options, tuple[str, ...]]:
-    unfit = procedure({"standby": "standby", "power": "harmonics"}.get(asked.kind, "static_grid")).suits(unit.nameplate)
+    unfit = suits({"standby": "standby", "power": "harmonics"}.get(asked.kind, "static_grid"), unit.nameplate)
     if unfit:
         raise InputError(unfit)
     if asked.kind in ("points", "typed"):

@@ -15,7 +15,7 @@ from zincsmith.model.plan import Line
 from zincsmith.model.record import Span
 from zincsmith.model.scope import Scope
 from zincsmith.model.unit import Nameplate, OutputRating
-from zincsmith.procedures.catalogue import procedure
+from zincsmith.procedures.catalogue import suits
 from zincsmith.rules.harmonics import NAME as HARMONIC_RULE
 from zincsmith.rules.harmonics import harmonic_class, load_harmonics
 from zincsmith.rules.loader import RuleSet, load, supply_rules
@@ -34,7 +34,7 @@ def claims_of(plate: Nameplate) -> list[Claim]:
 
 def all_claims(plate: Nameplate) -> list[Claim]:
     """With those a person has dropped, which stay legible. What no procedure tests has an empty ``procedure``."""
-    unfit = {words: procedure(name).suits(plate) for words, name in TESTS.items()}
+    unfit = {words: suits(name, plate) for words, name in TESTS.items()}
     found = [*_outputs(plate), *_input(plate), *_whole(plate), *_published(plate)]
     found += [_stated(plate, n, one) for n, one in enumerate(plate.claims)]
     return [_settle(claim, plate, unfit.get(claim.procedure, "") == "") for claim in found]

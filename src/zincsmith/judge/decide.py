@@ -5,7 +5,6 @@ The figures are worked out by the code that later judges the readings, on eviden
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 from zincsmith.judge.claims import claims_of
@@ -14,7 +13,7 @@ from zincsmith.judge.judging import judge
 from zincsmith.model.address import name_of
 from zincsmith.model.claim import Claim
 from zincsmith.model.figures import FIGURES
-from zincsmith.model.finding import Finding, Judged
+from zincsmith.model.finding import Finding
 from zincsmith.model.reading import Evidence
 from zincsmith.model.rig import Rig
 from zincsmith.model.roles import ROLES
@@ -49,10 +48,10 @@ class Decision:
 
 def decide(unit: Unit, rig: Rig, wired: Evidence, moved: Evidence) -> list[Decision]:
     """One decision a claim, in the order of the claims; ``moved`` is the evidence with sense at the unit."""
-    at_load = findings_of(wired.procedures, wired, unit.nameplate, Conventions())
-    at_unit = findings_of(moved.procedures, moved, unit.nameplate, Conventions())
+    claims = [c for c in claims_of(unit.nameplate) if c.bounded]
+    at_load, at_unit = (_by_claim(evidence, claims, unit) for evidence in (wired, moved))
     out = []
-    for claim in (c for c in claims_of(unit.nameplate) if c.bounded):
+    for claim in claims:
         missing = [r for r in FIGURES[claim.figure].roles if not _at(rig, r, claim.output)]
         if missing:
             why = f"no {ROLES[missing[0]].lower()} on the rig"
@@ -60,9 +59,17 @@ def decide(unit: Unit, rig: Rig, wired: Evidence, moved: Evidence) -> list[Decis
         elif not claim.procedure:
             out.append(Decision(claim, "no procedure yet", "no procedure yet", tolerance=tolerance_of(claim)))
         else:
-            out.append(
-                _decide(claim, unit, rig, _judged(at_load, claim, wired, unit), _judged(at_unit, claim, moved, unit))
-            )
+            out.append(_decide(claim, rig, at_load.get(claim.key, []), at_unit.get(claim.key, [])))
+    return out
+
+
+def _by_claim(evidence: Evidence, claims: list[Claim], unit: Unit) -> dict[str, list[Finding]]:
+    """The findings that would test each claim, by its key."""
+    found = findings_of(evidence.procedures, evidence, unit.nameplate, Conventions())
+    out: dict[str, list[Finding]] = {}
+    for one in judge(found, claims, evidence, unit):
+        if one.claim is not None and one.finding.value is not None:
+            out.setdefault(one.claim.key, []).append(one.finding)
     return out
 
 
@@ -93,12 +100,7 @@ def verdict_of(share: float) -> str:
     return "decides" if share <= DECIDES else "marginal" if share <= MARGINAL else "cannot"
 
 
-def _judged(findings: list[Finding], claim: Claim, evidence: Evidence, unit: Unit) -> list[Finding]:
-    judged: Sequence[Judged] = judge(findings, [claim], evidence, unit)
-    return [j.finding for j in judged if j.claim is claim and j.finding.value is not None]
-
-
-def _decide(claim: Claim, unit: Unit, rig: Rig, wired: list[Finding], moved: list[Finding]) -> Decision:
+def _decide(claim: Claim, rig: Rig, wired: list[Finding], moved: list[Finding]) -> Decision:
     if not wired:
         return Decision(claim, "cannot", "cannot", tolerance=tolerance_of(claim), why="its points are not in the plan")
     unknown = next((f for f in wired if f.u is None), None)

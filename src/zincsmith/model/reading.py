@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
-from zincsmith.model.address import at_port
+from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.operating_point import OperatingPoint
 
 WORKED_OUT = "worked out"  # from other readings of the same moment
@@ -108,11 +108,14 @@ class Point:
 
     def get(self, quantity: str) -> Reading | None:
         """The reading of a quantity, given by its address: the bare name is that at the only port."""
-        return next((r for r in self.readings if r.address == quantity), None)
+        name, port = name_of(quantity), port_of(quantity)
+        return next((r for r in self.readings if r.quantity == name and r.port == port), None)
 
     def seen_from(self, port: str) -> Point:
         """The point as the figures of one port look at it: what was read and drawn there without the name of the port,
         what was read of the unit as a whole with it, and nothing of the other ports but what was drawn from them."""
+        if not port:  # the only one: it sees everything as it stands
+            return self
         mine = tuple(replace(r, port="") for r in self.readings if r.port in ("", port))
         return replace(self, at=self.at.seen_from(port), readings=mine)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Literal
 
 from zincsmith.model.address import at_port
@@ -237,7 +238,7 @@ class Rig(Record):
         """Whether a person sets or reads this role, at any port."""
         return any(one.how == "by hand" for one in self.of(role))
 
-    @property
+    @cached_property
     def channels(self) -> dict[str, Instrument]:
         """What the rig reads: by address of a quantity, the instrument that reads it."""
         found: dict[str, Instrument] = {}

@@ -108,7 +108,7 @@ def places_of(role: str, plate: Nameplate) -> tuple[str, ...]:
 
 def _cannot(part: Options, facts: Facts) -> str:
     one, unit = procedure(part.procedure), facts.unit
-    unfit = one.suits(unit.nameplate) or planned(part).unmet(facts)
+    unfit = planned(part).suits(unit.nameplate) or planned(part).unmet(facts)
     if unfit:
         return unfit
     places = [place for role in one.needs for place in places_of(role, unit.nameplate)]

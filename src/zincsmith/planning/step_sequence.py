@@ -23,7 +23,7 @@ class StepSequence:
 
     def __init__(self, unit: Unit, rig: Rig, plan: Plan, ambient_degC: float = 23.0) -> None:
         for options in plan.parts:
-            unfit = procedure(options.procedure).suits(unit.nameplate)
+            unfit = planned(options).suits(unit.nameplate)
             if unfit:
                 raise InputError(unfit)
         self._steps = _walk(context(unit, rig, ambient_degC), plan.parts)

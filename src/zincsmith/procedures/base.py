@@ -158,10 +158,6 @@ class Procedure:
     figures: tuple[Figure, ...] = ()
     tested_as: str = ""
 
-    def suits(self, plate: Nameplate) -> str:
-        """Empty when it fits the unit, else the reason why not."""
-        return fed_by_one_mains(plate)
-
     def steps(self, ctx: Context) -> Steps:
         """The actions, in their order."""
         raise NotImplementedError

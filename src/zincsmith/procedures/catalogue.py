@@ -15,6 +15,7 @@ from typing import Any
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES, TESTS
 from zincsmith.model.plan import Options
+from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Procedure
 from zincsmith.procedures.planning import Planned
 
@@ -162,6 +163,14 @@ def _bring_in(one: Procedure) -> None:
     FIGURES.update({figure.name: figure for figure in one.figures})
     if one.tested_as:
         TESTS[one.tested_as] = one.name
+
+
+def suits(name: str, plate: Nameplate) -> str:
+    """Why a procedure does not fit a unit, without loading more than its options; empty when it does."""
+    record = options_of(name)
+    assert record is not None
+    assert issubclass(record, Planned)
+    return record.suits(plate)
 
 
 def look_again() -> None:

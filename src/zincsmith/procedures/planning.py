@@ -9,8 +9,8 @@ from typing import ClassVar
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.model.rig import Rig
 from zincsmith.model.scope import Stood
-from zincsmith.model.unit import Unit
-from zincsmith.procedures.base import SourceKind
+from zincsmith.model.unit import Nameplate, Unit
+from zincsmith.procedures.base import SourceKind, fed_by_one_mains
 from zincsmith.procedures.fields import Field
 
 FIRST = 0  # gates before anything is energised
@@ -95,6 +95,11 @@ class Planned(Options):
     @property
     def stays(self) -> str:
         return ""
+
+    @classmethod
+    def suits(cls, plate: Nameplate) -> str:
+        """Empty when the procedure fits a unit, else the reason why not."""
+        return fed_by_one_mains(plate)
 
     def told(self) -> tuple[tuple[str, str], ...]:
         """(what, how) of the conditions that a report tells."""

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from importlib import import_module
 from pathlib import Path
 from threading import Thread
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEvent, QSize, Qt, QTimer
+from PySide6.QtCore import QEvent, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
@@ -91,8 +92,12 @@ class Floor(QWidget):
 class MainWindow(QMainWindow):
     """One window on one book."""
 
+    ready = Signal()  # what the stations stand on was read ahead
+
     def __init__(self, book: Path, log: Path | None = None) -> None:
         super().__init__()
+        self._settled = False  # what is not needed to use the window waits until it is there
+        self.ready.connect(self._settle)
         self.session = Session(book, log)
         self.setWindowTitle(f"{book.name} – Zincsmith")
         self._tips = WholeTips(self)
@@ -166,7 +171,7 @@ class MainWindow(QMainWindow):
         """Open book and engine; call once the window is shown."""
         self.session.open()
         self._refresh()
-        QTimer.singleShot(READ_AHEAD_MS, self, lambda: Thread(target=read_ahead, daemon=True).start())
+        QTimer.singleShot(READ_AHEAD_MS, self, lambda: Thread(target=self._read_ahead, daemon=True).start())
 
     def go(self, title: str) -> None:
         """Show a station."""
@@ -224,6 +229,16 @@ class MainWindow(QMainWindow):
         nameplate = self.stations["Nameplate"]
         nameplate.take_focus_at(begun)  # type: ignore[attr-defined]
 
+    def _read_ahead(self) -> None:
+        """In a thread of its own: nothing of Qt is touched here but the signal."""
+        read_ahead()
+        with suppress(RuntimeError):  # the window was closed meanwhile
+            self.ready.emit()
+
+    def _settle(self) -> None:
+        self._settled = True
+        self._marks()
+
     def _refresh(self) -> None:
         session = self.session
         self.unit_strip.show_unit(session.unit)
@@ -256,7 +271,7 @@ class MainWindow(QMainWindow):
         doubtful = s.unit is not None and s.unit.look.blocks
         buttons["Nameplate"].set_mark("attention" if doubtful else "complete" if s.unit else "empty")
         buttons["Rig"].set_mark("attention" if s.blocked else "complete" if s.rig else "empty")
-        itinerary = s.itinerary() if s.unit and s.rig else ""
+        itinerary = s.itinerary() if s.unit and s.rig and self._settled else ""
         buttons["Plan"].set_mark(
             "empty" if itinerary == "" else "attention" if isinstance(itinerary, str) else "complete"
         )

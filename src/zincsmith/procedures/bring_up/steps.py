@@ -42,7 +42,7 @@ from zincsmith.model.plan import Line
 from zincsmith.model.port import output_ports
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Procedure, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Procedure, Steps
 from zincsmith.procedures.bring_up.options import BringUpOptions
 from zincsmith.procedures.cautions import cautions_for
 from zincsmith.procedures.finding_of import finding_of
@@ -84,10 +84,6 @@ class BringUp(Procedure):
     serves = "first start, start attempts, start and stop voltage, load up to full"
     options = BringUpOptions
     starts_over = True
-
-    def suits(self, plate: Nameplate) -> str:
-        """Empty when it fits the unit, else the reason why not."""
-        return fed_by_one_mains(plate)
 
     def steps(self, ctx: Context) -> Steps:
         """Gate; up from zero or straight to rated input, at no load; a light load before the lowest rated input; up;

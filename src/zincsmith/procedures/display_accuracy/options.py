@@ -6,6 +6,8 @@ from dataclasses import dataclass, replace
 from typing import ClassVar, Literal
 
 from zincsmith.model.plan import LINES, Line, Options
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import one_output
 from zincsmith.procedures.fields import LINE, LOADS, Choosing, Field, between, check_lines, check_loads, times
 from zincsmith.procedures.planning import Facts, Planned, Refit
 
@@ -36,6 +38,10 @@ class DisplayOptions(Planned):
     @property
     def loads_used(self) -> tuple[float, ...]:
         return self.loads_percent
+
+    @classmethod
+    def suits(cls, plate: Nameplate) -> str:
+        return one_output(plate)
 
     def check(self) -> None:
         """InputError, with the key of the option, for what no bench can carry out."""

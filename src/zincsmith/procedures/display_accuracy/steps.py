@@ -20,7 +20,7 @@ from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps, at_point, one_output
+from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps, at_point
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.display_accuracy.options import DisplayOptions
 from zincsmith.procedures.finding_of import finding_of
@@ -57,10 +57,6 @@ class DisplayAccuracy(Procedure):
     serves = "how far the supply's own display is off, over load"
     options = DisplayOptions
     tested_as = "display"
-
-    def suits(self, plate: Nameplate) -> str:
-        """Empty when this procedure fits the unit, else the reason why not."""
-        return one_output(plate)
 
     def steps(self, ctx: Context) -> Steps:
         """Each load in turn; the display is read while the reference has just been averaged."""

@@ -10,7 +10,7 @@ from zincsmith.model.actions import Confirm, Dwell, SetSource, Stage
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Procedure, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Procedure, Steps
 from zincsmith.procedures.beginning import feed
 from zincsmith.procedures.cautions import CAUTIONS
 from zincsmith.procedures.hands_in.options import HandsInOptions
@@ -34,10 +34,6 @@ class HandsIn(Procedure):
     needs: tuple[str, ...] = ("ac_source", "load")
     serves = "off, discharge, turn a board over, move a probe, look from the other side, open a case; warm again"
     options = HandsInOptions
-
-    def suits(self, plate: Nameplate) -> str:
-        """Empty when this procedure fits the unit, else the reason why not."""
-        return fed_by_one_mains(plate)
 
     def steps(self, ctx: Context) -> Steps:
         """Off; the gate, shut until it has emptied; on again, and warm."""

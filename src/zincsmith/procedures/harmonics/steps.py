@@ -24,7 +24,7 @@ from zincsmith.model.finding import Doubt, Finding, Working
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Curve, Curves, Limits, Procedure, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Curve, Curves, Limits, Procedure, Steps
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.harmonics.options import NO_RECORD, HarmonicOptions
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, everywhere, idle
@@ -47,10 +47,6 @@ class Harmonics(Procedure):
     serves = "the orders of the input current against IEC 61000-3-2, and its total distortion"
     options = HarmonicOptions
     tested_as = "harmonics"
-
-    def suits(self, plate: Nameplate) -> str:
-        """Empty when this procedure fits the unit, else the reason why not."""
-        return fed_by_one_mains(plate)
 
     def steps(self, ctx: Context) -> Steps:
         """At each line and load: settle, read, record. InputError where the power meter gives no waveforms."""

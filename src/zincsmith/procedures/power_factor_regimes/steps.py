@@ -19,7 +19,7 @@ from zincsmith.model.operating_point import Purpose
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.plotting import amps, columns, value
 from zincsmith.procedures.ports import at_load, draw, idle
@@ -47,10 +47,6 @@ class PowerFactorRegimes(Procedure):
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load")
     serves = "the load at which power-factor correction switches in and out, with its hysteresis"
     options = RegimeOptions
-
-    def suits(self, plate: Nameplate) -> str:
-        """Empty when this procedure fits the unit, else the reason why not."""
-        return fed_by_one_mains(plate)
 
     def steps(self, ctx: Context) -> Steps:
         """Up, down, then closer to each jump."""

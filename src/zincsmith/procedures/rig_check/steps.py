@@ -22,7 +22,7 @@ from zincsmith.model.port import output_ports
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Procedure, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Procedure, Steps
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.ports import draw, everywhere, idle
 from zincsmith.procedures.rig_check.options import RigCheckOptions
@@ -51,10 +51,6 @@ class RigCheck(Procedure):
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
     serves = "zero and background, quality of the source, lead drop, two meters at a known load, channels of the meter"
     options = RigCheckOptions
-
-    def suits(self, plate: Nameplate) -> str:
-        """Empty when it fits the unit, else the reason why not."""
-        return fed_by_one_mains(plate)
 
     def steps(self, ctx: Context) -> Steps:
         """One look at rest, or two points live: no load and the known load."""

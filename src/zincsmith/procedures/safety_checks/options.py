@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from zincsmith.model.plan import Options
+from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.planning import Facts, Planned
 
 
@@ -16,6 +17,10 @@ class SafetyOptions(Planned):
 
     procedure: Literal["safety_checks"] = "safety_checks"
     restore: bool = False
+
+    @classmethod
+    def suits(cls, plate: Nameplate) -> str:  # every unit
+        return ""
 
     @property
     def rank(self) -> int:

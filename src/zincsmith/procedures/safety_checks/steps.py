@@ -30,10 +30,6 @@ class SafetyChecks(Procedure):
     serves = "gates before power: what was seen, terminals, wiring; at the end what has to be restored"
     options = SafetyOptions
 
-    def suits(self, plate: Nameplate) -> str:
-        """Fits every unit."""
-        return ""
-
     def steps(self, ctx: Context) -> Steps:
         """Before power: records, terminals, wiring. At the end: discharge and restore."""
         assert isinstance(ctx.options, SafetyOptions)

@@ -20,7 +20,7 @@ from zincsmith.model.finding import Contribution, Doubt, Finding
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.plotting import by_line, value
 from zincsmith.procedures.ports import everywhere, idle
@@ -47,10 +47,6 @@ class StandbyPower(Procedure):
     serves = "no-load power, steady after IEC 62301, with its own uncertainty"
     options = StandbyOptions
     tested_as = "standby power"
-
-    def suits(self, plate: Nameplate) -> str:
-        """Empty when this procedure fits the unit, else the reason why not."""
-        return fed_by_one_mains(plate)
 
     def steps(self, ctx: Context) -> Steps:
         """Load's leads off with the input off, then every line until it is steady; leads back at the end."""

@@ -26,7 +26,7 @@ from zincsmith.model.operating_point import OperatingPoint, Purpose, Thermal
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps, fed_by_one_mains
+from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.beginning import feed, gate, stands_words
 from zincsmith.procedures.given import POWER
 from zincsmith.procedures.ports import (
@@ -107,10 +107,6 @@ class StaticGrid(Procedure):
     serves = "efficiency, power factor, load and line regulation, static accuracy, output resistance"
     options = GridOptions
     tested_as = "static grid"
-
-    def suits(self, plate: Nameplate) -> str:
-        """Empty when this procedure fits the unit, else the reason why not."""
-        return fed_by_one_mains(plate)
 
     def steps(self, ctx: Context) -> Steps:
         """Gate, watches, warm-up, then every load at every line."""
