@@ -91,7 +91,7 @@ def _low(point: Point, quantities: Sequence[str]) -> list[Doubt]:
         if name != "input_power" or reading is None or reading.value is None or not reading.range:
             continue
         if abs(reading.value) < LOW_SHARE * reading.range:
-            words = QUANTITIES[name].words.lower()
+            words = QUANTITIES[name].inside
             found.append(
                 Doubt(
                     "below_range_floor",

@@ -192,7 +192,8 @@ def reach(one: Instrument, addresses: Mapping[str, str]) -> ScpiInstrument:
         link.expected = one.serial
         return ScpiInstrument(link, spoken)
     if one.place not in addresses:
-        raise InputError(f"no stand-in plays the {ROLES[one.place].lower()}", key=f"instrument.{one.role}.how")
+        where = f" at {one.port}" if one.port else ""
+        raise InputError(f"no stand-in plays the {ROLES[one.role].lower()}{where}", key=f"instrument.{one.role}.how")
     return ScpiInstrument(Link(one.place, addresses[one.place], spoken.quirks.termination), spoken)
 
 

@@ -293,7 +293,7 @@ class _Signs:
 
     def _who(self, name: str) -> str:
         info = QUANTITIES[name]
-        return f"the {ROLES[info.role].lower()} ({info.words.lower()})"
+        return f"the {ROLES[name_of(info.role)].lower()} ({info.inside})"
 
 
 def _figure(name: str, value: float) -> str:

@@ -143,7 +143,7 @@ class Setter:
             return ()
         by_hand = self.bench.by_hand()
         return tuple(
-            f"{info.words.lower()} above {watch.high:.3g} {info.unit}"
+            f"{info.inside} above {watch.high:.3g} {info.unit}"
             for watch in tightest(self.poll_loop.watches.all)
             if watch.high is not None and watch.quantity in by_hand and name_of(watch.quantity) in SEEN_FIRST
             for info in (WATCHABLE[watch.quantity],)

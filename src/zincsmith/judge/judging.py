@@ -415,7 +415,7 @@ def _not_read(claim: Claim, evidence: Evidence) -> str:
         for name in wanted:
             reading = point.get(name)
             if reading is None or reading.value is None:
-                missing.setdefault(QUANTITIES[name].words.lower(), []).append(where(point))
+                missing.setdefault(QUANTITIES[name].inside, []).append(where(point))
     return "; ".join(
         f"{words} not read at {', '.join(at[:MOST_TOLD])}{' and elsewhere' if len(at) > MOST_TOLD else ''}"
         for words, at in missing.items()

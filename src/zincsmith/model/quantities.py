@@ -18,6 +18,11 @@ class Quantity:
     side: str  # input, output or none
     role: str  # the role that measures it
 
+    @property
+    def inside(self) -> str:
+        """The words inside a sentence; an output keeps the case its plate writes it in."""
+        return self.words[:1].lower() + self.words[1:]
+
 
 class Quantities(dict[str, Quantity]):
     """By name, or by address: the quantity at a port is the quantity with the port said. What a damaged book, or one

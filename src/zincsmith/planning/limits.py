@@ -193,7 +193,7 @@ def _plan(plan: Plan) -> Iterator[Watch]:
     for one in plan.watches:
         if one.low is not None and one.high is not None and one.low > one.high:
             raise InputError(
-                f"a watch on {WATCHABLE[one.quantity].words.lower()} from {one.low:g} to {one.high:g} can never be "
+                f"a watch on {WATCHABLE[one.quantity].inside} from {one.low:g} to {one.high:g} can never be "
                 "met: its lower bound lies above its upper one",
                 key="watch",
             )

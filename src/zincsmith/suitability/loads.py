@@ -163,7 +163,7 @@ def not_reached(case: Case) -> Iterator[Fault]:
                 Severity.DOUBT,
                 role,
                 f"The unit has {len(ports)} outputs; no {ROLES[role].lower()} is at {' and none at '.join(left)}.",
-                "Join one to each output and name that output: a rig file lists instruments with role and port.",
+                "Join one to each output: at Rig, or in a rig file that lists instruments with role and port.",
                 case.touched("average_active_efficiency", "output_voltage", "load_regulation"),
             )
 

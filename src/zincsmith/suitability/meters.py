@@ -238,7 +238,7 @@ def accuracy_stated(case: Case) -> Iterator[Fault]:
                 "accuracy_unstated",
                 Severity.DOUBT,
                 one.role,
-                f"{one.name} states no accuracy for {quantity.words.lower()}.",
+                f"{one.name} states no accuracy for {quantity.inside}.",
                 "Enter it as the data sheet prints it.",
                 case.touched(*TOUCHED.get(quantity.name, ())),
             )

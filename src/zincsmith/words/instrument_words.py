@@ -9,6 +9,7 @@ from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.expectation import expected
 from zincsmith.formats.accuracy_text import beside_words
 from zincsmith.formats.words import counted
+from zincsmith.model.address import at_port, name_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
 from zincsmith.model.quantities import QUANTITIES
@@ -38,11 +39,12 @@ def draws_words(one: Instrument, unit: Unit | None) -> str:
     made = one.dummy
     if made is None or unit is None or not unit.nameplate.outputs:
         return ""
-    out, ohm = unit.nameplate.output, made.measured_ohm or made.nominal_ohm
+    out = next((o for o in unit.nameplate.outputs if one.port and o.name == one.port), unit.nameplate.output)
+    ohm = made.measured_ohm or made.nominal_ohm
     if not ohm or not out.voltage_V or not out.current_A:
         return ""
     amps = abs(out.voltage_V) / ohm
-    percent = Envelope(unit.nameplate).percent(amps)
+    percent = Envelope(unit.nameplate).percent(amps, one.port)
     return f"At {abs(out.voltage_V):g} V it draws {amps:.3g} A, {percent:.3g} % of the rating."
 
 
@@ -57,8 +59,8 @@ def age_words(one: Instrument, today: date) -> str:
     return f"Calibrated {on.day} {on:%B %Y}, {counted(days, 'day')} ago, {due}."
 
 
-def limit_words(row: Accuracy, unit: Unit | None, line: Line) -> str:
-    """``±0.11 W at 68.6 W``: the limit of error at rated load on a line."""
+def limit_words(row: Accuracy, unit: Unit | None, line: Line, port: str = "") -> str:
+    """``±0.11 W at 68.6 W``: the limit of error at rated load on a line, of what is read at an output at that one."""
     if unit is None:
         return ""
     info = QUANTITIES[row.quantity]
@@ -66,7 +68,8 @@ def limit_words(row: Accuracy, unit: Unit | None, line: Line) -> str:
         values = expected(unit.nameplate, line.voltage_V, Envelope(unit.nameplate).loads_A(100.0), 23.0)
     except InputError:  # the nameplate does not say enough yet
         return ""
-    value = values[row.quantity].value
+    first = next((name for name in values if name_of(name) == row.quantity), row.quantity)
+    value = values.get(at_port(row.quantity, port), values[first]).value
     reading = Reading(
         "",
         row.quantity,

@@ -193,7 +193,7 @@ def _of_the_run(event: object) -> Told | None:
         case Tripped(quantity, value, _, _, whose):
             info = WATCHABLE[quantity]
             seen = f"{value:.4g} {UNIT_WORDS.get(info.unit, info.unit)}" if value is not None else "could not be read"
-            return Kind.STOPS, f"Made safe by {info.words.lower()}", f"{seen}; limit: {whose}"
+            return Kind.STOPS, f"Made safe by {info.inside}", f"{seen}; limit: {whose}"
         case GuardianSaid(text, at):
             return Kind.STOPS, "Guardian", f"{text}{f', {local_time(at, seconds=True)}' if at else ''}"
         case Failed(text=text):
@@ -242,7 +242,7 @@ def _of_people(event: object) -> Told | None:
             said = f"{', '.join(noticed) or 'nothing'} noticed, {by}" if observed else "not observed"
             return (Kind.STOPS if set(noticed) - {"indicator"} else Kind.NOTES), "Looked, smelt, listened", said
         case EntryTaken(reading):
-            return Kind.READINGS, f"Typed: {QUANTITIES[reading.quantity].words.lower()}", reading_words(reading)
+            return Kind.READINGS, f"Typed: {QUANTITIES[reading.quantity].inside}", reading_words(reading)
         case EntryRefused(text, reason):
             return Kind.CHANGED, f"Refused: {text}", reason
         case EntryCorrected(reading, first, reason, by):

@@ -13,18 +13,21 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.formats.accuracy_text import parse_accuracy, print_accuracy
+from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.plan import Line
+from zincsmith.model.port import output_ports
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Accuracy, Earthed, Gear, GearKind, Instrument, Lead, Rig
-from zincsmith.model.roles import ROLES
+from zincsmith.model.roles import AT_OUTPUTS, ROLES
 from zincsmith.model.unit import Unit
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.ui.rig.element_form import RIG_ENTRIES, ElementForm, entries_of
 from zincsmith.ui.rig.scan_panel import ScanPanel
 from zincsmith.ui.rig.try_panel import TryPanel
 from zincsmith.ui.rig.wiring_sheet import element_of
+from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
 from zincsmith.ui.widgets.panel import Panel, button, label
 from zincsmith.ui.widgets.segments import Segments
@@ -59,6 +62,8 @@ LEADS = (
 )
 EARTHED = (Column("node", "node of the unit", stretch=True), Column("through", "earthed through", stretch=True))
 
+PORTED = (*AT_OUTPUTS, "sink_controller")  # roles that stand at one of several outputs
+
 
 class ElementPanel(Panel):
     """Signals: ``edited`` (a rig, and why), ``wrong`` (a reason, or empty), ``tries`` (a role)."""
@@ -72,6 +77,9 @@ class ElementPanel(Panel):
         super().__init__("Element")
         self._rig: Rig | None = None
         self._at = "unit"
+        self._ports: tuple[str, ...] = ("",)
+        self._port = ""
+        self._shown: tuple[Any, ...] | None = None
         area = QScrollArea()
         area.setWidgetResizable(True)
         inside = QWidget()
@@ -87,6 +95,7 @@ class ElementPanel(Panel):
         self.move_sense = button("Both leads are at the unit now", "main")
         self.move_sense.clicked.connect(lambda: self._give(sense="unit", why="sense leads moved to the unit"))
         column.addWidget(self.move_sense)
+        self._make_ports(column)
         self.how = Segments("How it is reached", HOW)
         self.how.chosen.connect(self._reach)
         column.addWidget(self.how)
@@ -96,19 +105,7 @@ class ElementPanel(Panel):
         column.addWidget(self.form)
         self.age = label("", 12, 400, "second", wrap=True)
         column.addWidget(self.age)
-        self.tables: dict[str, tuple[QWidget, EditTable]] = {}
-        for name, words, columns, take in (
-            ("accuracy", "Ranges and accuracy", ACCURACY, self._take_accuracy),
-            ("gear", "Protective gear, in the order the current flows", GEAR, self._take_gear),
-            ("leads", "Leads", LEADS, self._take_leads),
-            ("earthed", "What is earthed through what", EARTHED, self._take_earthed),
-        ):
-            head, table = label(words, 13, 600), EditTable(words, columns, row_height=24)
-            table.edited.connect(take)
-            table.wrong.connect(self.wrong)
-            column.addWidget(head)
-            column.addWidget(table)
-            self.tables[name] = (head, table)
+        self._make_tables(column)
         self.said = label("", 12, 400, "second", wrap=True)
         column.addWidget(self.said)
         self.trying = TryPanel()
@@ -126,6 +123,34 @@ class ElementPanel(Panel):
         column.addLayout(row)
         column.addStretch()
 
+    def _make_ports(self, column: QVBoxLayout) -> None:
+        self.port = Choice()
+        self.port.setAccessibleName("At which output")
+        self.port.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToContents)
+        self.port.activated.connect(self._choose_port)
+        self.everywhere = button("One like it at every output", weight=400)
+        self.everywhere.clicked.connect(self._at_every_output)
+        outputs = QHBoxLayout()
+        outputs.addWidget(self.port)
+        outputs.addWidget(self.everywhere)
+        outputs.addStretch()
+        column.addLayout(outputs)
+
+    def _make_tables(self, column: QVBoxLayout) -> None:
+        self.tables: dict[str, tuple[QWidget, EditTable]] = {}
+        for name, words, columns, take in (
+            ("accuracy", "Ranges and accuracy", ACCURACY, self._take_accuracy),
+            ("gear", "Protective gear, in the order the current flows", GEAR, self._take_gear),
+            ("leads", "Leads", LEADS, self._take_leads),
+            ("earthed", "What is earthed through what", EARTHED, self._take_earthed),
+        ):
+            head, table = label(words, 13, 600), EditTable(words, columns, row_height=24)
+            table.edited.connect(take)
+            table.wrong.connect(self.wrong)
+            column.addWidget(head)
+            column.addWidget(table)
+            self.tables[name] = (head, table)
+
     # Showing
 
     def show_element(
@@ -139,8 +164,11 @@ class ElementPanel(Panel):
         free: bool = False,
     ) -> None:
         """Open one element: a role, ``gear`` or ``unit`` (which stands for the rig as a whole)."""
+        opened = at != self._at
         self._rig, self._at = rig, at
-        one = rig.instrument(at)
+        self._shown = (rig, unit, line, at, faults, locked, free)
+        self._show_ports(rig, unit, opened, locked)
+        one = self._one()
         self.heading.setText({"gear": "Protection and leads", "unit": "The rig as a whole"}.get(at, ROLES.get(at, at)))
         self.remark.setText(one.name if one is not None else "" if at in {"gear", "unit"} else "not on the rig")
         self._show_faults([f for f in faults if element_of(f.at) == at])
@@ -161,6 +189,49 @@ class ElementPanel(Panel):
         self.age.setText(age_words(one, date.today()) if one is not None and one.accuracy else "")
         self.age.setVisible(bool(self.age.text()))
         self.said.setText("\n".join(_spoken(one, unit, line)) if one is not None else "")
+
+    def _show_ports(self, rig: Rig, unit: Unit | None, opened: bool, locked: bool) -> None:
+        """Which of several outputs the role is at; what stands at none of them yet can be put there."""
+        named = output_ports(unit.nameplate) if unit is not None and self._at in PORTED else ("",)
+        there = tuple(i.port for i in rig.of(self._at))
+        self._ports = tuple(dict.fromkeys((*(p for p in there if p not in named), *named)))
+        if self._port not in self._ports or (opened and self._port not in there):
+            self._port = next((p for p in self._ports if p in there), self._ports[0])
+        several = len(self._ports) > 1
+        self.port.setVisible(several)
+        self.everywhere.setVisible(several and rig.instrument(self._place) is not None)
+        self.port.clear()
+        for port in self._ports:
+            self.port.addItem(f"at {port or 'no output named'}{'' if port in there else ': none yet'}", port)
+        self.port.setCurrentIndex(self._ports.index(self._port))
+        self.everywhere.setEnabled(not locked and len(there) < len([p for p in self._ports if p]))
+
+    @property
+    def _place(self) -> str:
+        return at_port(self._at, self._port if self._at in PORTED else "")
+
+    def _choose_port(self, at: int) -> None:
+        self._port = self.port.itemData(at)
+        if self._shown is not None:
+            self.show_element(*self._shown)
+
+    def _at_every_output(self) -> None:
+        """One like the one that is open at each output that has none; one that was at none is put at the first."""
+        one = self._one()
+        if self._rig is None or one is None:
+            return
+        wanted = [p for p in self._ports if p]
+        kept = [i for i in self._rig.instruments if i is not one or i.port in wanted]
+        there = {i.port for i in kept if i.role == one.role}
+        made = [replace(one, port=port, serial=one.serial if port == one.port else "") for port in wanted
+                if port not in there]  # fmt: skip
+        self._port = wanted[0]
+        leads: list[Lead] = []
+        for lead in self._rig.leads:  # what joined the one that was at none joins each of them now
+            mine = lead.between == f"unit {one.place}" and one.port not in wanted
+            joined = [replace(lead, between=f"unit {at_port(one.role, port)}") for port in wanted] if mine else [lead]
+            leads += joined
+        self._give(f"{ROLES[one.role]} at every output", instruments=(*kept, *made), leads=tuple(leads))
 
     def show_tried(self, role: str, identity: str, readings: dict[str, list[float]]) -> None:
         """What trying an instrument brought, if it is still the one that is open."""
@@ -211,10 +282,10 @@ class ElementPanel(Panel):
 
     def _with(self, one: Instrument) -> tuple[Instrument, ...]:
         assert self._rig is not None
-        return tuple(one if i.role == one.role else i for i in self._rig.instruments)
+        return tuple(one if i.place == one.place else i for i in self._rig.instruments)
 
     def _one(self) -> Instrument | None:
-        return self._rig.instrument(self._at) if self._rig is not None else None
+        return self._rig.instrument(self._place) if self._rig is not None else None
 
     def _take(self, record: Instrument | Rig) -> None:
         if isinstance(record, Rig):
@@ -227,7 +298,7 @@ class ElementPanel(Panel):
         if self._rig is None:
             return
         if one is None:
-            made = (*self._rig.instruments, Instrument(self._at, word))
+            made = (*self._rig.instruments, Instrument(self._at, word, port=self._port if self._at in PORTED else ""))
             self._give(f"{ROLES[self._at]} added", instruments=made)
         else:
             self._give(f"{ROLES[one.role]} {word}", instruments=self._with(replace(one, how=word)))
@@ -242,8 +313,9 @@ class ElementPanel(Panel):
 
     def _remove(self) -> None:
         if self._rig is not None:
-            rest = tuple(i for i in self._rig.instruments if i.role != self._at)
-            self._give(f"{ROLES[self._at]} removed", instruments=rest)
+            rest = tuple(i for i in self._rig.instruments if i.place != self._place)
+            joined = tuple(x for x in self._rig.leads if self._place not in x.between.split(" ", 1))
+            self._give(f"{ROLES[self._at]} removed", instruments=rest, leads=joined)
 
     def _take_accuracy(self, rows: list[Row]) -> None:
         one = self._one()
@@ -271,8 +343,8 @@ class ElementPanel(Panel):
                 self.wrong.emit(f"Lead {n + 1}: type its length, and mm² or AWG, one of them.")
                 return
             between = _between(str(row.get("between") or "unit–load"), self._rig)
-            ends = {"unit", *(i.role for i in self._rig.instruments)} if self._rig is not None else {"unit"}
-            joined = between.split()
+            ends = {"unit", *(i.place for i in self._rig.instruments)} if self._rig is not None else {"unit"}
+            joined = between.split(" ", 1)
             if len(joined) != 2 or joined[0] == joined[1] or not ends.issuperset(joined):
                 known = ", ".join(sorted(SHORT.get(one, one.replace("_", " ")) for one in ends))
                 self.wrong.emit(f"Lead {n + 1}: its ends name nothing that is here. Two of: {known}.")
@@ -324,14 +396,25 @@ def _accuracy(row: Row, one: Instrument) -> Accuracy:
 def _between(text: str, rig: Rig | None) -> str:
     """The elements a lead joins, from the words of the table or from names of roles."""
     fed = next((r for r in ("ac_source", "dc_source") if rig is not None and rig.instrument(r)), "ac_source")
+    for port in (i.port for i in (rig.of("load") if rig is not None else ()) if i.port):
+        if re.fullmatch(rf"\s*unit\b.*\bload\b[\s@]*{re.escape(port)}\s*", text, re.IGNORECASE):
+            return f"unit {at_port('load', port)}"
     roles = {"source": fed, "meter": "power_meter"}
     words = re.split(r"[\s,–→-]+|\bto\b", text.lower())
     return " ".join(roles.get(word, word) for word in words if word)
 
 
+def _ends_words(lead: Lead) -> str:
+    """What a lead joins, as the table shows it: *unit–load*, of several outputs *unit–load +5 V*."""
+    return "–".join(
+        " ".join(x for x in (SHORT.get(name_of(end), name_of(end)), port_of(end)) if x)
+        for end in lead.between.split(" ", 1)
+    )
+
+
 def _lead_row(lead: Lead) -> Row:
     return {
-        "between": "–".join(SHORT.get(one, one) for one in lead.between.split()),
+        "between": _ends_words(lead),
         "length_m": lead.length_m,
         "area_mm2": lead.area_mm2,
         "awg": float(lead.awg) if lead.awg is not None else None,
@@ -344,7 +427,7 @@ def _spoken(one: Instrument, unit: Unit | None, line: Line) -> list[str]:
     """Each accuracy in words, and what it comes to where it matters."""
     out = [words] if (words := draws_words(one, unit)) else []
     for row in one.accuracy:
-        at = limit_words(row, unit, line)
+        at = limit_words(row, unit, line, one.port)
         words = f"{QUANTITIES[row.quantity].words}: {accuracy_words(row)}"
         out.append(f"{words}, that is {at}" if at else words)
     return out

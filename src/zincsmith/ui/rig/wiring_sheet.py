@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.analysis.leads import lead_resistance
+from zincsmith.model.address import name_of
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Instrument, Rig
 from zincsmith.model.roles import OF_THE_UNIT, ROLES
@@ -25,8 +26,8 @@ MOUNTED = {"gear": "gear", "sense": "voltmeter", "terminals": "unit"}
 def element_of(at: str) -> str:
     """The element of the sheet that a fault belongs to."""
     if at.startswith("lead "):
-        return "load" if at.endswith("load") else "power_meter"
-    return MOUNTED.get(at, at)
+        return "load" if name_of(at.split(" ", 2)[-1]) == "load" else "power_meter"
+    return MOUNTED.get(at, name_of(at))
 
 
 class WiringSheet(QWidget):

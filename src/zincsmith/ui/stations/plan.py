@@ -10,6 +10,7 @@ from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout
 
 from zincsmith.formats.words import counted, duration, end_words, number
+from zincsmith.model.address import name_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line, Options, Plan
 from zincsmith.model.quantities import QUANTITIES
@@ -374,13 +375,13 @@ def _key(point: PlannedPoint) -> Key:
 
 def _expected_words(at: int, point: PlannedPoint) -> str:
     parts = []
-    for name in SHOWN:
+    for name in (a for shown in SHOWN for a in point.expected if name_of(a) == shown):
         info, value = QUANTITIES[name], point.expected[name].value
         unit = {"degC": "°C"}.get(info.unit, info.unit)
         decimals = 1 if info.kind in ("power", "temperature") else 2
         hue = theme().text_of(info.kind).name()
-        words = info.words.lower()
+        words = info.inside
         parts.append(f"{words} <b><span style='color:{hue}'>{number(value, decimals)}&nbsp;{unit}</span></b>")
-    typed = f"; you type {', '.join(QUANTITIES[q].words.lower() for q in point.typed)}" if point.typed else ""
+    typed = f"; you type {', '.join(QUANTITIES[q].inside for q in point.typed)}" if point.typed else ""
     where = f"{point.at.line_V:g} V {point.at.frequency_Hz:g} Hz, {point.at.load_percent:g} %"
     return f"<b>Point {at}</b>, {where}, expected from the plate: {', '.join(parts)}{typed}"

@@ -398,7 +398,7 @@ class RunStation(Station):
         reading = entries[-1][1]
         unit = UNIT_WORDS.get(reading.unit, reading.unit)
         was = "not read" if reading.value is None else f"{reading.value:g} {unit}"
-        prompt = f"Correct {QUANTITIES[reading.quantity].words.lower()} {was}: new value and why, 45.1 digits swapped"
+        prompt = f"Correct {QUANTITIES[reading.quantity].inside} {was}: new value and why, 45.1 digits swapped"
         self._begin_saying(Saying("correct", prompt, reading=reading.id, unit=reading.unit))
 
     def _pause(self) -> None:
