@@ -171,7 +171,8 @@ class ElementPanel(Panel):
         one = self._one()
         self.heading.setText({"gear": "Protection and leads", "unit": "The rig as a whole"}.get(at, ROLES.get(at, at)))
         self.remark.setText(one.name if one is not None else "" if at in {"gear", "unit"} else "not on the rig")
-        self._show_faults([f for f in faults if element_of(f.at) == at])
+        there = {"", self._port} if len(self._ports) > 1 else None
+        self._show_faults([f for f in faults if element_of(f.at) == at and (there is None or port_of(f.at) in there)])
         self.move_sense.setVisible(at == "voltmeter" and rig.sense == "load")
         self.move_sense.setEnabled(not locked)
         self.how.setVisible(at not in {"gear", "unit"})

@@ -30,6 +30,7 @@ class Flow:
     output_A: float
     output_W: float
     drop_V: float
+    each: tuple[tuple[str, float, float], ...] = ()  # of several outputs: name, V, A
 
 
 @dataclass(frozen=True)
@@ -86,6 +87,7 @@ def flow_of(unit: Unit | None, rig: Rig, line_V: float) -> Flow | None:
         main.current_A,
         plate.rated_power_W,
         drop,
+        tuple((o.name, o.voltage_V, o.current_A) for o in plate.outputs) if len(plate.outputs) > 1 else (),
     )
 
 

@@ -125,8 +125,9 @@ class WiringSheet(QWidget):
         rig, unit = self._rig, self._unit
         assert rig is not None
         ties = ", ".join(f"{e.node} earthed through {e.through}" for e in rig.earthed) or "nothing earthed"
-        volts = f"{unit.nameplate.outputs[0].voltage_V:g} V, " if unit is not None and unit.nameplate.outputs else ""
-        return f"Output side: {volts}{ties}"
+        outputs = unit.nameplate.outputs if unit is not None else ()
+        volts = [one.name if len(outputs) > 1 else f"{one.voltage_V:g} V" for one in outputs]
+        return f"Output side: {', '.join([*volts, ties])}"
 
     def _frame(self, p: QPainter, box: QRectF, name: str, there: bool) -> None:
         t = theme()
@@ -224,6 +225,18 @@ class WiringSheet(QWidget):
             p.setBrush(theme().color("ink"))
             p.drawEllipse(QPointF(x, y), 2.5, 2.5)
 
+    def _each_output(self, p: QPainter, room: QRectF, flow: Flow) -> None:
+        """Several outputs side by side on the one pair of lines; a name is said where it says more than the volts."""
+        t, wide = theme(), room.width() / len(flow.each)
+        for n, (name, volts, amps) in enumerate(flow.each):
+            spelt = name.replace("−", "-").lstrip("+") == f"{volts:g} V"
+            parts = [*([] if spelt else [(name, t.color("ink2"))]), (f"{volts:g} V".replace("-", "−"),
+                t.text_of("voltage")), (f"{amps:.3g} A", t.text_of("current"))]  # fmt: skip
+            x = room.left() + n * wide
+            for text, hue in parts:
+                ink.write(p, QRectF(x, room.top(), wide, room.height()), text, 13, 600, hue)
+                x += ink.width(text, 13, 600) + 5
+
     def _output(self, p: QPainter, layout: Layout, flow: Flow | None, rig: Rig) -> None:
         t, load, unit = theme(), layout.boxes["load"], layout.boxes["unit"]
         y = load.top() + 34
@@ -235,7 +248,9 @@ class WiringSheet(QWidget):
             ink.write(p, QRectF(unit.left() - 14, y + k - 17 + (14 if k > 0 else 0), 12, 18), sign, 13, 600)
         room = QRectF(load.right() + 34, y - 32, unit.left() - load.right() - 70, 18)
         lead = rig.lead("unit load")
-        if flow is not None:
+        if flow is not None and flow.each:
+            self._each_output(p, room, flow)
+        elif flow is not None:
             at_load = f"{flow.output_V - flow.drop_V:.4g} V" if lead is not None else ""
             ink.write(p, room, at_load, 13, 600, t.text_of("voltage"))
             ink.write(p, room, f"{flow.output_A:.3g} A", 13, 600, t.text_of("current"), ink.CENTRE)
@@ -328,7 +343,7 @@ class WiringSheet(QWidget):
         ink.write(p, QRectF(inside.left() + 18, y, inside.width() - 18, 20), words, 12)
         outputs = unit.nameplate.outputs
         if len(outputs) > 1:
-            line(y - 18, f"and {len(outputs) - 1} more outputs", 12, 400, t.color("ink2"))
+            line(y - 18, f"{len(outputs)} outputs", 12, 400, t.color("ink2"))
 
     def _mark_faults(self, p: QPainter, layout: Layout) -> None:
         """The gravest fault of each element at its corner; the first stop with its sentence."""
