@@ -1,5 +1,7 @@
 """A run that ended early goes on where it stopped: what was read is kept, what has changed is refused."""
 
+import json
+import sqlite3
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -148,6 +150,32 @@ def test_what_has_changed_since_is_refused_and_nothing_is_switched_on(
             Session(book, Actor()).resume(None, Start("Tester", 23.0), scene.addresses)
     assert told(tmp_path / "bench.log") == switched
     assert len(scene.events(RunResumed)) == 0
+
+
+def test_a_run_begun_under_an_earlier_form_is_refused_with_the_reason_and_left_alone(
+    scene: Scene, tmp_path: Path
+) -> None:
+    """The stored step as an earlier program wrote it: conditions by key, in place of an operating point."""
+    scene.run(stopped(scene, 2))
+    switched = told(tmp_path / "bench.log")
+    with sqlite3.connect(scene.path) as raw:
+        names = [name for (name,) in raw.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'")]
+        for name in names:  # they keep what is written from being changed
+            raw.execute(f'DROP TRIGGER "{name}"')
+        changed = 0
+        for seq, text in raw.execute("SELECT seq, body FROM event WHERE kind = 'Intended'").fetchall():
+            body = json.loads(text)
+            if body["action"] == "Measure":
+                body["body"] = {k: v for k, v in body["body"].items() if k != "at"}
+                body["body"]["conditions"] = {"line_V": 115.0, "load_percent": 100.0}
+                changed += raw.execute("UPDATE event SET body = ? WHERE seq = ?", (json.dumps(body), seq)).rowcount
+        assert changed
+    before = len(scene.events())
+    with BookWriter(scene.path) as book, pytest.raises(InputError, match="begun with an earlier version") as refused:
+        Session(book, Actor()).resume(None, Start("Tester", 23.0), scene.addresses)
+    assert "begin a new run, the old one stays as it is" in refused.value.message
+    assert told(tmp_path / "bench.log") == switched, "nothing is switched on"
+    assert len(scene.events()) == before
 
 
 def test_a_complete_run_is_not_resumed(scene: Scene) -> None:

@@ -17,6 +17,7 @@ from zincsmith.bench.standin import start_standin
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.operator_interface import Command
 from zincsmith.formats.rig_file import read_rig, rig_text
+from zincsmith.history.run_view import RunView
 from zincsmith.judge.findings_json import as_json
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.errors import InputError
@@ -29,6 +30,7 @@ from zincsmith.report.html import render
 from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.world import World
 from zincsmith.suitability.check import check
+from zincsmith.words.bench_words import live_of
 
 TODAY = date(2026, 11, 28)
 
@@ -204,3 +206,34 @@ def test_a_rig_file_lists_instruments_with_role_and_port(tmp_path: Path) -> None
         read_rig(file)
     plain = read_rig(EXAMPLES / "rigs" / "simulated.toml")
     assert "[instrument.load]" in rig_text(plain)
+
+
+def test_what_is_live_is_told_of_each_output_until_it_has_fallen(
+    rails: tuple[Scene, RunClosed, JudgedRun, Rig],
+) -> None:
+    scene, _, _, _ = rails
+    rated = {"+12 V": 12.0, "+5 V": 5.0, "-12 V": 12.0}
+    view, states, told, together = RunView(), set(), 0, 0
+    with BookReader(scene.path) as book:
+        for written in book.events():
+            view.fold(written)
+            if not isinstance(written.event, Polled):
+                continue
+            live, values = view.live, written.event.values
+            states.add(live.state)
+            high = {
+                p for p, volts in rated.items() if abs(values.get(f"output_voltage@{p}", 0.0)) >= 0.12 * volts
+            }  # 10 % of what it rose to
+            assert high <= set(live.outputs), "an output that has not fallen is named"
+            assert not (high and live.state in {"off", "said off"}), "off is not said beside an output that holds volts"
+            assert all(f"{port} " in live.words for port in live.outputs)
+            told += live.state == "charged"
+            together += len(live.outputs) == 3
+    assert {"live", "charged", "off"} <= states
+    assert told
+    assert together
+    reads = {"input_voltage": 0.2, "output_voltage@+12 V": 8.31, "output_voltage@+5 V": 0.02}
+    live = live_of(reads, False, False, (), {"+12 V": 12.1, "+5 V": 5.02})
+    assert live.words == "the input is off, 0.2 V read; +12 V still reads 8.3 V"
+    assert live.levels == "8 V at +12 V"
+    assert live_of(reads, False, False, set(reads)).state == "said off", "what was typed earlier says nothing of now"

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from zincsmith.bench.roles import SWITCHED
+from zincsmith.bench.signs import CLAIM_OF, OUTPUT
 from zincsmith.book.reader import Written
-from zincsmith.model.address import at_port, port_of, ports_in, seen_from
+from zincsmith.model.address import at_port, name_of, port_of, ports_in, seen_from
 from zincsmith.model.events import (
     Amended,
     DoubtEnded,
@@ -72,6 +73,8 @@ class RunView:
     now_at: str = ""
     source_on: bool = False
     load_on: bool = False
+    by_wire: set[str] = field(default_factory=set)  # what the last poll read, whatever was typed of it earlier
+    highest: dict[str, float] = field(default_factory=dict)  # the most each output was read at, V by port
     loads: set[str] = field(default_factory=set)  # the ports whose load is on
     bench_s: float = 0.0
     history: list[tuple[float, dict[str, float]]] = field(default_factory=list)
@@ -209,8 +212,12 @@ class RunView:
 
     def _poll(self, written: Written, values: dict[str, float], source_on: bool, load_on: bool) -> None:
         typed = {q: v for q, v in self.now.items() if q not in values and self._typed(q)}
-        self.now, self.now_at = {**typed, **values}, written.at
+        self.now, self.now_at, self.by_wire = {**typed, **values}, written.at, set(values)
         self.source_on, self.load_on = source_on, load_on
+        for address, value in values.items():
+            if CLAIM_OF.get(name_of(address)) == OUTPUT:
+                port = port_of(address)
+                self.highest[port] = max(abs(value), self.highest.get(port, 0.0))
         if written.bench_s is not None:
             self.history.append((written.bench_s, values))
             if self.history[0][0] < written.bench_s - HISTORY_S:
@@ -233,8 +240,8 @@ class RunView:
     @property
     def live(self) -> Live:
         """What is on: footer, gate and head all say this."""
-        typed = {reading.address for _, reading in self.entries}
-        return live_of(self.now if self.now_at else None, self.source_on, self.load_on, typed)
+        typed = {reading.address for _, reading in self.entries} - self.by_wire
+        return live_of(self.now if self.now_at else None, self.source_on, self.load_on, typed, self.highest)
 
     @property
     def active(self) -> bool:

@@ -83,11 +83,9 @@ class BenchStrip(QWidget):
                 return "Source off", f"{_seen_words(view)}; the inside may be charged"
             return "Nothing energised", "no run under way"
         live = view.live
-        return live.headline, self._levels() if live.state == "live" else live.words
-
-    def _levels(self) -> str:
-        volts = self._view.near.get("output_voltage")
-        return "mains at the source" + (f", {volts:.0f} V at the output" if volts is not None else "")
+        return live.headline, ", ".join(
+            x for x in ("mains at the source", live.levels) if x
+        ) if live.state == "live" else live.words
 
     def resizeEvent(self, event: object) -> None:
         self.button.move(self.width() - 144, 8)
