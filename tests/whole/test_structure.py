@@ -57,6 +57,12 @@ def test_a_share_of_the_rated_load_has_one_home() -> None:
     assert found == ["analysis/envelope.py"]
 
 
+def test_a_thread_of_the_window_has_one_home() -> None:
+    """One that sends signals by itself brings the program down when what it speaks to is taken down."""
+    thread = re.compile(r"\b(QThread|QThreadPool|QRunnable)\b|\bThread\(")
+    assert [name for name, text in files("ui") if thread.search(text)] == ["ui/beside.py"]
+
+
 def test_no_procedure_is_named_where_all_of_them_pass() -> None:
     found: dict[str, set[str]] = {}
     for name, text in files(""):

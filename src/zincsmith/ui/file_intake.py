@@ -8,7 +8,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import Qt, QThreadPool, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QLineEdit, QWidget
 
@@ -17,6 +17,7 @@ from zincsmith.formats.table_file import read_columns
 from zincsmith.model.errors import InputError, ZincsmithError
 from zincsmith.procedures.fields import read_lines
 from zincsmith.recorded.as_points import OF_A_SWEEP
+from zincsmith.ui.beside import Beside
 from zincsmith.ui.session import Session
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
@@ -77,7 +78,6 @@ class FileIntake(Panel):
     """Hidden until it is asked for. Signal ``left`` when it closes again."""
 
     left = Signal()
-    _told = Signal(tuple, tuple)  # files and their heads, read beside the window
 
     def __init__(self, session: Session) -> None:
         super().__init__("Take in files and readings", "they become a run of this unit, judged like any other")
@@ -115,7 +115,7 @@ class FileIntake(Panel):
         self._column_grid.setHorizontalSpacing(10)
         self._column_grid.setVerticalSpacing(4)
         self._column_grid.setColumnStretch(8, 1)
-        self._told.connect(self._show_heads)
+        self._beside = Beside(self)
         self._lay_out()
         session.refused.connect(self._refused)
         self._fit()
@@ -180,7 +180,7 @@ class FileIntake(Panel):
         self._show_columns()
         self.take.setEnabled(not files)  # until the heads are known
         if files:
-            QThreadPool.globalInstance().start(lambda: self._told.emit(files, heads_of(files)))
+            self._beside.start(lambda: (heads_of(files),), lambda heads: self._show_heads(files, heads))
 
     def _show_heads(self, files: tuple[Path, ...], heads: tuple[str, ...]) -> None:
         if files == self.files:

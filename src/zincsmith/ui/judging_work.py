@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 from threading import Thread
 from typing import TYPE_CHECKING, Any
@@ -10,10 +12,13 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QObject, Signal
 
 from zincsmith.model.errors import ZincsmithError
+from zincsmith.ui.beside import Beside
 
 if TYPE_CHECKING:
     from zincsmith.judge.judging import JudgedRun
     from zincsmith.judge.snapshot import Seal
+
+    Earlier = tuple[int, JudgedRun | None]  # a run, and the one of the same unit before it
 
 
 @dataclass(frozen=True)
@@ -31,16 +36,15 @@ class JudgingWork(QObject):
     """One job at a time. Signal ``done``: the outcome of what was asked for last can be had, or more of it."""
 
     done = Signal()
-    _over = Signal()
 
     def __init__(self, book: Path) -> None:
         super().__init__()
         self._book = book
         self._wanted: object = None
         self._known: tuple[object, Outcome] | None = None
+        self._beside = Beside(self)
         self._thread: Thread | None = None
-        self._earlier: tuple[int, JudgedRun | None] = (0, None)
-        self._over.connect(self._next)
+        self._earlier: Earlier = (0, None)
 
     def outcome(self, of: object) -> Outcome | None:
         """What judging gives for a state of the book; None while it is worked out."""
@@ -52,51 +56,53 @@ class JudgingWork(QObject):
         return None
 
     def _start(self) -> None:
-        self._thread = Thread(target=self._work, args=(self._wanted,), daemon=True)
-        self._thread.start()
+        of, work = self._wanted, partial(_judged, self._book, self._wanted, self._earlier)
+        self._thread = self._beside.start(work, partial(self._tell, of), self._next)
 
-    def _work(self, of: object) -> None:
-        try:
-            self._judge(of)
-        except ZincsmithError as error:
-            self._tell(of, Outcome(problem=str(error)))
-        except Exception as error:  # noqa: BLE001 - a bug must be told in the window, not end in a thread of its own
-            bug = f"a bug in the program ({type(error).__name__}: {error})"
-            self._tell(of, Outcome(problem=f"this run cannot be judged: {bug}"))
-        self._over.emit()
-
-    def _judge(self, of: Any) -> None:
-        from zincsmith.book.reader import BookReader
-        from zincsmith.judge.against import before
-        from zincsmith.judge.judging import judge_run
-        from zincsmith.judge.snapshot import seals_of
-
-        with BookReader(self._book) as reader:
-            if of[0] is None:  # the chosen unit has no run
-                self._tell(of, Outcome())
-                return
-            run = judge_run(reader, of[0])
-            found = Outcome(run, seals=tuple(seals_of(reader, run)))
-            known = run.row.id == self._earlier[0]  # one that has ended does not change
-            if not known:
-                self._tell(of, found)
-                self._earlier = (run.row.id, before(reader, run))
-            if known or self._earlier[1] is not None:
-                self._tell(of, replace(found, earlier=self._earlier[1]))
-
-    def _tell(self, of: object, found: Outcome) -> None:
+    def _tell(self, of: object, told: tuple[Outcome, Earlier]) -> None:
+        found, self._earlier = told
         self._known = (of, found)
         self.done.emit()
 
     def _next(self) -> None:
-        """In the window's thread: the job is over; another one if something else is wanted by now."""
-        if self._thread is not None:
-            self._thread.join()
-            self._thread = None
+        """The job is over; another one if something else is wanted by now."""
+        self._thread = None
         if self._known is not None and self._wanted is not None and self._known[0] != self._wanted:
             self._start()
 
     def stop(self) -> None:
+        """Wait for the job to end: it reads the book."""
         if self._thread is not None:
             self._thread.join()
             self._thread = None
+
+
+def _judged(book: Path, of: Any, earlier: Earlier) -> Iterator[tuple[Outcome, Earlier]]:
+    """In the thread: the run, then again with the one before it. A bug is told as what stands in the way."""
+    try:
+        yield from _judge(book, of, earlier)
+    except ZincsmithError as error:
+        yield Outcome(problem=str(error)), earlier
+    except Exception as error:  # noqa: BLE001 - told where the findings would be; the rest of the window goes on
+        bug = f"a bug in the program ({type(error).__name__}: {error})"
+        yield Outcome(problem=f"this run cannot be judged: {bug}"), earlier
+
+
+def _judge(book: Path, of: Any, earlier: Earlier) -> Iterator[tuple[Outcome, Earlier]]:
+    from zincsmith.book.reader import BookReader
+    from zincsmith.judge.against import before
+    from zincsmith.judge.judging import judge_run
+    from zincsmith.judge.snapshot import seals_of
+
+    with BookReader(book) as reader:
+        if of[0] is None:  # the chosen unit has no run
+            yield Outcome(), earlier
+            return
+        run = judge_run(reader, of[0])
+        found = Outcome(run, seals=tuple(seals_of(reader, run)))
+        known = run.row.id == earlier[0]  # one that has ended does not change
+        if not known:
+            yield found, earlier
+            earlier = (run.row.id, before(reader, run))
+        if known or earlier[1] is not None:
+            yield replace(found, earlier=earlier[1]), earlier

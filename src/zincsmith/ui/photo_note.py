@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QThreadPool
+from PySide6.QtCore import QObject
 from PySide6.QtGui import QGuiApplication, QImage
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from zincsmith.ui.photo_intake import Prepared
-from zincsmith.ui.photo_work import Ready, Work
+from zincsmith.ui.beside import Beside
+from zincsmith.ui.photo_work import prepare
 from zincsmith.ui.session import Session
 
 
@@ -19,9 +19,7 @@ class PhotoNote(QObject):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent)
         self._window, self._session = parent, session
-        self._ready = Ready(self)
-        self._ready.done.connect(self._keep)
-        self._ready.refused.connect(lambda why: session.refused.emit("photo", why))
+        self._beside = Beside(self)
 
     def take(self) -> None:
         image = QGuiApplication.clipboard().image()
@@ -35,7 +33,5 @@ class PhotoNote(QObject):
             self._prepare(Path(name))
 
     def _prepare(self, source: Path | QImage) -> None:
-        QThreadPool.globalInstance().start(Work(self._ready, source))
-
-    def _keep(self, photo: Prepared, caption: str) -> None:
-        self._session.note_photo(photo, caption)
+        session = self._session
+        prepare(self._beside, source, session.note_photo, lambda why: session.refused.emit("photo", why))

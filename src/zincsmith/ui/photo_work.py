@@ -2,32 +2,36 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QRunnable, Signal
 from PySide6.QtGui import QImage
 
 from zincsmith.model.errors import InputError
-from zincsmith.ui.photo_intake import pack, prepare_file
+from zincsmith.ui.beside import Beside
+from zincsmith.ui.photo_intake import Prepared, pack, prepare_file
+
+Take = Callable[[Prepared, str], object]
 
 
-class Ready(QObject):
-    done = Signal(object, str)
-    refused = Signal(str)
+def prepare(beside: Beside, source: Path | QImage, take: Take, refused: Callable[[str], object]) -> None:
+    """Prepare one picture: ``take`` is given it with its caption, ``refused`` the reason why it is none."""
+
+    def told(found: tuple[Prepared, str] | str) -> None:
+        if isinstance(found, str):
+            refused(found)
+        else:
+            take(*found)
+
+    beside.start(partial(_prepared, source), told)
 
 
-class Work(QRunnable):
-    """Prepares one picture away from the window's thread."""
-
-    def __init__(self, ready: Ready, source: Path | QImage) -> None:
-        super().__init__()
-        self._ready, self._source = ready, source
-
-    def run(self) -> None:
-        try:
-            if isinstance(self._source, Path):
-                self._ready.done.emit(prepare_file(self._source), self._source.stem[:60])
-            else:
-                self._ready.done.emit(pack(self._source), "pasted")
-        except InputError as error:
-            self._ready.refused.emit(str(error))
+def _prepared(source: Path | QImage) -> Iterator[tuple[Prepared, str] | str]:
+    try:
+        if isinstance(source, Path):
+            yield prepare_file(source), source.stem[:60]
+        else:
+            yield pack(source), "pasted"
+    except InputError as error:
+        yield str(error)

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from contextlib import suppress
+from collections.abc import Callable, Iterator
 from importlib import import_module
 from pathlib import Path
-from threading import Thread
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEvent, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
@@ -26,6 +24,7 @@ from zincsmith.engine.known_bench import first_time
 from zincsmith.formats.words import local_time
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.states import UNSAFE, State
+from zincsmith.ui.beside import Beside
 from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import DARK, LIGHT, theme, use_theme
@@ -51,7 +50,7 @@ def station_class(title: str) -> Callable[[Session], Station]:
     return made
 
 
-def read_ahead() -> None:
+def read_ahead() -> Iterator[str]:
     """What the other stations stand on, so that their first opening does not wait for it."""
     for name in (
         "numpy",
@@ -60,6 +59,7 @@ def read_ahead() -> None:
         "zincsmith.procedures.static_grid.figures",
     ):
         import_module(name)
+        yield name
 
 
 class Floor(QWidget):
@@ -92,12 +92,10 @@ class Floor(QWidget):
 class MainWindow(QMainWindow):
     """One window on one book."""
 
-    ready = Signal()  # what the stations stand on was read ahead
-
     def __init__(self, book: Path, log: Path | None = None) -> None:
         super().__init__()
         self._settled = False  # what is not needed to use the window waits until it is there
-        self.ready.connect(self._settle)
+        self._beside = Beside(self)
         self.session = Session(book, log)
         self.setWindowTitle(f"{book.name} – Zincsmith")
         self._tips = WholeTips(self)
@@ -171,7 +169,7 @@ class MainWindow(QMainWindow):
         """Open book and engine; call once the window is shown."""
         self.session.open()
         self._refresh()
-        QTimer.singleShot(READ_AHEAD_MS, self, lambda: Thread(target=self._read_ahead, daemon=True).start())
+        QTimer.singleShot(READ_AHEAD_MS, self, lambda: self._beside.start(read_ahead, lambda name: None, self._settle))
 
     def go(self, title: str) -> None:
         """Show a station."""
@@ -228,12 +226,6 @@ class MainWindow(QMainWindow):
         self.go("Nameplate")
         nameplate = self.stations["Nameplate"]
         nameplate.take_focus_at(begun)  # type: ignore[attr-defined]
-
-    def _read_ahead(self) -> None:
-        """In a thread of its own: nothing of Qt is touched here but the signal."""
-        read_ahead()
-        with suppress(RuntimeError):  # the window was closed meanwhile
-            self.ready.emit()
 
     def _settle(self) -> None:
         self._settled = True

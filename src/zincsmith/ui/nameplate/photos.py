@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from PySide6.QtCore import QSize, Qt, QThreadPool, Signal
+from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication, QIcon, QImage, QKeyEvent, QPixmap
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QListView, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from zincsmith.model.intake import Photograph
 from zincsmith.model.unit import Unit
-from zincsmith.ui.photo_intake import Prepared
-from zincsmith.ui.photo_work import Ready, Work
+from zincsmith.ui.beside import Beside
+from zincsmith.ui.photo_work import prepare
 from zincsmith.ui.session import Session
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.panel import button, label, tip
@@ -32,9 +32,7 @@ class PhotoStrip(QWidget):
         self._session, self._thumb = session, thumb
         self._photos: tuple[Photograph, ...] = ()
         self._icons: dict[str, QIcon] = {}
-        self._ready = Ready()
-        self._ready.done.connect(self._store)
-        self._ready.refused.connect(self.wrong)
+        self._beside = Beside(self)
         self.setAcceptDrops(True)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -157,10 +155,7 @@ class PhotoStrip(QWidget):
     def take_in(self, source: Path | QImage) -> None:
         """Prepare a picture in the background, then store it."""
         self.wrong.emit("")
-        QThreadPool.globalInstance().start(Work(self._ready, source))
-
-    def _store(self, prepared: Prepared, caption: str) -> None:
-        self._session.add_photo(prepared, caption)
+        prepare(self._beside, source, self._session.add_photo, self.wrong.emit)
 
     def _name(self) -> None:
         at = self.list.currentRow()
