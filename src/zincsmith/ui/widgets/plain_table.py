@@ -24,6 +24,7 @@ class PlainTable(QTableWidget):
         self.verticalHeader().hide()
         self.verticalHeader().setDefaultSectionSize(row_height)
         self.setShowGrid(False)
+        self.setWordWrap(False)  # a row is one line: what is cut shows that it is
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setTabKeyNavigation(False)
