@@ -8,6 +8,7 @@ from dataclasses import replace
 import pytest
 
 from zincsmith.book.codec import dump, load_event
+from zincsmith.model.errors import InputError
 from zincsmith.model.events import PointTaken
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint, Purpose, Thermal, operating_point
 from zincsmith.model.reading import Point
@@ -84,5 +85,5 @@ def test_it_is_written_by_one_function() -> None:
     assert two.words == "230 V 50 Hz, +12 V 100 % load, +5 V 8 ohm"
     assert operating_point(PUBLISHED[4]).words == "115 V 60 Hz, 100 % load"
     assert replace(two, draws=(), modes=(("USB-C", "20 V"),)).words == "230 V 50 Hz, USB-C at 20 V"
-    with pytest.raises(LookupError, match="does not state a load"):
+    with pytest.raises(InputError, match="does not state its load"):
         _ = operating_point({}).load_percent

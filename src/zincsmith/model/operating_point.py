@@ -11,6 +11,8 @@ from enum import StrEnum
 from functools import cached_property
 from typing import Any, Literal
 
+from zincsmith.model.errors import InputError
+
 LoadLaw = Literal["CC", "CR", "CV", "CP"]
 OF_LAW: dict[str, str] = {"CC": "A", "CR": "ohm", "CV": "V", "CP": "W"}
 
@@ -108,18 +110,18 @@ class OperatingPoint:
 
     @property
     def line_V(self) -> float:
-        """LookupError where no input is stated."""
+        """InputError where no input is stated."""
         return _stated(self.feed.voltage_V, "input volts")
 
     @property
     def frequency_Hz(self) -> float:
-        """LookupError where none is stated."""
-        return _stated(self.feed.frequency_Hz, "a frequency")
+        """InputError where none is stated."""
+        return _stated(self.feed.frequency_Hz, "frequency")
 
     @property
     def load_percent(self) -> float:
-        """LookupError where no load is stated."""
-        return _stated(self.draw.share_percent, "a load")
+        """InputError where no load is stated."""
+        return _stated(self.draw.share_percent, "load")
 
     @property
     def line(self) -> tuple[float | None, float | None]:
@@ -267,7 +269,7 @@ def operating_point(conditions: Mapping[str, float], port: str = "") -> Operatin
 
 def _stated(value: float | None, what: str) -> float:
     if value is None:
-        raise LookupError(f"this point does not state {what}")
+        raise InputError(f"a point does not state its {what}; where it was stored may be damaged, check the book")
     return value
 
 
