@@ -32,6 +32,7 @@ from zincsmith.book.writer import BookWriter
 from zincsmith.formats.label import parse_line
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
+from zincsmith.model.commands import Abort, Pass
 from zincsmith.model.intake import Part
 from zincsmith.model.states import State
 from zincsmith.procedures.plan_file import NAMED
@@ -270,7 +271,7 @@ def during_a_run(folder: Path) -> Measure:
             QTest.qWait(200)
         session.start_run("Bench", 23.0)
         until(lambda: session.state is State.GATE)
-        session.send("pass")
+        session.send(Pass())
         until(lambda: bool(session.view.points))
         longest, end = 0.0, time.monotonic() + 4.0
         while time.monotonic() < end and session.view.active:
@@ -279,7 +280,7 @@ def during_a_run(folder: Path) -> Measure:
             longest = max(longest, time.perf_counter() - began)
             time.sleep(0.001)
     finally:
-        session.send("abort")
+        session.send(Abort())
         session.close()
     return Measure("longest block of the window in a run", longest / 0.100, 1.0, 1000.0 * longest)
 

@@ -24,11 +24,12 @@ from zincsmith.book.file import migrations
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.client import EngineClient
 from zincsmith.engine.event_log import EventLog
-from zincsmith.engine.operator_interface import Command
 from zincsmith.engine.poll_loop import PollLoop
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.actions import SetLoad
+from zincsmith.model.answers import Answer, News
+from zincsmith.model.commands import Command, Pass, StartRun
 from zincsmith.model.events import Polled
 from zincsmith.model.states import State
 from zincsmith.planning.watches import Watches
@@ -165,9 +166,9 @@ def _begun(book: Path, log: Path) -> EngineClient:
         writer.revise("plan", "plan", NAMED["static-grid"], "bench")
     client = EngineClient(book, log)
     client.start(rig)
-    client.send("start", unit=unit.tag, operator="Bench", ambient_degC=23.0)
-    _until(client, lambda said: said.get("state") == "at a gate")
-    client.send("pass")
+    client.send(StartRun(unit.tag, "Bench", 23.0))
+    _until(client, lambda said: isinstance(said, News) and said.state is State.GATE)
+    client.send(Pass())
     while not (log.exists() and _last(log).get("load_on")):
         client.receive()
         time.sleep(0.005)
@@ -201,7 +202,7 @@ def _last(log: Path) -> dict[str, Any]:
     return rows[-1] if rows else {"source_on": True}
 
 
-def _until(client: EngineClient, there: Callable[[dict[str, Any]], bool]) -> None:
+def _until(client: EngineClient, there: Callable[[Answer], bool]) -> None:
     end = time.monotonic() + 60.0
     while time.monotonic() < end:
         for message in client.receive() or []:

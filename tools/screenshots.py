@@ -20,6 +20,7 @@ from demo_book import make
 from zincsmith.book.writer import BookWriter
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
+from zincsmith.model.commands import Enter, MakeSafe, Pass, Pause, Resume
 from zincsmith.model.states import State
 from zincsmith.procedures.plan_file import STATIC_GRID
 from zincsmith.ui.theme import DARK, LIGHT, load_fonts, use_theme
@@ -121,20 +122,20 @@ def run_views(camera: Photographer) -> None:
     session.start_run("Test engineer", 23.0)
     camera.until(lambda: session.state is State.GATE and bool(session.view.now))
     camera.keep("run-gate")
-    session.send("pass")
+    session.send(Pass())
     camera.until(lambda: session.state is State.ASKING)
     camera.keep("run-your-turn")
-    session.send("enter", "52.6")
+    session.send(Enter("52.6"))
     camera.until(lambda: len(session.view.points) >= 5)
     camera.keep("run")
     use_theme(DARK)
     camera.keep("run-dark")
     use_theme(LIGHT)
-    session.send("pause")
+    session.send(Pause())
     camera.until(lambda: session.state is State.PAUSED)
     camera.keep("run-paused")
-    session.send("resume")
-    session.send("make safe")
+    session.send(Resume())
+    session.send(MakeSafe())
     camera.until(lambda: session.state is State.SAFE)
     camera.keep("run-made-safe")
 

@@ -17,8 +17,8 @@ from tests.engine.scripted import Actor, Scene
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
-from zincsmith.engine.operator_interface import Command
 from zincsmith.judge.judging import judge_run
+from zincsmith.model.commands import Command, Enter, GoDown, GoOn, Mistyped, Pass
 from zincsmith.model.events import (
     EntryAsked,
     HandSetting,
@@ -62,24 +62,24 @@ class Person:
 
     def __call__(self, state: State, calls: int) -> list[Command]:
         if state is State.MAKING_SAFE:
-            return [Command("pass")]
+            return [Pass()]
         if state is State.ASKING:
             asked = self.scene.events(EntryAsked)[-1].event.quantity
             if asked == "input_voltage":
-                return [Command("enter", f"{self.volts:.2f}")]
-            return [Command("enter", f"{self.readings.get(asked, lambda v: 0.0)(self.volts):.6f}")]
+                return [Enter(f"{self.volts:.2f}")]
+            return [Enter(f"{self.readings.get(asked, lambda v: 0.0)(self.volts):.6f}")]
         if state is not State.GATE:
             return []
         last = self.scene.events(HandSetting, StopRuleMet, SensesAsked)
         turn = last[-1].event if last else None
         if isinstance(turn, StopRuleMet) and len(self.scene.events(StopRuleMet)) > self.met():
-            return [self.ways.pop(0)] if self.ways else [Command("go down")]
+            return [self.ways.pop(0)] if self.ways else [GoDown()]
         if isinstance(turn, SensesAsked) and self.senses is not None:
-            return [Command("pass", body={"senses": self.senses})]
+            return [Pass(senses=self.senses)]
         if isinstance(turn, HandSetting) and turn.target_V is not None:
             self.volts = turn.target_V + self.off
-            return [Command("pass", f"{self.volts:g}")]
-        return [Command("pass")]
+            return [Pass(f"{self.volts:g}")]
+        return [Pass()]
 
     def met(self) -> int:
         """Stop rules that were dealt with."""
@@ -152,7 +152,7 @@ def test_a_slip_is_read_again_and_a_reason_stands_beside_the_findings(
     person = Person(
         scene,
         {**HEALTHY, "input_power": lambda v: next(typed, 0.3 if v > 80 else 0.02)},
-        [Command("mistyped"), Command("continue", ""), Command("continue", "a lamp stands in series")],
+        [Mistyped(), GoOn(""), GoOn("a lamp stands in series")],
     )
     actor = Actor(person)
     closed = scene.run(actor)
@@ -175,7 +175,7 @@ def test_nobody_goes_beyond_the_limit_of_a_part(tmp_path: Path, unit: Unit, rig:
     parts = (Part("C12", "output capacitor", rated_V=25.0),)
     marked = replace(unit, look=replace(unit.look, parts=parts))
     scene = scene_of(tmp_path, marked, rig, standin)
-    person = Person(scene, {**HEALTHY, "output_voltage": lambda v: 26.0}, [Command("continue", "it will hold")])
+    person = Person(scene, {**HEALTHY, "output_voltage": lambda v: 26.0}, [GoOn("it will hold")])
     actor = Actor(person)
     closed = scene.run(actor)
     assert closed.outcome == "tripped"

@@ -8,8 +8,8 @@ from pathlib import Path
 
 from zincsmith.book.reader import BookReader, Written
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.operator_interface import Command
 from zincsmith.engine.session import Session, Start
+from zincsmith.model.commands import Command, Enter, Gone, Pass
 from zincsmith.model.events import RunClosed
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
@@ -51,9 +51,9 @@ class Actor:
         if said:
             return said
         if self.state in (State.GATE, State.MAKING_SAFE):
-            return [Command("pass")]
+            return [Pass()]
         if self.state is State.ASKING:
-            return [Command("enter", self.entries.pop(0))] if self.entries else [Command("gone", "nobody answers")]
+            return [Enter(self.entries.pop(0))] if self.entries else [Gone("nobody answers")]
         return []
 
 

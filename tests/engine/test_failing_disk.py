@@ -9,8 +9,8 @@ from tests.conftest import bench_log
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.operator_interface import Command
 from zincsmith.engine.session import Session, Start
+from zincsmith.model.commands import Command, Pass
 from zincsmith.model.errors import Full
 from zincsmith.model.events import Event, Polled
 from zincsmith.model.plan import Plan
@@ -46,7 +46,7 @@ class Person:
         raise AssertionError(f"{do}: {reason}")
 
     def commands(self, wait_s: float) -> list[Command]:
-        return [Command("pass")] if self.state is State.GATE else []
+        return [Pass()] if self.state is State.GATE else []
 
 
 @pytest.fixture

@@ -19,6 +19,8 @@ from tests.engine.windowless import Window, children_of, polls
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.judge.judging import judge_run
+from zincsmith.model.answers import Refused
+from zincsmith.model.commands import MakeSafe, Pass, ResumeRun
 from zincsmith.model.events import PointTaken
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.reading import Point
@@ -146,13 +148,13 @@ class Kill:
         assert closed.outcome == "interrupted" or self.victim == "window", closed.why
         window = self.window
         if window.state in ("not confirmed safe", "interrupted"):
-            window.client.send("make safe")
+            window.client.send(MakeSafe())
             window.until(lambda: window.state == "safe")
-        window.client.send("resume run", operator="Tester", ambient_degC=23.0)
+        window.client.send(ResumeRun("Tester", 23.0))
         window.until(lambda: window.state == "at a gate" or self.refused())
         assert not self.refused()
-        window.client.send("pass")
-        window.until(lambda: window.state == "safe" or (window.state == "at a gate" and not window.client.send("pass")))
+        window.client.send(Pass())
+        window.until(lambda: window.state == "safe" or (window.state == "at a gate" and not window.client.send(Pass())))
         window.until(lambda: window.state == "safe")
 
     def ended(self) -> bool:
@@ -161,7 +163,7 @@ class Kill:
             return reader.closed(1) is not None
 
     def refused(self) -> list[object]:
-        return [m for m in self.window.said if "refused" in m]
+        return list(self.window.told(Refused))
 
     def end(self) -> None:
         self.window.client.stop(300.0)

@@ -13,12 +13,27 @@ from zincsmith.bench.link import Link
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.operator_interface import Command
 from zincsmith.engine.session import Session, Start
 from zincsmith.guard.watch_over import GuardLost, NoGuard
 from zincsmith.judge.evidence import evidence_of
 from zincsmith.judge.judging import judge_run
 from zincsmith.judge.reading_words import reading_words
+from zincsmith.model.commands import (
+    Command,
+    Correct,
+    Enter,
+    Gone,
+    GoOn,
+    Mark,
+    Note,
+    Pass,
+    Pause,
+    Reject,
+    Repeat,
+    Resume,
+    SkipPart,
+    SkipStep,
+)
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
     EntryAsked,
@@ -67,10 +82,10 @@ def test_a_pause_stays_live_and_watched_and_says_what_stays_on(scene: Scene) -> 
     def resume_later(state: State, calls: int) -> list[Command]:
         if state is State.PAUSED:
             paused.append(calls)
-            return [Command("resume")] if len(paused) > 3 else []
+            return [Resume()] if len(paused) > 3 else []
         return []
 
-    actor = Actor(first_of(Once(running(12), Command("pause")), resume_later))
+    actor = Actor(first_of(Once(running(12), Pause()), resume_later))
     assert scene.run(actor).outcome == "complete"
     changes = [w for w in scene.events(StateChanged) if w.event.state == "paused"]
     assert len(changes) == 1
@@ -86,7 +101,7 @@ def test_a_pause_stays_live_and_watched_and_says_what_stays_on(scene: Scene) -> 
 def test_a_skipped_wait_skips_its_point_and_no_more(scene: Scene) -> None:
     with_points = Actor(
         first_of(Once(lambda state, calls: len(scene.events(PointTaken)) == 1 and running(0)(state, calls),
-                      Command("skip")))
+                      SkipStep()))
     )  # fmt: skip
     closed = scene.run(with_points)
     assert closed.outcome == "complete"
@@ -97,7 +112,7 @@ def test_a_skipped_wait_skips_its_point_and_no_more(scene: Scene) -> None:
 
 def test_the_rest_of_a_part_can_be_skipped_and_is_tidied_up(scene: Scene, tmp_path: Path) -> None:
     actor = Actor(Once(lambda state, calls: running(0)(state, calls) and len(scene.events(PointTaken)) == 1,
-                       Command("skip part")))  # fmt: skip
+                       SkipPart()))  # fmt: skip
     assert scene.run(actor).outcome == "complete"
     assert scene.events(PartEnded)[0].event.outcome == "skipped"
     with BookReader(scene.path) as reader:
@@ -105,14 +120,14 @@ def test_the_rest_of_a_part_can_be_skipped_and_is_tidied_up(scene: Scene, tmp_pa
 
 
 def test_nothing_is_skipped_at_a_gate(scene: Scene) -> None:
-    actor = Actor(Once(lambda state, _: state is State.GATE, Command("skip"), Command("pause")))
+    actor = Actor(Once(lambda state, _: state is State.GATE, SkipStep(), Pause()))
     assert scene.run(actor).outcome == "complete"
     assert scene.events(Passed) == []
     assert State.PAUSED not in actor.states
 
 
 def test_a_point_is_taken_again_at_its_own_settings(scene: Scene) -> None:
-    again = Command("repeat", body={"point": 1, "reason": "the lead had come loose"})
+    again = Repeat("the lead had come loose", 1)
     actor = Actor(Once(lambda state, calls: running(0)(state, calls) and len(scene.events(PointTaken)) == 1, again))
     assert scene.run(actor).outcome == "complete"
     taken = [w.event.point for w in scene.events(PointTaken)]
@@ -132,9 +147,9 @@ def test_a_rejected_point_stays_in_the_book_and_out_of_the_findings(scene: Scene
     once = lambda state, calls: running(0)(state, calls) and len(scene.events(PointTaken)) == 1  # noqa: E731
     actor = Actor(
         first_of(
-            Once(once, Command("reject", body={"point": 9, "reason": "x"})),
-            Once(once, Command("reject", body={"point": 1, "reason": " "})),
-            Once(once, Command("reject", body={"point": 1, "reason": "mains dip"})),
+            Once(once, Reject("x", 9)),
+            Once(once, Reject(" ", 1)),
+            Once(once, Reject("mains dip", 1)),
         )
     )
     assert scene.run(actor).outcome == "complete"
@@ -153,8 +168,8 @@ def test_a_typed_reading_is_corrected_and_the_first_value_kept(
 ) -> None:
     scene = Scene.set_up(tmp_path, unit, by_hand(rig, "thermometer"), tiny_plan, standin().addresses)
     key = "1/1/case_temperature"
-    wrong = Command("correct", "hot", {"reading": key, "reason": "typo"})
-    right = Command("correct", "45.1", {"reading": key, "reason": "digits swapped"})
+    wrong = Correct(key, "hot", "typo")
+    right = Correct(key, "45.1", "digits swapped")
     ready = lambda state, calls: running(0)(state, calls) and len(scene.events(PointTaken)) == 1  # noqa: E731
     actor = Actor(first_of(Once(ready, wrong), Once(ready, right)), entries=["54.1"])
     assert scene.run(actor).outcome == "complete"
@@ -204,11 +219,10 @@ def test_a_change_goes_along_when_what_it_was_read_against_is_corrected(
     tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
 ) -> None:
     scene = Scene.set_up(tmp_path, unit, by_hand(rig, "voltmeter"), tiny_plan, standin().addresses)
-    slip = {"reading": "1/1/output_voltage", "reason": "digits swapped"}
 
     def hands(state: State, calls: int) -> list[Command]:
         if state is State.RUNNING and len(scene.events(PointTaken)) == 2 and not scene.events(EntryCorrected):
-            return [Command("correct", "23.94", slip)]
+            return [Correct("1/1/output_voltage", "23.94", "digits swapped")]
         return []
 
     assert scene.run(Actor(hands, entries=["23.49", "rel +6m"])).outcome == "complete"
@@ -241,12 +255,11 @@ def test_a_slip_of_the_typing_hand_is_kept_and_mended(
 
     def hands(state: State, calls: int) -> list[Command]:
         if state is State.ASKING:
-            return [Command("enter", person.query("TYP?"))]
+            return [Enter(person.query("TYP?"))]
         if state is State.GATE and scene.events(StopRuleMet):  # ten times as hot is beyond what a case may reach
-            return [Command("continue", "a slip, corrected in a moment")]
+            return [GoOn("a slip, corrected in a moment")]
         if state is State.RUNNING and scene.events(PointTaken) and not scene.events(EntryCorrected):
-            body = {"reading": "1/1/case_temperature", "reason": "slipped"}
-            return [Command("correct", person.query("TYP?"), body)]
+            return [Correct("1/1/case_temperature", person.query("TYP?"), "slipped")]
         return []
 
     assert scene.run(Actor(hands)).outcome == "complete"
@@ -290,11 +303,11 @@ def test_a_resistor_as_load_gives_the_current_from_the_volts_across_it(
 
         def hands(state: State, calls: int, scene: Scene = scene, asked: list[str] = asked) -> list[Command]:
             if state is State.MAKING_SAFE:
-                return [Command("pass")]  # the load is off: a person says so
+                return [Pass()]  # the load is off: a person says so
             if state is not State.ASKING:
                 return []
             asked.append(scene.events(EntryAsked)[-1].event.quantity)
-            return [Command("enter", typed.get(asked[-1], "-"))]
+            return [Enter(typed.get(asked[-1], "-"))]
 
         assert scene.run(Actor(hands)).outcome == "complete"
         assert "output_current" not in asked, "nobody reads it"
@@ -326,11 +339,11 @@ def test_lamps_and_another_supply_are_told_apart_and_their_current_is_read(
 
     def hands(state: State, calls: int) -> list[Command]:
         if state is State.MAKING_SAFE:
-            return [Command("pass")]
+            return [Pass()]
         if state is not State.ASKING:
             return []
         asked.append(scene.events(EntryAsked)[-1].event.quantity)
-        return [Command("enter", "1.31")]
+        return [Enter("1.31")]
 
     assert scene.run(Actor(hands)).outcome == "complete"
     assert "output_current" in asked
@@ -362,7 +375,7 @@ def test_one_commit_is_timed_and_changes_nothing(scene: Scene) -> None:
 
 
 def test_a_mark_keeps_the_conditions_of_its_moment(scene: Scene) -> None:
-    assert scene.run(Actor(Once(running(10), Command("mark", "whistles")))).outcome == "complete"
+    assert scene.run(Actor(Once(running(10), Mark("whistles")))).outcome == "complete"
     mark = scene.events(Marked)[0].event
     assert mark.text == "whistles"
     assert mark.values["input_voltage"] == pytest.approx(115.0, abs=1.0)
@@ -395,7 +408,7 @@ def test_a_wall_outlet_is_used_as_it_is_and_unplugged_by_a_person(
             plug.say("VOLT 118;FREQ 60;:OUTP 1;:OUTP?")
         if state is State.MAKING_SAFE:
             plug.say("OUTP 0;:OUTP?")
-            return [Command("note", "nobody says a word: the power meter has to notice")]
+            return [Note("nobody says a word: the power meter has to notice")]
         return []
 
     actor = Actor(hands)
@@ -415,7 +428,7 @@ def test_what_nobody_confirmed_is_not_called_safe(
 ) -> None:
     outlet = by_hand(rig, "ac_source", maker="", model="", kind="wall outlet", outlet=(118.0, 60.0), most={})
     scene = Scene.set_up(tmp_path, unit, by_hand(outlet, "power_meter"), tiny_plan, standin().addresses)
-    gone = lambda state, calls: [Command("gone", "nobody is there")] if state is not State.GATE else []  # noqa: E731
+    gone = lambda state, calls: [Gone("nobody is there")] if state is not State.GATE else []  # noqa: E731
     closed = scene.run(Actor(gone))
     assert (closed.outcome, closed.why) == ("made safe", "nobody is there")
     assert not closed.safe

@@ -7,7 +7,6 @@ from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 import pytest
 from tests.conftest import bench_log, last_row
@@ -17,12 +16,26 @@ from zincsmith.book.codec import dump
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.client import EngineClient
-from zincsmith.engine.operator_interface import Command
 from zincsmith.engine.session import Session
 from zincsmith.guard.record import record_path
 from zincsmith.judge.judging import judge_run
 from zincsmith.judge.snapshot import snapshot
 from zincsmith.judge.zero import at_zero
+from zincsmith.model.answers import Answer, DocumentsChanged, Ready, Refused, Tried
+from zincsmith.model.commands import (
+    Abort,
+    Amend,
+    Command,
+    FileRequest,
+    MakeSafe,
+    Pass,
+    Redo,
+    Sign,
+    StartRun,
+    TakeIn,
+    TryInstrument,
+    Undo,
+)
 from zincsmith.model.events import Amended, GuardianSaid, PointTaken, RunClosed, SafeStep, Signed
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
@@ -57,9 +70,9 @@ def test_killing_the_engine_loses_no_reading_that_was_shown(window: Window, unit
 
     window.said.clear()
     window.start_engine()
-    ready = next(m for m in window.said if m.get("ready"))
-    assert ready["interrupted"] == [1]
-    assert ready["state"] == "taken over by the guardian"
+    ready = window.told(Ready)[0]
+    assert ready.interrupted == (1,)
+    assert ready.state is State.TAKEN_OVER
     with BookReader(window.client.book) as reader:
         closed = reader.closed(1)
         said = [w.event.text for w in reader.events(run=1, kinds=(GuardianSaid,))]
@@ -121,7 +134,7 @@ def test_a_guardian_that_hangs_is_replaced(window: Window, unit: Unit, rig: Rig)
     window.until(
         lambda: said_by_guardian(window.client.book) == ["the guardian did not answer and another was started"]
     )
-    window.client.send("abort")
+    window.client.send(Abort())
     window.until(lambda: window.state == "safe")
 
 
@@ -131,9 +144,9 @@ def test_a_guardian_that_hangs_at_the_end_holds_nobody_up(window: Window, unit: 
     assert window.client.process is not None
     guardian = children_of(window.client.process.pid)[0]
     os.kill(guardian, signal.SIGSTOP)
-    window.client.send("abort")
+    window.client.send(Abort())
     window.until(lambda: window.state == "safe")
-    window.client.send("make safe")  # the engine is there for the next command
+    window.client.send(MakeSafe())  # the engine is there for the next command
     window.until(lambda: guardian not in children_of(window.client.process.pid))  # type: ignore[union-attr]
 
 
@@ -186,9 +199,9 @@ def test_when_the_window_dies_the_engine_makes_safe(window: Window, unit: Unit, 
 
 
 def test_a_run_started_unattended_goes_on_without_its_window(window: Window, unit: Unit, tmp_path: Path) -> None:
-    window.client.send("start", unit=unit.tag, operator="Tester", ambient_degC=23.0, unattended=True)
+    window.client.send(StartRun(unit.tag, "Tester", 23.0, unattended=True))
     window.until(lambda: window.state == "at a gate")
-    window.client.send("pass")
+    window.client.send(Pass())
     window.until(lambda: len(polls(window.client.book, window.seq)) >= 5)
     window.client.stop(HANG_GUARD_S)
     with BookReader(window.client.book) as reader:
@@ -233,13 +246,13 @@ def test_documents_can_be_edited_undone_and_redone_through_the_engine(window: Wi
     def change(do: Callable[[], object]) -> None:
         window.said.clear()
         do()
-        window.until(lambda: any(m.get("documents") for m in window.said))
+        window.until(lambda: bool(window.told(DocumentsChanged)))
 
     change(lambda: window.client.revise("unit", unit.tag, replace(unit, maker="Other"), "edited"))
     assert maker() == "Other"
-    change(lambda: window.client.send("undo", document="unit", key=unit.tag))
+    change(lambda: window.client.send(Undo("unit", unit.tag)))
     assert maker() == "Tarnbrook"
-    change(lambda: window.client.send("redo", document="unit", key=unit.tag))
+    change(lambda: window.client.send(Redo("unit", unit.tag)))
     assert maker() == "Other"
 
 
@@ -247,14 +260,15 @@ def test_a_second_engine_is_refused_with_the_reason(window: Window, rig: Rig, tm
     second = EngineClient(window.client.book)
     second.start(None)
     guard = time.monotonic() + HANG_GUARD_S
-    said: list[dict[str, Any]] = []
+    said: list[Answer] = []
     while time.monotonic() < guard:
         messages = second.receive()
         if messages is None:
             break
         said += messages
         time.sleep(0)
-    assert "open for writing" in said[0]["refused"]
+    assert isinstance(said[0], Refused)
+    assert "open for writing" in said[0].reason
     second.stop(HANG_GUARD_S)
 
 
@@ -263,16 +277,16 @@ def test_an_instrument_is_tried_with_nothing_energised(window: Window, tmp_path:
     with BookReader(window.client.book) as reader:
         before = reader.last_seq()
     for role, quantity in (("power_meter", "input_power"), ("voltmeter", "output_voltage"), ("ac_source", "")):
-        window.client.send("try", text=role)
-        window.until(lambda r=role: any(m.get("tried") == r for m in window.said))  # type: ignore[misc]
-        answer = next(m for m in window.said if m.get("tried") == role)
-        assert answer["identity"].count(",") == 3, "maker, model, serial, version"
-        assert len(answer["readings"].get(quantity, [])) == (20 if quantity else 0)
+        window.client.send(TryInstrument(role))
+        window.until(lambda r=role: any(t.role == r for t in window.told(Tried)))  # type: ignore[misc]
+        answer = next(t for t in window.told(Tried) if t.role == role)
+        assert answer.identity.count(",") == 3, "maker, model, serial, version"
+        assert len(answer.readings.get(quantity, ())) == (20 if quantity else 0)
         one = rig.instrument(role)
         assert one is not None
-        assert all(row.outside == 0 for row in at_zero(one, answer["readings"]))
-    window.client.send("try", text="scope")
-    window.until(lambda: any(m.get("do") == "try" and "not reached" in m["refused"] for m in window.said))
+        assert all(row.outside == 0 for row in at_zero(one, answer.readings))
+    window.client.send(TryInstrument("scope"))
+    window.until(lambda: any("not reached" in r.reason for r in window.told(Refused) if r.do == "try"))
     with BookReader(window.client.book) as reader:
         assert reader.last_seq() == before
     log = bench_log(tmp_path / "bench.log")
@@ -282,40 +296,40 @@ def test_an_instrument_is_tried_with_nothing_energised(window: Window, tmp_path:
 
 
 def test_nothing_is_tried_while_a_run_goes_on(window: Window, unit: Unit) -> None:
-    window.client.send("start", unit=unit.tag, operator="Tester", ambient_degC=23.0)
+    window.client.send(StartRun(unit.tag, "Tester", 23.0))
     window.until(lambda: window.state == "at a gate")
-    window.client.send("try", text="voltmeter")
-    window.client.send("abort")
+    window.client.send(TryInstrument("voltmeter"))
+    window.client.send(Abort())
     window.until(lambda: window.state == "safe")
-    assert not any(m.get("tried") for m in window.said)
+    assert not window.told(Tried)
 
 
 def test_a_run_is_signed_and_amended_only_where_somebody_can_answer_for_it(window: Window, unit: Unit) -> None:
     """Refused, with the reason and nothing written: without a name, an amendment before any signature, a file that is
     not there."""
 
-    def said_after(do: str, text: str = "", **body: object) -> str:
+    def said_after(command: Command) -> str:
         window.said.clear()
-        window.client.send(do, text=text, **body)
-        window.until(lambda: any(m.get("refused") for m in window.said))
-        return str(next(m["refused"] for m in window.said if m.get("refused")))
+        window.client.send(command)
+        window.until(lambda: bool(window.told(Refused)))
+        return window.told(Refused)[0].reason
 
     window.start_run(unit)
     window.until(lambda: len(polls(window.client.book, window.seq)) >= 2)
-    window.client.send("make safe")
+    window.client.send(MakeSafe())
     window.until(lambda: window.state == "safe")
     with BookReader(window.client.book) as reader:
         kept = dump(snapshot(judge_run(reader)))
         before = reader.last_seq()
-    assert "carries a name" in said_after("sign", run=1, by="  ", kept=kept)
-    assert "is not signed" in said_after("amend", "the meter was recalibrated", run=1, by="Elin Ward")
-    missing = {"kind": "points", "files": ["none.csv"], "operator": "Elin Ward", "load_percent": 100.0}
-    assert "no such file" in said_after("take in", unit=unit.tag, **missing)
+    assert "carries a name" in said_after(Sign(1, "  ", kept))
+    assert "is not signed" in said_after(Amend(1, "Elin Ward", "the meter was recalibrated"))
+    missing = FileRequest("points", (Path("none.csv"),), "Elin Ward")
+    assert "no such file" in said_after(TakeIn(unit.tag, missing))
     with BookReader(window.client.book) as reader:
         assert reader.last_seq() == before
         assert len(reader.runs()) == 1
-    window.client.send("sign", run=1, by="Elin Ward", kept=kept)
-    window.client.send("amend", text="the meter was recalibrated", run=1, by="Elin Ward")
+    window.client.send(Sign(1, "Elin Ward", kept))
+    window.client.send(Amend(1, "Elin Ward", "the meter was recalibrated"))
 
     def amended() -> bool:
         with BookReader(window.client.book) as reader:

@@ -13,9 +13,9 @@ from tests.engine.scripted import Actor, Once, Scene
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.operator_interface import Command
 from zincsmith.engine.session import Session, Start
 from zincsmith.judge.judging import judge_run
+from zincsmith.model.commands import Gone, MakeSafe
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
     EntryTaken,
@@ -62,7 +62,7 @@ def stopped(scene: Scene, points: int, wait: int = 0) -> Actor:
             seen.append(calls)
         return len(seen) > wait
 
-    return Actor(Once(then, Command("make safe", "enough for today")))
+    return Actor(Once(then, MakeSafe("enough for today")))
 
 
 @pytest.mark.parametrize(("points", "wait"), [(0, 8), (0, 30), (1, 0), (2, 5), (2, 14), (3, 4)])
@@ -117,7 +117,7 @@ def test_a_run_stopped_while_it_waits_for_a_reading_asks_again(
 ) -> None:
     hand = tuple(replace(i, how="by hand") if i.role == "thermometer" else i for i in rig.instruments)
     scene = Scene.set_up(tmp_path, unit, replace(rig, instruments=hand), plan, standin().addresses)
-    scene.run(Actor(Once(lambda state, _: state is State.ASKING, Command("gone", "window closed"))))
+    scene.run(Actor(Once(lambda state, _: state is State.ASKING, Gone("window closed"))))
     assert scene.events(EntryTaken) == []
     assert scene.resume(Actor(entries=["44.3"])).outcome == "complete"
     assert [w.event.reading.value for w in scene.events(EntryTaken)] == [44.3]

@@ -13,8 +13,8 @@ from zincsmith.bench.link import Link
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader, Written
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.operator_interface import Command
 from zincsmith.engine.session import Session, Start
+from zincsmith.model.commands import Abort, Command, Enter, Gone, MakeSafe, Note, Pass
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
     Effected,
@@ -63,9 +63,9 @@ class Person:
             self.when = lambda _calls: False
             return self.then()
         if self.state is State.GATE:
-            return [Command("pass")]
+            return [Pass()]
         if self.state is State.ASKING:
-            return [Command("enter", self.entries.pop(0))] if self.entries else [Command("gone", "nobody answers")]
+            return [Enter(self.entries.pop(0))] if self.entries else [Gone("nobody answers")]
         return []
 
 
@@ -150,12 +150,14 @@ def test_a_dash_is_kept_as_not_read(
     assert bench.events(EntryTaken)[0].event.reading.value is None
 
 
-@pytest.mark.parametrize(("do", "outcome"), [("abort", "aborted"), ("make safe", "made safe"), ("gone", "made safe")])
+@pytest.mark.parametrize(("do", "outcome"), [(Abort, "aborted"), (MakeSafe, "made safe"), (Gone, "made safe")])
 @pytest.mark.parametrize("after", [2, 9, 30])
-def test_a_person_can_stop_it_at_any_time(bench: Bench, tmp_path: Path, do: str, outcome: str, after: int) -> None:
+def test_a_person_can_stop_it_at_any_time(
+    bench: Bench, tmp_path: Path, do: type[Abort], outcome: str, after: int
+) -> None:
     person = Person()
     person.when = lambda calls: calls >= after
-    person.then = lambda: [Command(do, "enough")]
+    person.then = lambda: [do("enough")]
     closed = bench.run(person)
     assert (closed.outcome, closed.why, closed.safe) == (outcome, "enough", True)
     assert last_row(tmp_path / "bench.log")["source_on"] is False
@@ -165,7 +167,7 @@ def test_a_person_can_stop_it_at_any_time(bench: Bench, tmp_path: Path, do: str,
 def test_stopping_at_the_gate_switches_nothing_on(bench: Bench, tmp_path: Path) -> None:
     class Careful(Person):
         def commands(self, wait_s: float) -> list[Command]:
-            return [Command("abort", "not today")] if self.state is State.GATE else []
+            return [Abort("not today")] if self.state is State.GATE else []
 
     assert bench.run(Careful()).outcome == "aborted"
     assert not any(row["source_on"] for row in bench_log(tmp_path / "bench.log"))
@@ -174,7 +176,7 @@ def test_stopping_at_the_gate_switches_nothing_on(bench: Bench, tmp_path: Path) 
 def test_notes_are_kept_with_their_moment(bench: Bench) -> None:
     person = Person()
     person.when = lambda calls: calls >= 5
-    person.then = lambda: [Command("note", "smells of nothing")]
+    person.then = lambda: [Note("smells of nothing")]
     bench.run(person)
     note = bench.events(Noted)[0]
     assert note.event.text == "smells of nothing"

@@ -15,11 +15,12 @@ from tests.engine.scripted import Actor, Scene
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.taking_in import FileRequest, take_in
+from zincsmith.engine.taking_in import take_in
 from zincsmith.formats.words import where_words
 from zincsmith.judge.judging import JudgedRun, judge_again, judge_run
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.model.claim import RuleChoice
+from zincsmith.model.commands import FileRequest
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import RunClosed
 from zincsmith.model.finding import Judged, Verdict

@@ -5,14 +5,17 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TypeVar
 
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.client import EngineClient
+from zincsmith.model.answers import Answer, News, Ready
+from zincsmith.model.commands import Pass, StartRun
 from zincsmith.model.events import Polled
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 
+T = TypeVar("T", bound=Answer)
 HANG_GUARD_S = 300.0
 
 
@@ -22,13 +25,13 @@ class Window:
     def __init__(self, book: Path, rig: Rig, log: Path) -> None:
         self.client = EngineClient(book, log)
         self.rig = rig
-        self.said: list[dict[str, Any]] = []
+        self.said: list[Answer] = []
         self.seq = 0
         self.state = ""
 
     def start_engine(self) -> None:
         self.client.start(self.rig)
-        self.until(lambda: any(m.get("ready") for m in self.said))
+        self.until(lambda: bool(self.told(Ready)))
 
     def listen(self) -> bool:
         """Take what was said; False when the engine is gone."""
@@ -37,9 +40,15 @@ class Window:
             return False
         for message in messages:
             self.said.append(message)
-            self.seq = message.get("seq", self.seq)
-            self.state = message.get("state", self.state)
+            if isinstance(message, News):
+                self.seq = message.seq
+            if isinstance(message, News | Ready):
+                self.state = message.state
         return True
+
+    def told(self, kind: type[T]) -> list[T]:
+        """The answers of a kind so far."""
+        return [m for m in self.said if isinstance(m, kind)]
 
     def until(self, condition: Callable[[], bool]) -> None:
         guard = time.monotonic() + HANG_GUARD_S
@@ -51,9 +60,9 @@ class Window:
             time.sleep(0)  # let the other processes have the processor
 
     def start_run(self, unit: Unit) -> None:
-        self.client.send("start", unit=unit.tag, operator="Tester", ambient_degC=23.0)
+        self.client.send(StartRun(unit.tag, "Tester", 23.0))
         self.until(lambda: self.state == "at a gate")
-        self.client.send("pass")
+        self.client.send(Pass())
 
 
 def polls(book: Path, up_to: int) -> list[tuple[int, dict[str, float]]]:

@@ -15,11 +15,11 @@ from tests.several.benches import EXAMPLES, bench_of, briefly
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.bench.standin import start_standin
 from zincsmith.book.reader import BookReader
-from zincsmith.engine.operator_interface import Command
 from zincsmith.formats.rig_file import read_rig, rig_text
 from zincsmith.history.run_view import RunView
 from zincsmith.judge.findings_json import as_json
 from zincsmith.judge.judging import JudgedRun, judge_run
+from zincsmith.model.commands import MakeSafe
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import Effected, PointTaken, Polled, RunClosed
 from zincsmith.model.finding import Finding, Verdict
@@ -168,7 +168,7 @@ def test_a_run_of_several_outputs_goes_on_where_it_ended(tmp_path: Path) -> None
     running = start_standin(rig.standin)
     scene = Scene.set_up(tmp_path, unit, rig, replace(plan, parts=(grid,)), running.addresses)
     try:
-        enough = Once(lambda state, calls: len(scene.events(PointTaken)) == 2, Command("make safe", "enough"))
+        enough = Once(lambda state, calls: len(scene.events(PointTaken)) == 2, MakeSafe("enough"))
         assert scene.run(Actor(enough)).outcome == "made safe"
         step = len(scene.events(Effected))
         assert scene.resume(Actor()).outcome == "complete"

@@ -33,7 +33,7 @@ session = window.session
 
 def go_on():
     if session.state is State.GATE:
-        session.send("pass")
+        session.send(Pass())
 
 def shown():
     # What the person has seen: the number of readings on the screen.

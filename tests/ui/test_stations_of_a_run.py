@@ -102,7 +102,7 @@ def test_everything_a_person_may_do_in_a_run(open_window: Open, four_points: Pat
     hands.press(Qt.Key.Key_Up)  # corrects the last entry
     hands.type("hot")
     hands.press(Qt.Key.Key_Return)
-    assert "begin with the value" in hands.window.stations["Run"].say.toolTip()
+    assert "Begin with the value" in hands.window.stations["Run"].say.toolTip()
     hands.press(Qt.Key.Key_A, CTRL)
     hands.type("45.1 digits swapped")
     hands.press(Qt.Key.Key_Return)
@@ -213,7 +213,7 @@ def test_a_limit_of_the_plan_makes_safe_and_says_whose_it_is(
 def test_a_doubt_is_answered_where_it_appears(open_window: Open, four_points: Path, rig: Rig) -> None:
     """The source gives 3 % too much: every point raises it."""
     with BookWriter(four_points) as writer:
-        drifted = writer.document("rig", "bench")
+        drifted = writer.rig()
         assert isinstance(drifted, Rig)
         assert drifted.standin is not None
         standin = replace(drifted.standin, faults=("bench,DRIFT",))
@@ -431,7 +431,8 @@ def test_findings_are_of_the_chosen_unit_and_their_rows_can_be_acted_on(
     hands.press(Qt.Key.Key_F6)
     hands.type("it is fine")
     hands.press(Qt.Key.Key_Return)
-    assert "say how" in station.say.placeholderText()
+    assert "Say how" in station.say.toolTip()
+    hands.press(Qt.Key.Key_A, CTRL)
     hands.type("explained: the unit idles in bursts: Elin Ward")
     hands.press(Qt.Key.Key_Return)
     hands.until(lambda: [e.doubt for e in events(book, DoubtEnded)] == [text])

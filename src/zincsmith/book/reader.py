@@ -8,8 +8,9 @@ from collections.abc import Container, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
+from typing import TypeVar
 
-from zincsmith.book.codec import DOCUMENTS, load, load_event
+from zincsmith.book.codec import load, load_event
 from zincsmith.book.file import clear_errors, connect_reader
 from zincsmith.book.seal import RunSeal, check_documents, check_log, check_projections, check_run
 from zincsmith.model.errors import BookError
@@ -23,6 +24,9 @@ from zincsmith.model.unit import Unit
 
 AT_ONCE = 500  # events
 BULK = "kind NOT IN ('Polled', 'Intended', 'WatchSet')"  # as in the index event_told
+
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -180,14 +184,12 @@ class BookReader:
             return [UnitRow(*row) for row in self._db.execute(query)]
 
     def unit(self, key: str | None = None, n: int | None = None) -> Unit:
-        record = self._document("unit", key, n)
-        assert isinstance(record, Unit)
+        record = self._document(Unit, "unit", key, n)
         self._known("figure", [c.figure for c in record.nameplate.claims], FIGURES)
         return record
 
     def rig(self, n: int | None = None) -> Rig:
-        record = self._document("rig", "bench", n)
-        assert isinstance(record, Rig)
+        record = self._document(Rig, "rig", "bench", n)
         self._known("role", [i.role for i in record.instruments], ROLES)
         self._known("quantity", [a.quantity for i in record.instruments for a in i.accuracy], QUANTITIES)
         return record
@@ -203,9 +205,7 @@ class BookReader:
                 )
 
     def plan(self, n: int | None = None) -> Plan:
-        record = self._document("plan", "plan", n)
-        assert isinstance(record, Plan)
-        return record
+        return self._document(Plan, "plan", "plan", n)
 
     def photo(self, sha256: str) -> bytes:
         """A photograph's bytes; BookError when the book does not hold it."""
@@ -250,7 +250,7 @@ class BookReader:
         children = self._db.execute(query, (kind, key, n)).fetchone()[0]
         return n, parent is not None, children > 0
 
-    def _document(self, kind: str, key: str | None, n: int | None) -> object:
+    def _document(self, cls: type[T], kind: str, key: str | None, n: int | None) -> T:
         key = key if key is not None else self.current_key(kind)
         with clear_errors(self.path):
             query = (
@@ -260,5 +260,4 @@ class BookReader:
             row = self._db.execute(query, (kind, key, n)).fetchone()
         if row is None:
             raise BookError(f"{self.path.name} holds no {kind}" + (f" {key!r}" if key else ""))
-        record: object = load(DOCUMENTS[kind], row[0])
-        return record
+        return load(cls, row[0])

@@ -19,6 +19,9 @@ from zincsmith.book.seal import CLOSING, body_digest, link
 from zincsmith.formats.plain_text import storable
 from zincsmith.model.errors import BookError
 from zincsmith.model.events import DocumentsBound, Event, PointTaken, Revised, RunClosed, RunOpened, RunResumed
+from zincsmith.model.plan import Plan
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
 
 
 class BookWriter:
@@ -217,13 +220,21 @@ class BookWriter:
     def head(self, kind: str, key: str) -> int | None:
         return self._head(kind, key)
 
-    def document(self, kind: str, key: str) -> object:
-        """The head revision; BookError when there is none."""
+    def unit(self, key: str) -> Unit:
+        """The head revision; so for rig and plan. BookError when there is none."""
+        return load(Unit, self._head_body("unit", key))
+
+    def rig(self) -> Rig:
+        return load(Rig, self._head_body("rig", "bench"))
+
+    def plan(self) -> Plan:
+        return load(Plan, self._head_body("plan", "plan"))
+
+    def _head_body(self, kind: str, key: str) -> str:
         head = self._head(kind, key)
         if head is None:
             raise BookError(f"{self.path.name} holds no {kind} {key!r}")
-        record: object = load(DOCUMENTS[kind], self._body(kind, key, head))
-        return record
+        return self._body(kind, key, head)
 
     def _head(self, kind: str, key: str) -> int | None:
         row = self._db.execute("SELECT n FROM head WHERE kind = ? AND key = ?", (kind, key)).fetchone()

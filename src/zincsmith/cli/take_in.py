@@ -30,9 +30,9 @@ def take_in_files(
     power: Annotated[str, typer.Option(help="column of watts")] = "power_W",
 ) -> None:
     """Take recorded files in as evidence: they become a run of the book, and are judged like any other."""
-    from zincsmith.engine.taking_in import FileRequest
     from zincsmith.formats.rig_file import read_rig
     from zincsmith.formats.unit_file import read_unit
+    from zincsmith.model.commands import FileRequest
     from zincsmith.model.errors import InputError, ZincsmithError
 
     the_unit = read_unit(unit) if unit is not None else None

@@ -19,10 +19,10 @@ from rich.text import Text
 from zincsmith.analysis.expectation import far_off
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.operator import SENSES as SENSES_NAMES
-from zincsmith.engine.operator_interface import Command
 from zincsmith.formats.answers_file import GATE, LOAD, SENSES, SOURCE, Answers
 from zincsmith.formats.entry import parse_entry
 from zincsmith.formats.plain_text import shown
+from zincsmith.model.commands import Abort, Command, Enter, GoDown, Gone, GoOn, MakeSafe, Mistyped, Pass
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
     EntryAsked,
@@ -188,9 +188,9 @@ class TerminalDesk:
 
     def commands(self, wait_s: float) -> list[Command]:
         if self._stopped:
-            return [Command("make safe", self._stopped)]
+            return [MakeSafe(self._stopped)]
         if self._state is State.GATE and self._question.automatic:
-            return [Command("pass", body={"automatic": True})]
+            return [Pass(automatic=True)]
         if self._state in (State.GATE, State.MAKING_SAFE):
             return self._gate_answers(self._said(wait_s))
         if self._state is State.ASKING:
@@ -216,7 +216,7 @@ class TerminalDesk:
             if words:
                 self.say("", f"{words} Taken all the same.")
             self._odd = ""
-            return [Command("enter", line)]
+            return [Enter(line)]
         return []
 
     def _said(self, wait_s: float) -> list[str]:
@@ -241,8 +241,8 @@ class TerminalDesk:
 
     def _input_gone(self) -> list[Command]:
         if self._ended and self._state is State.MAKING_SAFE:
-            return [Command("gone", "standard input ended")]
-        return [Command("make safe", "standard input ended while a person was awaited")] if self._ended else []
+            return [Gone("standard input ended")]
+        return [MakeSafe("standard input ended while a person was awaited")] if self._ended else []
 
     def _lines(self, wait_s: float) -> list[str]:
         """One line, if there is one; what follows it waits for the next question."""
@@ -278,33 +278,33 @@ def answered(question: Question, text: str) -> Command | str:
     if question.kind == STOP_RULE:
         return _at_stop_rule(question, text, word)
     if word in {"no", "n"}:
-        return Command("abort", "the gate was not passed")
+        return Abort("the gate was not passed")
     if question.kind == SENSES:
         return _noticed(word)
     if word in {"yes", "y"}:
-        return Command("pass")
+        return Pass()
     if question.volts and word[:1].isdigit():
-        return Command("pass", text)
+        return Pass(text)
     return "Type the volts, yes or no:" if question.volts else "Type yes or no:"
 
 
 def _at_stop_rule(question: Question, text: str, word: str) -> Command | str:
     reason = text[len("because") :].strip() if word.startswith("because") else ""
     if word in {"down", "no", "n"}:
-        return Command("go down")
+        return GoDown()
     if word == "again":
-        return Command("mistyped")
+        return Mistyped()
     if reason and question.may_continue:
-        return Command("continue", reason)
+        return GoOn(reason)
     return "Type down, again" + (", or because and the reason." if question.may_continue else ".")
 
 
 def _noticed(word: str) -> Command | str:
     told = set(word.replace(",", " ").split())
     if word in {"not", "not observed"}:
-        return Command("pass")
+        return Pass()
     if told == {"none"} or (told and told <= set(SENSES_NAMES)):
-        return Command("pass", body={"senses": {name: name in told for name in SENSES_NAMES}})
+        return Pass(senses={name: name in told for name in SENSES_NAMES})
     return f"Type none, not, or any of: {' '.join(SENSES_NAMES)}"
 
 

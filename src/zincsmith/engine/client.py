@@ -9,11 +9,13 @@ import subprocess
 import sys
 from contextlib import suppress
 from pathlib import Path
-from typing import Any
 
 from zincsmith.bench.standin import RunningStandIn, launch_standin
 from zincsmith.book.codec import dump
 from zincsmith.engine.known_bench import is_known_file
+from zincsmith.engine.messages import answer_of, line_of
+from zincsmith.model.answers import Answer
+from zincsmith.model.commands import Command, Revise
 from zincsmith.model.rig import Rig
 
 # Meters whose face the stand-in shows when a person reads them.
@@ -84,9 +86,9 @@ class EngineClient:
     def fileno(self) -> int:
         return self._socket.fileno() if self._socket is not None else -1
 
-    def send(self, do: str, **body: Any) -> bool:
+    def send(self, command: Command) -> bool:
         """False when nobody hears it any more."""
-        line = json.dumps({"do": do, **body}).encode() + b"\n"
+        line = line_of(command)
         if self._socket is None:
             self._early += line if self._coming else b""
             return self._coming
@@ -99,9 +101,9 @@ class EngineClient:
         return True
 
     def revise(self, kind: str, key: str, record: object, why: str) -> bool:
-        return self.send("revise", document=kind, key=key, body=dump(record), why=why)
+        return self.send(Revise(kind, key, dump(record), why))
 
-    def receive(self) -> list[dict[str, Any]] | None:
+    def receive(self) -> list[Answer] | None:
         """Messages since the last call; None when the engine is gone."""
         if self._socket is None:
             return None
@@ -118,7 +120,7 @@ class EngineClient:
                 break
             self._unread += data
         *lines, self._unread = self._unread.split(b"\n")
-        messages = [json.loads(line) for line in lines]
+        messages = [answer_of(line) for line in lines]
         if gone:
             self._drop()
         return None if gone and not messages else messages

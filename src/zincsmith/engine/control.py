@@ -1,22 +1,22 @@
-"""The desk of a window: commands and announcements as JSON lines over a socket."""
+"""The operator interface of a window: commands and answers as lines over a socket."""
 
 from __future__ import annotations
 
-import json
 import select
 import socket
 import time
 from collections.abc import Callable
-from typing import Any
 
-from zincsmith.engine.operator_interface import Command
+from zincsmith.engine.messages import command_of, line_of
+from zincsmith.model.answers import Answer, News, Refused
+from zincsmith.model.commands import Command, DocumentCommand, Gone, Here
+from zincsmith.model.errors import BookError
 from zincsmith.model.states import LIVE, State
 
 FROZEN_S = 20.0  # a window that beat once and says nothing for so long in a run is frozen; far longer than it may block
-DOCUMENT_COMMANDS = {"revise", "choose", "undo", "redo", "photo"}
 
 
-class ControlDesk:
+class WindowInterface:
     """Documents are handled as they come, in a run too; everything else is handed to who asks for commands.
 
     A window says from its event loop that it is ``here``, so that one that froze is noticed.
@@ -32,24 +32,24 @@ class ControlDesk:
         self._told_gone = False
         self._beats, self._state = False, State.IDLE
         self._silent_s, self._heard = 0.0, time.monotonic()
-        self.documents: Callable[[dict[str, Any]], None] = lambda command: None
+        self.documents: Callable[[DocumentCommand], None] = lambda command: None
 
     def leave(self, why: str) -> None:
         """Make the next call for commands report that nobody is there any more."""
         self._gone = why
 
-    def say(self, **message: Any) -> None:
+    def say(self, answer: Answer) -> None:
         self._take_news()
-        self._unsaid += json.dumps(message).encode() + b"\n"
+        self._unsaid += line_of(answer)
         self._flush()
 
     def refuse(self, do: str, reason: str) -> None:
-        self.say(refused=reason, do=do)
+        self.say(Refused(do, reason))
 
     def announce(self, seq: int, state: State) -> None:
         """Only the latest announcement matters: a window that does not listen keeps one waiting, no more."""
         self._state = state
-        self._news = json.dumps({"seq": seq, "state": state.value}).encode() + b"\n"
+        self._news = line_of(News(seq, state))
         self._flush()
 
     def _take_news(self) -> None:
@@ -77,7 +77,7 @@ class ControlDesk:
         until = time.monotonic() + wait_s
         if self._told_gone:  # whoever goes on without a window still keeps time
             time.sleep(min(wait_s, 1.0))
-            return [Command("gone", self._gone)]
+            return [Gone(self._gone)]
         while True:
             left = max(0.0, until - time.monotonic())
             found = self._hear(min(left, 1.0))
@@ -85,7 +85,7 @@ class ControlDesk:
                 self.leave("the window does not answer")
             if self._gone:
                 self._told_gone = True
-                return [Command("gone", self._gone)]
+                return [Gone(self._gone)]
             if found or left <= 0.0:
                 return found
 
@@ -111,11 +111,15 @@ class ControlDesk:
         out = []
         while b"\n" in self._unread:
             line, self._unread = self._unread.split(b"\n", 1)
-            message = json.loads(line)
-            if message["do"] == "here":
+            try:
+                command = command_of(line)
+            except BookError as error:
+                self.refuse("", str(error))
+                continue
+            if isinstance(command, Here):
                 self._beats = True
-            elif message["do"] in DOCUMENT_COMMANDS:
-                self.documents(message)
+            elif isinstance(command, DocumentCommand):
+                self.documents(command)
             else:
-                out.append(Command(message["do"], message.get("text", ""), message))
+                out.append(command)
         return out

@@ -3,23 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 
 from zincsmith.bench.bench import reach
+from zincsmith.model.answers import Tried
 from zincsmith.model.errors import InputError
 from zincsmith.model.rig import Rig
 from zincsmith.model.roles import MEASURING
 
 READINGS = 20
-
-
-@dataclass(frozen=True)
-class Tried:
-    """``readings`` by quantity, in the order they were taken; empty for a role that only gives."""
-
-    role: str
-    identity: str
-    readings: dict[str, list[float]]
 
 
 def check_instrument(rig: Rig, role: str, addresses: Mapping[str, str], enough: Callable[[], bool]) -> Tried:
@@ -45,6 +36,6 @@ def check_instrument(rig: Rig, role: str, addresses: Mapping[str, str], enough: 
                     break
                 for quantity, value in instrument.read().items():
                     readings.setdefault(quantity, []).append(value)
-        return Tried(role, identity, readings)
+        return Tried(role, identity, {quantity: tuple(values) for quantity, values in readings.items()})
     finally:
         instrument.link.close()

@@ -3,14 +3,35 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Any
 
 from zincsmith.analysis.expectation import expected
-from zincsmith.engine.operator_interface import Command
 from zincsmith.engine.poll_loop import PollLoop, RunEnd, Skip, trip_words
 from zincsmith.formats.entry import parse_change, parse_entry
 from zincsmith.model.actions import Confirm, Observe
+from zincsmith.model.commands import (
+    Abort,
+    Command,
+    Correct,
+    Enter,
+    GoDown,
+    Gone,
+    GoOn,
+    MakeSafe,
+    Mark,
+    Mistyped,
+    Note,
+    Pass,
+    Pause,
+    Reject,
+    Repeat,
+    Resume,
+    SkipPart,
+    SkipStep,
+)
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
     EntryAsked,
@@ -67,75 +88,87 @@ class Operator:
 
     # At any time
 
-    @property
-    def _at_any_time(self) -> dict[str, Callable[[Command], None]]:
+    @cached_property
+    def _at_any_time(self) -> Mapping[type[Command], Callable[[Any], None]]:
+        """What is done about each command; what is not listed is for whoever asked."""
         return {
-            "note": self._note,
-            "mark": self._mark,
-            "reject": self._reject,
-            "repeat": self._repeat,
-            "correct": self._correct,
+            Abort: self._abort,
+            Gone: self._gone,
+            MakeSafe: self._make_safe,
+            Note: self._note,
+            Mark: self._mark,
+            Reject: self._reject,
+            Repeat: self._repeat,
+            Correct: self._correct,
+            Pause: self._pause,
+            SkipStep: lambda _: self._skip(False),
+            SkipPart: lambda _: self._skip(True),
         }
 
     def listen(self, commands: list[Command]) -> list[Command]:
         """End, pause, skip, note, mark, reject, correct, repeat; the rest is for whoever asked.
 
-        RunEnd when the run is to end. What makes no sense is refused to the desk, and nothing changes.
+        RunEnd when the run is to end. What makes no sense is refused, and nothing changes.
         """
-        event_log = self.poll_loop.event_log
         rest = []
         for command in commands:
+            handle = self._at_any_time.get(type(command))
+            if handle is None or (
+                isinstance(command, Pause | SkipStep | SkipPart)
+                and not allowed(self.poll_loop.event_log.state, command.do)
+            ):
+                rest.append(command)
+                continue
             try:
-                if command.do == "abort":
-                    raise RunEnd("aborted", command.text or "aborted by the operator")
-                if command.do == "gone" and self.unattended and event_log.state is State.RUNNING:
-                    continue
-                if command.do in {"make safe", "gone"}:
-                    raise RunEnd("made safe", command.text or "the operator pressed Make safe")
-                if command.do in self._at_any_time:
-                    self._at_any_time[command.do](command)
-                elif command.do == "pause" and allowed(event_log.state, "pause"):
-                    self._pause()
-                elif command.do in {"skip", "skip part"} and allowed(event_log.state, "skip"):
-                    self.poll_loop.skip = Skip(command.do == "skip part")
-                else:
-                    rest.append(command)
+                handle(command)
             except InputError as error:
                 self.poll_loop.operator_interface.refuse(command.do, str(error))
         return rest
 
-    def _pause(self) -> None:
+    def _abort(self, command: Abort) -> None:
+        raise RunEnd("aborted", command.why)
+
+    def _make_safe(self, command: MakeSafe) -> None:
+        raise RunEnd("made safe", command.why)
+
+    def _gone(self, command: Gone) -> None:
+        """An unattended run goes on without a person, where it waits for none."""
+        if not self.unattended or self.poll_loop.event_log.state is not State.RUNNING:
+            raise RunEnd("made safe", command.why)
+
+    def _skip(self, part: bool) -> None:
+        self.poll_loop.skip = Skip(part)
+
+    def _pause(self, _: Pause) -> None:
         """Stay as it is, live, polled and watched, until resumed."""
         event_log, settings = self.poll_loop.event_log, self.poll_loop.settings
         live = settings.words
         event_log.become("pause", f"{' and '.join(live)} stay on" if live else "nothing is energised")
         while event_log.state is State.PAUSED:
             for command in self.poll_loop.wait_for_person():
-                if command.do == "resume" and allowed(event_log.state, "resume"):
+                if isinstance(command, Resume) and allowed(event_log.state, command.do):
                     event_log.become("resume", "resumed by the operator")
 
-    def _note(self, command: Command) -> None:
-        self.poll_loop.event_log.append(
-            Noted(command.text, dict(self.poll_loop.now), str(command.body.get("photo", "")))
-        )
+    def _note(self, command: Note) -> None:
+        self.poll_loop.event_log.append(Noted(command.text, dict(self.poll_loop.now), command.photo))
 
-    def _mark(self, command: Command) -> None:
+    def _mark(self, command: Mark) -> None:
         self.poll_loop.event_log.append(Marked(command.text, dict(self.poll_loop.now)))
 
-    def _reject(self, command: Command) -> None:
-        number, reason = self._point(command), self._reason(command)
+    def _reject(self, command: Reject) -> None:
+        number, reason = self._point(command), _reason(command)
         part, take = self.takes[number]
         self.poll_loop.event_log.append(PointRejected(part, number, take, reason, self.name))
 
-    def _repeat(self, command: Command) -> None:
-        self.repeats[self._point(command)] = self._reason(command)
+    def _repeat(self, command: Repeat) -> None:
+        self.repeats[self._point(command)] = _reason(command)
 
-    def _correct(self, command: Command) -> None:
-        key = str(command.body.get("reading", ""))
+    def _correct(self, command: Correct) -> None:
+        key = command.reading
         first = self.typed.get(key)
         if first is None:
             raise InputError("only a reading that was typed in this run can be corrected")
-        reason = self._reason(command)
+        reason = _reason(command)
         self._retype(key, command.text, reason)
         for other in [k for k, base in self._bases.items() if base == key and self._is_change(k)]:
             self._retype(other, self.typed[other].text, "what it was read against was corrected")
@@ -154,18 +187,11 @@ class Operator:
         self.typed[key] = corrected
         self._first |= {place: corrected for place, r in self._first.items() if r.id == key}
 
-    def _point(self, command: Command) -> int:
-        number = int(command.body.get("point", 0) or max(self.takes, default=0))
+    def _point(self, command: Reject | Repeat) -> int:
+        number = command.point or max(self.takes, default=0)
         if number not in self.takes:
             raise InputError(f"point {number} has not been taken yet" if number else "no point has been taken yet")
         return number
-
-    @staticmethod
-    def _reason(command: Command) -> str:
-        reason = str(command.body.get("reason", "")).strip()
-        if not reason:
-            raise InputError("say why: a reading is only set aside with a reason")
-        return reason
 
     # When asked
 
@@ -184,12 +210,11 @@ class Operator:
             why = f"hands stay out for another {math.ceil(left)} s: that is how long it took to empty before"
             self.poll_loop.operator_interface.refuse("pass", why)
             # Time goes on, polled and watched; where nobody is there to press again, all of it at once.
-            self.poll_loop.slice(left if command.body.get("automatic") else min(left, STAYS_SHUT_S))
-        automatic = bool(command.body.get("automatic"))
-        self.poll_loop.event_log.append(GatePassed(self.name, automatic))
+            self.poll_loop.slice(left if command.automatic else min(left, STAYS_SHUT_S))
+        self.poll_loop.event_log.append(GatePassed(self.name, command.automatic))
         self.poll_loop.event_log.become("pass", action.title)
         since = self.poll_loop.off_since_s
-        if action.hands_in and not automatic and self.poll_loop.bench.seen.fed and since is not None:
+        if action.hands_in and not command.automatic and self.poll_loop.bench.seen.fed and since is not None:
             # Proven dead inside by then: so long the bulk capacitor took at most.
             self.poll_loop.emptied("bulk", min(self.poll_loop.bench.clock.now_s - since, LONGEST_EMPTYING_S))
 
@@ -205,9 +230,9 @@ class Operator:
         """What a person notices at the live unit. RunEnd for what nobody goes on with: glow, smell, sound."""
         self.poll_loop.event_log.append(SensesAsked(action.title, action.text))
         self.poll_loop.event_log.become("gate", action.title)
-        said = self._passed().body.get("senses")
+        said = self._passed().senses
         told = SensesTold(self.name, False)
-        if isinstance(said, dict):
+        if said is not None:
             told = SensesTold(self.name, True, **{name: bool(said.get(name)) for name in SENSES})
         self.poll_loop.event_log.append(told)
         self.poll_loop.event_log.become("pass", action.title)
@@ -238,14 +263,14 @@ class Operator:
             except InputError as error:
                 self.poll_loop.event_log.append(EntryRefused(command.text[:80], str(error)))
                 self.poll_loop.operator_interface.refuse("pass", str(error))
-        self.poll_loop.event_log.append(HandSet(role, self.name, bool(command.body.get("automatic")), reached))
+        self.poll_loop.event_log.append(HandSet(role, self.name, command.automatic, reached))
         self.poll_loop.event_log.become("pass", text)
         return reached
 
-    def _passed(self) -> Command:
+    def _passed(self) -> Pass:
         while True:
             for command in self.poll_loop.wait_for_person():
-                if command.do == "pass":
+                if isinstance(command, Pass):
                     return command
 
     # What was typed is judged at once
@@ -265,29 +290,24 @@ class Operator:
         event_log.become("gate", words)
         while True:
             for command in self.poll_loop.wait_for_person():
-                reason = command.text.strip()
-                if command.do == "go down":
+                if isinstance(command, GoDown):
                     raise RunEnd("tripped", words)
-                if command.do == "mistyped":
+                if isinstance(command, Mistyped):
                     event_log.append(Remarked(f"{words}: mistyped, says {self.name}; read again"))
                     event_log.become("pass", "read again")
                     return False
-                if command.do != "continue":
-                    self.poll_loop.operator_interface.refuse(
-                        command.do, "a stop rule is met: go down and switch off, or say why not"
-                    )
+                if not isinstance(command, GoOn):
+                    refused = "a stop rule is met: go down and switch off, or say why not"
                 elif not may:
-                    self.poll_loop.operator_interface.refuse(
-                        command.do, f"{watch.whose} is a limit that nobody goes beyond"
-                    )
-                elif not reason:
-                    self.poll_loop.operator_interface.refuse(
-                        command.do, "say why: going on beyond a stop rule needs a reason"
-                    )
+                    refused = f"{watch.whose} is a limit that nobody goes beyond"
+                elif not command.reason.strip():
+                    refused = "say why: going on beyond a stop rule needs a reason"
                 else:
+                    reason = command.reason.strip()
                     event_log.append(Overridden(quantity, value, watch.whose, reason, self.name, self.part))
                     event_log.become("pass", f"continued beyond a stop rule: {reason}")
                     return True
+                self.poll_loop.operator_interface.refuse(command.do, refused)
 
     def ask(self, key: str, quantity: str) -> Reading:
         """A reading of a meter without a cable, judged as soon as it is typed. Skip when a person goes on without."""
@@ -312,7 +332,7 @@ class Operator:
         try:
             while True:
                 for command in self.poll_loop.wait_for_person():
-                    if command.do != "enter":
+                    if not isinstance(command, Enter):
                         continue
                     try:
                         reading = hand_reading(key, quantity, command.text, meter, against)
@@ -343,6 +363,13 @@ class Operator:
         self._set_to[meter.name] = words
         turned = before is not None and before.partition(",")[0] != function
         return f"Turn it from {before.partition(',')[0]} to {words}" if turned and before else words
+
+
+def _reason(command: Reject | Repeat | Correct) -> str:
+    reason = command.reason.strip()
+    if not reason:
+        raise InputError("say why: a reading is only set aside with a reason")
+    return reason
 
 
 def _shown(quantity: str) -> str:

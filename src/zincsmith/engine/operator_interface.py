@@ -2,19 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from typing import Any, Protocol
+from typing import Protocol
 
+from zincsmith.model.commands import Command
 from zincsmith.model.states import State
-
-
-@dataclass(frozen=True)
-class Command:
-    """``do`` is a command of the table of states, or gone (nobody is left to ask)."""
-
-    do: str
-    text: str = ""
-    body: dict[str, Any] = field(default_factory=dict)
 
 
 class OperatorInterface(Protocol):

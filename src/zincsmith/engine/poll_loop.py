@@ -8,8 +8,9 @@ from dataclasses import dataclass, field
 
 from zincsmith.bench.bench import Bench
 from zincsmith.engine.event_log import EventLog
-from zincsmith.engine.operator_interface import Command, OperatorInterface
+from zincsmith.engine.operator_interface import OperatorInterface
 from zincsmith.model.address import at_port, name_of, port_of
+from zincsmith.model.commands import Command
 from zincsmith.model.events import Emptied, Polled, Tripped
 from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.settings import Settings

@@ -358,9 +358,7 @@ class Session:
     def _to_make_safe(self) -> tuple[Rig, Seen | None]:
         """The rig to be made safe, and what its run saw of its signs."""
         if self.left is None:
-            rig = self.book.document("rig", "bench")
-            assert isinstance(rig, Rig)
-            return rig, None
+            return self.book.rig(), None
         with BookReader(self.book.path) as reader:
             rig = reader.rig(self.left.rig_n)
             seen = seen_of(rig, output_volts(reader.unit(self.left.unit, self.left.unit_n).nameplate))
@@ -377,13 +375,7 @@ class Session:
         return rig, seen
 
     def _documents(self, unit_key: str) -> tuple[Unit, Rig, Plan]:
-        unit = self.book.document("unit", unit_key)
-        rig = self.book.document("rig", "bench")
-        plan = self.book.document("plan", "plan")
-        assert isinstance(unit, Unit)
-        assert isinstance(rig, Rig)
-        assert isinstance(plan, Plan)
-        return unit, rig, plan
+        return self.book.unit(unit_key), self.book.rig(), self.book.plan()
 
 
 def check_start(start: Start) -> None:

@@ -14,6 +14,7 @@ from zincsmith.engine.operator import Operator
 from zincsmith.engine.poll_loop import PollLoop
 from zincsmith.model.actions import ChooseMode, SetLoad, SetSource
 from zincsmith.model.address import at_port, name_of
+from zincsmith.model.commands import Gone, Pass
 from zincsmith.model.errors import BookError, InstrumentError, ZincsmithError
 from zincsmith.model.events import Effected, HandSetting
 from zincsmith.model.port import of_output
@@ -198,9 +199,9 @@ class Setter:
                 commands = self.poll_loop.operator_interface.commands(CONFIRM_SLICE_S)
             except BookError:
                 return ""
-            if any(c.do == "pass" and not c.body.get("automatic") for c in commands):
+            if any(isinstance(c, Pass) and not c.automatic for c in commands):
                 return f"confirmed by {self.operator.name}"
-            if any(c.do == "gone" for c in commands):
+            if any(isinstance(c, Gone) for c in commands):
                 return ""
             if name_of(role) in FEEDING and self._input_is_dead():
                 return "the power meter reads no input any more"

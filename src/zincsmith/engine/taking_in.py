@@ -8,15 +8,14 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
-from pathlib import Path
-from typing import Literal
+from dataclasses import replace
 
 from zincsmith import __version__
 from zincsmith.book.writer import BookWriter
 from zincsmith.formats.accuracy_file import ColumnAccuracy, read_accuracy
 from zincsmith.formats.columns import Columns
 from zincsmith.formats.table_file import read_columns
+from zincsmith.model.commands import FileRequest
 from zincsmith.model.errors import BookError, InputError
 from zincsmith.model.events import FileTaken, PartBegan, PartEnded, PointTaken, RunClosed, RunOpened
 from zincsmith.model.plan import LINES, Line, Options, Plan
@@ -42,35 +41,12 @@ from zincsmith.recorded.as_points import (
 from zincsmith.recorded.joined import joined
 from zincsmith.recorded.points import BASES
 
-Kind = Literal["points", "standby", "power", "typed"]
 MOST_BYTES = 200_000_000
-
-
-@dataclass(frozen=True)
-class FileRequest:
-    """What a person says about a file. ``line`` and ``load_percent`` where the file does not say them itself;
-    ``instrument`` where it was recorded by something that is not on the rig; columns by their heads."""
-
-    kind: Kind
-    files: tuple[Path, ...]
-    operator: str
-    ambient_degC: float | None = None
-    line: Line | None = None
-    load_percent: float = 100.0
-    instrument: str = ""
-    accuracy: Path | None = None
-    time: str = "time_s"
-    voltage: str = "voltage_V"
-    current: str = "current_A"
-    power: str = "power_W"
-    called: Mapping[str, str] = field(default_factory=dict)  # what is wanted -> the head that a person said it has
 
 
 def take_in(book: BookWriter, unit_key: str, asked: FileRequest) -> int:
     """Write a run of what the files hold; returns its number. InputError, with nothing written, when refused."""
-    unit, rig = book.document("unit", unit_key), book.document("rig", "bench")
-    assert isinstance(unit, Unit)
-    assert isinstance(rig, Rig)
+    unit, rig = book.unit(unit_key), book.rig()
     unit_n, rig_n = book.head("unit", unit_key), book.head("rig", "bench")
     if unit_n is None or rig_n is None:
         raise BookError("there is no unit or no rig yet")

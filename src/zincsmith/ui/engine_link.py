@@ -7,6 +7,8 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QSocketNotifier, QTimer, Signal
 
 from zincsmith.engine.client import EngineClient
+from zincsmith.model.answers import Answer
+from zincsmith.model.commands import Here
 from zincsmith.model.errors import InputError
 from zincsmith.model.rig import Rig
 
@@ -18,7 +20,7 @@ class EngineLink(QObject):
 
     up = Signal()
     missing = Signal(str)
-    heard = Signal(dict)
+    heard = Signal(Answer)
     lost = Signal()
 
     def __init__(self, book: Path, log: Path | None = None) -> None:
@@ -27,7 +29,7 @@ class EngineLink(QObject):
         self._rig: Rig | None = None
         self._beat = QTimer(self)  # of the event loop, not of a thread: a frozen window falls silent
         self._beat.setInterval(BEAT_MS)
-        self._beat.timeout.connect(lambda: self.client.send("here"))
+        self._beat.timeout.connect(lambda: self.client.send(Here()))
         self._ear: QSocketNotifier | None = None  # on the engine
         self._awaited: QSocketNotifier | None = None  # on the stand-in bench, until it has said its addresses
 
@@ -55,7 +57,7 @@ class EngineLink(QObject):
             self.missing.emit(str(error))
             return
         self.up.emit()
-        self.client.send("here")
+        self.client.send(Here())
         self._beat.start()
         self._ear = QSocketNotifier(self.client.fileno, QSocketNotifier.Type.Read, self)
         self._ear.activated.connect(self._hear)

@@ -6,7 +6,6 @@ import shutil
 import tempfile
 from datetime import datetime
 from pathlib import Path
-from typing import Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
@@ -14,6 +13,7 @@ from PySide6.QtWidgets import QFileDialog, QGridLayout, QLineEdit, QWidget
 
 from zincsmith.formats.columns import likely
 from zincsmith.formats.table_file import read_columns
+from zincsmith.model.commands import FileRequest, TakeIn
 from zincsmith.model.errors import InputError, ZincsmithError
 from zincsmith.procedures.fields import read_lines
 from zincsmith.recorded.as_points import OF_A_SWEEP
@@ -241,12 +241,12 @@ class FileIntake(Panel):
     def take_in(self) -> None:
         """Hand it to the engine; what is wrong with what was typed is said here, nothing is lost."""
         try:
-            body = self._body()
+            request = self._request()
         except InputError as error:
             self.problem.setText(f"{error.message[:1].upper()}{error.message[1:]}.")
             return
         self.problem.setText("Reading…")
-        self.session.send("take in", unit=self.session.unit_key, **body)
+        self.session.send(TakeIn(self.session.unit_key, request))
 
     def _written(self, rows: list[Row]) -> None:
         self._rows = [row for row in rows if any(row.get(c.key) is not None for c in LOOSE)]
@@ -266,7 +266,7 @@ class FileIntake(Panel):
         file.write_text("\n".join(lines) + "\n", "utf-8")
         return file
 
-    def _body(self) -> dict[str, Any]:
+    def _request(self) -> FileRequest:
         kind = self.holds.currentData()
         if kind != TYPED and not self.files:
             raise InputError("choose a file first")
@@ -280,16 +280,16 @@ class FileIntake(Panel):
         if not self.operator.text().strip():
             raise InputError("somebody answers for a file: say who")
         files = [self._write_down()] if kind == TYPED else self.files
-        return {
-            "kind": kind,
-            "files": [str(f.absolute()) for f in files],
-            "line": [lines[0].voltage_V, lines[0].frequency_Hz] if lines else None,
-            "load_percent": load,
-            "instrument": self.recorder.text().strip(),
-            "accuracy": str(self.accuracy) if self.accuracy is not None else "",
-            "operator": self.operator.text().strip(),
-            "called": {name: head for name, pick in self._picks.items() if (head := pick.currentData())},
-        }
+        return FileRequest(
+            kind=kind,
+            files=tuple(f.absolute() for f in files),
+            operator=self.operator.text().strip(),
+            line=lines[0] if lines else None,
+            load_percent=load,
+            instrument=self.recorder.text().strip(),
+            accuracy=self.accuracy,
+            called={name: head for name, pick in self._picks.items() if (head := pick.currentData())},
+        )
 
     def _refused(self, do: str, reason: str) -> None:
         if do == "take in":

@@ -14,6 +14,8 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from zincsmith.book.reader import BookReader, UnitRow
 from zincsmith.engine.known_bench import Unknown, confirm, pick_file, unknown_of
 from zincsmith.history.run_view import RunView
+from zincsmith.model.answers import Answer, DocumentsChanged, News, Ready, Refused, Scanned, TakenIn, Tried
+from zincsmith.model.commands import Choose, Command, KeepPhoto, Note, Redo, ResumeRun, StartRun, Undo
 from zincsmith.model.errors import BookError, ZincsmithError
 from zincsmith.model.events import EVENTS, RunOpened
 from zincsmith.model.intake import Photograph
@@ -56,7 +58,7 @@ def _rated_otherwise(one: Unit, other: Unit) -> bool:
 class Session(QObject):
     """Signals: ``documents`` (unit, rig or plan changed), ``live`` (new events), ``state`` (engine state),
     ``refused`` (command, message), ``engine_lost`` (message), ``ready`` (interrupted run numbers),
-    ``tried`` (role, identity, readings by quantity), ``scanned`` ((address, identity) of whoever answered),
+    ``tried`` (what an instrument answered), ``scanned`` ((address, identity) of whoever answered),
     ``taken_in`` (number of the run that files became)."""
 
     judged_ready = Signal()
@@ -66,7 +68,7 @@ class Session(QObject):
     refused = Signal(str, str)
     engine_lost = Signal(str)
     ready = Signal(list)
-    tried = Signal(str, str, dict)
+    tried = Signal(Tried)
     scanned = Signal(list)
     taken_in = Signal(int)
 
@@ -145,63 +147,52 @@ class Session(QObject):
         """Whether something was announced that the window has not read yet."""
         return self._due.isActive()
 
-    def _take(self, message: dict[str, Any]) -> None:
-        """What the engine says, each thing by its name, in this order."""
-        for name, take in (
-            ("state", self._take_state),
-            ("ready", self._take_ready),
-            ("documents", self._take_documents),
-            ("taken_in", self._take_taken_in),
-            ("tried", self._take_tried),
-            ("scanned", self._take_scanned),
-            ("refused", self._take_refused),
-            ("seq", self._take_seq),
-        ):
-            if name in message:
-                take(message)
+    def _take(self, answer: Answer) -> None:
+        """What the engine says, each kind by its own."""
+        match answer:
+            case News():
+                self._become(answer.state)
+                if not self._due.isActive():
+                    self._due.start()
+            case Ready():
+                self._take_ready(answer)
+            case DocumentsChanged():
+                self._take_documents()
+            case TakenIn():
+                self._catch_up()
+                self.taken_in.emit(answer.run)
+            case Tried():
+                self.tried.emit(answer)
+            case Scanned():
+                self.scanned.emit(list(answer.found))
+            case Refused():
+                self._take_refused(answer)
 
-    def _take_state(self, message: dict[str, Any]) -> None:
-        before, self.state = self.state, State(message["state"])
-        if before is not self.state:
+    def _become(self, state: State) -> None:
+        before, self.state = self.state, state
+        if before is not state:
             self._catch_up()
             self.state_changed.emit()
 
-    def _take_ready(self, message: dict[str, Any]) -> None:
-        if not message["ready"]:
-            return
-        self.interrupted = message["interrupted"]
+    def _take_documents(self) -> None:
+        self._unanswered = max(0, self._unanswered - 1)
+        if self._unanswered == 0:  # until then what a person typed is newer than the book
+            self._load_documents()
+
+    def _take_refused(self, answer: Refused) -> None:
+        if answer.do == "open":
+            self.read_only = answer.reason
+        self.refused.emit(answer.do, answer.reason)
+
+    def _take_ready(self, answer: Ready) -> None:
+        self._become(answer.state)
+        self.interrupted = list(answer.interrupted)
         if self.reader is None:
             self._open_reader()
             if self.rig is not None and self.rig.standin is not None:
                 QTimer.singleShot(0, self, self._reach_bench)
         self._catch_up()
         self.ready.emit(self.interrupted)
-
-    def _take_documents(self, message: dict[str, Any]) -> None:
-        if not message["documents"]:
-            return
-        self._unanswered = max(0, self._unanswered - 1)
-        if self._unanswered == 0:  # until then what a person typed is newer than the book
-            self._load_documents()
-
-    def _take_taken_in(self, message: dict[str, Any]) -> None:
-        self._catch_up()
-        self.taken_in.emit(message["taken_in"])
-
-    def _take_tried(self, message: dict[str, Any]) -> None:
-        self.tried.emit(message["tried"], message["identity"], message["readings"])
-
-    def _take_scanned(self, message: dict[str, Any]) -> None:
-        self.scanned.emit([(address, identity) for address, identity in message["scanned"]])
-
-    def _take_refused(self, message: dict[str, Any]) -> None:
-        if message["do"] == "open":
-            self.read_only = message["refused"]
-        self.refused.emit(message["do"], message["refused"])
-
-    def _take_seq(self, _message: dict[str, Any]) -> None:
-        if not self._due.isActive():
-            self._due.start()
 
     def _lost(self) -> None:
         self._catch_up()
@@ -402,7 +393,7 @@ class Session(QObject):
         if self.read_only or self.reader is None or key == self.unit_key:
             return
         before, self.unit, self.unit_key = self.unit, self.reader.unit(key), key
-        self._unanswered += self.client.send("choose", document="unit", key=key)
+        self._unanswered += self.client.send(Choose("unit", key))
         self._follow_unit()
         self._fit_plan(before)
         self.documents.emit()
@@ -448,14 +439,14 @@ class Session(QObject):
         """Store a photograph and note it with the conditions of the moment."""
         if not self.read_only:
             self._store_photo(photo)
-            self.client.send("note", text=text, photo=photo.sha256)
+            self.client.send(Note(text, photo.sha256))
 
     def _store_photo(self, photo: Prepared) -> None:
         file = self.book_path.with_name(f".{self.book_path.stem}-{photo.sha256[:16]}.photo")
         with open(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW, 0o600), "wb") as out:
             out.write(photo.data)
-        size = {"width": photo.width, "height": photo.height}
-        self._unanswered += self.client.send("photo", file=str(file), sha256=photo.sha256, type=photo.type, **size)
+        keep = KeepPhoto(file, photo.sha256, photo.type, photo.width, photo.height)
+        self._unanswered += self.client.send(keep)
 
     def photo(self, sha256: str) -> bytes | None:
         """The bytes of a photograph; None while it is not in the book."""
@@ -477,10 +468,10 @@ class Session(QObject):
         self._link.restart(self.rig)
 
     def undo(self, kind: str = "unit") -> None:
-        self._unanswered += self.client.send("undo", document=kind, key=self._key(kind))
+        self._unanswered += self.client.send(Undo(kind, self._key(kind)))
 
     def redo(self, kind: str = "unit") -> None:
-        self._unanswered += self.client.send("redo", document=kind, key=self._key(kind))
+        self._unanswered += self.client.send(Redo(kind, self._key(kind)))
 
     def _key(self, kind: str) -> str:
         return {"unit": self.unit_key, "plan": "plan"}.get(kind, "bench")
@@ -502,14 +493,11 @@ class Session(QObject):
 
     def start_run(self, operator: str, ambient_degC: float, unattended: bool = False) -> None:
         self._unanswered += self.client.revise("plan", "plan", self.plan, "as shown at Plan")
-        self._begin("start", operator, ambient_degC, unattended)
+        self.client.send(StartRun(self.unit_key, operator, ambient_degC, unattended))
 
     def resume_run(self, operator: str, ambient_degC: float, unattended: bool = False) -> None:
         """Go on with the latest run where it stopped."""
-        self._begin("resume run", operator, ambient_degC, unattended)
-
-    def _begin(self, do: str, operator: str, ambient_degC: float, unattended: bool) -> None:
-        self.client.send(do, unit=self.unit_key, operator=operator, ambient_degC=ambient_degC, unattended=unattended)
+        self.client.send(ResumeRun(operator, ambient_degC, unattended))
 
     @property
     def resumable(self) -> bool:
@@ -517,6 +505,6 @@ class Session(QObject):
         closed, latest = self.view.closed, self.view.run == self._latest
         return closed is not None and closed.outcome in RESUMABLE and latest and self.allowed("resume run")
 
-    def send(self, do: str, text: str = "", **body: Any) -> None:
+    def send(self, command: Command) -> None:
         """A command of the table of states."""
-        self.client.send(do, text=text, **body)
+        self.client.send(command)

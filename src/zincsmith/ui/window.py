@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 from zincsmith.engine.known_bench import first_time
 from zincsmith.formats.words import local_time
 from zincsmith.model.claim import StatedClaim
+from zincsmith.model.commands import MakeSafe
 from zincsmith.model.states import UNSAFE, State
 from zincsmith.ui.beside import Beside
 from zincsmith.ui.session import Session
@@ -327,7 +328,7 @@ class MainWindow(QMainWindow):
                 dismiss=False,
             )
             return
-        self.session.send("make safe", "the operator pressed Make safe")
+        self.session.send(MakeSafe())
 
     # Comforts
 

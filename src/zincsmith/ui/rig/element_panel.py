@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.formats.accuracy_text import parse_accuracy, print_accuracy
 from zincsmith.model.address import at_port, name_of, port_of
+from zincsmith.model.answers import Tried
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.plan import Line
@@ -234,11 +235,11 @@ class ElementPanel(Panel):
             leads += joined
         self._give(f"{ROLES[one.role]} at every output", instruments=(*kept, *made), leads=tuple(leads))
 
-    def show_tried(self, role: str, identity: str, readings: dict[str, list[float]]) -> None:
+    def show_tried(self, tried: Tried) -> None:
         """What trying an instrument brought, if it is still the one that is open."""
         one = self._one()
-        if one is not None and one.role == role:
-            self.trying.show_tried(one, identity, readings)
+        if one is not None and one.role == tried.role:
+            self.trying.show_tried(one, tried.identity, tried.readings)
 
     def _show_tables(self, rig: Rig, one: Instrument | None, at: str, locked: bool) -> None:
         shown = {

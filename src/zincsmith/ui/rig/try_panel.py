@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QVBoxLayout, QWidget
@@ -86,7 +88,7 @@ class TryPanel(QWidget):
         self.spans.show_rows([])
         self.wanted.emit()
 
-    def show_tried(self, one: Instrument, identity: str, readings: dict[str, list[float]]) -> None:
+    def show_tried(self, one: Instrument, identity: str, readings: Mapping[str, Sequence[float]]) -> None:
         """What the engine brought back."""
         count = max((len(r) for r in readings.values()), default=0)
         self.said.setText(f"Answers as {identity}. " + (f"{count} readings:" if count else "It gives no readings."))

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from zincsmith.book.codec import dump
 from zincsmith.formats.words import local_time
+from zincsmith.history.ended import doubt_ended
 from zincsmith.judge.against import against
 from zincsmith.judge.conventions import turned
 from zincsmith.judge.curves import all_curves
@@ -16,6 +18,7 @@ from zincsmith.judge.judging import JudgedRun, judge_again
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.judge.snapshot import broken_words, snapshot
 from zincsmith.model.claim import Condition, StatedClaim
+from zincsmith.model.commands import Amend, EndDoubt, Repeat, Sign
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.finding import Judged, Verdict
@@ -32,7 +35,7 @@ from zincsmith.ui.widgets.claim_list import ClaimList
 from zincsmith.ui.widgets.conventions_bar import ConventionsBar
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, key_button, label
 from zincsmith.ui.widgets.plot import Plot, drawn
-from zincsmith.ui.widgets.say_line import Saying, SayLine
+from zincsmith.ui.widgets.say_line import Saying, SayLine, split_name
 from zincsmith.ui.widgets.verdict_filter import VerdictFilter
 from zincsmith.ui.widgets.working import Working
 
@@ -71,7 +74,7 @@ class FindingsStation(Station):
         self.sealed = label("", 13, 600)
         self.sealed.hide()
         self.say = SayLine()
-        self.say.said.connect(self._said)
+        self.say.said.connect(session.send)
         self.say.left.connect(self.take_focus)
         self.of_run = label("", 12, 400, "second")
         self._lay_out()
@@ -294,22 +297,24 @@ class FindingsStation(Station):
         doubt = next(d for d in self.run.judged[self._chosen].finding.doubts if not d.ended)
         prompt = "repeated, confirmed or explained: by what: your name. Enter keeps it, Esc leaves"
         self.message.setText(f"Doubt: {doubt.text}")
-        self.say.begin(Saying("end doubt", prompt, before=doubt.text))
+        self.say.begin(Saying(prompt, partial(_end_of_doubt, self.run.row.id, doubt.text)))
 
     def _answer_for(self) -> None:
         """Sign the run as it stands; one that is signed is amended."""
         if self.run is None:
             return
+        run = self.run
         if self._signed:
-            self.say.begin(Saying("amend", "Amend: name: what is added. Enter keeps it, Esc leaves"))
+            saying = Saying(
+                "Amend: name: what is added. Enter keeps it, Esc leaves",
+                lambda text: Amend(run.row.id, *split_name(text)),
+            )
         else:
-            self.say.begin(Saying("sign", "Sign run: your name. From then on it is amended, never changed; Esc leaves"))
-
-    def _said(self, do: str, text: str, body: dict[str, object]) -> None:
-        assert self.run is not None
-        if do == "sign":
-            body = {**body, "kept": dump(snapshot(self.run))}
-        self.session.send(do, text, run=self.run.row.id, **body)
+            saying = Saying(
+                "Sign run: your name. From then on it is amended, never changed; Esc leaves",
+                lambda text: Sign(run.row.id, text, dump(snapshot(run))),
+            )
+        self.say.begin(saying)
 
     def _show_seal(self) -> None:
         """Who signed, beside the filters; the button says what can be done next."""
@@ -353,7 +358,7 @@ class FindingsStation(Station):
         if self.run is None or unit is None or rig is None:
             return
         if self.session.view.active:
-            self.session.send("repeat", point=self._points[0], reason="asked for at Findings")
+            self.session.send(Repeat("asked for at Findings", self._points[0]))
             self.go.emit("Run")
             return
         figure = self._figure()
@@ -376,3 +381,8 @@ class FindingsStation(Station):
     def restyle(self) -> None:
         self.plot.restyle()
         self.update()
+
+
+def _end_of_doubt(run: int, doubt: str, said: str) -> EndDoubt:
+    event = doubt_ended(doubt, said)
+    return EndDoubt(run, event.by, event.doubt, event.how, event.evidence)

@@ -14,6 +14,7 @@ from zincsmith.book.reader import Written
 from zincsmith.formats.words import counted
 from zincsmith.history.ran import Ran
 from zincsmith.judge.judging import JudgedRun
+from zincsmith.model.commands import Mark, Note
 from zincsmith.ui.leaving import Leaving
 from zincsmith.ui.photo_note import PhotoNote
 from zincsmith.ui.session import Session
@@ -70,13 +71,13 @@ class LogStation(Station):
         self.found = label("", 13, 400, "second")
         row.addWidget(self.found)
         self.say = SayLine()
-        self.say.said.connect(lambda do, text, body: self.session.send(do, text, **body))
+        self.say.said.connect(self.session.send)
         self.say.left.connect(self.take_focus)
         row.addWidget(self.say, 1)
         row.addStretch()
         self._photos = PhotoNote(self, self.session)
-        note = Saying("note", "Note: Enter keeps it, Esc leaves")
-        mark = Saying("mark", "Mark: what is it? Enter marks this moment, Esc leaves")
+        note = Saying("Note: Enter keeps it, Esc leaves", Note)
+        mark = Saying("Mark: what is it? Enter marks this moment, Esc leaves", Mark, empty=True)
         for words, act in (
             ("Note  F2", lambda: self.say.begin(note)),
             ("Photo  F3", self._photos.take),

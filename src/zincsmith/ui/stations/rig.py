@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.formats.rig_file import check_rig, read_rig, rig_text
 from zincsmith.judge.rig_words import brings_back, counts
+from zincsmith.model.commands import Scan, TryInstrument
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
 from zincsmith.model.rig import Instrument, Rig
@@ -56,10 +57,10 @@ class RigStation(Station):
         self.sheet.chosen.connect(self.open_element)
         self.element.edited.connect(self._give)
         self.element.wrong.connect(self._say)
-        self.element.tries.connect(lambda role: session.send("try", role))
+        self.element.tries.connect(lambda role: session.send(TryInstrument(role)))
         session.tried.connect(self.element.show_tried)
         session.scanned.connect(self.element.scanning.show_found)
-        self.element.scans.connect(lambda hosts: session.send("scan", hosts))
+        self.element.scans.connect(lambda hosts: session.send(Scan(hosts)))
         session.refused.connect(
             lambda do, message: self.element.scanning.show_refused(message) if do == "scan" else None
         )

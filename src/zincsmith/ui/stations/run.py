@@ -21,6 +21,7 @@ from zincsmith.formats.entry import parse_entry
 from zincsmith.formats.plain_text import shown
 from zincsmith.formats.words import UNIT_WORDS, counted, duration
 from zincsmith.history.run_view import RunView
+from zincsmith.model.commands import Abort, Correct, Enter, Mark, Note, Pause, Reject, Repeat, Resume, Settle, SkipStep
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import GateOpened, HandSetting
 from zincsmith.model.quantities import QUANTITIES
@@ -38,7 +39,7 @@ from zincsmith.ui.widgets.gate import GatePanel
 from zincsmith.ui.widgets.itinerary import ItineraryView
 from zincsmith.ui.widgets.pages import Pages
 from zincsmith.ui.widgets.panel import Panel, button, clear, heading_row, key_button, label
-from zincsmith.ui.widgets.say_line import Saying, SayLine
+from zincsmith.ui.widgets.say_line import Saying, SayLine, split_correction, split_point
 from zincsmith.ui.widgets.tick_box import TickBox
 from zincsmith.words.bench_words import end_words, step_words
 
@@ -153,7 +154,7 @@ class StartPanel(Panel):
     def _settle(self) -> None:
         """Somebody says that a bench is off which the program could not read back."""
         if name := self._named():
-            self.session.send("settle", by=name)
+            self.session.send(Settle(name))
 
     def _wrong(self, text: str, edit: QLineEdit) -> None:
         self.problem.setText(text)
@@ -249,7 +250,7 @@ class RunStation(Station):
         row.addWidget(self.coverage)
         self.buttons = self._buttons(row)
         self.abort = self.buttons["abort"]
-        self.say.said.connect(self._said)
+        self.say.said.connect(self.session.send)
         self.say.left.connect(self._said_all)
         outer.addLayout(row)
         self.pages = Pages()
@@ -268,17 +269,17 @@ class RunStation(Station):
         for page in (self.start_page, self.gate, self.dashboard):
             self.pages.addWidget(page)
         outer.addWidget(self.pages, 1)
-        self.gate.passed.connect(lambda text, body: session.send("pass", text, **body))
-        self.gate.said.connect(lambda do, text: session.send(do, text))
-        self.gate.stopped.connect(lambda: session.send("abort", "stopped at the gate"))
-        self.dashboard.your_turn.entered.connect(lambda text: session.send("enter", text))
+        self.gate.said.connect(session.send)
+        self.dashboard.your_turn.entered.connect(lambda text: session.send(Enter(text)))
         self.dashboard.your_turn.corrects.connect(self._correct)
         self.dashboard.repeat.connect(
-            lambda point: self._begin_saying(Saying("repeat", f"Repeat point {point}: why?", point=point))
+            lambda point: self._begin_saying(Saying(f"Repeat point {point}: why?", partial(_again, Repeat, point)))
         )
         self.dashboard.keep.connect(
             lambda point: self._begin_saying(
-                Saying("note", f"Keep point {point}: why? It stands in the log", before=f"point {point} kept: ")
+                Saying(
+                    f"Keep point {point}: why? It stands in the log", lambda text: Note(f"point {point} kept: {text}")
+                )
             )
         )
         self._page: QWidget | None = None
@@ -292,11 +293,11 @@ class RunStation(Station):
             ("note", "Note  F2", self._note),
             ("photo", "Photo  F3", lambda: self._photos.take()),
             ("mark", "Mark  F4", self._mark),
-            ("repeat", "Repeat  F6", lambda: self._about_point("repeat")),
-            ("reject", "Reject  F5", lambda: self._about_point("reject")),
-            ("skip", "Skip  F7", lambda: self.session.send("skip")),
+            ("repeat", "Repeat  F6", lambda: self._about_point(Repeat)),
+            ("reject", "Reject  F5", lambda: self._about_point(Reject)),
+            ("skip", "Skip  F7", lambda: self.session.send(SkipStep())),
             ("pause", "Pause  F9", self._pause),
-            ("abort", "Abort  F10", lambda: self.session.send("abort", "aborted by the operator")),
+            ("abort", "Abort  F10", lambda: self.session.send(Abort())),
         )
         made = {}
         for do, words, act in wanted:
@@ -368,9 +369,6 @@ class RunStation(Station):
             widget.hide()
         self.say.begin(saying)
 
-    def _said(self, do: str, text: str, body: dict[str, object]) -> None:
-        self.session.send(do, text, **body)
-
     def _said_all(self) -> None:
         """Back to where the hands were."""
         for widget in (self.where, self.point, self.coverage):
@@ -381,15 +379,15 @@ class RunStation(Station):
             self.take_focus()
 
     def _note(self) -> None:
-        self._begin_saying(Saying("note", "Note: Enter keeps it with the conditions of the moment, Esc leaves"))
+        self._begin_saying(Saying("Note: Enter keeps it with the conditions of the moment, Esc leaves", Note))
 
     def _mark(self) -> None:
-        self._begin_saying(Saying("mark", "Mark: what is it? Enter marks this moment, Esc leaves"))
+        self._begin_saying(Saying("Mark: what is it? Enter marks this moment, Esc leaves", Mark, empty=True))
 
-    def _about_point(self, do: str) -> None:
+    def _about_point(self, what: type[Repeat | Reject]) -> None:
         last = max((p.number for p in self.session.view.points), default=0)
-        words = "Repeat" if do == "repeat" else "Reject"
-        self._begin_saying(Saying(do, f"{words} point {last}: why?   (another one: 3: why)", point=last))
+        prompt = f"{what.do.capitalize()} point {last}: why?   (another one: 3: why)"
+        self._begin_saying(Saying(prompt, partial(_again, what, last)))
 
     def _correct(self) -> None:
         entries = self.session.view.entries
@@ -399,10 +397,10 @@ class RunStation(Station):
         unit = UNIT_WORDS.get(reading.unit, reading.unit)
         was = "not read" if reading.value is None else f"{reading.value:g} {unit}"
         prompt = f"Correct {QUANTITIES[reading.quantity].inside} {was}: new value and why, 45.1 digits swapped"
-        self._begin_saying(Saying("correct", prompt, reading=reading.id, unit=reading.unit))
+        self._begin_saying(Saying(prompt, lambda text: Correct(reading.id, *split_correction(text, reading.unit))))
 
     def _pause(self) -> None:
-        self.session.send("resume" if self.session.state is State.PAUSED else "pause")
+        self.session.send(Resume() if self.session.state is State.PAUSED else Pause())
 
 
 def _point_words(view: RunView, itinerary: Itinerary) -> str:
@@ -412,3 +410,8 @@ def _point_words(view: RunView, itinerary: Itinerary) -> str:
         taken = sum(p.part < len(itinerary.procedures) and itinerary.procedures[p.part] == GRID for p in view.points)
         return f"point {grid[min(taken, len(grid) - 1)].number}, {min(taken + 1, len(grid))} of {len(grid)} of the grid"
     return f"stage {view.stages_begun} of {len(itinerary.stages)}" if view.stages_begun else ""
+
+
+def _again(what: type[Repeat | Reject], point: int, text: str) -> Repeat | Reject:
+    number, reason = split_point(text, point)
+    return what(reason, number)

@@ -7,6 +7,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
+from zincsmith.model.commands import Abort, Command, GoDown, GoOn, Mistyped, Pass
 from zincsmith.model.events import EntryRefused, GateOpened, HandSetting, SensesAsked, StopRuleMet
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.panel import Panel, button, label
@@ -23,12 +24,9 @@ CHECKED, READ_TOO = "I have checked this", "I have checked this, and I have read
 
 
 class GatePanel(Panel):
-    """Signals: ``passed`` (text, body), ``stopped``, ``said`` (command, text) of a stop rule. The button waits for the
-    tick; nothing is preset."""
+    """Signal ``said`` (the command). The button waits for the tick; nothing is preset."""
 
-    passed = Signal(str, dict)
-    stopped = Signal()
-    said = Signal(str, str)
+    said = Signal(Command)
 
     def __init__(self) -> None:
         super().__init__("", name="yourturn")
@@ -59,9 +57,9 @@ class GatePanel(Panel):
         self.line.textChanged.connect(self._ready)
         self.line.returnPressed.connect(self._pass)
         self.go_on.clicked.connect(self._pass)
-        self.stop.clicked.connect(self.stopped)
-        self.again.clicked.connect(lambda: self.said.emit("mistyped", ""))
-        self.despite.clicked.connect(lambda: self.said.emit("continue", self.line.text().strip()))
+        self.stop.clicked.connect(lambda: self.said.emit(Abort("stopped at the gate")))
+        self.again.clicked.connect(lambda: self.said.emit(Mistyped()))
+        self.despite.clicked.connect(lambda: self.said.emit(GoOn(self.line.text().strip())))
         for widget in (self.title, self.text, self.first, self.cautions, self.price, self.problem):
             widget.setMaximumWidth(820)
         every: tuple[QWidget, ...] = (
@@ -159,11 +157,11 @@ class GatePanel(Panel):
         if not self.go_on.isEnabled() or (isinstance(self._turn, StopRuleMet) and self.sender() is self.line):
             return
         if isinstance(self._turn, StopRuleMet):
-            self.said.emit("go down", "")
+            self.said.emit(GoDown())
         elif isinstance(self._turn, SensesAsked):
-            self.passed.emit("", {"senses": {name: box.isChecked() for name, box in self.boxes.items()}})
+            self.said.emit(Pass(senses={name: box.isChecked() for name, box in self.boxes.items()}))
         else:
-            self.passed.emit(self.line.text().strip(), {})
+            self.said.emit(Pass(self.line.text().strip()))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         at = event.key() - Qt.Key.Key_1

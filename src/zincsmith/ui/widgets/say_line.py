@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QLineEdit
+from PySide6.QtWidgets import QLineEdit, QToolTip
 
 from zincsmith.formats.entry import parse_entry
-from zincsmith.history.ended import doubt_ended
+from zincsmith.model.commands import Command
 from zincsmith.model.errors import InputError
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.panel import tip
@@ -18,20 +19,18 @@ from zincsmith.ui.widgets.panel import tip
 
 @dataclass(frozen=True)
 class Saying:
-    """``do`` is what the line is for; ``point`` or ``reading`` what it is about; ``unit`` of a corrected reading."""
+    """``command`` makes a command of what was typed; InputError says what is wrong with it. ``empty``: nothing need
+    be typed."""
 
-    do: str
     prompt: str
-    point: int = 0
-    reading: str = ""
-    unit: str = ""
-    before: str = ""  # put in front of a note
+    command: Callable[[str], Command]
+    empty: bool = False
 
 
 class SayLine(QLineEdit):
-    """Hidden until something is to be said. Signals: ``said`` (command, text, body), ``left``."""
+    """Hidden until something is to be said. Signals: ``said`` (the command), ``left``."""
 
-    said = Signal(str, str, dict)
+    said = Signal(Command)
     left = Signal()
 
     def __init__(self) -> None:
@@ -47,6 +46,7 @@ class SayLine(QLineEdit):
         """Show the line for something; what it is about stands in it until the first key."""
         self._saying = saying
         self.clear()
+        self.setToolTip("")
         self.setPlaceholderText(saying.prompt)
         self.setAccessibleName(saying.prompt)
         self.show()
@@ -59,41 +59,15 @@ class SayLine(QLineEdit):
 
     def _say(self) -> None:
         one, text = self._saying, self.text().strip()
-        if one is None or (not text and one.do != "mark"):
+        if one is None or (not text and not one.empty):
             return
-        if one.do in ("note", "mark"):
-            self.said.emit(one.do, f"{one.before}{text}", {})
-        elif one.do == "sign":
-            self.said.emit("sign", "", {"by": text})
-        elif one.do == "amend":
-            by, colon, what = text.partition(":")
-            if not colon or not by.strip() or not what.strip():
-                self.setPlaceholderText("Name first, then what is added")
-                self.setToolTip("Name, a colon, what is added: Elin Ward: the meter was recalibrated")
-                return
-            self.said.emit("amend", what.strip(), {"by": by.strip()})
-        elif one.do == "end doubt":
-            try:
-                event = doubt_ended(one.before, text)
-            except InputError as error:
-                self.clear()
-                self.setPlaceholderText(error.message)
-                self.setToolTip(tip(error.message))
-                return
-            body = {"doubt": event.doubt, "how": event.how, "by": event.by}
-            self.said.emit("end doubt", event.evidence, body)
-        elif one.do == "correct":
-            try:
-                value, reason = split_correction(text, one.unit)
-            except InputError as error:
-                self.setPlaceholderText(error.message)
-                self.setToolTip(tip(error.message))
-                return
-            self.said.emit("correct", value, {"reading": one.reading, "reason": reason})
-        else:
-            named = re.match(r"(\d+)\s*:\s*(.*)", text)
-            point, reason = (int(named.group(1)), named.group(2)) if named else (one.point, text)
-            self.said.emit(one.do, "", {"point": point, "reason": reason})
+        try:
+            command = one.command(text)
+        except InputError as error:  # what was typed stays
+            self.setToolTip(tip(f"{error.message[:1].upper()}{error.message[1:]}."))
+            QToolTip.showText(self.mapToGlobal(QPoint(0, self.height())), self.toolTip(), self)
+            return
+        self.said.emit(command)
         self.leave()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -117,3 +91,17 @@ def split_correction(text: str, unit: str) -> tuple[str, str]:
             raise InputError("say why behind the value: 45.1 digits swapped")
         return value, reason
     raise InputError("begin with the value, then say why: 45.1 digits swapped")
+
+
+def split_point(text: str, point: int) -> tuple[int, str]:
+    """``3: mains dip`` as the point that is named and the reason; ``point`` where none is."""
+    named = re.match(r"(\d+)\s*:\s*(.*)", text)
+    return (int(named.group(1)), named.group(2)) if named else (point, text)
+
+
+def split_name(text: str) -> tuple[str, str]:
+    """``Elin Ward: the meter was recalibrated`` as who says it and what. InputError without either."""
+    by, _, what = (part.strip() for part in text.partition(":"))
+    if not by or not what:
+        raise InputError("name, a colon, what is added: Elin Ward: the meter was recalibrated")
+    return by, what
