@@ -205,7 +205,7 @@ def test_the_tape_seeks_and_report_and_files_leave_from_the_log(
     hands.press(Qt.Key.Key_F9)  # what is signed is amended
     hands.type("the meter was recalibrated")
     hands.press(Qt.Key.Key_Return)
-    assert "Name, a colon" in findings.say.toolTip(), "who says it comes first"
+    assert "Name, a colon" in findings.say.problem.text(), "who says it comes first"
     hands.press(Qt.Key.Key_A, CTRL)
     hands.type("Elin Ward: the meter was recalibrated")
     hands.press(Qt.Key.Key_Return)

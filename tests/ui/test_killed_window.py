@@ -21,6 +21,7 @@ DRIVER = """
 import sys
 from pathlib import Path
 from PySide6.QtWidgets import QApplication
+from zincsmith.model.commands import Pass
 from zincsmith.model.states import State
 from zincsmith.ui.theme import LIGHT, load_fonts, use_theme
 from zincsmith.ui.window import MainWindow

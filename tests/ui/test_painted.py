@@ -16,6 +16,7 @@ from zincsmith.history.run_view import RunView
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.judge.live import picked_figures
 from zincsmith.judge.reading_words import reading_words
+from zincsmith.model.commands import GoDown, GoOn, Mistyped, Pass
 from zincsmith.model.events import (
     EntryAsked,
     EntryRefused,
@@ -239,14 +240,14 @@ def test_a_gate_is_passed_by_tick_and_button(show: Callable[..., QWidget]) -> No
     panel = show(GatePanel(), 900, 600)
     assert isinstance(panel, GatePanel)
     passed: list[object] = []
-    panel.passed.connect(lambda text, body: passed.append(body or text or True))
+    panel.said.connect(passed.append)
     panel.show_turn(GateOpened("Before power", "Check the wiring.", ("Mains can kill.",)), "nothing is on")
     assert panel.tick.text().endswith("I have read the cautions")
     QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
     assert passed == []
     QTest.keyClick(panel.tick, Qt.Key.Key_Space)
     QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
-    assert passed == [True]
+    assert passed == [Pass()]
     panel.show_turn(GateOpened("Another", "Again.", ()), "nothing is on")
     assert not panel.go_on.isEnabled(), "each gate wants its own act"
     assert panel.tick.text() == "I have checked this", "nobody ticks cautions that are not there"
@@ -255,15 +256,15 @@ def test_a_gate_is_passed_by_tick_and_button(show: Callable[..., QWidget]) -> No
 def test_a_source_set_by_hand_is_typed_where_it_landed(show: Callable[..., QWidget]) -> None:
     panel = show(GatePanel(), 900, 600)
     assert isinstance(panel, GatePanel)
-    passed: list[str] = []
-    panel.passed.connect(lambda text, body: passed.append(text))
+    passed: list[object] = []
+    panel.said.connect(passed.append)
     turn = HandSetting("ac_source", "Turn it to 20 V.", ("input watts above 0.31 W",), 20.0)
     panel.show_turn(turn, "the input is off")
     assert "Switch off first, type later: input watts above 0.31 W" in panel.first.text()
     assert not panel.go_on.isEnabled()
     QTest.keyClicks(panel.line, "42")
     QTest.keyClick(panel.line, Qt.Key.Key_Return)
-    assert passed == ["42"]
+    assert passed == [Pass("42")]
     panel.show_turn(turn, "", EntryRefused("420", "the unit's rated input ends at 240 V"))
     assert "420" in panel.problem.text()
     assert not panel.problem.isHidden()
@@ -272,23 +273,23 @@ def test_a_source_set_by_hand_is_typed_where_it_landed(show: Callable[..., QWidg
 def test_senses_are_four_boxes_with_keys_and_nothing_preset(show: Callable[..., QWidget]) -> None:
     panel = show(GatePanel(), 900, 600)
     assert isinstance(panel, GatePanel)
-    passed: list[dict[str, object]] = []
-    panel.passed.connect(lambda text, body: passed.append(body))
+    passed: list[object] = []
+    panel.said.connect(passed.append)
     panel.show_turn(SensesAsked("Look, smell, listen", "The unit is live."), "the input is live, 90 V read")
     assert not any(box.isChecked() for box in panel.boxes.values())
     QTest.keyClick(panel, Qt.Key.Key_4)
     QTest.keyClick(panel, Qt.Key.Key_2)
     QTest.keyClick(panel, Qt.Key.Key_2)
     QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
-    assert passed == [{"senses": {"glow": False, "smell": False, "sound": False, "indicator": True}}]
+    assert passed == [Pass(senses={"glow": False, "smell": False, "sound": False, "indicator": True})]
 
 
 @pytest.mark.parametrize("may", [True, False])
 def test_a_stop_rule_leaves_only_the_ways_it_may(show: Callable[..., QWidget], may: bool) -> None:
     panel = show(GatePanel(), 900, 600)
     assert isinstance(panel, GatePanel)
-    said: list[tuple[str, str]] = []
-    panel.said.connect(lambda do, text: said.append((do, text)))
+    said: list[object] = []
+    panel.said.connect(said.append)
     panel.show_turn(
         StopRuleMet("output_voltage", 30.0, None, 28.8, "the ceiling", may, "Output volts reached 30 V"), ""
     )
@@ -302,7 +303,7 @@ def test_a_stop_rule_leaves_only_the_ways_it_may(show: Callable[..., QWidget], m
         QTest.mouseClick(panel.despite, Qt.MouseButton.LeftButton)
     QTest.mouseClick(panel.again, Qt.MouseButton.LeftButton)
     QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
-    assert said == [("continue", "known to run high")] * may + [("mistyped", ""), ("go down", "")]
+    assert said == [GoOn("known to run high")] * may + [Mistyped(), GoDown()]
 
 
 def test_verdict_marks_differ_by_shape_not_only_by_colour(show: Callable[..., QWidget]) -> None:

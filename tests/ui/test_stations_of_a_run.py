@@ -102,7 +102,7 @@ def test_everything_a_person_may_do_in_a_run(open_window: Open, four_points: Pat
     hands.press(Qt.Key.Key_Up)  # corrects the last entry
     hands.type("hot")
     hands.press(Qt.Key.Key_Return)
-    assert "Begin with the value" in hands.window.stations["Run"].say.toolTip()
+    assert "Begin with the value" in hands.window.stations["Run"].say.problem.text()
     hands.press(Qt.Key.Key_A, CTRL)
     hands.type("45.1 digits swapped")
     hands.press(Qt.Key.Key_Return)
@@ -431,7 +431,7 @@ def test_findings_are_of_the_chosen_unit_and_their_rows_can_be_acted_on(
     hands.press(Qt.Key.Key_F6)
     hands.type("it is fine")
     hands.press(Qt.Key.Key_Return)
-    assert "Say how" in station.say.toolTip()
+    assert "Say how" in station.say.problem.text()
     hands.press(Qt.Key.Key_A, CTRL)
     hands.type("explained: the unit idles in bursts: Elin Ward")
     hands.press(Qt.Key.Key_Return)

@@ -16,8 +16,8 @@ from zincsmith.model.plan import Line
 
 @dataclass(frozen=True)
 class FileRequest:
-    """What a person says about a file. ``kind``: what it holds. ``line`` and ``load_percent`` where the file does not say them itself;
-    ``instrument`` where it was recorded by something that is not on the rig; columns by their heads."""
+    """What a person says about a file: what it holds (``kind``), ``line`` and ``load_percent`` where it does not say
+    them itself, ``instrument`` where it was recorded by something that is not on the rig, columns by their heads."""
 
     kind: str
     files: tuple[Path, ...]

@@ -104,6 +104,7 @@ class FindingsStation(Station):
         below = QHBoxLayout()
         below.addWidget(self.sealed)
         below.addWidget(self.say, 1)
+        below.addWidget(self.say.problem)
         outer.addLayout(below)
         outer.addWidget(self.intake)
         self.empty = label("", 16, 400, "second", wrap=True)

@@ -74,6 +74,7 @@ class LogStation(Station):
         self.say.said.connect(self.session.send)
         self.say.left.connect(self.take_focus)
         row.addWidget(self.say, 1)
+        row.addWidget(self.say.problem)
         row.addStretch()
         self._photos = PhotoNote(self, self.session)
         note = Saying("Note: Enter keeps it, Esc leaves", Note)

@@ -246,6 +246,7 @@ class RunStation(Station):
         row.addWidget(self.where)
         row.addWidget(self.point)
         row.addWidget(self.say, 1)
+        row.addWidget(self.say.problem)
         row.addStretch()
         row.addWidget(self.coverage)
         self.buttons = self._buttons(row)

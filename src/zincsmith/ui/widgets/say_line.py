@@ -6,15 +6,15 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QLineEdit, QToolTip
+from PySide6.QtWidgets import QLineEdit
 
 from zincsmith.formats.entry import parse_entry
 from zincsmith.model.commands import Command
 from zincsmith.model.errors import InputError
 from zincsmith.ui.theme import font
-from zincsmith.ui.widgets.panel import tip
+from zincsmith.ui.widgets.panel import label
 
 
 @dataclass(frozen=True)
@@ -28,7 +28,7 @@ class Saying:
 
 
 class SayLine(QLineEdit):
-    """Hidden until something is to be said. Signals: ``said`` (the command), ``left``."""
+    """Hidden until something is to be said; ``problem`` goes beside it. Signals: ``said`` (the command), ``left``."""
 
     said = Signal(Command)
     left = Signal()
@@ -38,6 +38,8 @@ class SayLine(QLineEdit):
         self.setFont(font(14))
         self.setMinimumWidth(420)
         self.setAccessibleName("What is to be said")
+        self.problem = label("", 13, 400, "problem")
+        self.problem.hide()
         self._saying: Saying | None = None
         self.returnPressed.connect(self._say)
         self.hide()
@@ -46,7 +48,7 @@ class SayLine(QLineEdit):
         """Show the line for something; what it is about stands in it until the first key."""
         self._saying = saying
         self.clear()
-        self.setToolTip("")
+        self._show_problem("")
         self.setPlaceholderText(saying.prompt)
         self.setAccessibleName(saying.prompt)
         self.show()
@@ -54,8 +56,13 @@ class SayLine(QLineEdit):
 
     def leave(self) -> None:
         self._saying = None
+        self._show_problem("")
         self.hide()
         self.left.emit()
+
+    def _show_problem(self, words: str) -> None:
+        self.problem.setText(words)
+        self.problem.setVisible(bool(words))
 
     def _say(self) -> None:
         one, text = self._saying, self.text().strip()
@@ -64,8 +71,7 @@ class SayLine(QLineEdit):
         try:
             command = one.command(text)
         except InputError as error:  # what was typed stays
-            self.setToolTip(tip(f"{error.message[:1].upper()}{error.message[1:]}."))
-            QToolTip.showText(self.mapToGlobal(QPoint(0, self.height())), self.toolTip(), self)
+            self._show_problem(f"{error.message[:1].upper()}{error.message[1:]}.")
             return
         self.said.emit(command)
         self.leave()
