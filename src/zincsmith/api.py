@@ -9,6 +9,7 @@ where ``SPEC`` is an instance of a class derived from ``Procedure`` whose ``opti
 
 from __future__ import annotations
 
+from zincsmith.formats.columns import Columns
 from zincsmith.formats.words import duration
 from zincsmith.model.actions import (
     ChooseMode,
@@ -26,6 +27,7 @@ from zincsmith.model.actions import (
     Watch,
 )
 from zincsmith.model.address import at_port
+from zincsmith.model.commands import FileRequest
 from zincsmith.model.figures import Figure
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
@@ -38,14 +40,19 @@ from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.catalogue import API
 from zincsmith.procedures.fields import Choosing, Typing, between, check_lines, check_loads, read_lines, times
 from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.intake import FigureRequest, Intake, Taken, TakenAt, line_of
 from zincsmith.procedures.planning import Facts, Planned, Refit
 from zincsmith.procedures.ports import at_load, draw, everywhere, idle, ramp, watch_outputs
+from zincsmith.recorded.file_point import FilePoint, Value, at_line
+from zincsmith.recorded.result import Analysed
 
 __all__ = [
     "API",
     "LINES",
+    "Analysed",
     "ChooseMode",
     "Choosing",
+    "Columns",
     "Confirm",
     "Context",
     "Contribution",
@@ -58,7 +65,11 @@ __all__ = [
     "Facts",
     "Feed",
     "Figure",
+    "FigureRequest",
+    "FilePoint",
+    "FileRequest",
     "Finding",
+    "Intake",
     "Line",
     "Measure",
     "Measured",
@@ -81,10 +92,14 @@ __all__ = [
     "Stage",
     "Steps",
     "Stop",
+    "Taken",
+    "TakenAt",
     "Typing",
     "Unit",
+    "Value",
     "Watch",
     "Working",
+    "at_line",
     "at_load",
     "at_port",
     "between",
@@ -98,6 +113,7 @@ __all__ = [
     "finding_of",
     "gate",
     "idle",
+    "line_of",
     "output_ports",
     "ramp",
     "read_lines",

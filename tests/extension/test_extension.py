@@ -86,6 +86,22 @@ def test_it_goes_its_whole_way_by_command_line(tmp_path: Path) -> None:
     assert "there is no procedure 'release-rise'" in wrong.stderr
 
 
+def test_a_recorded_file_becomes_its_points(tmp_path: Path) -> None:
+    """By the kind of file that it brings along, with its figure, claim and section as from a run."""
+    file, book = tmp_path / "rise.csv", tmp_path / "run.zbook"
+    file.write_text("time_s,voltage_V\n1,24.010\n10,24.018\n30,24.022\n")
+    said = ("--unit", claimed(tmp_path), "--rig", RIG, "--operator", "M. Hale", "--line", "230,50")
+    taken = run("take-in", book, "release", file, *said)
+    assert taken.returncode == 0, taken.stderr
+    results = json.loads(run("findings", book, "--json").stdout)
+    (found,) = [f for f in results["findings"] if f["name"] == "release_rise"]
+    assert found["value"] == pytest.approx(0.012, abs=1e-9)
+    assert found["verdict"] == "holds"
+    refused = run("take-in", tmp_path / "other.zbook", "release", file, "--unit", UNIT, *said[2:], installed=False)
+    assert refused.returncode == 2
+    assert "there are: points, typed, power, standby" in " ".join(refused.stderr.split())
+
+
 def test_it_is_composed_planned_and_drawn(
     site: Path, tmp_path: Path, unit: Unit, rig: Rig, standin: Callable[..., RunningStandIn]
 ) -> None:

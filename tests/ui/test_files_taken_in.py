@@ -13,7 +13,6 @@ from tests.ui.conftest import Hands
 from zincsmith.book.reader import BookReader
 from zincsmith.judge.reading_words import reading_words
 from zincsmith.model.reading import WRITTEN
-from zincsmith.ui.file_intake import TYPED
 from zincsmith.ui.stations.findings import FindingsStation
 
 Open = Callable[[Path], Hands]
@@ -123,7 +122,7 @@ def test_loose_readings_are_written_down_and_judged(open_window: Open, make_book
     hands.until(lambda: hands.window.session.allowed("take in"))
     hands.press(Qt.Key.Key_F7)
     hands.until(lambda: station.intake.isVisible())
-    station.intake.holds.setCurrentIndex(station.intake.holds.findData(TYPED))
+    station.intake.holds.setCurrentIndex(station.intake.holds.findData("typed"))
     station.intake._fit()
     hands.fill("Who answers for it", "Elin Ward")
     hands.click("Take in")

@@ -13,11 +13,6 @@ SOURCE = ROOT / "src" / "zincsmith"
 GENERAL = ("engine", "planning", "bench", "guard", "history", "book", "model", "analysis")
 # General code that still names a procedure by itself; it may shrink and must not grow.
 KNOWS_ONE = {
-    "engine/taking_in.py": {"static_grid", "standby", "harmonics"},  # which file becomes whose points
-    "cli/analyse.py": {"standby"},  # likewise, by the words of the command
-    "cli/take_in.py": {"standby"},
-    "ui/file_intake.py": {"standby"},
-    "recorded/standby_record.py": {"standby"},
     "judge/disagree.py": {"static_grid"},  # two ways to one figure
     "judge/one_way.py": {"hands_in"},  # what opening a case costs
     "judge/price.py": {"static_grid"},

@@ -17,12 +17,6 @@ if TYPE_CHECKING:
     from zincsmith.recorded.result import Analysed
 
 
-class AnalysisKind(StrEnum):
-    POWER = "power"
-    STANDBY = "standby"
-    POINTS = "points"
-
-
 class Method(StrEnum):
     SAMPLING = "sampling"
     AVERAGE = "average"
@@ -30,7 +24,7 @@ class Method(StrEnum):
 
 @app.command()
 def analyse(
-    kind: Annotated[AnalysisKind, typer.Argument(help="what to work out")],
+    kind: Annotated[str, typer.Argument(help="what to work out: power, standby, points")],
     files: Annotated[list[Path], typer.Argument(help="CSV, JSON, HDF5 or NumPy")],
     as_json: JsonOption = False,
     time: Annotated[str, typer.Option(help="column of times")] = "time_s",
@@ -44,30 +38,17 @@ def analyse(
 ) -> None:
     """Work out figures from a recorded file: power of waveforms (volts and amps may stand in two files), standby power,
     a table of points."""
-    from zincsmith.formats.table_file import read_columns
+    from zincsmith.procedures.catalogue import intake
+    from zincsmith.procedures.intake import FigureRequest
+    from zincsmith.recorded.joined import columns_of
 
-    most = 2 if kind is AnalysisKind.POWER else 1
-    if len(files) > most:
-        raise InputError(f"{kind.value} is worked out from {most} at most, {len(files)} files were named")
-    found = read_columns(files[0])
-    if len(files) == 2:
-        from zincsmith.recorded.joined import joined
-
-        found = joined(found, read_columns(files[1]), time)
-    if kind is AnalysisKind.POWER:
-        from zincsmith.recorded.waveforms import analyse_power
-
-        done = analyse_power(found, time, voltage, current)
-    elif kind is AnalysisKind.STANDBY:
-        from zincsmith.recorded.standby_record import analyse_standby
-
-        done = analyse_standby(found, time, power, method.value)
-    else:
-        from zincsmith.formats.accuracy_file import read_accuracy
-        from zincsmith.recorded.points import BASES, analyse_points
-
-        limits = read_accuracy(accuracy, tuple(BASES)) if accuracy is not None else {}
-        done = analyse_points(found, limits, rated_power or None, rated_voltage or None)
+    _, of_kind = intake(kind)
+    if len(files) > of_kind.files or of_kind.written:
+        raise InputError(f"{kind} is worked out from {of_kind.files} at most, {len(files)} files were named")
+    asked = FigureRequest(
+        time, voltage, current, power, method.value, rated_power or None, rated_voltage or None, accuracy
+    )
+    done = of_kind.figures(columns_of(files, time), asked)
     if as_json:
         print(json.dumps(done.as_json(), indent=2, ensure_ascii=False, allow_nan=False))
     else:

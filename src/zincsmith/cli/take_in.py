@@ -7,14 +7,13 @@ from typing import Annotated
 
 import typer
 
-from zincsmith.cli.analyse import AnalysisKind
 from zincsmith.cli.app import BookArgument, app, judged_run, keep_findings, print_table
 
 
 @app.command("take-in")
 def take_in_files(
     book: BookArgument,
-    kind: Annotated[AnalysisKind, typer.Argument(help="what the file holds")],
+    kind: Annotated[str, typer.Argument(help="what the file holds: points, standby, power")],
     files: Annotated[list[Path], typer.Argument(help="CSV, JSON, HDF5 or NumPy; power: volts and amps may be two")],
     operator: Annotated[str, typer.Option(help="who answers for it")],
     line: Annotated[str, typer.Option(help="volts and hertz of the input, such as 230,50")] = "",
@@ -40,7 +39,7 @@ def take_in_files(
     if not book.exists() and (the_unit is None or the_rig is None):
         raise InputError("there is no such book; a new one needs --unit and --rig", file=str(book))
     asked = FileRequest(
-        kind.value, tuple(files), operator, ambient, _line(line), load, instrument, accuracy, time, voltage, current,
+        kind, tuple(files), operator, ambient, _line(line), load, instrument, accuracy, time, voltage, current,
         power,
     )  # fmt: skip
     new = not book.exists()
@@ -76,9 +75,8 @@ def _take_in(book: Path, the_unit, the_rig, asked) -> int:  # type: ignore[no-un
 def _line(text: str):  # type: ignore[no-untyped-def]
     """``230,50`` or ``230 50`` as a line; None when nothing was said."""
     from zincsmith.model.errors import InputError
-    from zincsmith.model.plan import Line, Plan
-    from zincsmith.procedures.plan_file import check_plan
-    from zincsmith.procedures.standby.options import StandbyOptions
+    from zincsmith.model.plan import Line
+    from zincsmith.procedures.fields import check_lines
 
     if not text.strip():
         return None
@@ -87,5 +85,5 @@ def _line(text: str):  # type: ignore[no-untyped-def]
     except ValueError:
         raise InputError(f"{text!r} is no line: volts and hertz, such as 230,50", key="line") from None
     found = Line(volts, hertz)
-    check_plan(Plan("", (StandbyOptions(lines=(found,)),)))
+    check_lines((found,), "line")
     return found

@@ -15,6 +15,7 @@ from zincsmith.model.plan import Line, Options
 from zincsmith.model.port import output_ports, ports_of
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate, Unit
+from zincsmith.procedures.intake import Intake
 
 Steps = Generator[Action, Outcome, None]
 Curve = tuple[str, list[float], list[float]]
@@ -145,7 +146,8 @@ class Procedure:
     ``steps`` is deterministic and touches nothing; ``tidy`` is run when it is over or was skipped; ``findings``
     can be run again on an old run. ``needs`` names the roles it cannot do without, ``serves`` what it is for,
     ``options`` the record of what it can be asked for. ``figures`` are claimable figures that it brings along;
-    ``tested_as`` is what a claim says it is tested by, empty for one that tests none.
+    ``tested_as`` is what a claim says it is tested by, empty for one that tests none; ``intakes`` are the kinds of
+    recorded files that become its points.
     """
 
     name: str
@@ -157,6 +159,7 @@ class Procedure:
     starts_over: bool = False  # what was found before it says nothing of the unit any more
     figures: tuple[Figure, ...] = ()
     tested_as: str = ""
+    intakes: tuple[Intake, ...] = ()
 
     def steps(self, ctx: Context) -> Steps:
         """The actions, in their order."""

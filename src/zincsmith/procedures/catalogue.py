@@ -17,6 +17,7 @@ from zincsmith.model.figures import FIGURES, TESTS
 from zincsmith.model.plan import Options
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Procedure
+from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.planning import Planned
 
 GROUP = "zincsmith.procedures"
@@ -68,6 +69,19 @@ def procedure(name: str) -> Procedure:
 def every() -> Iterator[Procedure]:
     """All of them, those that ship first."""
     return (procedure(name) for name in names())
+
+
+def intakes() -> dict[str, tuple[Procedure, Intake]]:
+    """The kinds of files that can be taken in, by their published names, each with whose points it becomes."""
+    return {intake.kind: (one, intake) for one in every() for intake in one.intakes}
+
+
+def intake(kind: str) -> tuple[Procedure, Intake]:
+    """One by its published name. InputError where no procedure takes such files in."""
+    known = intakes()
+    if kind not in known:
+        raise InputError(f"nobody takes in files of the kind {kind!r}; there are: {', '.join(known)}", key="kind")
+    return known[kind]
 
 
 def names() -> tuple[str, ...]:

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from pathlib import Path
+
 import numpy as np
 
 from zincsmith.formats.columns import Columns
+from zincsmith.formats.table_file import read_columns
 from zincsmith.model.errors import InputError
 from zincsmith.recorded.even import rising_times
 
@@ -34,3 +38,9 @@ def joined(first: Columns, second: Columns, time: str) -> Columns:
         first.line,
         (*first.notes, *second.notes),
     )
+
+
+def columns_of(files: Sequence[Path], time: str) -> Columns:
+    """What one file holds, or two of one moment. InputError for what cannot be read."""
+    found = read_columns(files[0])
+    return joined(found, read_columns(files[1]), time) if len(files) == 2 else found

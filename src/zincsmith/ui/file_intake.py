@@ -15,8 +15,9 @@ from zincsmith.formats.columns import likely
 from zincsmith.formats.table_file import read_columns
 from zincsmith.model.commands import FileRequest, TakeIn
 from zincsmith.model.errors import InputError, ZincsmithError
+from zincsmith.procedures.catalogue import intakes
 from zincsmith.procedures.fields import read_lines
-from zincsmith.recorded.as_points import OF_A_SWEEP
+from zincsmith.procedures.intake import Intake
 from zincsmith.ui.beside import Beside
 from zincsmith.ui.session import Session
 from zincsmith.ui.theme import font
@@ -24,7 +25,6 @@ from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
 from zincsmith.ui.widgets.panel import Panel, button, clear, label
 
-TYPED = "typed"
 # What is written down outside a run: the conditions first, then what was read; a dash or nothing is not read.
 LOOSE = (
     Column("load_percent", "load / %", "%", width=70),
@@ -37,23 +37,6 @@ LOOSE = (
     Column("case_temperature_degC", "case / °C", "degC", stretch=True, kind="temperature"),
 )
 
-HOLDS = (
-    ("a table of points: efficiency and regulation", "points"),
-    ("watts over time: standby power", "standby"),
-    ("volts and amps over time: harmonics", "power"),
-    ("readings that I write down, a row each", TYPED),
-)
-# What has to be found in a file of each kind: the column as the program calls it, and in words.
-WANTED: dict[str, dict[str, str]] = {
-    "standby": {"time_s": "time", "power_W": "input watts"},
-    "power": {"time_s": "time", "voltage_V": "input volts", "current_A": "input amps"},
-    "points": {
-        "load_percent": "load in percent", "input_voltage_V": "input volts", "input_current_A": "input amps",
-        "input_power_W": "input watts", "power_factor": "power factor", "output_voltage_V": "output volts",
-        "output_current_A": "output amps", "case_temperature_degC": "case temperature",
-    },
-    TYPED: {},
-}  # fmt: skip
 HEADS = 24  # more columns than these are not offered
 FILES = "Columns (*.csv *.txt *.tsv *.json *.h5 *.hdf5 *.npy *.npz);;All files (*)"
 
@@ -68,8 +51,8 @@ def heads_of(files: tuple[Path, ...]) -> tuple[str, ...]:
 
 def kind_of(heads: tuple[str, ...]) -> str:
     """What a file with these heads most likely holds; empty where they do not tell."""
-    for kind, needed in (("points", OF_A_SWEEP), ("power", tuple(WANTED["power"])), ("standby", ("time_s", "power_W"))):
-        if set(needed) <= set(likely(heads, list(WANTED[kind]))):
+    for kind, (_, one) in intakes().items():
+        if one.tells and set(one.tells) <= set(likely(heads, list(one.wanted))):
             return kind
     return ""
 
@@ -88,8 +71,8 @@ class FileIntake(Panel):
         self.accuracy: Path | None = None
         self.holds = Choice()
         self.holds.setAccessibleName("What the file holds")
-        for words, kind in HOLDS:
-            self.holds.addItem(words, kind)
+        for _, one in sorted(intakes().values(), key=lambda found: found[1].written):
+            self.holds.addItem(one.words, one.kind)
         self.holds.activated.connect(self._said)
         self.choose = button("Choose files…")
         self.choose.clicked.connect(self._choose)
@@ -194,7 +177,7 @@ class FileIntake(Panel):
         """Which column of the file is what, as far as its name tells; a person says the rest."""
         clear(self._column_grid)
         self._picks = {}
-        wanted = WANTED[self.holds.currentData()]
+        wanted = self._intake().wanted
         guessed = likely(self._heads, list(wanted))
         for at, (name, words) in enumerate(wanted.items() if self._heads else ()):
             pick = Choice()
@@ -225,18 +208,21 @@ class FileIntake(Panel):
         self._kind_said = True
         self._fit()
 
+    def _intake(self) -> Intake:
+        return intakes()[self.holds.currentData()][1]
+
     def _fit(self) -> None:
         """What the file says itself need not be said."""
-        kind = self.holds.currentData()
-        self.load.setEnabled(kind == "power")
-        self.loose.setVisible(kind == TYPED)
+        intake = self._intake()
+        self.load.setEnabled(intake.asks_load)
+        self.loose.setVisible(intake.written)
         for one in (self.choose, self.sheet):
-            one.setEnabled(kind != TYPED)
-        if kind == TYPED:
+            one.setEnabled(not intake.written)
+        if intake.written:
             self.named.setText("type below; each row is a point")
             self.loose.setFocus()
         self._show_columns()
-        self.line.setPlaceholderText("for volts that are no line of the unit" if kind == "points" else "230 50")
+        self.line.setPlaceholderText(intake.line_for or "230 50")
 
     def take_in(self) -> None:
         """Hand it to the engine; what is wrong with what was typed is said here, nothing is lost."""
@@ -267,8 +253,8 @@ class FileIntake(Panel):
         return file
 
     def _request(self) -> FileRequest:
-        kind = self.holds.currentData()
-        if kind != TYPED and not self.files:
+        intake = self._intake()
+        if not intake.written and not self.files:
             raise InputError("choose a file first")
         lines = read_lines(self.line.text())
         if len(lines) > 1:
@@ -279,9 +265,9 @@ class FileIntake(Panel):
             raise InputError(f"{self.load.text()!r} is no load in percent") from None
         if not self.operator.text().strip():
             raise InputError("somebody answers for a file: say who")
-        files = [self._write_down()] if kind == TYPED else self.files
+        files = [self._write_down()] if intake.written else self.files
         return FileRequest(
-            kind=kind,
+            kind=intake.kind,
             files=tuple(f.absolute() for f in files),
             operator=self.operator.text().strip(),
             line=lines[0] if lines else None,

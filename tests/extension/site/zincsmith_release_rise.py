@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import ClassVar, Literal
 
@@ -45,6 +45,28 @@ class RiseOptions(api.Planned):
         return (("Release rise", f"read {STEPS} times in {api.duration(self.stand_s)} without load"),)
 
 
+class VoltsAfterRelease(api.Intake):
+    """A record of the output volts from the release of the load on."""
+
+    kind = "release"
+    words = "volts over time after the load is released"
+    wanted: ClassVar[Mapping[str, str]] = {"time_s": "time", "voltage_V": "output volts"}
+    tells = ()
+
+    def points(self, found: api.Columns, asked: api.FileRequest, at: api.TakenAt) -> api.Taken:
+        """Each row a point."""
+        line = api.line_of(asked)
+        times, volts = found.need(asked.time, "s", "--time"), found.need(asked.voltage, "V", "--voltage")
+        points = [
+            api.FilePoint(
+                replace(api.at_line(line, 0.0), elapsed_s=float(t)),
+                {"output_voltage": api.Value(float(v), f"{found.file.name}, {t:g} s")},
+            )
+            for t, v in zip(times, volts, strict=True)
+        ]
+        return api.Taken(points, RiseOptions(line=line, stand_s=float(times[-1])))
+
+
 class ReleaseRise(api.Procedure):
     name = "release_rise"
     title = "Release rise"
@@ -53,6 +75,7 @@ class ReleaseRise(api.Procedure):
     serves = "how far the output rises by itself without load, after full load"
     options = RiseOptions
     tested_as = "release rise"
+    intakes = (VoltsAfterRelease(),)
     figures = (
         api.Figure("release_rise", "Rise after the load is released", "V", "voltage", "most", "output",
                    ("release_rise",), "release rise", ("voltmeter",)),

@@ -26,6 +26,7 @@ from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curve, Curves, Limits, Procedure, Steps
 from zincsmith.procedures.beginning import feed, gate
+from zincsmith.procedures.harmonics.intake import VoltsAndAmps
 from zincsmith.procedures.harmonics.options import NO_RECORD, HarmonicOptions
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, everywhere, idle
 from zincsmith.rules.harmonics import Draw, HarmonicLimits, harmonic_class, load_harmonics
@@ -47,6 +48,7 @@ class Harmonics(Procedure):
     serves = "the orders of the input current against IEC 61000-3-2, and its total distortion"
     options = HarmonicOptions
     tested_as = "harmonics"
+    intakes = (VoltsAndAmps(),)
 
     def steps(self, ctx: Context) -> Steps:
         """At each line and load: settle, read, record. InputError where the power meter gives no waveforms."""

@@ -25,6 +25,7 @@ from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.plotting import by_line, value
 from zincsmith.procedures.ports import everywhere, idle
 from zincsmith.procedures.rows import at_line
+from zincsmith.procedures.standby.intake import WattsOverTime
 from zincsmith.procedures.standby.options import StandbyOptions
 
 NAME = "standby"
@@ -47,6 +48,7 @@ class StandbyPower(Procedure):
     serves = "no-load power, steady after IEC 62301, with its own uncertainty"
     options = StandbyOptions
     tested_as = "standby power"
+    intakes = (WattsOverTime(),)
 
     def steps(self, ctx: Context) -> Steps:
         """Load's leads off with the input off, then every line until it is steady; leads back at the end."""

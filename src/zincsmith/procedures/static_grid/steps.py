@@ -41,6 +41,7 @@ from zincsmith.procedures.ports import (
     watch_outputs,
 )
 from zincsmith.procedures.search import refine
+from zincsmith.procedures.static_grid.intake import PointTable, WrittenDown
 from zincsmith.procedures.static_grid.options import LOADS_OF, GridOptions
 
 # Bounds that stop the run; a unit that passes them is not worth waiting for.
@@ -107,6 +108,7 @@ class StaticGrid(Procedure):
     serves = "efficiency, power factor, load and line regulation, static accuracy, output resistance"
     options = GridOptions
     tested_as = "static grid"
+    intakes = (PointTable(), WrittenDown())
 
     def steps(self, ctx: Context) -> Steps:
         """Gate, watches, warm-up, then every load at every line."""

@@ -16,24 +16,13 @@ from zincsmith.formats.accuracy_file import ColumnAccuracy
 from zincsmith.formats.columns import Columns
 from zincsmith.model.errors import InputError
 from zincsmith.model.reading import Reading
+from zincsmith.procedures.static_grid.table_doubts import add_difference, add_doubts
+from zincsmith.recorded.file_point import BASES, NEAR_PERCENT, SAME_INPUT
 from zincsmith.recorded.result import Analysed, Figure
-from zincsmith.recorded.table_doubts import add_difference, add_doubts
 
 Array = NDArray[np.float64]
 
-BASES = {
-    "load_percent": "percent",
-    "input_voltage_V": "V",
-    "input_current_A": "A",
-    "input_power_W": "W",
-    "power_factor": "",
-    "output_voltage_V": "V",
-    "output_current_A": "A",
-    "case_temperature_degC": "degC",
-}
 ACTIVE = (100.0, 75.0, 50.0, 25.0)
-NEAR_PERCENT = 2.0  # of a load that is asked for
-SAME_INPUT = 0.02
 POWER = ("input_power_W", "output_voltage_V", "output_current_A")
 
 

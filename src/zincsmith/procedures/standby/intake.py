@@ -1,19 +1,49 @@
-"""Standby power from a file of times and watts."""
+"""Records of watts over time out of files: standby power as the procedure would have recorded it."""
 
 from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from itertools import pairwise
+from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zincsmith.analysis.standby import Method, Standby, allowed_W, cut_bursts, standby
 from zincsmith.formats.columns import Columns
+from zincsmith.model.commands import FileRequest
 from zincsmith.model.errors import InputError
-from zincsmith.recorded.even import longest_gap_s, refuse_falling, rising_times
+from zincsmith.model.plan import Line
+from zincsmith.procedures.intake import FigureRequest, Intake, Taken, TakenAt, line_of
+from zincsmith.procedures.standby.options import StandbyOptions
+from zincsmith.recorded.even import LONG_GAP, longest_gap_s, refuse_falling, rising_times
+from zincsmith.recorded.file_point import FilePoint, Value, at_line
 from zincsmith.recorded.result import Analysed, Figure
 
 Array = NDArray[np.float64]
 
+BLOCK_S = 60.0
 NEGATIVE_W = -1e-3
+
+
+class WattsOverTime(Intake):
+    """A record of the input watts at no load."""
+
+    kind = "standby"
+    words = "watts over time: standby power"
+    wanted: ClassVar[Mapping[str, str]] = {"time_s": "time", "power_W": "input watts"}
+    tells = ("time_s", "power_W")
+
+    def points(self, found: Columns, asked: FileRequest, at: TakenAt) -> Taken:
+        """Means of about a minute."""
+        line = line_of(asked)
+        points, notes = points_of_standby(found, asked.time, asked.power, line)
+        return Taken(points, StandbyOptions(lines=(line,)), notes)
+
+    def figures(self, found: Columns, asked: FigureRequest) -> Analysed:
+        """Whether it is stable, and its mean."""
+        return analyse_standby(found, asked.time, asked.power, "average" if asked.method == "average" else "sampling")
 
 
 def watts_over_time(found: Columns, time: str, power: str, method: Method = "sampling") -> tuple[Array, Array, Standby]:
@@ -74,3 +104,33 @@ def analyse_standby(found: Columns, time: str, power: str, method: Method) -> An
     if seen.mean_W < NEGATIVE_W:
         out.doubt("power_negative", "The power is negative.", "Check the direction of the current input.")
     return out
+
+
+def points_of_standby(found: Columns, time: str, power: str, line: Line) -> tuple[list[FilePoint], tuple[str, ...]]:
+    """A record of watts as means of about a minute, whole bursts each, and notes about it. InputError for what is no
+    such record."""
+    t, p, seen = watts_over_time(found, time, power)
+    block = seen.burst_s * max(1, round(BLOCK_S / seen.burst_s)) if seen.bursts and seen.burst_s else BLOCK_S
+    out = []
+    step = float(np.median(np.diff(t)))
+    count = int((float(t[-1] - t[0]) + 1.5 * step) / block)
+    # Each sample stands until the next one comes, but not for a gap.
+    stand = np.minimum(np.diff(t, append=float(t[-1]) + step), LONG_GAP * step)
+    edges = np.searchsorted(t, float(t[0]) + block * np.arange(count + 1) - 0.25 * step)
+    for n, (first, last) in enumerate(pairwise(edges)):
+        if last - first < 2:
+            continue
+        begin = float(t[0]) + n * block
+        part, stands = p[first:last], stand[first:last]
+        place = f"{found.file.name}, {begin:g} to {begin + block:g} s"
+        mean = Value(float(np.dot(stands, part) / np.sum(stands)), place, float(np.std(part, ddof=1)), len(part))
+        out.append(
+            FilePoint(
+                replace(at_line(line, 0.0), elapsed_s=begin - float(t[0]) + block),
+                {"input_power": mean},
+            )
+        )  # fmt: skip
+    if not out:
+        raise InputError(f"it is shorter than a mean of {block:g} s: record for 15 min", file=str(found.file))
+    gap = longest_gap_s(t)
+    return out, () if gap is None else (f"nothing was recorded for {gap:.3g} s; a burst may lie there",)
