@@ -117,9 +117,9 @@ def frozen(query: str, after: int) -> Bend:
 
 
 def silent(after: int) -> Bend:
-    return lambda text, said, honest: None if said > after else honest
+    return lambda _text, said, honest: None if said > after else honest
 
 
 def leaves(after: int) -> Bend:
     """Hangs up at everything, from then on."""
-    return lambda text, said, honest: HANG_UP if said > after else honest
+    return lambda _text, said, honest: HANG_UP if said > after else honest

@@ -67,7 +67,7 @@ class Person:
             asked = self.scene.events(EntryAsked)[-1].event.quantity
             if asked == "input_voltage":
                 return [Enter(f"{self.volts:.2f}")]
-            return [Enter(f"{self.readings.get(asked, lambda v: 0.0)(self.volts):.6f}")]
+            return [Enter(f"{self.readings.get(asked, lambda _v: 0.0)(self.volts):.6f}")]
         if state is not State.GATE:
             return []
         last = self.scene.events(HandSetting, StopRuleMet, SensesAsked)
@@ -100,9 +100,9 @@ def healthy(volts: float) -> float:
 
 HEALTHY: dict[str, Callable[[float], float]] = {
     "input_power": healthy,
-    "input_current": lambda v: 0.004,
+    "input_current": lambda _v: 0.004,
     "output_voltage": lambda v: 24.0 if v > 80.0 else 0.0,
-    "output_current": lambda v: 0.0,
+    "output_current": lambda _v: 0.0,
 }
 
 
@@ -111,9 +111,9 @@ def scene_of(tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn) -> Sce
 
 
 SICK = {
-    "9 W at 20 V": ({"input_power": lambda v: 9.0}, "input watts reached 9", True),
-    "half an ampere at 20 V": ({"input_current": lambda v: 0.5}, "input amps reached 0.5", True),
-    "30 V on a 24 V output": ({"output_voltage": lambda v: 30.0}, "output volts reached 30", False),
+    "9 W at 20 V": ({"input_power": lambda _v: 9.0}, "input watts reached 9", True),
+    "half an ampere at 20 V": ({"input_current": lambda _v: 0.5}, "input amps reached 0.5", True),
+    "30 V on a 24 V output": ({"output_voltage": lambda _v: 30.0}, "output volts reached 30", False),
 }
 
 
@@ -137,7 +137,7 @@ def test_the_gate_says_at_which_readings_to_switch_off_first(
     tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
 ) -> None:
     scene = scene_of(tmp_path, unit, rig, standin)
-    scene.run(Actor(Person(scene, {**HEALTHY, "input_power": lambda v: 9.0}, [])))
+    scene.run(Actor(Person(scene, {**HEALTHY, "input_power": lambda _v: 9.0}, [])))
     raised = next(w.event for w in scene.events(HandSetting) if w.event.target_V is not None)
     told = " ".join(raised.switch_off_at)
     for words in ("input watts above 0.", "input amps above 0.", "output volts above 2"):
@@ -175,7 +175,7 @@ def test_nobody_goes_beyond_the_limit_of_a_part(tmp_path: Path, unit: Unit, rig:
     parts = (Part("C12", "output capacitor", rated_V=25.0),)
     marked = replace(unit, look=replace(unit.look, parts=parts))
     scene = scene_of(tmp_path, marked, rig, standin)
-    person = Person(scene, {**HEALTHY, "output_voltage": lambda v: 26.0}, [GoOn("it will hold")])
+    person = Person(scene, {**HEALTHY, "output_voltage": lambda _v: 26.0}, [GoOn("it will hold")])
     actor = Actor(person)
     closed = scene.run(actor)
     assert closed.outcome == "tripped"
@@ -199,7 +199,7 @@ def test_a_whole_bring_up_by_hand_goes_up_in_steps_from_where_it_landed(
 ) -> None:
     """A light load before the lowest rated input, no jump after the start, senses at each step and later again."""
     scene = scene_of(tmp_path, unit, rig, standin)
-    loaded: dict[str, Callable[[float], float]] = {**HEALTHY, "input_current": lambda v: 0.005}
+    loaded: dict[str, Callable[[float], float]] = {**HEALTHY, "input_current": lambda _v: 0.005}
     nothing = dict.fromkeys(("glow", "smell", "sound"), False) | {"indicator": True}
     closed = scene.run(Actor(Person(scene, loaded, [], off=1.5, senses=nothing)))
     assert (closed.outcome, closed.safe) == ("complete", True), closed.why

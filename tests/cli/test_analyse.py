@@ -146,9 +146,9 @@ def test_the_step_of_a_display_is_seen_in_its_values(command: Command, tmp_path:
 @pytest.mark.parametrize(
     ("code", "amps"),
     [
-        ("dc_part", lambda t, w: 2.0 * np.sin(w) + 0.1),
+        ("dc_part", lambda _t, w: 2.0 * np.sin(w) + 0.1),
         ("record_changes", lambda t, w: (2.0 + t) * np.sin(w)),
-        ("clipped", lambda t, w: np.clip(2.0 * np.sin(w), -1.5, 1.5) + 0.0),
+        ("clipped", lambda _t, w: np.clip(2.0 * np.sin(w), -1.5, 1.5) + 0.0),
     ],
 )
 def test_a_record_that_shows_no_one_state_is_doubted(

@@ -28,7 +28,7 @@ class Actor:
     ``states`` keeps every state that was announced, ``refused`` what was refused.
     """
 
-    says: Says = lambda state, calls: []
+    says: Says = lambda _state, _calls: []
     entries: list[str] = field(default_factory=list)
     state: State = State.IDLE
     states: list[State] = field(default_factory=list)

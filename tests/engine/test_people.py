@@ -353,15 +353,15 @@ def test_lamps_and_another_supply_are_told_apart_and_their_current_is_read(
 def test_a_disk_without_room_or_too_slow_is_told_before_anything_is_armed(
     scene: Scene, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(BookWriter, "free_bytes", lambda self: 3_000_000)
+    monkeypatch.setattr(BookWriter, "free_bytes", lambda _self: 3_000_000)
     with pytest.raises(InputError, match="3 MB are left on the disk of the book"):
         scene.run(Actor())
-    monkeypatch.setattr(BookWriter, "free_bytes", lambda self: 10**12)
-    monkeypatch.setattr(BookWriter, "commit_s", lambda self: 3.0)
+    monkeypatch.setattr(BookWriter, "free_bytes", lambda _self: 10**12)
+    monkeypatch.setattr(BookWriter, "commit_s", lambda _self: 3.0)
     with pytest.raises(InputError, match=r"one commit takes 3\.0 s"):
         scene.run(Actor())
     assert not scene.events(RunOpened)
-    monkeypatch.setattr(BookWriter, "commit_s", lambda self: 0.3)
+    monkeypatch.setattr(BookWriter, "commit_s", lambda _self: 0.3)
     assert scene.run(Actor()).outcome == "complete"
     assert "0.30 s on the disk" in scene.events(Remarked)[0].event.text
 
@@ -428,7 +428,7 @@ def test_what_nobody_confirmed_is_not_called_safe(
 ) -> None:
     outlet = by_hand(rig, "ac_source", maker="", model="", kind="wall outlet", outlet=(118.0, 60.0), most={})
     scene = Scene.set_up(tmp_path, unit, by_hand(outlet, "power_meter"), tiny_plan, standin().addresses)
-    gone = lambda state, calls: [Gone("nobody is there")] if state is not State.GATE else []  # noqa: E731
+    gone = lambda state, _calls: [Gone("nobody is there")] if state is not State.GATE else []  # noqa: E731
     closed = scene.run(Actor(gone))
     assert (closed.outcome, closed.why) == ("made safe", "nobody is there")
     assert not closed.safe

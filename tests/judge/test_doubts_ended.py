@@ -110,7 +110,7 @@ def test_a_finding_of_one_rail_never_judges_the_claim_of_another() -> None:
         for n in ("min", "max")
     ]
     whole = Finding("output_voltage_max", "V", 5.01, "V", u=0.001, k=2.0, at=operating_point(at))
-    judged = judge([*five, whole], claims, Evidence((), True), Unit("T", "M", "X", plate))
+    judged = judge([*five, whole], claims, Evidence((), True))
     verdicts = {(j.claim.output if j.claim else "", j.finding.output): j.verdict for j in judged}
     assert verdicts["+12 V", ""] is Verdict.NOT_TESTED
     assert verdicts["", ""] is Verdict.NO_CLAIM, "a finding that names no rail judges none"

@@ -34,7 +34,7 @@ BARE = Nameplate((InputRating((100.0, 240.0)),), (OutputRating(24.0, 2.5),))
 def test_nothing_is_invented() -> None:
     bare = claims_of(BARE)
     assert [(c.key, c.bounded) for c in bare] == [("output_voltage", False)], "volts as printed, no tolerance stated"
-    found = judge([finding("output_voltage_min", 23.1, 0.01)], bare, evidence(), Unit("T", "M", "X", BARE))[0]
+    found = judge([finding("output_voltage_min", 23.1, 0.01)], bare, evidence())[0]
     assert (found.verdict, found.words, found.probability) == (Verdict.NO_CLAIM, "no tolerance", None)
     assert scale_for(found) is not None
 
@@ -85,47 +85,47 @@ def evidence(
 def test_guarded_and_simple_verdicts_side_by_side(unit: Unit, value: float, verdict: Verdict, simple: Verdict) -> None:
     claims = [c for c in claims_of(unit.nameplate) if c.key.endswith("efficiency 115 V 60 Hz")]
     at = {"input_voltage_V": 115.0, "frequency_Hz": 60.0}
-    judged = judge([finding("average_active_efficiency", value, 0.0003, **at)], claims, evidence(), unit)
+    judged = judge([finding("average_active_efficiency", value, 0.0003, **at)], claims, evidence())
     assert [(j.verdict, j.verdict_simple) for j in judged] == [(verdict, simple)]
 
 
 def test_a_claim_only_meets_findings_under_its_conditions(unit: Unit) -> None:
     claims = [c for c in claims_of(unit.nameplate) if "efficiency" in c.key]
     only_115 = [finding("average_active_efficiency", 0.9, 0.001, input_voltage_V=115.0, frequency_Hz=60.0)]
-    judged = judge(only_115, claims, evidence(), unit)
+    judged = judge(only_115, claims, evidence())
     assert [j.verdict for j in judged] == [Verdict.HOLDS, Verdict.NOT_TESTED]
     assert judged[1].finding.value is None
     assert "not in the plan" in judged[1].finding.working.note
 
 
 def test_a_finding_without_a_claim_says_so(unit: Unit) -> None:
-    judged = judge([finding("output_resistance", 0.02, 0.001)], [], evidence(), unit)
+    judged = judge([finding("output_resistance", 0.02, 0.001)], [], evidence())
     assert [j.verdict for j in judged] == [Verdict.NO_CLAIM]
 
 
 def test_a_range_tested_in_part_raises_a_doubt(unit: Unit) -> None:
     claims = [c for c in claims_of(unit.nameplate) if c.key == "output_voltage"]
     values = [finding("output_voltage_min", 23.9, 0.01), finding("output_voltage_max", 24.1, 0.01)]
-    part = judge(values, claims, evidence(), unit)
+    part = judge(values, claims, evidence())
     assert [{d.code for d in j.finding.doubts} for j in part] == [{"range_not_covered"}] * 2
     assert "100 V and 240 V" in part[0].finding.doubts[0].remedy
     assert [(j.verdict, j.coverage, j.words) for j in part] == [(Verdict.NOT_TESTED, "part", "tested in part")] * 2
-    whole = judge(values, claims, evidence(lines=(100.5, 115.0, 239.0)), unit)
+    whole = judge(values, claims, evidence(lines=(100.5, 115.0, 239.0)))
     assert all(not j.finding.doubts for j in whole)
     assert [(j.verdict, j.coverage, j.words) for j in whole] == [(Verdict.HOLDS, "full", "holds")] * 2
-    corner = judge(values, claims, evidence(lines=(100.0, 240.0), loads=(50.0, 100.0)), unit)
+    corner = judge(values, claims, evidence(lines=(100.0, 240.0), loads=(50.0, 100.0)))
     assert corner[0].lacks == ("100 V 0 % load", "240 V 0 % load")
-    near = judge(values, claims, evidence(lines=(98.9, 240.0)), unit)
+    near = judge(values, claims, evidence(lines=(98.9, 240.0)))
     assert near[0].lacks == ("100 V",), "more than 1 % below"
 
 
 def test_a_regulation_from_half_load_is_tested_in_part_and_fails_all_the_same(unit: Unit) -> None:
     claims = [c for c in claims_of(unit.nameplate) if c.key == "load_regulation"]
-    half = judge([finding("load_regulation", 0.003, 0.0002, loads=(50.0, 100.0))], claims, evidence(), unit)[0]
+    half = judge([finding("load_regulation", 0.003, 0.0002, loads=(50.0, 100.0))], claims, evidence())[0]
     assert (half.words, half.lacks) == ("tested in part", ("0 % load",))
-    bad = judge([finding("load_regulation", 0.05, 0.0002, loads=(50.0, 100.0))], claims, evidence(), unit)[0]
+    bad = judge([finding("load_regulation", 0.05, 0.0002, loads=(50.0, 100.0))], claims, evidence())[0]
     assert (bad.verdict, bad.verdict_simple, bad.coverage) == (Verdict.FAILS, Verdict.FAILS, "part")
-    near = judge([finding("load_regulation", 0.003, 0.0002, loads=(1.9, 98.1))], claims, evidence(), unit)[0]
+    near = judge([finding("load_regulation", 0.003, 0.0002, loads=(1.9, 98.1))], claims, evidence())[0]
     assert (near.words, near.coverage) == ("holds", "full")
 
 
@@ -170,7 +170,7 @@ def test_a_range_of_an_input_is_judged_by_its_own_line(unit: Unit) -> None:
         finding("input_current", amps, 0.001, (100.0,), input_voltage_V=volts, frequency_Hz=50.0)
         for volts, amps in ((115.0, 0.9), (230.0, 0.49))
     ]
-    judged = judge(found, claims, evidence(), unit)
+    judged = judge(found, claims, evidence())
     own = {(j.claim.high, j.finding.value): j.words for j in judged if j.claim is not None}
     assert own[1.0, 0.9] == own[0.5, 0.49] == "holds"
     assert (0.5, 0.9) not in own, "what is drawn at 115 V says nothing of the range of 230 V"
@@ -179,7 +179,7 @@ def test_a_range_of_an_input_is_judged_by_its_own_line(unit: Unit) -> None:
 
 def test_an_incomplete_run_says_what_is_missing(unit: Unit) -> None:
     claims = claims_of(unit.nameplate)
-    judged = judge([finding("load_regulation", 0.003, 0.0002)], claims, evidence(complete=False), unit)
+    judged = judge([finding("load_regulation", 0.003, 0.0002)], claims, evidence(complete=False))
     tested = [j for j in judged if j.verdict is not Verdict.NOT_TESTED]
     assert [{d.code for d in j.finding.doubts} for j in tested] == [{"run_incomplete"}]
     notes = {j.finding.working.note for j in judged if j.verdict is Verdict.NOT_TESTED}
@@ -204,7 +204,7 @@ def test_what_was_not_read_is_said_where_the_figure_is_missing(unit: Unit) -> No
     held = replace(unit.nameplate, rules=(RuleChoice("iec-61000-3-2", "D"),))
     claims += [c for c in claims_of(held) if c.figure == "harmonics_class_d"]
     notes = {(j.claim.figure, j.claim.at.feed.voltage_V): j.finding.working.note
-             for j in judge([], claims, taken, unit) if j.claim}  # fmt: skip
+             for j in judge([], claims, taken) if j.claim}  # fmt: skip
     assert notes["average_active_efficiency", 115.0] == "input watts not read at 115 V, 50 %"
     assert notes["average_active_efficiency", 230.0] == "its points are not in the plan"
     assert notes["harmonics_class_d", None] == "its points are not in the plan", "it needs no output volts"
@@ -314,9 +314,8 @@ def test_values_as_people_read_them() -> None:
 @given(st.floats(0.5, 1.0), st.floats(1e-5, 0.05))
 def test_a_ruler_shows_limit_needle_and_whisker(value: float, u: float) -> None:
     plate = replace(BARE, average_efficiency_percent=88.0)
-    unit = Unit("T", "M", "X", plate)
     claims = [c for c in claims_of(plate) if c.bounded]
-    judged = judge([finding("average_active_efficiency", value, u)], claims, evidence(), unit)[0]
+    judged = judge([finding("average_active_efficiency", value, u)], claims, evidence())[0]
     scale = scale_for(judged)
     assert scale is not None
     for mark in (88.0, 100.0 * (value - 2 * u), 100.0 * (value + 2 * u)):

@@ -64,7 +64,7 @@ def outcome(unit: Unit, options: StandbyOptions, power: Callable[[float], float]
 
 
 def test_it_stops_when_steady_and_not_before_a_quarter_of_an_hour(unit: Unit) -> None:
-    points, found = outcome(unit, StandbyOptions(lines=(LINE,)), lambda t: 0.18)
+    points, found = outcome(unit, StandbyOptions(lines=(LINE,)), lambda _t: 0.18)
     assert len(points) == 15
     assert found.value == pytest.approx(0.18)
     assert not any(d.code == "not_stable" for d in found.doubts)
@@ -82,7 +82,7 @@ def test_it_goes_on_while_it_drifts_and_says_so_at_the_ceiling(unit: Unit) -> No
 
 
 def test_a_load_that_stays_on_is_budgeted_instead_of_taken_off(unit: Unit) -> None:
-    off, _ = walk(unit, StandbyOptions(lines=(LINE,)), lambda t: 0.18)
+    off, _ = walk(unit, StandbyOptions(lines=(LINE,)), lambda _t: 0.18)
     gates = [a for a in off if isinstance(a, Confirm)]
     assert [g.title for g in gates] == ["Take the load off", "Put the load back"]
     for gate in gates:  # a hand at the output: the input is off at every gate
@@ -90,10 +90,10 @@ def test_a_load_that_stays_on_is_budgeted_instead_of_taken_off(unit: Unit) -> No
         assert before[-1].on is False
     assert all(not a.on for a in off if isinstance(a, SetLoad))
     options = StandbyOptions(lines=(LINE,), leads="connected", leakage_W=0.04)
-    on, _ = walk(unit, options, lambda t: 0.18)
+    on, _ = walk(unit, options, lambda _t: 0.18)
     assert not any(isinstance(a, Confirm) for a in on)
-    _, plain = outcome(unit, replace(options, leakage_W=0.0), lambda t: 0.18)
-    _, found = outcome(unit, options, lambda t: 0.18)
+    _, plain = outcome(unit, replace(options, leakage_W=0.0), lambda _t: 0.18)
+    _, found = outcome(unit, options, lambda _t: 0.18)
     assert plain.u is not None
     assert found.u == pytest.approx(np.hypot(plain.u, 0.04 / np.sqrt(3.0)))
     assert "permitted uncertainty not met" in permitted_words(found)

@@ -92,12 +92,12 @@ def test_a_claim_that_only_the_convention_leaves_open_names_both_ways_out(unit: 
     claims = [c for c in claims_of(unit.nameplate) if c.figure == "load_regulation"]
     tight = [replace(c, low=-0.0008, high=0.0008) for c in claims]
     evidence = Evidence(tuple(taken(5)), True)
-    (open_,) = judge([regulation(unit, [])], tight, evidence, unit)
+    (open_,) = judge([regulation(unit, [])], tight, evidence)
     assert open_.verdict is Verdict.TOO_CLOSE
     said = next(d for d in open_.finding.doubts if d.code == "split_unknown").remedy
     assert "transfer" in said
     assert "two loads in turns" in said
-    (shown,) = judge([regulation(unit, taken(5))], tight, evidence, unit)
+    (shown,) = judge([regulation(unit, taken(5))], tight, evidence)
     assert shown.verdict is Verdict.HOLDS
 
 

@@ -168,7 +168,7 @@ def test_a_run_of_several_outputs_goes_on_where_it_ended(tmp_path: Path) -> None
     running = start_standin(rig.standin)
     scene = Scene.set_up(tmp_path, unit, rig, replace(plan, parts=(grid,)), running.addresses)
     try:
-        enough = Once(lambda state, calls: len(scene.events(PointTaken)) == 2, MakeSafe("enough"))
+        enough = Once(lambda _state, _calls: len(scene.events(PointTaken)) == 2, MakeSafe("enough"))
         assert scene.run(Actor(enough)).outcome == "made safe"
         step = len(scene.events(Effected))
         assert scene.resume(Actor()).outcome == "complete"

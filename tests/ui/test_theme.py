@@ -79,9 +79,9 @@ def test_painting_does_not_lose_references_to_none() -> None:
 def test_signs_that_no_typeface_has_are_named(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
     """Latin and Greek come with the program; of another script a typeface of the system is used, or it is said."""
     assert missing_words("INPUT 100-240V~ Ω µ η") == ""
-    monkeypatch.setattr("zincsmith.ui.other_scripts._families", lambda system: 0)
+    monkeypatch.setattr("zincsmith.ui.other_scripts._families", lambda _system: 0)
     said = missing_words("输入 100-240V~")
     assert "Chinese or Japanese" in said
     assert "U+5165" in said
-    monkeypatch.setattr("zincsmith.ui.other_scripts._families", lambda system: 3)
+    monkeypatch.setattr("zincsmith.ui.other_scripts._families", lambda _system: 3)
     assert missing_words("输入 100-240V~") == ""

@@ -96,3 +96,9 @@ def test_a_folder_holds_what_its_name_says_and_not_much() -> None:
 def test_files_are_short() -> None:
     long = {str(f.relative_to(SOURCE)): n for f in SOURCE.rglob("*.py") if (n := len(f.read_text().splitlines())) > 525}
     assert long == {}
+
+
+def test_nothing_narrows_by_assertion_at_run_time() -> None:
+    """What is not there is refused in words, or is a bug that says which; either also without assertions."""
+    said = re.compile(r"^\s*assert\b", re.M)
+    assert [name for name, text in files("") if said.search(text)] == []

@@ -68,10 +68,9 @@ def _with_all(reading: Reading, parts: list[tuple[float, float, str]]) -> Readin
     total = sum(part[0] for part in parts)
     if total == 0.0:
         return reading
-    assert reading.value is not None
     u = math.sqrt(sum((c * share) ** 2 for c, share, _ in parts)) / math.sqrt(3.0)
     return replace(
-        reading, value=reading.value + total, as_read=reading.value, correction_u=math.copysign(u, total),
+        reading, value=reading.number + total, as_read=reading.value, correction_u=math.copysign(u, total),
         correction_for=" and ".join(source for _, _, source in parts),
     )  # fmt: skip
 
@@ -88,10 +87,9 @@ def _value(point: Point, quantity: str) -> float | None:
 
 
 def _with(reading: Reading, correction: float, share: float, source: str) -> Reading:
-    assert reading.value is not None
     if correction == 0.0:
         return reading
     u = correction * share / math.sqrt(3.0)
     return replace(
-        reading, value=reading.value + correction, as_read=reading.value, correction_u=u, correction_for=source
+        reading, value=reading.number + correction, as_read=reading.value, correction_u=u, correction_for=source
     )

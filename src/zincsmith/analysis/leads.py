@@ -23,7 +23,8 @@ def area_of(lead: Lead) -> float:
     """Cross-section in mm2 of one wire of a lead, whichever way its size is stated."""
     if lead.area_mm2 is not None:
         return lead.area_mm2
-    assert lead.awg is not None
+    if lead.awg is None:
+        raise ValueError("a lead states neither cross-section nor gauge")
     return gauge_area(lead.awg)
 
 

@@ -173,8 +173,7 @@ def odd_ones(points: Sequence[Point]) -> dict[int, Doubt]:
     worst = int(np.nanargmax(np.abs(deleted) / wide))
     others = np.delete(np.arange(len(rows)), worst)
     rest = fit_losses(amps[others], losses[others])
-    reading = rows[worst].get("input_power")
-    assert reading is not None
+    reading = rows[worst].need("input_power")
     own = scatter_u(reading) if reading.known else 0.0
     spread = (reading.spread or 0.0) / max(1, reading.count) ** 0.5
     sigma = max(rest.scatter or 0.0, float(np.hypot(own, spread)), LEAST_ODD / SIGMAS * float(watts[worst]))
@@ -191,7 +190,4 @@ def odd_ones(points: Sequence[Point]) -> dict[int, Doubt]:
 
 
 def _value(point: Point, quantity: str) -> float:
-    reading = point.get(quantity)
-    assert reading is not None
-    assert reading.value is not None
-    return reading.value
+    return point.need(quantity).number

@@ -32,7 +32,7 @@ class ScpiInstrument:
 
     def __init__(self, link: Link, dialect: Dialect) -> None:
         self.link, self.dialect = link, dialect
-        self.retried: Callable[[str, str, int], None] = lambda why, role, times: None
+        self.retried: Callable[[str, str, int], None] = lambda _why, _role, _times: None
 
     @property
     def role(self) -> str:
@@ -48,12 +48,11 @@ class ScpiInstrument:
         LimitError, with nothing sent, beyond what the dialect says the instrument takes.
         """
         operation = self.dialect.operation[f"set_{what}"]
-        assert operation.command is not None
         low, high = self.dialect.limits.get(what, (float(value), float(value)))
         if not low <= float(value) <= high:
             raise LimitError(f"{self.dialect.words}: {what} takes {low:g} to {high:g}, not {value:g}")
-        command = operation.command.format(value=value)
-        return self._trying(lambda: self._set(command, operation.settle_s, what, value), command)
+        command = operation.to_say.format(value=value)
+        return self._trying(lambda: self._set(command, operation.settle_s, what, value))
 
     def _set(self, command: str, settle_s: float, what: str, value: float | bool) -> float:
         quirks = self.dialect.quirks
@@ -71,19 +70,17 @@ class ScpiInstrument:
         return found
 
     def get(self, what: str) -> float:
-        return self._trying(lambda: self._ask(f"get_{what}")[0], f"get_{what}")
+        return self._trying(lambda: self._ask(f"get_{what}")[0])
 
     def word(self, what: str) -> str:
         """A reading-back that is a word, such as the mode of a load."""
         operation = self.dialect.operation[f"get_{what}"]
-        assert operation.query is not None
-        return self.link.query(operation.query)
+        return self.link.query(operation.to_ask)
 
     def choose(self, what: str, word: str) -> None:
         """Set something that is a word. Refused when it reads back otherwise."""
         operation = self.dialect.operation[f"set_{what}"]
-        assert operation.command is not None
-        command = operation.command.format(value=word)
+        command = operation.to_say.format(value=word)
         self.link.write(command)
         self._check_errors(command)
         if self.dialect.quirks.reads_back and self.word(what).upper()[:4] != word.upper()[:4]:
@@ -95,7 +92,7 @@ class ScpiInstrument:
     def choose_range(self, quantity: str, upper: float) -> None:
         self.set(f"range_{quantity}", upper)
 
-    def _trying(self, action: Callable[[], T], during: str) -> T:
+    def _trying(self, action: Callable[[], T]) -> T:
         """As often as the dialect says, over a fresh connection each time; each is told to ``retried``."""
         left = self.dialect.quirks.retries
         while True:
@@ -115,21 +112,19 @@ class ScpiInstrument:
     def tell(self, name: str, value: float) -> None:
         """A command without read-back."""
         operation = self.dialect.operation[name]
-        assert operation.command is not None
-        self.link.write(operation.command.format(value=value))
+        self.link.write(operation.to_say.format(value=value))
 
     def read(self) -> dict[str, float]:
         """One reading of every quantity the instrument gives; what it marks as not a number is left out."""
-        return self._trying(self._read, "read")
+        return self._trying(self._read)
 
     def record(self, samples: int, quantities: Sequence[str]) -> Record:
         """Record these quantities together, as integers. InstrumentError when fewer come than were asked for."""
-        return self._trying(lambda: self._record(samples, quantities), "record")
+        return self._trying(lambda: self._record(samples, quantities))
 
     def _record(self, samples: int, quantities: Sequence[str]) -> Record:
         operation = self.dialect.operation["set_record"]
-        assert operation.command is not None
-        self._set(operation.command.format(value=samples), operation.settle_s, "record", samples)
+        self._set(operation.to_say.format(value=samples), operation.settle_s, "record", samples)
         rate = self._positive("get_record_rate")
         channels = {}
         for quantity in quantities:
@@ -159,8 +154,7 @@ class ScpiInstrument:
 
     def _ask(self, name: str) -> list[float]:
         operation = self.dialect.operation[name]
-        assert operation.query is not None
-        answer = self.link.query(operation.query)
+        answer = self.link.query(operation.to_ask)
         parts = re.split("[,;]", answer)
         found: list[float] = []
         try:
@@ -175,7 +169,7 @@ class ScpiInstrument:
         operation = self.dialect.operation.get("next_error")
         if operation is None or operation.query is None:
             return
-        answer = self.link.query(operation.query)
+        answer = self.link.query(operation.to_ask)
         found = re.match(r"\s*([+-]?\d+)\s*,", answer)
         if found is None:
             raise Garbled(f"answered {answer[:40]!r} to a question for errors", **self._where(operation.query))

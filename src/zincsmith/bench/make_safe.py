@@ -47,7 +47,7 @@ class Safety:
 def make_safe(
     bench: Bench,
     record: Callable[[Event], None],
-    by_hand: Callable[[str, str], str] = lambda role, words: "",
+    by_hand: Callable[[str, str], str] = lambda _role, _words: "",
     patience_s: float = 0.0,
 ) -> Safety:
     """Make the bench safe, whatever state it is in; instruments that fail do not stop it.

@@ -69,7 +69,7 @@ class Seen:
     output_due: bool = False
     emptied_s: float | None = None
     looked: bool = False
-    tell: Callable[[Seen], None] = field(default=lambda seen: None, compare=False)
+    tell: Callable[[Seen], None] = field(default=lambda _seen: None, compare=False)
 
     def feeds(self, output_due: bool) -> None:
         """Something that energises is about to be switched on."""

@@ -27,8 +27,8 @@ class RunningStandIn:
     def addresses(self) -> dict[str, str]:
         """VISA addresses by role, once it has said them. InputError when its physics file is wrong."""
         said, told = self.process.stdout, self.process.stderr
-        assert said is not None
-        assert told is not None
+        if said is None or told is None:
+            raise ValueError("the stand-in bench was started without pipes")
         ready, _, _ = select.select([said], [], [], START_S)
         line = said.readline() if ready else b""
         if not line:

@@ -8,13 +8,13 @@ from collections.abc import Container, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
-from typing import TypeVar
+from typing import Any, Generic, TypeAlias, TypeVar
 
 from zincsmith.book.codec import load, load_event
 from zincsmith.book.file import clear_errors, connect_reader
 from zincsmith.book.seal import RunSeal, check_documents, check_log, check_projections, check_run
 from zincsmith.model.errors import BookError
-from zincsmith.model.events import Event, RunClosed, RunOpened, RunResumed
+from zincsmith.model.events import RunClosed, RunOpened, RunResumed
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.plan import Plan
 from zincsmith.model.quantities import QUANTITIES
@@ -27,10 +27,11 @@ BULK = "kind NOT IN ('Polled', 'Intended', 'WatchSet')"  # as in the index event
 
 
 T = TypeVar("T")
+E = TypeVar("E")
 
 
 @dataclass(frozen=True)
-class Written:
+class WrittenAs(Generic[E]):
     """An event as it stands in the book; ``at`` is UTC in ISO form, ``bench_s`` bench seconds."""
 
     seq: int
@@ -38,7 +39,10 @@ class Written:
     step: int | None
     at: str
     bench_s: float | None
-    event: Event
+    event: E
+
+
+Written: TypeAlias = WrittenAs[Any]
 
 
 @dataclass(frozen=True)
@@ -92,6 +96,10 @@ class BookReader:
             while rows := cursor.fetchmany(AT_ONCE):  # memory does not grow with the book
                 for row in rows:
                     yield Written(row[0], row[1], row[2], row[3], row[4], load_event(row[5], row[6]))
+
+    def of_kind(self, kind: type[E], run: int | None = None) -> Iterator[WrittenAs[E]]:
+        """Those of one kind, in order."""
+        return self.events(run=run, kinds=(kind,))
 
     def told(self, *, after: int | None = None, before: int | None = None, most: int = 400) -> list[Written]:
         """At most so many events that a log shows, in order: the first ``after`` a number, else the last ``before``
@@ -148,9 +156,7 @@ class BookReader:
         raise BookError(f"{self.path.name} holds no run {number}; it holds {runs[0].id} to {runs[-1].id}")
 
     def opened(self, run: int) -> RunOpened:
-        event = next(self.events(run=run, kinds=(RunOpened,))).event
-        assert isinstance(event, RunOpened)
-        return event
+        return next(self.of_kind(RunOpened, run)).event
 
     def seal(self, run: int) -> RunSeal:
         """Whether the evidence of a run is what was written."""

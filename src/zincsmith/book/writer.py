@@ -110,8 +110,7 @@ class BookWriter:
             "INSERT INTO event (run, step, at, bench_s, kind, v, body, digest) VALUES (?, ?, ?, ?, ?, 1, ?, ?)",
             (run, step, at, bench_s, kind, body, digest),
         )
-        seq = cursor.lastrowid
-        assert seq is not None
+        seq = cursor.lastrowid or 0
         self._tips[run] = digest
         self._project(event, run, seq, at)
         if kind in CLOSING:

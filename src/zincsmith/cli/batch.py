@@ -26,7 +26,7 @@ from zincsmith.planning.rehearsal import rehearse
 from zincsmith.planning.rig_facts import source_kind
 
 
-def no_price(unit: Unit, rig: Rig, plan: Plan) -> str:
+def no_price(_unit: Unit, _rig: Rig, _plan: Plan) -> str:
     return ""
 
 
@@ -77,7 +77,7 @@ def resume_batch(book_path: Path, sitting: Sitting) -> RunClosed:
         row = reader.run()
         work = _Work(reader.unit(row.unit, row.unit_n), reader.rig(row.rig_n), reader.plan(row.plan_n))
     return _at_terminal(
-        book_path, work, sitting, lambda book: None, lambda session, at: session.resume(None, sitting.start, at)
+        book_path, work, sitting, lambda _book: None, lambda session, at: session.resume(None, sitting.start, at)
     )
 
 

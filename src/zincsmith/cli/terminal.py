@@ -117,7 +117,7 @@ class TerminalDesk:
             signal.signal(number, handler)
         self._reader.close()
 
-    def _interrupt(self, number: int, frame: FrameType | None) -> None:
+    def _interrupt(self, number: int, _frame: FrameType | None) -> None:
         self._stopped = ENDING[signal.Signals(number)]
 
     def announce(self, seq: int, state: State) -> None:

@@ -32,7 +32,7 @@ class WindowInterface:
         self._told_gone = False
         self._beats, self._state = False, State.IDLE
         self._silent_s, self._heard = 0.0, time.monotonic()
-        self.documents: Callable[[DocumentCommand], None] = lambda command: None
+        self.documents: Callable[[DocumentCommand], None] = lambda _command: None
 
     def leave(self, why: str) -> None:
         """Make the next call for commands report that nobody is there any more."""

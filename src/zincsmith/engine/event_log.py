@@ -26,7 +26,7 @@ class EventLog:
         self.step: int | None = None
         self.clock: Callable[[], float] | None = None
         self.failure: Exception | None = None
-        self.busy: Callable[[str, float], None] = lambda what, at_most_s: None
+        self.busy: Callable[[str, float], None] = lambda _what, _at_most_s: None
 
     def next_step(self) -> None:
         self.step = (self.step or 0) + 1

@@ -247,7 +247,7 @@ class Operator:
         text: str,
         switch_off_at: tuple[str, ...] = (),
         target_V: float | None = None,
-        allowed_V: Callable[[float], None] = lambda volts: None,
+        allowed_V: Callable[[float], None] = lambda _volts: None,
     ) -> float | None:
         """Somebody sets or switches what the program cannot, and says so. With ``target_V`` the volts reached are
         typed, and returned; ``allowed_V`` raises InputError for volts that nobody may stay at."""

@@ -215,6 +215,5 @@ def typed_readings(book: BookReader, run: int) -> dict[str, Reading]:
     """What people typed in a run, as corrected."""
     found: dict[str, Reading] = {}
     for written in book.events(run=run, kinds=(EntryTaken, EntryCorrected)):
-        assert isinstance(written.event, EntryTaken | EntryCorrected)
         found[written.event.reading.id] = written.event.reading
     return found

@@ -152,8 +152,9 @@ class Session:
         )
         step_sequence = StepSequence(unit, rig, plan, start.ambient_degC)
         bench = self._bench(rig, addresses, unit)
-        self.event_log.run, self.event_log.step, self.event_log.clock = self.book.open_run(opened), None, None
-        return self._carry_out(bench, unit, rig, plan, start, step_sequence, None)
+        run = self.book.open_run(opened)
+        self.event_log.run, self.event_log.step, self.event_log.clock = run, None, None
+        return self._carry_out(run, bench, unit, rig, plan, start, step_sequence, None)
 
     def resume(self, run: int | None, start: Start, addresses: Mapping[str, str]) -> RunClosed:
         """Go on with a run that ended early, the latest unless told, where its book says that it stopped.
@@ -182,7 +183,7 @@ class Session:
         bench = self._bench(rig, addresses, unit)
         self.event_log.run, self.event_log.step, self.event_log.clock = row.id, None, None
         self.event_log.append(RunResumed(start.operator, start.ambient_degC, stands.step, f"zincsmith {__version__}"))
-        return self._carry_out(bench, unit, rig, plan, start, step_sequence, stands)
+        return self._carry_out(row.id, bench, unit, rig, plan, start, step_sequence, stands)
 
     def _refuse(self, do: str, unit: Unit, rig: Rig, plan: Plan, start: Start) -> None:
         if not allowed(self.event_log.state, do):
@@ -223,6 +224,7 @@ class Session:
 
     def _carry_out(
         self,
+        run: int,
         bench: Bench,
         unit: Unit,
         rig: Rig,
@@ -244,7 +246,6 @@ class Session:
             stands.bench_s if stands is not None else 0.0,
         )
         runner.operator.unattended = start.unattended and source_kind(rig) == "settable" and not rig.by_hand("load")
-        assert self.event_log.run is not None
         try:
             if self._commit_s > SLOW_S:
                 words = f"One commit takes {self._commit_s:.2f} s on the disk of the book: polls and watches come that"
@@ -254,9 +255,7 @@ class Session:
             if rig.clock != "simulated" and (asleep := self.sleep_inhibitor.hold()):
                 self.event_log.append(Remarked(asleep))
             warm_up()
-            self.guard.begin(
-                self.book.path, self.event_log.run, bench, self.event_log.try_append, output_volts(unit.nameplate)
-            )
+            self.guard.begin(self.book.path, run, bench, self.event_log.try_append, output_volts(unit.nameplate))
             self.event_log.busy = self.guard.busy
             closed = runner.run(step_sequence, stands)
             self.guard.end()  # only once make-safe has returned
@@ -273,7 +272,7 @@ class Session:
             raise BugInRun(closed) from error
         finally:
             self.sleep_inhibitor.release()
-            self.event_log.busy = lambda what, at_most_s: None
+            self.event_log.busy = lambda _what, _at_most_s: None
             self.event_log.run = self.event_log.step = self.event_log.clock = None
             self.left = self._left()
         return closed
@@ -338,7 +337,7 @@ class Session:
             bench.open_clock()
         except InstrumentError as error:  # what answers is made safe all the same
             self.event_log.try_append(Failed(str(error), error.role, error.address))
-        safety = make_safe(bench, self.event_log.try_append, lambda role, words: said)
+        safety = make_safe(bench, self.event_log.try_append, lambda _role, _words: said)
         bench.close()
         self.missing = "; ".join(safety.unconfirmed)
         seen_words = "; ".join(safety.seen)

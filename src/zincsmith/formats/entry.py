@@ -96,7 +96,8 @@ def last_digit(text: str, unit: str) -> float | None:
     except InputError:
         return None
     found = _NUMBER.fullmatch(text.strip())
-    assert found is not None
+    if found is None:
+        return None
     digits, _, power = found.group(1).replace(",", ".").lower().partition("e")
     decimals = len(digits.partition(".")[2])
     exponent = int(power.replace("−", "-") or 0) + _exponent(found.group(2).strip(), unit)

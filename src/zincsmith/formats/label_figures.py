@@ -78,7 +78,7 @@ def _figure(line: LineReading, at: int) -> int | None:
     return read(line, at, q, lead, tail) if read is not None and len(q.values) == 1 else None
 
 
-def _percent(line: LineReading, at: int, q: Quantity, lead: list[str], tail: str) -> int | None:
+def _percent(line: LineReading, at: int, q: Quantity, _lead: list[str], tail: str) -> int | None:
     value = q.values[0]
     if (kind := _regulation(line, at)) is not None:
         return _add(line, q, LabelFigure(kind, value, "%"), *_reach(line, at, q.last, ("reg", "load", "line")))

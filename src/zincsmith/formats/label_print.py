@@ -96,16 +96,20 @@ def _programmable(one: Programmable, sign: str) -> str:
     return f"PPS {_span(one.voltage_V, 'V')}{sign}{_tail(one.current_A, None)}"
 
 
+def _single(item: LabelFigure) -> float:
+    if not isinstance(item.value, float):
+        raise ValueError(f"{item.what} of a label is no single number")
+    return item.value
+
+
 def _figure(item: LabelFigure) -> str:
     if item.ports and all(_RAIL.fullmatch(p) for p in item.ports):
-        assert isinstance(item.value, float)
         rails = "/".join(p if p.startswith("-") else f"+{p}" for p in item.ports)
-        return f"{rails} {_number(item.value)}{item.unit} combined"
+        return f"{rails} {_number(_single(item))}{item.unit} combined"
     ports = "+".join(item.ports) if item.ports else ""
     if item.each_W is not None:
         return f"{ports} " + "+".join(f"{_number(w)}W" for w in item.each_W)
-    assert item.value is not None
-    span = item.value if isinstance(item.value, tuple) else (item.value, item.value)
+    span = item.value if isinstance(item.value, tuple) else (_single(item), _single(item))
     value = _span(span, {"degC": "°C", "1": ""}.get(item.unit, item.unit))
     behind = f" {item.qualifier}" if item.qualifier else ""
     match item.what:

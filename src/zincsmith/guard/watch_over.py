@@ -12,6 +12,7 @@ import time
 from collections.abc import Callable, Mapping
 from contextlib import suppress
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Protocol
 
@@ -83,7 +84,7 @@ class NoGuard:
     def end(self) -> None:
         """Nobody to release."""
 
-    def hand_over(self, why: str) -> bool:
+    def hand_over(self, why: str) -> bool:  # noqa: ARG002 - as a guardian is told
         """Nobody to take over."""
         return False
 
@@ -99,8 +100,8 @@ class Guardian:
         self._socket: socket.socket | None = None
         self._last = self._silent_s = 0.0
         self._started = 0
-        self._what: tuple[Path, int, Bench, Mapping[str, float]] | None = None
-        self._record: Callable[[Event], None] = lambda event: None
+        self._start: Callable[[], None] = lambda: None  # for the run that is watched over
+        self._record: Callable[[Event], None] = lambda _event: None
 
     @property
     def pid(self) -> int | None:
@@ -110,13 +111,12 @@ class Guardian:
         self, book: Path, run: int, bench: Bench, record: Callable[[Event], None], outputs_V: Mapping[str, float]
     ) -> None:
         """Start the guardian and wait until it is ready. GuardLost when it does not come up."""
-        self._what, self._record, self._started = (book, run, bench, outputs_V), record, 0
+        self._record, self._started = record, 0
+        self._start = partial(self._start_for, book, run, bench, outputs_V)
         bench.seen.tell = self.show
         self._start()
 
-    def _start(self) -> None:
-        assert self._what is not None
-        book, run, bench, outputs_V = self._what
+    def _start_for(self, book: Path, run: int, bench: Bench, outputs_V: Mapping[str, float]) -> None:
         self._started += 1
         ours, theirs = socket.socketpair()
         command = [sys.executable, "-m", "zincsmith.guard.guardian", "--engine", str(os.getpid())]
@@ -190,7 +190,7 @@ class Guardian:
             return False
         finally:
             self._let_go()
-            self._what = None
+            self._start = lambda: None
         return True
 
     def _replace(self, how: str) -> None:
@@ -212,7 +212,7 @@ class Guardian:
             except OSError:
                 pass
         self._let_go()
-        self._what = None
+        self._start = lambda: None
 
     def _let_go(self) -> None:
         if self._socket is not None:

@@ -67,7 +67,7 @@ def _by_claim(evidence: Evidence, claims: list[Claim], unit: Unit) -> dict[str, 
     """The findings that would test each claim, by its key."""
     found = findings_of(evidence.procedures, evidence, unit.nameplate, Conventions())
     out: dict[str, list[Finding]] = {}
-    for one in judge(found, claims, evidence, unit):
+    for one in judge(found, claims, evidence):
         if one.claim is not None and one.finding.value is not None:
             out.setdefault(one.claim.key, []).append(one.finding)
     return out
@@ -110,13 +110,11 @@ def _decide(claim: Claim, rig: Rig, wired: list[Finding], moved: list[Finding]) 
         return Decision(claim, "cannot", "cannot", tolerance=tolerance_of(claim), blame=blame, why=why)
 
     def share_of(pair: tuple[Finding, Finding]) -> float:
-        assert pair[1].value is not None
-        return (_expanded(pair[0]) + _error(*pair)) / max(room_of(claim, pair[1].value), 1e-12)
+        return (_expanded(pair[0]) + _error(*pair)) / max(room_of(claim, pair[1].number), 1e-12)
 
     worst = max(zip(wired, moved, strict=True), key=share_of)
-    assert worst[1].value is not None
     expanded, error, share = _expanded(worst[0]), _error(*worst), share_of(worst)
-    allowed = room_of(claim, worst[1].value)
+    allowed = room_of(claim, worst[1].number)
     return Decision(
         claim,
         verdict_of(share),
@@ -136,10 +134,8 @@ def _expanded(finding: Finding) -> float:
 
 
 def _error(wired: Finding, moved: Finding) -> float:
-    assert wired.value is not None
-    assert moved.value is not None
-    error = abs(wired.value - moved.value)
-    return error if error > 1e-12 * max(1.0, abs(moved.value)) else 0.0
+    error = abs(wired.number - moved.number)
+    return error if error > 1e-12 * max(1.0, abs(moved.number)) else 0.0
 
 
 def _blame(finding: Finding, rig: Rig) -> str:

@@ -226,9 +226,9 @@ def _on_this_rig(evidence: Evidence, rig: Rig) -> bool:
 
 def judge_again(run: JudgedRun, conventions: Conventions) -> JudgedRun:
     """The same evidence under other conventions."""
-    assert run.known is not None
-    plate = run.unit.nameplate
-    known = run.known
+    plate, known = run.unit.nameplate, run.known
+    if known is None:
+        raise ValueError(f"run {run.row.id} was never judged: there is nothing to judge again")
     if known.evidence is not run.evidence:  # somebody looks at other evidence: its figures are worked out anew
         known = replace(known, evidence=run.evidence, over="")
     own = known.under(conventions, plate)
@@ -244,7 +244,7 @@ def _figures(evidence: Evidence, plate: Nameplate, conventions: Conventions) -> 
 
 def _judged(unit: Unit, known: Known, conventions: Conventions) -> tuple[Judged, ...]:
     evidence, faults, files = known.evidence, known.faults, known.files
-    judged = judge(with_disagreements(known.findings, evidence), claims_of(unit.nameplate), evidence, unit, conventions)
+    judged = judge(with_disagreements(known.findings, evidence), claims_of(unit.nameplate), evidence, conventions)
     return tuple(with_one_cause(_with_notes(_with_rig(j, faults), files)) for j in judged)
 
 
@@ -285,7 +285,6 @@ def judge(
     findings: Sequence[Finding],
     claims: list[Claim],
     evidence: Evidence,
-    unit: Unit,
     conventions: Conventions = Conventions(),  # noqa: B008 - frozen
 ) -> list[Judged]:
     """Each claim with the findings that test it, then what nobody claimed."""
@@ -320,14 +319,13 @@ def _fits(finding: Finding, claim: Claim) -> bool:
 
 
 def _compare(finding: Finding, claim: Claim, evidence: Evidence, guard: str) -> Judged:
-    assert finding.value is not None
-    chance = None
+    value, chance = finding.number, None
     if finding.u is not None and claim.bounded:
-        chance = conformance_probability(finding.value, finding.u, claim.low, claim.high)
+        chance = conformance_probability(value, finding.u, claim.low, claim.high)
     lacks = claim.scope.missing(_reached(finding, claim, evidence), evidence.ambient_degC)
     doubts = finding.doubts + tuple(_coverage(claim, lacks)) + tuple(_incomplete(claim, evidence))
-    guarded = guarded_verdict(finding.value, guard_band(finding.u, finding.k, guard), claim.low, claim.high)
-    simple = simple_verdict(finding.value, claim.low, claim.high)
+    guarded = guarded_verdict(value, guard_band(finding.u, finding.k, guard), claim.low, claim.high)
+    simple = simple_verdict(value, claim.low, claim.high)
     if finding.beside_the_point:
         return Judged(finding, claim, Verdict.NOT_TESTED, Verdict.NOT_TESTED)
     if not claim.bounded:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from zincsmith.analysis.accuracy import column
@@ -105,15 +105,13 @@ def _measured(quantity: str, values: Column | None, known: bool) -> LiveFigure:
     return LiveFigure(info.words, estimate.value, expanded, unit, info.kind, info.side)
 
 
-def _derived(columns: Mapping[str, Column], names: tuple[str, ...], formula: object) -> Estimate | None:
+def _derived(
+    columns: Mapping[str, Column], names: tuple[str, ...], formula: Callable[[Values], float]
+) -> Estimate | None:
     if any(name not in columns for name in names):
         return None
 
-    def scalar(values: Values) -> float:
-        assert callable(formula)
-        return float(formula(values))
-
-    return propagate(scalar, {name: columns[name] for name in names})
+    return propagate(lambda values: float(formula(values)), {name: columns[name] for name in names})
 
 
 def _pair(estimate: Estimate | None) -> tuple[float | None, float | None]:

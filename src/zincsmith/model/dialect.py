@@ -33,6 +33,20 @@ class Operation(Record):
     quantities: tuple[str, ...] = ()
     settle_s: float = 0.0
 
+    @property
+    def to_say(self) -> str:
+        """Its command. ValueError for a query: a dialect file that has it so is refused before."""
+        if self.command is None:
+            raise ValueError("a query was used as a command")
+        return self.command
+
+    @property
+    def to_ask(self) -> str:
+        """Its query. ValueError for a command."""
+        if self.query is None:
+            raise ValueError("a command was used as a query")
+        return self.query
+
 
 @dataclass(frozen=True)
 class Quirks(Record):

@@ -95,6 +95,13 @@ class Finding:
     permitted_by: str = ""
     output: str = ""  # which output it is of, where a unit has several
 
+    @property
+    def number(self) -> float:
+        """Its value, where the caller has seen that there is one; ValueError else: a bug."""
+        if self.value is None:
+            raise ValueError(f"{self.name} has no value")
+        return self.value
+
 
 @dataclass(frozen=True)
 class Judged:

@@ -61,6 +61,13 @@ class Reading:
     phase_known: bool = False  # worked out from the fundamental of a record, no upper bound
 
     @property
+    def number(self) -> float:
+        """Its value, where the caller has seen that there is one; ValueError else: a bug."""
+        if self.value is None:
+            raise ValueError(f"{self.address} was not read")
+        return self.value
+
+    @property
     def address(self) -> str:
         """Its quantity and the port it was read at."""
         return at_port(self.quantity, self.port)
@@ -110,6 +117,13 @@ class Point:
         """The reading of a quantity, given by its address: the bare name is that at the only port."""
         name, port = name_of(quantity), port_of(quantity)
         return next((r for r in self.readings if r.quantity == name and r.port == port), None)
+
+    def need(self, quantity: str) -> Reading:
+        """The same, where the caller has seen that it is there; ValueError else: a bug."""
+        reading = self.get(quantity)
+        if reading is None:
+            raise ValueError(f"point {self.number} says nothing of {quantity}")
+        return reading
 
     def seen_from(self, port: str) -> Point:
         """The point as the figures of one port look at it: what was read and drawn there without the name of the port,

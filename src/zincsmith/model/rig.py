@@ -230,6 +230,13 @@ class Rig(Record):
         """The one that plays a role, given by its address: the role alone is that at the only port."""
         return next((i for i in self.instruments if i.place == place), None)
 
+    def need(self, place: str) -> Instrument:
+        """The same, where the caller has seen that there is one; ValueError else: a bug."""
+        one = self.instrument(place)
+        if one is None:
+            raise ValueError(f"nobody plays {place} on this rig")
+        return one
+
     def of(self, role: str) -> tuple[Instrument, ...]:
         """Every instrument that plays a role, at whichever port."""
         return tuple(i for i in self.instruments if i.role == role)

@@ -18,8 +18,7 @@ from zincsmith.model.rig import Rig
 from zincsmith.model.roles import AT_OUTPUTS, ROLES
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.planning.rig_facts import outlet_of, records, source_kind
-from zincsmith.procedures.base import Procedure
-from zincsmith.procedures.catalogue import every, package_of, planned, procedure
+from zincsmith.procedures.catalogue import every, package_of, planned, planned_record, procedure
 from zincsmith.procedures.plan_file import find_plan
 from zincsmith.procedures.planning import Facts, Planned, Refit
 from zincsmith.rules.loader import supply_rules
@@ -64,11 +63,6 @@ def compose(unit: Unit, rig: Rig) -> tuple[Plan, list[LeftOut]]:
     if all(planned(p).stays or rank(p) == LAST for p in parts):
         raise InputError(f"no plan can be composed: {left[0].why}" if left else "no plan can be composed")
     return Plan("Full", tuple(parts)), left
-
-
-def planned_record(one: Procedure) -> type[Planned]:
-    assert issubclass(one.options, Planned)
-    return one.options
 
 
 def _lacks(part: Options, before: Sequence[Options]) -> str:

@@ -75,8 +75,7 @@ def waves_of(record: Record, rig: Rig) -> tuple[tuple[Wave, ...], dict[str, byte
     waves, samples = [], {}
     for quantity, (codes, scale) in record.channels.items():
         info = QUANTITIES[quantity]
-        one = rig.instrument(info.role)
-        assert one is not None
+        one = rig.need(info.role)
         data = np.clip(codes, -32768, 32767).astype("<i2").tobytes()
         sha256 = hashlib.sha256(data).hexdigest()
         samples[sha256] = data

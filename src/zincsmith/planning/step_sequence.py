@@ -34,7 +34,8 @@ class StepSequence:
             if not self._begun:
                 self._begun = True
                 return next(self._steps)
-            assert answer is not None
+            if answer is None:
+                raise ValueError("the step sequence waits for what came of the last action")
             return self._steps.send(answer)
         except StopIteration:
             return None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Generator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Literal, TypeVar
 
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.model.actions import Action, Outcome
@@ -17,6 +17,7 @@ from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.intake import Intake
 
+OptionsT = TypeVar("OptionsT", bound=Options)
 Steps = Generator[Action, Outcome, None]
 Curve = tuple[str, list[float], list[float]]
 SourceKind = Literal["settable", "by hand", "fixed"]
@@ -49,6 +50,12 @@ class Context:
     about: str = ""
     others_percent: float = 0.0
     modes: Mapping[str, str] = field(default_factory=dict)
+
+    def asked(self, kind: type[OptionsT]) -> OptionsT:
+        """What the part asks for, as the record of its procedure; TypeError for another's: a bug."""
+        if not isinstance(self.options, kind):
+            raise TypeError(f"a part of {self.options.procedure} was handed to {kind.__name__}")
+        return self.options
 
     @property
     def nameplate(self) -> Nameplate:

@@ -110,7 +110,7 @@ def packages_of(parts: Iterable[Options]) -> tuple[tuple[str, str, str], ...]:
     return tuple(dict.fromkeys((name, p.name, p.version) for name, p in found if p is not None))
 
 
-def options_of(name: str) -> type[Options] | None:
+def options_of(name: str) -> type[Planned] | None:
     """The record of a procedure's options, without loading more than that; None for one that is not there."""
     if name in SHIPPED:
         module = import_module(f"zincsmith.procedures.{name}.options")
@@ -118,7 +118,14 @@ def options_of(name: str) -> type[Options] | None:
             one for one in vars(module).values()
             if isinstance(one, type) and issubclass(one, Planned) and one.__module__ == module.__name__
         )  # fmt: skip
-    return _installed()[0][name][0].options if name in _installed()[0] else None
+    return planned_record(_installed()[0][name][0]) if name in _installed()[0] else None
+
+
+def planned_record(one: Procedure) -> type[Planned]:
+    """The record of its options. TypeError where it cannot be planned with: `_loaded` lets none of these in."""
+    if not issubclass(one.options, Planned):
+        raise TypeError(f"the options of {one.name} are no Planned record")
+    return one.options
 
 
 def planned(part: Options) -> Planned:
@@ -182,9 +189,7 @@ def _bring_in(one: Procedure) -> None:
 def suits(name: str, plate: Nameplate) -> str:
     """Why a procedure does not fit a unit, without loading more than its options; empty when it does."""
     record = options_of(name)
-    assert record is not None
-    assert issubclass(record, Planned)
-    return record.suits(plate)
+    return record.suits(plate) if record is not None else f"there is no procedure {name!r} here"
 
 
 def look_again() -> None:

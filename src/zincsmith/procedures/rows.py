@@ -32,10 +32,7 @@ def _turned(reading: Reading) -> Reading:
 
 
 def volts_of(point: Point) -> float:
-    reading = point.get("output_voltage")
-    assert reading is not None
-    assert reading.value is not None
-    return reading.value
+    return point.need("output_voltage").number
 
 
 def load_of(point: Point) -> float:
@@ -48,7 +45,4 @@ def at_line(line: tuple[float, float], load_percent: float | None = None) -> Ope
 
 
 def amps_of(point: Point) -> float:
-    reading = point.get("output_current")
-    assert reading is not None
-    assert reading.value is not None
-    return reading.value
+    return point.need("output_current").number

@@ -54,13 +54,8 @@ def write_folder(book: BookReader, run: JudgedRun, folder: Path) -> list[Path]:
 def _readings(book: BookReader, run: JudgedRun) -> Iterator[dict[str, Any]]:
     """Every point as it was taken, in the order of the work; values as they are judged where they count."""
     counted = {(p.number, p.take): p for p in run.evidence.points}
-    rejected = {
-        (w.event.number, w.event.take)
-        for w in book.events(run=run.row.id, kinds=(PointRejected,))
-        if isinstance(w.event, PointRejected)
-    }
-    for written in book.events(run=run.row.id, kinds=(PointTaken,)):
-        assert isinstance(written.event, PointTaken)
+    rejected = {(w.event.number, w.event.take) for w in book.of_kind(PointRejected, run.row.id)}
+    for written in book.of_kind(PointTaken, run.row.id):
         taken = written.event.point
         key = taken.number, taken.take
         point = counted.get(key, taken)

@@ -41,7 +41,7 @@ def _fetcher() -> Any:
     from weasyprint.urls import URLFetcher, URLFetcherResponse
 
     class OwnFiles(URLFetcher):  # type: ignore[misc]
-        def fetch(self, url: str, headers: object = None) -> Any:
+        def fetch(self, url: str, headers: object = None) -> Any:  # noqa: ARG002 - the library's
             return URLFetcherResponse(url, own_file(url), {"Content-Type": "font/ttf"})
 
     return OwnFiles()

@@ -169,7 +169,7 @@ class Adapter:
         ambient_degC: float,
     ) -> None:  # fmt: skip
         """Move on by ``dt_s`` with the source at ``input_V`` (0: off) and a load: amperes, or amperes at a voltage."""
-        at = wanted_A if callable(wanted_A) else (lambda volts, amps=wanted_A: amps)
+        at = wanted_A if callable(wanted_A) else (lambda _volts, amps=wanted_A: amps)
         left = dt_s
         while True:
             h = min(left, self._pace_s(input_V))
@@ -177,7 +177,7 @@ class Adapter:
             self._in_state_s += h
             self.intake = NOTHING
             self._move(h, input_V, frequency_Hz, at)
-            self.intake = self.defect.draw(self.intake, input_V, frequency_Hz, self.mains.series_ohm, h)
+            self.intake = self.defect.draw(self.intake, input_V, self.mains.series_ohm, h)
             self.defect.strain(self.output_V, h)
             self._warm(h, self.intake.power_W - self.output_V * self.current_A, ambient_degC)
             left -= h

@@ -57,7 +57,7 @@ class Defect:
     def regulated_V(self, volts: float) -> float:
         return OPEN_LOOP * volts if self.kind == "open feedback" else volts
 
-    def draw(self, intake: Intake, input_V: float, frequency_Hz: float, series_ohm: float, h: float) -> Intake:
+    def draw(self, intake: Intake, input_V: float, series_ohm: float, h: float) -> Intake:
         """Add what the fault takes from the mains, and follow what it does to the parts."""
         if self._open or input_V == 0.0:
             return intake if not self._open else Intake(0.0, 0.0, 0.0)

@@ -147,7 +147,8 @@ class Bench:
             return True
 
     def _hear(self, seat: Seat) -> None:
-        assert seat.connection is not None
+        if seat.connection is None:
+            return
         try:
             data = seat.connection.recv(65536)
         except OSError:

@@ -118,7 +118,7 @@ def dummy(case: Case, load: Instrument) -> Iterator[Fault]:
             )
 
 
-def hot_metal(case: Case, load: Instrument) -> Iterator[Fault]:
+def hot_metal(_case: Case, load: Instrument) -> Iterator[Fault]:
     kind = load.dummy.kind if load.dummy is not None else ""
     if kind not in ("resistor", "binary bank", "lamp", "transistor"):
         return

@@ -51,14 +51,13 @@ class Leaving(QObject):
         self.said.emit(f"Writing the {what}…")
         process = QProcess(self)
         self._process = process
-        process.finished.connect(lambda code, _status: self._ended(code, out, what))
+        process.finished.connect(lambda code, _status: self._ended(process, code, out, what))
         told = ["--run", str(run), "-o", str(out), *as_options(conventions or Conventions())]
         process.start(sys.executable, ["-m", "zincsmith.cli", command, str(book), *told])
 
-    def _ended(self, code: int, out: Path, what: str) -> None:
-        assert self._process is not None
-        error = bytes(self._process.readAllStandardError().data()).decode(errors="replace").strip()
-        self._process.deleteLater()
+    def _ended(self, process: QProcess, code: int, out: Path, what: str) -> None:
+        error = bytes(process.readAllStandardError().data()).decode(errors="replace").strip()
+        process.deleteLater()
         self._process = None
         saved = "Report saved" if what == "report" else "Files saved in"
         self.said.emit(f"{saved}: {out.name}" if code == 0 else f"The {what} could not be written: {error[-200:]}")

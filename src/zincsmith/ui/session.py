@@ -225,14 +225,13 @@ class Session(QObject):
         self._load_documents()
         runs = self.reader.runs()
         if runs:
-            self._fold_run(runs[-1].id)
+            self._fold_run(self.reader, runs[-1].id)
         self._seq = self.reader.last_seq()
         self._follow_unit()
 
-    def _fold_run(self, run: int) -> None:
-        assert self.reader is not None
-        kinds = QUIET if self.reader.closed(run) is not None else ()  # polls of a run that has ended show nothing
-        for written in self.reader.events(run=run, kinds=kinds):
+    def _fold_run(self, reader: BookReader, run: int) -> None:
+        kinds = QUIET if reader.closed(run) is not None else ()  # polls of a run that has ended show nothing
+        for written in reader.events(run=run, kinds=kinds):
             self.view.fold(written)
 
     def _follow_unit(self) -> None:
@@ -246,7 +245,7 @@ class Session(QObject):
             return
         self.view = RunView()
         if own is not None:
-            self._fold_run(own)
+            self._fold_run(self.reader, own)
         self.live.emit()
 
     @property

@@ -159,12 +159,18 @@ def theme() -> Theme:
     return _current
 
 
+def _application() -> QApplication:
+    app = QApplication.instance()
+    if not isinstance(app, QApplication):
+        raise TypeError("there is no application with windows yet")
+    return app
+
+
 def use_theme(chosen: Theme) -> None:
     """Put a theme in force; widgets are told by a change of palette."""
     global _current  # the one place that holds which theme is in force
     _current = chosen
-    app = QApplication.instance()
-    assert isinstance(app, QApplication)
+    app = _application()
     app.setStyleSheet(stylesheet(chosen))
     palette = QPalette()
     for role, name in (
@@ -189,8 +195,7 @@ def load_fonts() -> None:
     for file in folder.iterdir():
         if file.name.endswith(".ttf"):
             QFontDatabase.addApplicationFontFromData(file.read_bytes())
-    app = QApplication.instance()
-    assert isinstance(app, QApplication)
+    app = _application()
     app.setFont(font(13))
 
 

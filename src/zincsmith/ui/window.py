@@ -100,9 +100,8 @@ class MainWindow(QMainWindow):
         self.session = Session(book, log)
         self.setWindowTitle(f"{book.name} – Zincsmith")
         self._tips = WholeTips(self)
-        application = QApplication.instance()
-        assert application is not None
-        application.installEventFilter(self._tips)
+        if (application := QApplication.instance()) is not None:
+            application.installEventFilter(self._tips)
         self.resize(1280, 800)
         self.muted = False
         self._last_sounded = State.IDLE
@@ -170,7 +169,7 @@ class MainWindow(QMainWindow):
         """Open book and engine; call once the window is shown."""
         self.session.open()
         self._refresh()
-        QTimer.singleShot(READ_AHEAD_MS, self, lambda: self._beside.start(read_ahead, lambda name: None, self._settle))
+        QTimer.singleShot(READ_AHEAD_MS, self, lambda: self._beside.start(read_ahead, lambda _name: None, self._settle))
 
     def go(self, title: str) -> None:
         """Show a station."""

@@ -17,7 +17,8 @@ def bound_words(low: float | None, high: float | None, figure: Figure) -> str:
             return f"±{high * factor:g} {shown}"
         return f"{low * factor:g} to {high * factor:g} {shown}".rstrip()
     bound, sign = (high, "≤") if low is None else (low, "≥")
-    assert bound is not None
+    if bound is None:
+        raise ValueError("a claim without a bound has no words")
     scaled, prefix = _scaled(bound * factor, shown)
     return f"{sign} {scaled:.4g} {prefix}{shown}".rstrip()
 

@@ -324,8 +324,7 @@ def _observe(when: str) -> Observe:
 
 
 def _options(ctx: Context) -> BringUpOptions:
-    assert isinstance(ctx.options, BringUpOptions)
-    return ctx.options
+    return ctx.asked(BringUpOptions)
 
 
 def _starting_W(plate: Nameplate, volts: float) -> float:
@@ -411,7 +410,7 @@ def _boundary(
         "mean of the inputs on both sides",
         OperatingPoint((Feed(frequency_Hz=edge.at.frequency_Hz),), (Draw(edge.at.load_percent),)),
         f"within a step of {gap:.3g} V",
-        doubts_of=lambda p, q: [],
+        doubts_of=lambda _p, _q: [],
     )
     step = Contribution("step of the search", gap / 2.0 / math.sqrt(3.0), False, rectangular=True)
     u = math.hypot(found.u, step.effect) if found.u is not None else None

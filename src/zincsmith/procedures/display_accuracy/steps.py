@@ -103,8 +103,7 @@ class DisplayAccuracy(Procedure):
 
 
 def _options(ctx: Context) -> DisplayOptions:
-    assert isinstance(ctx.options, DisplayOptions)
-    return ctx.options
+    return ctx.asked(DisplayOptions)
 
 
 def display_error(point: Point, display: str, reference: str) -> float | None:
@@ -131,11 +130,11 @@ def _finding(points: Sequence[Point], shown: Shown) -> Finding | None:
     finding = finding_of(
         shown.figure, shown.title, shown.unit, one, quantities, formula, "display - reference",
         worst.at.at_place, _growth(rows, shown), each,
-        doubts_of=lambda p, q: point_doubts(p, ("output_voltage",)),
+        doubts_of=lambda p, _q: point_doubts(p, ("output_voltage",)),
     )  # fmt: skip
     every = finding_of(
         shown.figure, shown.title, shown.unit, plain, quantities, formula, "", OperatingPoint(), "", each,
-        doubts_of=lambda p, q: [],
+        doubts_of=lambda _p, _q: [],
     )  # fmt: skip
     return replace(finding, working=replace(finding.working, rows=every.working.rows))
 
@@ -151,16 +150,14 @@ def _in_percent(points: Sequence[Point], shown: Shown) -> Finding | None:
         return None
 
     def share(p: Point) -> float:
-        reference = p.get(shown.reference)
-        assert reference is not None
-        return abs((display_error(p, shown.display, shown.reference) or 0.0) / (reference.value or 1.0))
+        return abs((display_error(p, shown.display, shown.reference) or 0.0) / (p.need(shown.reference).value or 1.0))
 
     worst = max(rows, key=share)
     return finding_of(
         f"{shown.figure}_percent", f"{shown.title}, of the reading", "1", [_with_digit(worst, shown.display)],
         (shown.display, shown.reference), lambda v: float(v[shown.display][0] / v[shown.reference][0]) - 1.0,
         "display / reference − 1", worst.at.at_place,
-        doubts_of=lambda p, q: point_doubts(p, ("output_voltage",)),
+        doubts_of=lambda p, _q: point_doubts(p, ("output_voltage",)),
     )  # fmt: skip
 
 

@@ -37,8 +37,7 @@ class HandsIn(Procedure):
 
     def steps(self, ctx: Context) -> Steps:
         """Off; the gate, shut until it has emptied; on again, and warm."""
-        options = ctx.options
-        assert isinstance(options, HandsInOptions)
+        options = ctx.asked(HandsInOptions)
         line = ctx.reachable((options.line,))[0]
         yield Stage(options.act[:1].upper() + options.act[1:], "the input is off")
         yield from idle(ctx)

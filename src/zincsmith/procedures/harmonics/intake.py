@@ -26,6 +26,7 @@ from zincsmith.recorded.waveforms import pair_of_records
 from zincsmith.rules.harmonics import Draw, load_harmonics
 
 Array = NDArray[np.float64]
+Orders = NDArray[np.complex128]
 
 MOST_SAMPLES = 2_000_000
 
@@ -125,18 +126,16 @@ def _facts(p: Power, even: Even) -> dict[str, object]:
         facts["window"] = window_words(p)
         facts["voltage_crest_factor"] = f"{p.voltage_crest:.4g}"
         if p.current is not None and p.voltage is not None:
-            angles = [_degrees(p, k) for k in range(1, min(ORDERS, len(p.current) - 1) + 1)]
+            angles = [_degrees(p.current, p.voltage, k) for k in range(1, min(ORDERS, len(p.current) - 1) + 1)]
             facts["current_phase_deg"] = angles
     return facts
 
 
-def _degrees(p: Power, order: int) -> float | None:
+def _degrees(current: Orders, voltage: Orders, order: int) -> float | None:
     """Phase of an order of the current against the fundamental of the volts, which stands at zero; degrees."""
-    assert p.current is not None
-    assert p.voltage is not None
-    if abs(p.current[order]) < 1e-6 * max(1e-12, float(np.max(np.abs(p.current[1:])))):
+    if abs(current[order]) < 1e-6 * max(1e-12, float(np.max(np.abs(current[1:])))):
         return None
-    angle = np.angle(p.current[order]) - order * np.angle(p.voltage[1])
+    angle = np.angle(current[order]) - order * np.angle(voltage[1])
     return round(float(np.degrees(np.angle(np.exp(1j * angle)))), 3)
 
 

@@ -108,8 +108,7 @@ class Harmonics(Procedure):
 
 
 def _options(ctx: Context) -> HarmonicOptions:
-    assert isinstance(ctx.options, HarmonicOptions)
-    return ctx.options
+    return ctx.asked(HarmonicOptions)
 
 
 @dataclass(frozen=True)
@@ -183,7 +182,7 @@ def _against(seen: Seen, limits: HarmonicLimits, name: str) -> Finding:
 
     finding = _finding(
         seen, CLASSES[name], f"Harmonics, class {name}", readings,
-        formula if worst else lambda v: 0.0, f"worst order over its limit, class {name}",
+        formula if worst else lambda _v: 0.0, f"worst order over its limit, class {name}",
         _rows(seen, by_order), ("order", "I / A", "limit / A", "of it / %"), _words(judged),
     )  # fmt: skip
     return replace(

@@ -133,8 +133,7 @@ class PowerFactorRegimes(Procedure):
 
 
 def _options(ctx: Context) -> RegimeOptions:
-    assert isinstance(ctx.options, RegimeOptions)
-    return ctx.options
+    return ctx.asked(RegimeOptions)
 
 
 def _loads(step: float) -> tuple[float, ...]:

@@ -54,8 +54,7 @@ class RigCheck(Procedure):
 
     def steps(self, ctx: Context) -> Steps:
         """One look at rest, or two points live: no load and the known load."""
-        options = ctx.options
-        assert isinstance(options, RigCheckOptions)
+        options = ctx.asked(RigCheckOptions)
         if options.when != "live":
             off = (*idle(ctx), SetSource(0.0, options.line.frequency_Hz, False))
             stage = Stage("Background, unit off", "after the work" if options.when == "after" else "before the work")
@@ -125,7 +124,7 @@ def _background(point: Point, evidence: Evidence) -> list[Finding]:
     after = point.at.step is Purpose.BACKGROUND_AFTER
     before = next((p for p in evidence.earlier if p.at.step is Purpose.BACKGROUND_BEFORE), None)
 
-    def doubts(p: Point, quantities: object) -> list[Doubt]:
+    def doubts(p: Point, _quantities: object) -> list[Doubt]:
         return [*_off_zero(p), *(_changed(before, p) if after and before is not None else [])]
 
     return [
@@ -199,7 +198,7 @@ def _source(point: Point) -> list[Finding]:
             lambda v: float(v["input_voltage"][0]) / nominal - 1.0,
             "Vin / V set − 1",
             at,
-            doubts_of=lambda p, q: source_doubts(p),
+            doubts_of=lambda p, _q: source_doubts(p),
         )
     ]
 
@@ -300,7 +299,7 @@ def _meters(live: list[Point]) -> list[Finding]:
         lambda v: float(v["load_voltage"][0] - v["output_voltage"][0]),
         "V load − V",
         OperatingPoint(),
-        doubts_of=lambda p, q: [],
+        doubts_of=lambda _p, _q: [],
     )
     value, u, k = difference.value, difference.u, difference.k
     if value is None or u is None or k is None or abs(value) <= k * u:
@@ -334,7 +333,7 @@ def _leads(live: list[Point]) -> list[Finding]:
         "R = Δ(V − V load) / ΔI",
         OperatingPoint(),
         f"from gauge and length {1000 * stated:.1f} mΩ" if stated is not None else "",
-        doubts_of=lambda p, q: [],
+        doubts_of=lambda _p, _q: [],
     )
     if stated is None or found.value is None or found.u is None or found.k is None:
         return [found]

@@ -32,9 +32,8 @@ class SafetyChecks(Procedure):
 
     def steps(self, ctx: Context) -> Steps:
         """Before power: records, terminals, wiring. At the end: discharge and restore."""
-        assert isinstance(ctx.options, SafetyOptions)
         unit = ctx.unit
-        if ctx.options.restore:
+        if ctx.asked(SafetyOptions).restore:
             yield Stage("Discharge and restore", "nothing is live")
             if unit.to_restore:
                 things = "; ".join(one.what for one in unit.to_restore)

@@ -131,8 +131,7 @@ class StandbyPower(Procedure):
 
 
 def _options(ctx: Context) -> StandbyOptions:
-    assert isinstance(ctx.options, StandbyOptions)
-    return ctx.options
+    return ctx.asked(StandbyOptions)
 
 
 def _measure(ctx: Context, line: Line, seconds: float, elapsed: float, record_s: float = 0.0) -> Measure:
@@ -148,9 +147,7 @@ def _judged(times: Sequence[float], watts: Sequence[float]) -> Standby:
 
 
 def _watts(point: Point) -> Reading:
-    reading = point.get("input_power")
-    assert reading is not None
-    return reading
+    return point.need("input_power")
 
 
 def _mcr(points: list[Point], samples: Mapping[str, bytes]) -> float | None:

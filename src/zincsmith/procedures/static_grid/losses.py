@@ -43,7 +43,7 @@ def loss_findings(at: OperatingPoint, points: Sequence[Point]) -> list[Finding]:
             "fixed_loss", "Fixed losses", "W", points, POWER, formula,
             "fixed part of Pin − V I, least squares", at, f"losses = {words}",
             lambda p: {"loss / W": loss[p.number], "off the fit / W": rest[p.number]},
-            doubts_of=lambda p, q: [],  # each point tells its own doubts with its efficiency
+            doubts_of=lambda _p, _q: [],  # each point tells its own doubts with its efficiency
         )
     ]  # fmt: skip
     return [*found, *_change(at, points, amps, losses)]
@@ -94,7 +94,4 @@ def _own_W(points: Sequence[Point]) -> float:
 
 
 def _value(point: Point, quantity: str) -> float:
-    reading = point.get(quantity)
-    assert reading is not None
-    assert reading.value is not None
-    return reading.value
+    return point.need(quantity).number

@@ -84,8 +84,7 @@ def efficiency_of(answer: Outcome) -> float | None:
 
 
 def grid_options(ctx: Context) -> GridOptions:
-    assert isinstance(ctx.options, GridOptions)
-    return ctx.options
+    return ctx.asked(GridOptions)
 
 
 def about_a_port(ctx: Context) -> Context:

@@ -219,7 +219,7 @@ class Points:
             "no_load": lambda v: float(v[0]),
         }
         if nominal is not None:
-            below["nominal"] = lambda v: nominal
+            below["nominal"] = lambda _v: nominal
         else:
             self._leave_out(
                 "Load regulation of nominal is", "the rated output volts are not known", "Use --rated-voltage."

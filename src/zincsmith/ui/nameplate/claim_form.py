@@ -236,11 +236,10 @@ class ClaimForm(QWidget):
 
     def _span(self, key: str, values: dict[str, float | None]) -> Span | None:
         low, high = values[f"{key}_low"], values[f"{key}_high"]
-        if low is None and high is None:
+        ends = [one for one in (low, high) if one is not None]
+        if not ends:
             return None
-        low, high = (low if low is not None else high), (high if high is not None else low)
-        assert low is not None
-        assert high is not None
+        low, high = ends[0], ends[-1]
         if low > high:
             self.edits[f"{key}_low"].mark("above the upper end")
             raise InputError(f"{key.capitalize()}: the lower end is above the upper end.")

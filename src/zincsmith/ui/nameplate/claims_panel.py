@@ -68,8 +68,8 @@ class ClaimsPanel(Panel):
     def form(self) -> ClaimForm:
         """The form of one claim, which is shown in place of the list."""
         self.stack.setCurrentIndex(1)
-        form = self.stack.currentWidget()
-        assert isinstance(form, ClaimForm)
+        if not isinstance(form := self.stack.currentWidget(), ClaimForm):
+            raise TypeError("the form of a claim is not there")
         return form
 
     def _list(self) -> QWidget:
@@ -264,7 +264,8 @@ class ClaimsPanel(Panel):
         self.table.setFocus()
 
     def _made(self, made: StatedClaim) -> None:
-        assert self._plate is not None
+        if self._plate is None:
+            return
         claims = list(self._plate.claims)
         if self._editing is None:
             claims.append(made)

@@ -19,9 +19,8 @@ MARKS = {"found": ink.tick_mark, "doubtful": ink.doubt_mark, "missing": ink.miss
 def body_words(body: Physical, power_W: float) -> list[tuple[str, str]]:
     """Mass, size and price, each with what it comes to per watt."""
     out = []
-    if body.mass_g is not None or body.with_cord_g is not None:
-        mass = body.with_cord_g if body.with_cord_g is not None else body.mass_g
-        assert mass is not None
+    mass = body.with_cord_g if body.with_cord_g is not None else body.mass_g
+    if mass is not None:
         bare = f"{body.mass_g:g} g no cord" if body.mass_g is not None and body.with_cord_g is not None else ""
         out.append((f"{mass:g} g", bare))
     if body.size_mm is not None:

@@ -87,11 +87,9 @@ class OptionsForm(QWidget):
 
     def _update(self, one: Choosing | Typing, part: Options) -> None:
         edit = self._edits[one.field]
-        if isinstance(one, Choosing):
-            assert isinstance(edit, Choice)
+        if isinstance(one, Choosing) and isinstance(edit, Choice):
             self._fill(edit, one, part)
-        else:
-            assert isinstance(edit, QLineEdit)
+        elif isinstance(one, Typing) and isinstance(edit, QLineEdit):
             words = one.show(getattr(part, one.field))
             if edit.text() != words and not edit.hasFocus():
                 edit.setText(words)
@@ -113,7 +111,8 @@ class OptionsForm(QWidget):
             self.problem.setText(f"{one.words}: {error.message}.")
 
     def _set(self, field: str, value: Any) -> None:
-        assert self._part is not None
+        if self._part is None:
+            return
         fields = field.split()
         part = replace(self._part, **dict(zip(fields, value if len(fields) > 1 else (value,), strict=True)))
         try:

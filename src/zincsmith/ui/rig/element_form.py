@@ -198,8 +198,8 @@ class ElementForm(QWidget):
                 widget.mark("")
                 widget.setModified(False)
         except InputError as error:
-            assert isinstance(widget, RatingEdit)
-            widget.mark(error.message)
+            if isinstance(widget, RatingEdit):
+                widget.mark(error.message)
             self.wrong.emit(f"{entry.words}: {error.message}.")
             return
         self.wrong.emit("")

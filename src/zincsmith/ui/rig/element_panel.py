@@ -283,8 +283,8 @@ class ElementPanel(Panel):
             self.edited.emit(replace(self._rig, **changes), why)
 
     def _with(self, one: Instrument) -> tuple[Instrument, ...]:
-        assert self._rig is not None
-        return tuple(one if i.place == one.place else i for i in self._rig.instruments)
+        there = self._rig.instruments if self._rig is not None else ()
+        return tuple(one if i.place == one.place else i for i in there)
 
     def _one(self) -> Instrument | None:
         return self._rig.instrument(self._place) if self._rig is not None else None

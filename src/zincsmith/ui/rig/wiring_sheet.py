@@ -106,7 +106,9 @@ class WiringSheet(QWidget):
         words = "Mains side: hands off while energised" if mains else "Input side"
         ink.write(p, QRectF(MARGIN_X, 4, 460, 20), words, 13, 600, t.color("alarm") if mains else t.color("ink2"))
         ink.hairline(p, QPointF(0, layout.divide), QPointF(w, layout.divide), t.color("alarm"), dashed=True)
-        ink.write(p, QRectF(MARGIN_X, layout.divide + 5, w - 200, 20), self._output_words(), 13, 600, t.color("ink2"))
+        ink.write(
+            p, QRectF(MARGIN_X, layout.divide + 5, w - 200, 20), self._output_words(self._rig), 13, 600, t.color("ink2")
+        )
         flow = flow_of(self._unit, self._rig, self._line_V)
         self._input(p, layout, flow, self._rig)
         self._output(p, layout, flow, self._rig)
@@ -121,9 +123,8 @@ class WiringSheet(QWidget):
                 self._box(p, box, name, self._rig)
         self._mark_faults(p, layout)
 
-    def _output_words(self) -> str:
-        rig, unit = self._rig, self._unit
-        assert rig is not None
+    def _output_words(self, rig: Rig) -> str:
+        unit = self._unit
         ties = ", ".join(f"{e.node} earthed through {e.through}" for e in rig.earthed) or "nothing earthed"
         outputs = unit.nameplate.outputs if unit is not None else ()
         volts = [one.name if len(outputs) > 1 else f"{one.voltage_V:g} V" for one in outputs]
@@ -169,14 +170,12 @@ class WiringSheet(QWidget):
 
     def _display(self, p: QPainter, box: QRectF, role: str, rig: Rig) -> None:
         """A window of the unit itself, with what it shows."""
-        one = rig.instrument(role)
-        assert one is not None
         self._frame(p, box, role, True)
         unit = next(q.unit for q in QUANTITIES.values() if q.role == role)
         kind = next(q.kind for q in QUANTITIES.values() if q.role == role)
         ink.write(p, box.adjusted(8, 4, -8, -18), unit, 18, 700, theme().text_of(kind))
         ink.write(p, box.adjusted(8, 28, -4, -4), "display", 12, 400, theme().color("ink2"))
-        self._how(p, QPointF(box.right() - 10, box.top() + 12), one.how)
+        self._how(p, QPointF(box.right() - 10, box.top() + 12), rig.need(role).how)
 
     @staticmethod
     def _how(p: QPainter, centre: QPointF, how: str) -> None:

@@ -207,8 +207,7 @@ class FindingsStation(Station):
 
     def _offer_plots(self) -> None:
         """What the evidence can be drawn as; the plot that was looked at stays."""
-        assert self.run is not None
-        self._curves = all_curves(self.run.evidence)
+        self._curves = all_curves(self.run.evidence) if self.run is not None else []
         before = self.shown.currentText()
         self.shown.clear()
         self.shown.addItems([c.title for c in self._curves])
@@ -362,7 +361,7 @@ class FindingsStation(Station):
             self.session.send(Repeat("asked for at Findings", self._points[0]))
             self.go.emit("Run")
             return
-        figure = self._figure()
+        figure = self._figure(self.run)
         try:
             self.session.revise_plan(retest(unit, rig, [figure]), f"retest of {figure.replace('_', ' ')}")
         except InputError as error:
@@ -370,10 +369,9 @@ class FindingsStation(Station):
             return
         self.go.emit("Plan")
 
-    def _figure(self) -> str:
+    def _figure(self, run: JudgedRun) -> str:
         """The figure of the chosen claim or finding."""
-        assert self.run is not None
-        judged = self.run.judged[self._chosen]
+        judged = run.judged[self._chosen]
         return judged.claim.figure if judged.claim is not None else judged.finding.name
 
     def take_focus(self) -> None:

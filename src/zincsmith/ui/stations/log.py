@@ -309,8 +309,8 @@ class LogStation(Station):
         stack = [self.tree.topLevelItem(n) for n in range(self.tree.topLevelItemCount())]
         found = []
         while stack:
-            item = stack.pop()
-            assert item is not None
+            if (item := stack.pop()) is None:
+                continue
             found.append(item)
             stack += [item.child(n) for n in range(item.childCount())]
         return found

@@ -277,7 +277,8 @@ class PlanStation(Station):
 
     def _new_point(self) -> None:
         part = self.session.plan.parts[self._part]
-        assert isinstance(part, GridOptions)
+        if not isinstance(part, GridOptions):
+            return
         try:
             volts, hertz, load = (float(w) for w in self.new_point.text().replace("%", " ").split())
         except ValueError:

@@ -55,7 +55,7 @@ class Figures(QWidget):
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         w, h = self.width() / 4.0, self.height() / 2.0
-        texts = [self._text(f) for f in self._figures if f.value is not None]
+        texts = [self._text(f, f.value) for f in self._figures if f.value is not None]
         sizes = [ink.fit_font(text, 42, theme().large_weight, w - 60).pixelSize() for text in texts]
         size = min(sizes, default=42)
         for at, figure in enumerate(self._figures):
@@ -63,9 +63,8 @@ class Figures(QWidget):
         ink.hairline(p, QPointF(0, h), QPointF(self.width(), h))
 
     @staticmethod
-    def _text(figure: Figure) -> str:
-        assert figure.value is not None
-        return number(figure.value, min(4, decimals_for(figure.expanded, figure.value)))
+    def _text(figure: Figure, value: float) -> str:
+        return number(value, min(4, decimals_for(figure.expanded, value)))
 
     def _one(self, p: QPainter, box: QRectF, figure: Figure, size: int) -> None:
         t = theme()
@@ -84,7 +83,7 @@ class Figures(QWidget):
         if figure.expanded:
             shown = f"±{number(figure.expanded, decimals_for(figure.expanded, figure.value))}"
             ink.write(p, head, shown, 12, 400, t.color("ink2"), ink.RIGHT)
-        text = self._text(figure)
+        text = self._text(figure, figure.value)
         ink.write(p, base, text, size, t.large_weight, t.of(figure.kind))
         at = base.left() + ink.width(text, size, t.large_weight) + 6
         unit = QRectF(at, base.top() + 8, 50, base.height() - 4)

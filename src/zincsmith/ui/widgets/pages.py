@@ -30,9 +30,8 @@ class Pages(QStackedWidget):
     def setCurrentIndex(self, index: int) -> None:
         make = self._later.pop(index, None)
         if make is not None:
-            empty = self.widget(index)
-            assert empty is not None
-            self.removeWidget(empty)
+            if (empty := self.widget(index)) is not None:
+                self.removeWidget(empty)
             self.insertWidget(index, make())
         super().setCurrentIndex(index)
         self.updateGeometry()

@@ -14,8 +14,7 @@ class WholeTips(QObject):
     """Watches the application; a tool tip of its own always comes first."""
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ToolTip and isinstance(watched, QWidget) and not watched.toolTip():
-            assert isinstance(event, QHelpEvent)
+        if isinstance(event, QHelpEvent) and isinstance(watched, QWidget) and not watched.toolTip():
             text = whole(watched, event.pos().x(), event.pos().y())
             if text:
                 QToolTip.showText(event.globalPos(), tip(text), watched)
