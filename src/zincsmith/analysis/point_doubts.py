@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from zincsmith.analysis.load_laws import current_of
 from zincsmith.model.finding import Doubt
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import WORKED_OUT, Point
@@ -68,9 +69,17 @@ def _unsettled(point: Point) -> Doubt | None:
     )
 
 
+def wanted_A(point: Point) -> float | None:
+    """The current that the load was set to take, at the volts that were read where its law goes by them."""
+    draw, volts = point.at.draw, point.get("output_voltage")
+    if draw.level is None:
+        return None
+    return current_of(draw.law, draw.level, (volts.value if volts is not None else None) or 0.0)
+
+
 def _not_reached(point: Point) -> Doubt | None:
     """The load did not draw what it was set to: it tripped, or works only from more volts up."""
-    wanted, reading = point.at.draw.level or 0.0, point.get("output_current")
+    wanted, reading = wanted_A(point) or 0.0, point.get("output_current")
     if reading is not None and reading.how == WORKED_OUT:
         return None  # a resistor draws what it draws
     if wanted <= 0.0 or reading is None or reading.value is None:

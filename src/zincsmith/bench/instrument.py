@@ -86,6 +86,10 @@ class ScpiInstrument:
         if self.dialect.quirks.reads_back and self.word(what).upper()[:4] != word.upper()[:4]:
             raise Refused(f"was set to {word} but reads back {self.word(what)}", **self._where(command))
 
+    def can_choose(self, what: str) -> bool:
+        """Whether something that is a word can be set."""
+        return f"set_{what}" in self.dialect.operation
+
     def can_range(self, quantity: str) -> bool:
         return f"set_range_{quantity}" in self.dialect.operation
 

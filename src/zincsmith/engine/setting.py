@@ -8,7 +8,9 @@ from dataclasses import replace
 from typing import Any
 
 from zincsmith.analysis.expectation import expected
+from zincsmith.analysis.load_laws import level_of
 from zincsmith.analysis.resistor_load import bank_ohm, bank_steps
+from zincsmith.bench.instrument import ScpiInstrument
 from zincsmith.bench.roles import FEEDING
 from zincsmith.engine.operator import Operator
 from zincsmith.engine.poll_loop import PollLoop
@@ -17,9 +19,11 @@ from zincsmith.model.address import at_port, name_of
 from zincsmith.model.commands import Gone, Pass
 from zincsmith.model.errors import BookError, InstrumentError, ZincsmithError
 from zincsmith.model.events import Effected, HandSetting
+from zincsmith.model.operating_point import LAW_WORDS, OF_LAW, LoadLaw
 from zincsmith.model.port import of_output
 from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.rig import Instrument
+from zincsmith.model.roles import BY_LAW
 from zincsmith.model.settings import Drawn, Fed, Settings
 from zincsmith.planning.limits import Limits
 from zincsmith.planning.rig_facts import step_words
@@ -44,6 +48,7 @@ class Setter:
         self.poll_loop, self.operator, self.limits = poll_loop, operator, limits
         self.bench = poll_loop.bench
         self._arranged: dict[str, str] = {}  # by port, how a load by hand stands, in the words of its gate
+        self._laws: dict[str, LoadLaw] = {}  # by place, what a load by wire was last told
         self._rests: set[str] = set()  # inputs whose source by hand was said to be off
 
     def carry_out(self, action: Setting) -> Body:
@@ -87,10 +92,15 @@ class Setter:
         if end > start:
             steps = max(1, round((end - start) / (CLIMB_A_SHARE * end)))
             for n in range(1, steps):
-                self.carry_out(SetLoad(start + (end - start) * n / steps, True, port))
+                amps = start + (end - start) * n / steps
+                self.carry_out(SetLoad(amps, True, port, wanted.law, self._level(port, wanted.law, amps)))
                 self.poll_loop.slice(CLIMB_S)
         if wanted != self.poll_loop.settings.draws.get(port, Drawn()):
-            self.carry_out(SetLoad(wanted.current_A, wanted.on, port))
+            self.carry_out(SetLoad(wanted.current_A, wanted.on, port, wanted.law, wanted.level))
+
+    def _level(self, port: str, law: LoadLaw, amps: float) -> float | None:
+        volts = replace(self.limits.envelope, modes=self.poll_loop.settings.modes).voltage_V(port)
+        return None if law == "CC" else level_of(law, volts, amps)
 
     def _source(self, action: SetSource) -> Body:
         after, place = self.poll_loop.settings.after(action), at_port("ac_source", action.port)
@@ -160,15 +170,26 @@ class Setter:
                 self.operator.set_by_hand(place, words, self._switch_off_at(action.on and settings.source_on))
             self._arranged[action.port] = words
             self.poll_loop.settings = after
-            return {"current_A": action.current_A, "on": action.on, "hand": True, **_at(action.port)}
+            return {"current_A": action.current_A, "on": action.on, "hand": True, **_law(action), **_at(action.port)}
         load = self.bench.instruments[place]
         if not action.on:
             on = load.set("input", False)
-        amps = load.set("current", action.current_A)
+        if action.on or action.law == "CC":
+            self._take_law(load, place, action.law)
+            level = load.set(BY_LAW[action.law].quantity, action.set_to)
         if action.on:
             on = load.set("input", True)
         self.poll_loop.settings = after
-        return {"current_A": amps, "on": bool(on), **_at(action.port)}
+        amps = level if action.law == "CC" else action.current_A
+        return {"current_A": amps, "on": bool(on), **_law(action), **_at(action.port)}
+
+    def _take_law(self, load: ScpiInstrument, place: str, law: LoadLaw) -> None:
+        """The law is chosen with the input off. Whatever somebody left a load at, it is told once a run."""
+        if self._laws.get(place) == law or not load.can_choose("mode"):
+            return
+        load.set("input", False)
+        load.choose("mode", BY_LAW[law].mode)
+        self._laws[place] = law
 
     def _mode(self, action: ChooseMode) -> Body:
         """A port is asked for a mode: by the sink controller at it, by its place in the list, else by a person."""
@@ -219,6 +240,11 @@ class Setter:
         return volts is not None and volts < channel.low
 
 
+def _law(action: SetLoad) -> Body:
+    """What a law other than constant current adds."""
+    return {} if action.law == "CC" else {"law": action.law, "level": action.level}
+
+
 def _at(port: str) -> Body:
     return {"port": port} if port else {}
 
@@ -264,5 +290,11 @@ def load_words(one: Instrument | None, action: SetLoad, output_V: float) -> str:
         return (
             f"Let the {name} take {action.current_A:.3g} A. It has to be one that can take current; plus to plus, and "
             "its volts below those of the unit before it is joined."
+        )
+    if action.law != "CC":
+        unit = {"ohm": "Ω"}.get(OF_LAW[action.law], OF_LAW[action.law])
+        return (
+            f"Set the {name} to {LAW_WORDS[action.law]}, {action.set_to:.4g} {unit}, and switch it on: it takes about "
+            f"{action.current_A:.3g} A."
         )
     return f"Set the {name} to {action.current_A:.4g} A and switch it on."

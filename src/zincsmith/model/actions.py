@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import get_args
 
-from zincsmith.model.operating_point import NOWHERE, OperatingPoint
+from zincsmith.model.operating_point import NOWHERE, LoadLaw, OperatingPoint
 from zincsmith.model.reading import Point
 
 
@@ -64,11 +64,19 @@ class SetSource:
 
 @dataclass(frozen=True)
 class SetLoad:
-    """The load at an output, in constant current: A, input on or off."""
+    """The load at an output, input on or off: the current it is to take, and by which law. ``level`` is what it is set
+    to where that is not the current itself, in ohm, V or W."""
 
     current_A: float
     on: bool
     port: str = ""
+    law: LoadLaw = "CC"
+    level: float | None = None
+
+    @property
+    def set_to(self) -> float:
+        """In the unit of its law."""
+        return self.current_A if self.level is None else self.level
 
 
 @dataclass(frozen=True)

@@ -9,12 +9,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import cached_property
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 from zincsmith.model.errors import InputError
 
 LoadLaw = Literal["CC", "CR", "CV", "CP"]
+LAWS: tuple[LoadLaw, ...] = get_args(LoadLaw)
 OF_LAW: dict[str, str] = {"CC": "A", "CR": "ohm", "CV": "V", "CP": "W"}
+LAW_WORDS: dict[str, str] = {
+    "CC": "constant current", "CR": "constant resistance", "CV": "constant voltage", "CP": "constant power",
+}  # fmt: skip
 
 
 class Thermal(StrEnum):
@@ -72,6 +76,7 @@ class Draw:
         said = "" if self.share_percent is None else f"{self.share_percent:g} % load"
         if not said and self.level is not None:
             said = f"{self.level:g} {OF_LAW[self.law]}"
+        said = f"{said}, {LAW_WORDS[self.law]}" if said and self.law != "CC" else said
         return f"{self.port} {said}" if self.port else said
 
 
@@ -214,9 +219,8 @@ class OperatingPoint:
     def conditions(self) -> dict[str, float]:
         """The published form: keys and numbers, as command line, JSON and tables show them."""
         feed, draw = self.feed, self.draw
-        level = draw.level if draw.law == "CC" else None
         found = {"input_voltage_V": feed.voltage_V, "frequency_Hz": feed.frequency_Hz,
-                 "load_percent": draw.share_percent, "load_A": level}  # fmt: skip
+                 "load_percent": draw.share_percent, LEVEL_KEYS[draw.law]: draw.level}  # fmt: skip
         volts = self.mode(self.draw.port).removesuffix(" V")
         found |= {"output_voltage_V": float(volts)} if _is_number(volts) else {}
         key, number = PUBLISHED_STEPS.get(self.step, ("", None)) if self.step is not None else ("", None)
@@ -230,6 +234,8 @@ class OperatingPoint:
         return {k: v for k, v in (found | dict(self.stated)).items() if v is not None}
 
 
+# What a level is called in the published conditions, by the law of the load.
+LEVEL_KEYS: dict[str, str] = {"CC": "load_A", "CR": "load_ohm", "CV": "load_V", "CP": "load_W"}
 NOWHERE = OperatingPoint()  # nothing is stated
 SINGLE = ("state", "about", "step", "step_number", "after_step_s", "elapsed_s", "configuration")
 # What a step is called in the published conditions, and its code; None: its number stands there.
@@ -246,7 +252,9 @@ def operating_point(conditions: Mapping[str, float], port: str = "") -> Operatin
     """From the published form: what files, tables and books of earlier forms hold; ``port`` is what it is about."""
     left = dict(conditions)
     volts, hertz = left.pop("input_voltage_V", None), left.pop("frequency_Hz", None)
-    share, level = left.pop("load_percent", None), left.pop("load_A", None)
+    share = left.pop("load_percent", None)
+    law: LoadLaw = next((one for one in LAWS if LEVEL_KEYS[one] in left), "CC")
+    level = left.pop(LEVEL_KEYS[law], None)
     asked, mode = left.pop("asked_percent", None), left.pop("output_voltage_V", None)
     step, number = None, 0
     for purpose, (key, code) in PUBLISHED_STEPS.items():
@@ -260,7 +268,7 @@ def operating_point(conditions: Mapping[str, float], port: str = "") -> Operatin
     drawn = any(x is not None for x in (share, level, asked))
     return OperatingPoint(
         feeds=(Feed(volts, hertz),) if volts is not None or hertz is not None else (),
-        draws=(Draw(share, level, port=port, asked_percent=asked),) if drawn else (),
+        draws=(Draw(share, level, law, port, asked),) if drawn else (),
         modes=((port, f"{mode:g} V"),) if mode is not None else (),
         state=Thermal.COLD if cold else Thermal.NOT_SAID, step=step, step_number=number,
         after_step_s=after, elapsed_s=elapsed, stated=tuple(left.items()),

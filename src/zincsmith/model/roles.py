@@ -36,6 +36,20 @@ class Role:
     of_the_unit: bool = False
 
 
+@dataclass(frozen=True)
+class LawOfLoad:
+    """How a dialect speaks of a law: the word of its mode, and what is set in it."""
+
+    mode: str
+    quantity: str
+
+
+BY_LAW: dict[str, LawOfLoad] = {
+    "CC": LawOfLoad("CURR", "current"), "CR": LawOfLoad("RES", "resistance"),
+    "CV": LawOfLoad("VOLT", "voltage"), "CP": LawOfLoad("POW", "power"),
+}  # fmt: skip
+
+
 def _both(*what: str) -> tuple[str, ...]:
     return tuple(f"{do}_{one}" for one in what for do in ("set", "get"))
 

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from zincsmith.model.actions import ChooseMode, SetLoad, SetSource
+from zincsmith.model.operating_point import LoadLaw
 
 
 @dataclass(frozen=True)
@@ -23,6 +24,8 @@ class Drawn:
 
     current_A: float = 0.0
     on: bool = False
+    law: LoadLaw = "CC"
+    level: float | None = None
 
 
 @dataclass(frozen=True)
@@ -39,8 +42,8 @@ class Settings:
             case SetSource(volts, hertz, on, port):
                 modes = self.modes if on else {}  # what was asked for is forgotten with the power
                 return replace(self, feeds={**self.feeds, port: Fed(volts, hertz, on)}, modes=modes)
-            case SetLoad(amps, on, port):
-                return replace(self, draws={**self.draws, port: Drawn(amps, on)})
+            case SetLoad(amps, on, port, law, level):
+                return replace(self, draws={**self.draws, port: Drawn(amps, on, law, level)})
             case ChooseMode(mode, port):
                 return replace(self, modes={**self.modes, port: mode})
 

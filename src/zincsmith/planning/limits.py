@@ -4,17 +4,19 @@ live is watched against the same."""
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.model.actions import ChooseMode, SetLoad, SetSource, Watch
 from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError, LimitError
+from zincsmith.model.operating_point import LAW_WORDS, LAWS, LoadLaw
 from zincsmith.model.plan import Plan
 from zincsmith.model.port import of_output, output_ports
 from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Nameplate, Unit
+from zincsmith.planning.rig_facts import laws_of
 
 NOTHING: Mapping[str, float] = {}
 NO_MODES: Mapping[str, str] = {}
@@ -40,7 +42,7 @@ def _least(*bounds: Bound | None) -> Bound:
 class Limits:
     """The greatest input voltage in V, by port the most that the load there can take in A, and the frequencies the unit
     is rated for in Hz. ``envelope`` says what each output and several together may give, ``room_share`` what the room
-    leaves of that."""
+    leaves of that, ``loads_W`` by port the watts its load can take, ``laws`` how it can draw."""
 
     source_V: Bound
     loads_most: Mapping[str, Bound | None]
@@ -48,6 +50,8 @@ class Limits:
     envelope: Envelope
     room_share: float = 1.0
     room_degC: float | None = None
+    loads_W: Mapping[str, Bound | None] = field(default_factory=dict)
+    laws: Mapping[str, tuple[LoadLaw, ...]] = field(default_factory=dict)
 
     @classmethod
     def of(cls, unit: Unit, rig: Rig, ambient_degC: float | None = None) -> Limits:
@@ -75,6 +79,8 @@ class Limits:
             envelope=envelope,
             room_share=share,
             room_degC=ambient_degC,
+            loads_W={port: instrument(at_port("load", port), "power_W") for port in output_ports(nameplate)},
+            laws={one.port: laws_of(one) for one in rig.of("load")},
         )
 
     def check(
@@ -97,7 +103,13 @@ class Limits:
                 raise LimitError(f"the plan wants a load at {action.port!r}; the unit has no such output")
             at = f"load at {action.port}" if action.port else "load"
             self._compare(action.current_A, self.load_A(action.port, modes), "A", at)
+            if action.law not in self.laws.get(action.port, LAWS):
+                able = ", ".join(LAW_WORDS[law] for law in self.laws[action.port])
+                raise LimitError(f"the plan wants the {at} as {LAW_WORDS[action.law]}; it can only do: {able}")
             if action.on:
+                volts = replace(self.envelope, modes=modes).voltage_V(action.port)
+                if (most_W := self.loads_W.get(action.port)) is not None:
+                    self._compare(abs(volts) * action.current_A, most_W, "W", at)
                 after = {**drawn_A, action.port: action.current_A}
                 for one in replace(self.envelope, modes=modes).beyond_together(after, LOAD_CEILING * self.room_share):
                     raise LimitError(f"the plan goes too far: {one.words}")

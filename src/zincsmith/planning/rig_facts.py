@@ -10,9 +10,10 @@ from zincsmith.analysis.resistor_load import MEASURED_PERCENT, bank_ohm, bank_st
 from zincsmith.bench.dialect import dialect_for
 from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError
+from zincsmith.model.operating_point import LAWS, LoadLaw
 from zincsmith.model.plan import Line
 from zincsmith.model.rig import Dummy, Instrument, Rig
-from zincsmith.model.roles import MEASURING
+from zincsmith.model.roles import BY_LAW, MEASURING
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, SourceKind
 from zincsmith.procedures.safety_checks.options import SafetyOptions
@@ -49,6 +50,16 @@ def records(rig: Rig) -> bool:
     if meter is None or meter.how == "by hand":
         return False
     return dialect_for(meter.role, meter.dialect, meter.dialect_text).records
+
+
+def laws_of(load: Instrument) -> tuple[LoadLaw, ...]:
+    """By which laws a load can draw: an instrument by wire what its dialect can say, one that a person sets all of
+    them; what is made of resistors or lamps, or held by a transistor, what it does by itself."""
+    if load.how == "by hand":
+        return ("CC", "CR") if load.dummy is not None else LAWS
+    said = dialect_for(load.role, load.dialect, load.dialect_text).operation
+    able = (law for law in LAWS if {"set_mode", f"set_{BY_LAW[law].quantity}"} <= set(said))
+    return tuple(dict.fromkeys(("CC", *able)))
 
 
 @dataclass(frozen=True)

@@ -7,10 +7,11 @@ from dataclasses import dataclass, field
 from typing import Literal, TypeVar
 
 from zincsmith.analysis.envelope import Envelope
+from zincsmith.analysis.load_laws import level_of
 from zincsmith.model.actions import Action, Outcome
 from zincsmith.model.figures import Figure
 from zincsmith.model.finding import Doubt, Finding
-from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
+from zincsmith.model.operating_point import Draw, Feed, LoadLaw, OperatingPoint
 from zincsmith.model.plan import Line, Options
 from zincsmith.model.port import output_ports, ports_of
 from zincsmith.model.reading import Evidence, Point
@@ -33,7 +34,7 @@ class Context:
     ``before`` names the procedures that came earlier in the plan. ``records``: the power meter gives waveforms.
     ``load_by_hand``: a person sets the load, so nothing is set that nobody reads. ``about`` is the output whose load is
     varied, of several, while the others are kept at ``others_percent``; empty: all alike. ``modes`` are those asked
-    for.
+    for; ``law`` is that of the loads.
     """
 
     unit: Unit
@@ -50,6 +51,7 @@ class Context:
     about: str = ""
     others_percent: float = 0.0
     modes: Mapping[str, str] = field(default_factory=dict)
+    law: LoadLaw = "CC"
 
     def asked(self, kind: type[OptionsT]) -> OptionsT:
         """What the part asks for, as the record of its procedure; TypeError for another's: a bug."""
@@ -82,6 +84,10 @@ class Context:
     def load_A(self, percent: float, port: str = "") -> float:
         """The current of a share of the rated load of an output, in percent."""
         return self.envelope.load_A(percent, port, alone=self.about == port != "" and not self.others_percent)
+
+    def level(self, percent: float, port: str = "") -> float | None:
+        """What the load of an output is set to for a share of its rating, in the unit of its law."""
+        return level_of(self.law, self.envelope.voltage_V(port), self.load_A(percent, port))
 
     def load_W(self, percent: float) -> float:
         """The output power while the plan asks for ``percent``."""

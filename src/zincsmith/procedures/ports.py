@@ -19,7 +19,8 @@ def draw(ctx: Context, percent: float) -> Steps:
     """Load at every output, each at this share of its rating or at what the part of the plan keeps it at."""
     for port in ctx.outputs:
         share = ctx.share(percent, port)
-        yield SetLoad(ctx.load_A(share, port), share > 0.0, port)
+        level = ctx.level(share, port) if ctx.law != "CC" and share > 0.0 else None
+        yield SetLoad(ctx.load_A(share, port), share > 0.0, port, ctx.law, level)
 
 
 def idle(ctx: Context) -> Steps:
@@ -39,7 +40,7 @@ def ramp(ctx: Context, percents: Iterable[float] = RAMP_PERCENT) -> Steps:
 def at_load(ctx: Context, line: Line, percent: float) -> OperatingPoint:
     """Where the unit stands at a line under a share of its rated load, the output that the part is about first."""
     ports = sorted(ctx.outputs, key=lambda port: port != ctx.about)
-    draws = tuple(Draw(s := ctx.share(percent, port), ctx.load_A(s, port), port=port) for port in ports)
+    draws = tuple(Draw(s := ctx.share(percent, port), ctx.level(s, port), ctx.law, port) for port in ports)
     modes = tuple((port, ctx.envelope.mode(port).name) for port in ports if ctx.envelope.output(port).modes)
     return OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), draws, modes, about=ctx.about)
 

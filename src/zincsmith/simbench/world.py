@@ -14,6 +14,7 @@ from zincsmith.simbench.parameters import Display
 
 LEAST_LOAD_V = 1.0  # an electronic load keeps its law down to about a volt, then is a resistor
 SHORT_OHM = 0.02
+MOST_A = 20.0  # what an electronic load takes at most
 
 
 @dataclass
@@ -39,19 +40,26 @@ class Load:
     voltage_V: float = 0.0
     power_W: float = 0.0
 
-    def wanted_A(self, volts: float) -> float:
-        """The current it asks for at a voltage across it."""
+    def wanted_A(self, volts: float, lead_ohm: float = 0.0) -> float:
+        """The current it asks for at a voltage at the far end of its leads; it goes by its own terminals."""
         if not self.on or volts <= 0.0:
             return 0.0
         if self.mode == "SHOR":
-            return volts / SHORT_OHM
+            return volts / (SHORT_OHM + lead_ohm)
         if self.mode == "RES":
-            return volts / self.resistance_ohm
+            return volts / (self.resistance_ohm + lead_ohm)
         if self.mode == "VOLT":
-            return max(0.0, (volts - self.voltage_V) / SHORT_OHM)
+            return max(0.0, (volts - self.voltage_V) / (SHORT_OHM + lead_ohm))
         if self.mode == "POW":
-            return self.power_W / volts
+            return min(MOST_A, self._by_power_A(volts, lead_ohm))
         return self.current_A
+
+    def _by_power_A(self, volts: float, lead_ohm: float) -> float:
+        """P = (V - I R) I, the smaller root; where the leads let no such power through it pulls all it can."""
+        left = volts * volts - 4.0 * self.power_W * lead_ohm
+        if left < 0.0:
+            return MOST_A
+        return 2.0 * self.power_W / (volts + math.sqrt(left))
 
 
 @dataclass
@@ -119,7 +127,7 @@ class World:
             return self.unit.rails.at_bus(self._drawn())
         if not self.load.on or self.load.mode == "CURR":
             return self.wanted_A
-        return self.load.wanted_A
+        return partial(self.load.wanted_A, lead_ohm=self.lead_ohm)
 
     def _drawn(self) -> dict[str, Callable[[float], float]]:
         return {port: partial(self._wanted_of, load) for port, load in self.loads.items()}
@@ -127,7 +135,7 @@ class World:
     def _wanted_of(self, load: Load, volts: float) -> float:
         """What a load takes at a voltage; in constant current with the error of its setting, down to about a volt."""
         if load.mode != "CURR":
-            return load.wanted_A(volts)
+            return load.wanted_A(volts, self.lead_ohm)
         set_to = load.current_A * (1.0 + self.imperfect.load_set) if load.on else 0.0
         return set_to * min(1.0, volts / LEAST_LOAD_V)
 

@@ -44,6 +44,7 @@ from zincsmith.model.events import (
     Tripped,
     Waited,
 )
+from zincsmith.model.operating_point import LAW_WORDS, OF_LAW
 from zincsmith.model.quantities import QUANTITIES, WATCHABLE
 from zincsmith.model.reading import Point, Reading
 from zincsmith.words.bench_words import end_words, settled_words, step_words
@@ -222,7 +223,11 @@ def _of_the_bench(event: object) -> Told | None:
         case HandSet(role, by):
             return Kind.SETTINGS, f"{role.replace('_', ' ')} set by hand", by
         case Effected(action, body):
-            return Kind.SETTINGS, {"SetSource": "Source", "SetLoad": "Load"}.get(action, action), _setting_words(body)
+            return (
+                Kind.SETTINGS,
+                {"SetSource": "Source", "SetLoad": "Load", "ChooseMode": "Mode"}.get(action, action),
+                _setting_words(body),
+            )
         case PartEnded(_, "skipped"):
             return Kind.CHANGED, "Part skipped", "tidied up"
         case Waited(why, after_s, stable):
@@ -318,4 +323,9 @@ def _setting_words(body: dict[str, float | str | bool | None]) -> str:
     hand = ", by hand" if body.get("hand") else ""
     if "voltage_V" in body:
         return f"{body['voltage_V']:g} V {body['frequency_Hz']:g} Hz, {state}{hand}"
+    if "mode" in body:
+        return f"{body['mode']}{hand}"
+    if body.get("law"):
+        law = str(body["law"])
+        return f"{LAW_WORDS[law]}, {body['level'] or 0.0:.4g} {OF_LAW[law]}, {state}{hand}"
     return f"{body['current_A']:.4g} A, {state}{hand}"

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from zincsmith.analysis.point_doubts import wanted_A
 from zincsmith.analysis.sweep_doubts import (
     frozen_doubts,
     hidden_step,
@@ -312,7 +313,7 @@ AS_THE_LOAD = ("input_current", "full_load_input_power")  # go with the load nea
 
 def _as_set(finding: Finding, point: Point) -> Finding:
     """With what the load was off the one it is told for: it was set, and read back, a little beside it."""
-    wanted, drawn = point.at.draw.level or 0.0, point.get("output_current")
+    wanted, drawn = wanted_A(point) or 0.0, point.get("output_current")
     if finding.name not in AS_THE_LOAD or finding.u is None or finding.value is None:
         return finding
     if wanted <= 0.0 or drawn is None or drawn.value is None or drawn.value == wanted:

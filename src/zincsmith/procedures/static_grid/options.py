@@ -8,7 +8,7 @@ from typing import ClassVar, Literal
 
 from zincsmith.formats.words import duration
 from zincsmith.model.errors import InputError
-from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
+from zincsmith.model.operating_point import LAW_WORDS, Draw, Feed, LoadLaw, OperatingPoint
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.model.port import of_output, output_ports
 from zincsmith.model.scope import Stood
@@ -45,10 +45,13 @@ TURNS = (
     ("loads and lines, 5 times", (5, 0.0, 5)),
     ("all of these", (5, 2.0, 5)),
 )
+# A load that holds the volts has nothing to hold at an output that holds them too.
+LAWS_OFFERED = tuple((LAW_WORDS[law], law) for law in ("CC", "CR", "CP"))
 FORM: tuple[Field, ...] = (
         fields.LINES,
         LOADS,
         Choosing("Warm-up before", "warm_up_s", times(0.0, 120.0, 600.0, 1800.0, 3600.0)),
+        Choosing("Load as", "law", LAWS_OFFERED),
         Choosing("For what drifts", "cold again", DRIFT),
         Choosing("Small differences", "turns at_once_s line_turns", TURNS),
         Choosing("After a line change", "rewarm_s", times(0.0, 60.0, 300.0, 900.0)),
@@ -84,6 +87,7 @@ class GridOptions(Planned):
     port: str = ""  # the output whose load is varied, of several; empty: all of them alike
     mode: str = ""  # that this output is asked for
     others_percent: float = 50.0  # what the other outputs are kept at meanwhile
+    law: LoadLaw = "CC"  # of the loads
     refine_points: int = 0  # further points at the first line, where the efficiency curve is least certain
 
     form: ClassVar[tuple[Field, ...]] = FORM
@@ -131,6 +135,9 @@ class GridOptions(Planned):
         between(1.0, 3600.0, average_s=self.average_s)
         if not 4.0 <= self.settled_window_s <= 3600.0 or self.settled_percent <= 0.0:
             raise InputError("a window of 4 to 3600 s and a drift above zero are needed", key="part")
+        if self.law == "CV":
+            raise InputError("an output that holds its volts cannot be loaded by one that holds them too",
+                             key="part.law")  # fmt: skip
         if not 0.0 <= self.others_percent <= 100.0:
             raise InputError("must lie between 0 and 100 %", key="part.others_percent")
 

@@ -22,7 +22,7 @@ from zincsmith.model.actions import (
 )
 from zincsmith.model.address import at_port
 from zincsmith.model.finding import Doubt, Finding
-from zincsmith.model.operating_point import OperatingPoint, Purpose, Thermal
+from zincsmith.model.operating_point import LAW_WORDS, OperatingPoint, Purpose, Thermal
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
@@ -88,15 +88,16 @@ def grid_options(ctx: Context) -> GridOptions:
 
 
 def about_a_port(ctx: Context) -> Context:
-    """The context of a grid that varies one output, in a mode of it, while the others keep their load."""
+    """The context of a grid that varies one output, in a mode of it, by a law, while the others keep their load."""
     options = grid_options(ctx)
     modes = {options.port: options.mode} if options.mode else {}
-    return replace(ctx, about=options.port, others_percent=options.others_percent, modes=modes)
+    return replace(ctx, about=options.port, others_percent=options.others_percent, modes=modes, law=options.law)
 
 
 def about_words(options: GridOptions) -> str:
-    """Which output, in which mode, where a plan says so."""
-    return "".join(f", {words}" for words in (options.port, options.mode) if words)
+    """Which output, in which mode, by which law of the load, where a plan says so."""
+    law = LAW_WORDS[options.law] if options.law != "CC" else ""
+    return "".join(f", {words}" for words in (options.port, options.mode, law) if words)
 
 
 class StaticGrid(Procedure):
