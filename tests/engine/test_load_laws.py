@@ -25,7 +25,7 @@ from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.plan_file import check_plan, read_plan, write_plan
-from zincsmith.words.log_words import LogBook
+from zincsmith.words.log_words import Entry, LogBook
 
 StartStandIn = Callable[..., RunningStandIn]
 
@@ -70,16 +70,18 @@ def test_a_grid_is_taken_by_a_law(
     volts, amps = (point.need(q).number for q in ("output_voltage", "output_current"))
     assert rig.standin is not None
     volts -= amps * rig.standin.lead_ohm  # the load works at its own end of the leads
-    assert amps == pytest.approx(
-        volts / level if law == "CR" else level / volts, abs=0.012
-    )  # its meter: 0.05 % + 0.05 % of 20 A
+    its_meter = 0.012  # 0.05 % and 0.05 % of 20 A
+    assert amps == pytest.approx(volts / level if law == "CR" else level / volts, abs=its_meter)
     assert point.at.conditions["load_ohm" if law == "CR" else "load_W"] == pytest.approx(level)
     assert "constant" in point.at.words
     with BookReader(scene.path) as book:
         judged = judge_run(book)
-        log = LogBook()
-        for written in book.events(run=1):
-            log.fold(written)
+        said_in_log = [
+            entry.detail for one in LogBook().take(book.events(run=1)) for entry in one if isinstance(entry, Entry)
+        ]
+    assert any(
+        f"constant {'resistance, 9.6 ohm' if law == 'CR' else 'power, 60 W'}, on" in text for text in said_in_log
+    )
     assert not [d for j in judged.judged for d in j.finding.doubts if d.code == "load_not_reached"]
     effected = [w.event.body for w in scene.events(Effected) if w.event.action == "SetLoad" and w.event.body["on"]]
     assert {body["law"] for body in effected} == {law}

@@ -77,13 +77,17 @@ class ScpiInstrument:
         operation = self.dialect.operation[f"get_{what}"]
         return self.link.query(operation.to_ask)
 
+    def is_at(self, what: str, word: str) -> bool:
+        """Whether something that is a word stands so; long and short forms are one."""
+        return self.word(what).upper()[:4] == word.upper()[:4]
+
     def choose(self, what: str, word: str) -> None:
         """Set something that is a word. Refused when it reads back otherwise."""
         operation = self.dialect.operation[f"set_{what}"]
         command = operation.to_say.format(value=word)
         self.link.write(command)
         self._check_errors(command)
-        if self.dialect.quirks.reads_back and self.word(what).upper()[:4] != word.upper()[:4]:
+        if self.dialect.quirks.reads_back and not self.is_at(what, word):
             raise Refused(f"was set to {word} but reads back {self.word(what)}", **self._where(command))
 
     def can_choose(self, what: str) -> bool:

@@ -187,8 +187,9 @@ class Setter:
         """The law is chosen with the input off. Whatever somebody left a load at, it is told once a run."""
         if self._laws.get(place) == law or not load.can_choose("mode"):
             return
-        load.set("input", False)
-        load.choose("mode", BY_LAW[law].mode)
+        if not load.is_at("mode", BY_LAW[law].mode):
+            load.set("input", False)
+            load.choose("mode", BY_LAW[law].mode)
         self._laws[place] = law
 
     def _mode(self, action: ChooseMode) -> Body:
