@@ -24,13 +24,13 @@ from zincsmith.engine.taking_in import take_in
 from zincsmith.formats.answers_file import Answers
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
-from zincsmith.judge.findings_json import as_json
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.commands import FileRequest
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.planning.composer import plan_named
 from zincsmith.procedures.static_grid.options import GridOptions
+from zincsmith.showing.findings_json import as_json
 
 EXAMPLES = Path(__file__).parent.parent / "examples"
 SEEDS = range(2, 10)

@@ -17,7 +17,6 @@ from zincsmith.engine.session import Session, Start
 from zincsmith.guard.watch_over import GuardLost, NoGuard
 from zincsmith.judge.evidence import evidence_of
 from zincsmith.judge.judging import judge_run
-from zincsmith.judge.reading_words import reading_words
 from zincsmith.model.commands import (
     Command,
     Correct,
@@ -57,6 +56,7 @@ from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Accuracy, Dummy, Rig
 from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
+from zincsmith.showing.reading_words import reading_words
 
 StartStandIn = Callable[..., RunningStandIn]
 

@@ -12,6 +12,7 @@ import pytest
 from tests.conftest import bench_log, last_row
 from tests.engine.windowless import HANG_GUARD_S, Window, children_of, polls
 
+from zincsmith.before_power.zero import at_zero
 from zincsmith.book.codec import dump
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
@@ -20,7 +21,6 @@ from zincsmith.engine.session import Session
 from zincsmith.guard.record import record_path
 from zincsmith.judge.judging import judge_run
 from zincsmith.judge.snapshot import snapshot
-from zincsmith.judge.zero import at_zero
 from zincsmith.model.answers import Answer, DocumentsChanged, Ready, Refused, Tried
 from zincsmith.model.commands import (
     Abort,

@@ -18,7 +18,6 @@ from zincsmith.book.writer import BookWriter
 from zincsmith.engine.taking_in import take_in
 from zincsmith.formats.words import where_words
 from zincsmith.judge.judging import JudgedRun, judge_again, judge_run
-from zincsmith.judge.reading_words import reading_words
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.commands import FileRequest
 from zincsmith.model.errors import InputError
@@ -31,6 +30,7 @@ from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.static_grid.options import GridOptions
 from zincsmith.report.html import render
+from zincsmith.showing.reading_words import reading_words
 from zincsmith.words.log_words import LogBook
 
 StartStandIn = Callable[..., RunningStandIn]

@@ -20,7 +20,6 @@ from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.codec import dump, load
 from zincsmith.book.reader import BookReader
 from zincsmith.formats.unit_file import read_unit
-from zincsmith.judge.curves import all_curves
 from zincsmith.judge.evidence import findings_of
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.errors import InputError
@@ -34,6 +33,7 @@ from zincsmith.procedures import catalogue
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.plan_file import read_plan, write_plan
 from zincsmith.report.html import render
+from zincsmith.showing.curves import all_curves
 
 UNIT, RIG = ROOT / "examples" / "units" / "tarnbrook-tb2425.toml", ROOT / "examples" / "rigs" / "simulated.toml"
 CLAIM = '\n[[claim]]\nfigure = "release_rise"\nhigh = 0.05\nsource = "manual"\nwhere = "page 7"\n'

@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zincsmith.judge.safety import default_limits, passes, safety_reading, safety_words
-from zincsmith.judge.zero import AtZero, at_zero, zero_span, zero_words
+from zincsmith.before_power.safety import default_limits, passes, safety_reading, safety_words
+from zincsmith.before_power.zero import AtZero, at_zero, zero_span, zero_words
 from zincsmith.model.claim import Condition
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.intake import SafetyRecord

@@ -8,11 +8,11 @@ from typing import Any
 import pytest
 from tests.conftest import ROOT
 
+from zincsmith.before_power.label_doubts import label_doubts
+from zincsmith.before_power.line_links import links
 from zincsmith.formats.label_plate import fold
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.claims import all_claims, claims_of, conflicts, offered
-from zincsmith.judge.label_doubts import label_doubts
-from zincsmith.judge.line_links import links
 from zincsmith.model.claim import Condition, RuleChoice, StatedClaim
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.intake import LookOver, Part, Physical

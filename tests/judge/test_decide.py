@@ -12,13 +12,13 @@ from zincsmith.analysis.leads import lead_resistance
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.decide import Decision, decide, tolerance_of, verdict_of
 from zincsmith.judge.judging import judge_run
-from zincsmith.judge.rig_words import as_json, brings_back, counts, decision_row, rig_words
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.finding import Verdict
 from zincsmith.model.rig import Accuracy, Lead, Rig
 from zincsmith.model.unit import Unit
 from zincsmith.planning.prediction import predict
 from zincsmith.procedures.plan_file import NAMED
+from zincsmith.showing.rig_words import as_json, brings_back, counts, decision_row, rig_words
 
 PLAN = NAMED["static-grid"]
 

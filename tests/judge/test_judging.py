@@ -10,10 +10,7 @@ from hypothesis import strategies as st
 from zincsmith.book.reader import BookReader
 from zincsmith.formats.words import decimals_for, duration, number, value_words
 from zincsmith.judge.claims import claims_of
-from zincsmith.judge.findings_json import as_json
 from zincsmith.judge.judging import judge, judge_run
-from zincsmith.judge.live import live_figures
-from zincsmith.judge.ruler_scale import scale_for
 from zincsmith.judge.untested import untested
 from zincsmith.model.claim import RuleChoice
 from zincsmith.model.errors import InputError
@@ -27,6 +24,9 @@ from zincsmith.model.unit import InputRange, InputRating, Nameplate, OutputRatin
 from zincsmith.procedures.plan_file import NAMED
 from zincsmith.procedures.standby.options import StandbyOptions
 from zincsmith.procedures.static_grid.options import GridOptions, grid_of
+from zincsmith.showing.findings_json import as_json
+from zincsmith.showing.live import live_figures
+from zincsmith.showing.ruler_scale import scale_for
 
 BARE = Nameplate((InputRating((100.0, 240.0)),), (OutputRating(24.0, 2.5),))
 

@@ -15,7 +15,6 @@ from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.formats.entry import last_digit
 from zincsmith.formats.rig_file import check_rig
-from zincsmith.judge.curves import all_curves
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.events import EntryAsked
@@ -27,6 +26,7 @@ from zincsmith.planning.composer import compose
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.display_accuracy.options import DisplayOptions
 from zincsmith.procedures.safety_checks.options import SafetyOptions
+from zincsmith.showing.curves import all_curves
 from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.world import World
 

@@ -10,9 +10,9 @@ from pathlib import Path
 from tests.conftest import bench_log
 from tests.engine.scripted import Actor, Scene
 
+from zincsmith.before_power.one_way import one_way_price
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.engine.operator import LEAST_EMPTYING_S
-from zincsmith.judge.one_way import one_way_price
 from zincsmith.model.actions import Begin, Confirm
 from zincsmith.model.events import Emptied, GateOpened, GatePassed, Polled
 from zincsmith.model.plan import Line, Plan

@@ -18,7 +18,6 @@ from zincsmith.analysis.waves import recorded_of
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.formats.words import untested_words
-from zincsmith.judge.curves import all_curves
 from zincsmith.judge.decide import decide
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.judge.snapshot import snapshot
@@ -35,6 +34,7 @@ from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.harmonics.options import HarmonicOptions
 from zincsmith.procedures.harmonics.steps import Harmonics
 from zincsmith.procedures.safety_checks.options import SafetyOptions
+from zincsmith.showing.curves import all_curves
 from zincsmith.simbench.rectifier import STEPS, Rectifier
 
 StartStandIn = Callable[..., RunningStandIn]

@@ -13,7 +13,6 @@ from tests.engine.scripted import Actor, Scene
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
-from zincsmith.judge.curves import all_curves
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.finding import Finding
 from zincsmith.model.operating_point import operating_point
@@ -24,6 +23,7 @@ from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.static_grid.options import GridOptions
 from zincsmith.procedures.static_grid.steps import StaticGrid
+from zincsmith.showing.curves import all_curves
 from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.world import World
 

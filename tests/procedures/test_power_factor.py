@@ -13,13 +13,13 @@ from tests.engine.scripted import Actor, Scene
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.formats.unit_file import read_unit
-from zincsmith.judge.curves import all_curves
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.power_factor_regimes.options import RegimeOptions
 from zincsmith.procedures.safety_checks.options import SafetyOptions
+from zincsmith.showing.curves import all_curves
 from zincsmith.simbench.adapter import Adapter
 
 StartStandIn = Callable[..., RunningStandIn]

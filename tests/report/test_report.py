@@ -9,7 +9,6 @@ import pytest
 
 from zincsmith.book.reader import BookReader
 from zincsmith.formats.words import value_words
-from zincsmith.judge.curves import apart
 from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.judging import JudgedRun, _with_rig, judge_run
 from zincsmith.model.errors import InputError
@@ -19,6 +18,7 @@ from zincsmith.procedures.base import Curves
 from zincsmith.report.figures import curves_svg, ruler_svg
 from zincsmith.report.html import render, write_report
 from zincsmith.report.pdf import own_file, pdf_of
+from zincsmith.showing.curves import apart
 from zincsmith.suitability.check import check
 
 

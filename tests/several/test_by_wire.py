@@ -17,7 +17,6 @@ from zincsmith.bench.standin import start_standin
 from zincsmith.book.reader import BookReader
 from zincsmith.formats.rig_file import read_rig, rig_text
 from zincsmith.history.run_view import RunView
-from zincsmith.judge.findings_json import as_json
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.commands import MakeSafe
 from zincsmith.model.errors import InputError
@@ -27,6 +26,7 @@ from zincsmith.model.rig import Rig
 from zincsmith.planning.composer import compose
 from zincsmith.procedures.static_grid.options import GridOptions
 from zincsmith.report.html import render
+from zincsmith.showing.findings_json import as_json
 from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.world import World
 from zincsmith.suitability.check import check

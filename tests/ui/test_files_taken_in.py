@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QFileDialog
 from tests.ui.conftest import Hands
 
 from zincsmith.book.reader import BookReader
-from zincsmith.judge.reading_words import reading_words
 from zincsmith.model.reading import WRITTEN
+from zincsmith.showing.reading_words import reading_words
 from zincsmith.ui.stations.findings import FindingsStation
 
 Open = Callable[[Path], Hands]

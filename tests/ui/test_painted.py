@@ -14,8 +14,6 @@ from pytestqt.qtbot import QtBot
 from zincsmith.book.reader import BookReader
 from zincsmith.history.run_view import RunView
 from zincsmith.judge.judging import JudgedRun, judge_run
-from zincsmith.judge.live import picked_figures
-from zincsmith.judge.reading_words import reading_words
 from zincsmith.model.commands import GoDown, GoOn, Mistyped, Pass
 from zincsmith.model.events import (
     EntryAsked,
@@ -33,6 +31,8 @@ from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.plan_file import NAMED
+from zincsmith.showing.live import picked_figures
+from zincsmith.showing.reading_words import reading_words
 from zincsmith.ui.picked import keep_picked, picked_before
 from zincsmith.ui.rig.wiring_sheet import WiringSheet
 from zincsmith.ui.widgets.bench_strip import BenchStrip

@@ -14,7 +14,7 @@ GENERAL = ("engine", "planning", "bench", "guard", "history", "book", "model", "
 # General code that still names a procedure by itself; it may shrink and must not grow.
 KNOWS_ONE = {
     "judge/disagree.py": {"static_grid"},  # two ways to one figure
-    "judge/one_way.py": {"hands_in"},  # what opening a case costs
+    "before_power/one_way.py": {"hands_in"},  # what opening a case costs
     "judge/price.py": {"static_grid"},
     "planning/rig_facts.py": {"safety_checks"},
     "cli/terminal.py": {"hands_in"},

@@ -49,10 +49,10 @@ def check(
     from zincsmith.formats.rig_file import read_rig
     from zincsmith.formats.unit_file import read_unit
     from zincsmith.judge.decide import decide
-    from zincsmith.judge.rig_words import as_json as to_json
-    from zincsmith.judge.rig_words import brings_back, decision_row
     from zincsmith.planning.composer import plan_named
     from zincsmith.planning.prediction import predict
+    from zincsmith.showing.rig_words import as_json as to_json
+    from zincsmith.showing.rig_words import brings_back, decision_row
     from zincsmith.suitability.check import check as check_rig
 
     the_unit, the_rig = read_unit(unit), read_rig(rig)

@@ -37,7 +37,7 @@ def findings(
     ] = False,
 ) -> None:
     """Print the findings of a run with their verdicts."""
-    from zincsmith.judge.findings_json import as_json as to_json
+    from zincsmith.showing.findings_json import as_json as to_json
 
     if recompute:
         _recompute(book, run, as_json, (over, coverage, guard))

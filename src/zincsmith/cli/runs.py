@@ -86,7 +86,7 @@ def resume(
 
 def _price(unit: Unit, rig: Rig, plan: Plan) -> str:
     """What a gate costs that cannot be taken back: the judge says what is lost, the engine how long it takes now."""
-    from zincsmith.judge.one_way import one_way_price
+    from zincsmith.before_power.one_way import one_way_price
     from zincsmith.planning.prediction import seconds_to_test
 
     return one_way_price(unit, plan, partial(seconds_to_test, unit, rig))

@@ -6,11 +6,11 @@ import io
 import re
 
 from zincsmith.formats.words import number, shown
-from zincsmith.judge.curves import all_curves, apart
 from zincsmith.judge.judging import JudgedRun
-from zincsmith.judge.ruler_scale import Scale, scale_for
 from zincsmith.model.finding import Judged, Verdict
 from zincsmith.procedures.base import Curves
+from zincsmith.showing.curves import all_curves, apart
+from zincsmith.showing.ruler_scale import Scale, scale_for
 
 INK, INK2, LINE, ZINC, ZINC_LIGHT, TEAL = "#1b2226", "#4e5b61", "#c6cdcf", "#b9c4c6", "#e6eaea", "#1A7A70"
 VERDICT = {

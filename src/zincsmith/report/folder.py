@@ -13,10 +13,10 @@ from typing import Any
 from zincsmith.book.reader import BookReader
 from zincsmith.formats.plain_text import cell
 from zincsmith.judge.digest import evidence_digest
-from zincsmith.judge.findings_json import as_json
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import PointRejected, PointTaken
+from zincsmith.showing.findings_json import as_json
 from zincsmith.words.log_words import Entry, LogBook
 
 CONDITIONS = ("input_voltage_V", "frequency_Hz", "load_percent", "load_A")

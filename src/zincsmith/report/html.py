@@ -11,6 +11,8 @@ from typing import Any
 from jinja2 import Environment, StrictUndefined
 from markupsafe import Markup
 
+from zincsmith.before_power.label_doubts import label_doubts
+from zincsmith.before_power.safety import safety_reading, safety_words
 from zincsmith.book.reader import BookReader
 from zincsmith.book.seal import RunSeal
 from zincsmith.formats.words import (
@@ -23,13 +25,9 @@ from zincsmith.formats.words import (
     value_words,
     where_words,
 )
-from zincsmith.judge.budget import UNSPLIT_WORDS, grouped
 from zincsmith.judge.conventions import GUARD_WORDS, convention_words
 from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.judging import JudgedRun
-from zincsmith.judge.label_doubts import label_doubts
-from zincsmith.judge.reading_words import reading_words
-from zincsmith.judge.safety import safety_reading, safety_words
 from zincsmith.judge.snapshot import Seal, amendments_of, broken_words, seals_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import Amended
@@ -41,6 +39,8 @@ from zincsmith.procedures.base import Section
 from zincsmith.procedures.catalogue import in_order, procedure
 from zincsmith.procedures.planning import Planned
 from zincsmith.report.figures import VERDICT, plots, ruler_svg
+from zincsmith.showing.budget import UNSPLIT_WORDS, grouped
+from zincsmith.showing.reading_words import reading_words
 from zincsmith.words.instrument_words import accuracy_words
 from zincsmith.words.wiring_words import wiring_words
 

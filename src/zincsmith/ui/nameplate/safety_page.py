@@ -7,7 +7,7 @@ from dataclasses import replace
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from zincsmith.judge.safety import SHOWN, WHO_MAY, default_limits, safety_words
+from zincsmith.before_power.safety import SHOWN, WHO_MAY, default_limits, safety_words
 from zincsmith.model.intake import SafetyRecord, SafetyTest
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.cautions import CAUTIONS, cautions_for

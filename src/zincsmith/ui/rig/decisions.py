@@ -9,8 +9,8 @@ from PySide6.QtGui import QBrush, QPainter, QPen
 from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QTableWidgetItem
 
 from zincsmith.judge.decide import DECIDES, MARGINAL, Decision
-from zincsmith.judge.rig_words import rig_words
 from zincsmith.model.figures import FIGURES
+from zincsmith.showing.rig_words import rig_words
 from zincsmith.ui import ink
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.panel import tip

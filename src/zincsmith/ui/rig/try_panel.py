@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from zincsmith.judge.zero import AtZero, at_zero, zero_words
+from zincsmith.before_power.zero import AtZero, at_zero, zero_words
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Instrument
 from zincsmith.ui import ink

@@ -13,9 +13,7 @@ from zincsmith.formats.words import local_time
 from zincsmith.history.ended import doubt_ended
 from zincsmith.judge.against import against
 from zincsmith.judge.conventions import turned
-from zincsmith.judge.curves import all_curves
 from zincsmith.judge.judging import JudgedRun, judge_again
-from zincsmith.judge.reading_words import reading_words
 from zincsmith.judge.snapshot import broken_words, snapshot
 from zincsmith.model.claim import Condition, StatedClaim
 from zincsmith.model.commands import Amend, EndDoubt, Repeat, Sign
@@ -24,6 +22,8 @@ from zincsmith.model.figures import FIGURES
 from zincsmith.model.finding import Judged, Verdict
 from zincsmith.planning.composer import retest
 from zincsmith.procedures.base import Conventions, Curves
+from zincsmith.showing.curves import all_curves
+from zincsmith.showing.reading_words import reading_words
 from zincsmith.ui.file_intake import FileIntake
 from zincsmith.ui.judging_work import Outcome
 from zincsmith.ui.leaving import Leaving

@@ -12,12 +12,12 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from zincsmith.before_power.label_doubts import label_doubts
+from zincsmith.before_power.line_links import Link, links
 from zincsmith.formats.label_plate import fold, merge
 from zincsmith.formats.plate_check import Problem, check_unit
 from zincsmith.formats.unit_file import read_unit, unit_text
 from zincsmith.formats.words import counted
-from zincsmith.judge.label_doubts import label_doubts
-from zincsmith.judge.line_links import Link, links
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.intake import LookOver, Part, Photograph

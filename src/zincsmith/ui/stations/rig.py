@@ -11,12 +11,12 @@ from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.formats.rig_file import check_rig, read_rig, rig_text
-from zincsmith.judge.rig_words import brings_back, counts
 from zincsmith.model.commands import Scan, TryInstrument
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
 from zincsmith.model.rig import Instrument, Rig
 from zincsmith.model.roles import ROLES
+from zincsmith.showing.rig_words import brings_back, counts
 from zincsmith.suitability.case import Severity
 from zincsmith.ui.rig.decisions import DecisionTable
 from zincsmith.ui.rig.element_panel import ElementPanel

@@ -346,7 +346,7 @@ class RunStation(Station):
         opens = isinstance(turn, GateOpened) and turn.title.lower() == OPEN_CASE
         if not opens or s.unit is None or s.rig is None or turn is self._priced[0]:
             return self._priced[1] if opens else ""
-        from zincsmith.judge.one_way import one_way_price
+        from zincsmith.before_power.one_way import one_way_price
         from zincsmith.planning.prediction import seconds_to_test
 
         self._priced = (turn, one_way_price(s.unit, s.plan, partial(seconds_to_test, s.unit, s.rig)))

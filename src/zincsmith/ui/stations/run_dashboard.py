@@ -10,8 +10,6 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWid
 
 from zincsmith.formats.words import counted, duration
 from zincsmith.history.run_view import RunView
-from zincsmith.judge.curves import all_curves
-from zincsmith.judge.live import further_figures, live_figures, picked_figures
 from zincsmith.model.address import at_port, ports_in
 from zincsmith.model.finding import Doubt
 from zincsmith.model.operating_point import OperatingPoint
@@ -23,6 +21,8 @@ from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.plotting import by_line
 from zincsmith.procedures.static_grid.plots import efficiency, percent
 from zincsmith.procedures.static_grid.steps import NAME as GRID
+from zincsmith.showing.curves import all_curves
+from zincsmith.showing.live import further_figures, live_figures, picked_figures
 from zincsmith.ui.picked import keep_picked, picked_before
 from zincsmith.ui.session import Session
 from zincsmith.ui.widgets.figures import Figure, Figures

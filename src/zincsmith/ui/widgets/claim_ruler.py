@@ -6,8 +6,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
 from zincsmith.formats.words import number, shown
-from zincsmith.judge.ruler_scale import Scale, scale_for
 from zincsmith.model.finding import Judged
+from zincsmith.showing.ruler_scale import Scale, scale_for
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 

@@ -16,8 +16,8 @@ from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.formats.plain_text import cell
-from zincsmith.judge.curves import apart
 from zincsmith.procedures.base import Curves
+from zincsmith.showing.curves import apart
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.panel import button, label
 

@@ -7,8 +7,8 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.formats.words import decimals_for, number, permitted_words, shown, value_words, where_words
-from zincsmith.judge.budget import grouped, unsplit_words
 from zincsmith.model.finding import Finding, Judged, Verdict
+from zincsmith.showing.budget import grouped, unsplit_words
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 from zincsmith.ui.widgets.claim_list import kind_of
