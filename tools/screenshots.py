@@ -86,7 +86,7 @@ def main() -> int:
         window.stations["Nameplate"].open_page("Label, claims")
         camera.station("Rig", "rig")
         window.go("Plan")
-        stages = session.itinerary().stages
+        stages = session.ahead.itinerary().stages
         window.stations["Plan"].choose_stage(next(n for n, s in enumerate(stages) if s.title == "Grid"))
         camera.keep("plan")
         window.go("Log")

@@ -11,7 +11,7 @@ from PySide6.QtCore import QBuffer, QIODevice, Qt
 from PySide6.QtGui import QColor, QImage, QPainter
 
 from zincsmith.model.errors import InputError
-from zincsmith.ui.photo_intake import LONGEST_SIDE, MOST_BYTES, prepare, prepare_file
+from zincsmith.ui.photos.photo_intake import LONGEST_SIDE, MOST_BYTES, prepare, prepare_file
 
 pytestmark = pytest.mark.usefixtures("qapp")
 

@@ -19,7 +19,7 @@ from zincsmith.procedures.catalogue import intakes
 from zincsmith.procedures.fields import read_lines
 from zincsmith.procedures.intake import Intake
 from zincsmith.ui.beside import Beside
-from zincsmith.ui.session import Session
+from zincsmith.ui.connection.session import Session
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.edit_table import Column, EditTable, Row

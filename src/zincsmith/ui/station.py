@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QWidget
 
-from zincsmith.ui.session import Session
+from zincsmith.ui.connection.session import Session
 
 
 class Station(QWidget):

@@ -26,7 +26,7 @@ from zincsmith.model.claim import StatedClaim
 from zincsmith.model.commands import MakeSafe
 from zincsmith.model.states import UNSAFE, State
 from zincsmith.ui.beside import Beside
-from zincsmith.ui.session import Session
+from zincsmith.ui.connection.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import DARK, LIGHT, theme, use_theme
 from zincsmith.ui.widgets.alarm_bar import AlarmBar
@@ -235,7 +235,7 @@ class MainWindow(QMainWindow):
         session = self.session
         self.unit_strip.show_unit(session.unit)
         self.unit_strip.show_run(self._run_words(), self._book_words())
-        self.bench_strip.show_state(session.view, session.state, session.problem, session.blocked)
+        self.bench_strip.show_state(session.view, session.state, session.problem, session.ahead.blocked)
         if self.current is not None:
             self.current.refresh()
         self._marks()
@@ -262,8 +262,8 @@ class MainWindow(QMainWindow):
         s, buttons = self.session, self.spine.buttons
         doubtful = s.unit is not None and s.unit.look.blocks
         buttons["Nameplate"].set_mark("attention" if doubtful else "complete" if s.unit else "empty")
-        buttons["Rig"].set_mark("attention" if s.blocked else "complete" if s.rig else "empty")
-        itinerary = s.itinerary() if s.unit and s.rig and self._settled else ""
+        buttons["Rig"].set_mark("attention" if s.ahead.blocked else "complete" if s.rig else "empty")
+        itinerary = s.ahead.itinerary() if s.unit and s.rig and self._settled else ""
         buttons["Plan"].set_mark(
             "empty" if itinerary == "" else "attention" if isinstance(itinerary, str) else "complete"
         )

@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QListView, QListWidget, 
 from zincsmith.model.intake import Photograph
 from zincsmith.model.unit import Unit
 from zincsmith.ui.beside import Beside
-from zincsmith.ui.photo_work import prepare
-from zincsmith.ui.session import Session
+from zincsmith.ui.connection.session import Session
+from zincsmith.ui.photos.photo_work import prepare
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.panel import button, label, tip
 from zincsmith.ui.widgets.rating_edit import RatingEdit

@@ -7,7 +7,7 @@ from dataclasses import replace
 from PySide6.QtCore import Signal
 
 from zincsmith.model.unit import Nameplate, Unit, next_specimen
-from zincsmith.ui.session import Session
+from zincsmith.ui.connection.session import Session
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
 

@@ -24,10 +24,10 @@ from zincsmith.planning.composer import retest
 from zincsmith.procedures.base import Conventions, Curves
 from zincsmith.showing.curves import all_curves
 from zincsmith.showing.reading_words import reading_words
+from zincsmith.ui.connection.judging_work import Outcome
+from zincsmith.ui.connection.session import Session
 from zincsmith.ui.file_intake import FileIntake
-from zincsmith.ui.judging_work import Outcome
 from zincsmith.ui.leaving import Leaving
-from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice

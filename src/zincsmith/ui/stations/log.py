@@ -15,9 +15,9 @@ from zincsmith.formats.words import counted
 from zincsmith.history.ran import Ran
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.model.commands import Mark, Note
+from zincsmith.ui.connection.session import Session
 from zincsmith.ui.leaving import Leaving
-from zincsmith.ui.photo_note import PhotoNote
-from zincsmith.ui.session import Session
+from zincsmith.ui.photos.photo_note import PhotoNote
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.first_page import FirstPage

@@ -23,6 +23,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.intake import LookOver, Part, Photograph
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.cautions import cautions_for
+from zincsmith.ui.connection.session import Session
 from zincsmith.ui.nameplate.claims_panel import ClaimsPanel
 from zincsmith.ui.nameplate.label_lines import LabelLines
 from zincsmith.ui.nameplate.look_page import VERDICTS, LookPage
@@ -33,7 +34,6 @@ from zincsmith.ui.nameplate.safety_page import SafetyPage
 from zincsmith.ui.nameplate.states_page import StatesPage
 from zincsmith.ui.nameplate.summary import LookSummary, PartsSummary
 from zincsmith.ui.nameplate.unit_choice import NEW, UnitChoice
-from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.floating import Message

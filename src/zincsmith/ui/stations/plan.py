@@ -19,9 +19,9 @@ from zincsmith.planning.rehearsal import Itinerary, PlannedPoint
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.plan_file import STATIC_GRID, check_plan
 from zincsmith.procedures.static_grid.options import GridOptions, with_point
+from zincsmith.ui.connection.session import Session
 from zincsmith.ui.plan.facts import PlanFacts
 from zincsmith.ui.plan.options_form import OptionsForm
-from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.choice import Choice
@@ -138,7 +138,7 @@ class PlanStation(Station):
     # Showing
 
     def refresh(self) -> None:
-        found = self.session.itinerary()
+        found = self.session.ahead.itinerary()
         locked = bool(self.session.read_only) or self.session.view.active
         for widget in (self.full, self.grid_only, self.up, self.down, self.drop, self.add):
             widget.setEnabled(not locked and self.session.unit is not None and self.session.rig is not None)

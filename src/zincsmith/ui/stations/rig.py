@@ -18,10 +18,10 @@ from zincsmith.model.rig import Instrument, Rig
 from zincsmith.model.roles import ROLES
 from zincsmith.showing.rig_words import brings_back, counts
 from zincsmith.suitability.case import Severity
+from zincsmith.ui.connection.session import Session
 from zincsmith.ui.rig.decisions import DecisionTable
 from zincsmith.ui.rig.element_panel import ElementPanel
 from zincsmith.ui.rig.wiring_sheet import WiringSheet, element_of
-from zincsmith.ui.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
@@ -125,12 +125,12 @@ class RigStation(Station):
         self.undo.setEnabled(can_undo and not locked)
         self.redo.setEnabled(can_redo and not locked)
         line = self._show_lines()
-        faults = self.session.faults()
+        faults = self.session.ahead.faults()
         if rig is not None and not self._at:
             first = next((f for f in faults if f.severity is not Severity.REMARK), None)
             self._at = element_of(first.at) if first is not None else "power_meter"
         self.sheet.show_rig(rig, unit, line.voltage_V, faults, self._at)
-        self.table.show_decisions(self.session.prediction().decisions)
+        self.table.show_decisions(self.session.ahead.prediction().decisions)
         self.decide_panel.remark.setText(self._decide_words())
         if rig is None:
             self.summary.setText("no rig yet: open a rig file, or begin one by hand")
@@ -170,7 +170,7 @@ class RigStation(Station):
         self.refresh()
 
     def _show_summary(self, rig: Rig) -> None:
-        faults = self.session.faults()
+        faults = self.session.ahead.faults()
         ways = {how: sum(i.how == how for i in rig.instruments) for how in ("simulated", "connected", "by hand")}
         stops = sum(f.severity is Severity.STOP for f in faults)
         doubts = sum(f.severity is Severity.DOUBT for f in faults)
@@ -181,7 +181,7 @@ class RigStation(Station):
         self.name.setText(rig.name)
 
     def _decide_words(self) -> str:
-        suited = self.session.prediction()
+        suited = self.session.ahead.prediction()
         if suited.problem:
             return suited.problem
         now, after = counts(suited.decisions), counts(suited.decisions, moved=True)

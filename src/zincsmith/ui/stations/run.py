@@ -30,8 +30,8 @@ from zincsmith.model.states import UNSAFE, State
 from zincsmith.planning.rehearsal import Itinerary
 from zincsmith.procedures.hands_in.steps import OPEN_CASE
 from zincsmith.procedures.static_grid.steps import NAME as GRID
-from zincsmith.ui.photo_note import PhotoNote
-from zincsmith.ui.session import Session
+from zincsmith.ui.connection.session import Session
+from zincsmith.ui.photos.photo_note import PhotoNote
 from zincsmith.ui.station import Station
 from zincsmith.ui.stations.run_dashboard import Dashboard
 from zincsmith.ui.theme import font
@@ -167,7 +167,7 @@ class StartPanel(Panel):
 
     def refresh(self) -> None:
         session = self.session
-        itinerary = session.itinerary()
+        itinerary = session.ahead.itinerary()
         if isinstance(itinerary, str):
             self.what.setText(itinerary)
         else:
@@ -177,10 +177,10 @@ class StartPanel(Panel):
                 f"{session.plan.name}: {points}, {gates}{typed}; about {duration(itinerary.likely_s)} of bench time. "
                 "Nothing is switched on before the gate is passed."
             )
-        blocked = session.blocked if not isinstance(itinerary, str) else ""
+        blocked = session.ahead.blocked if not isinstance(itinerary, str) else ""
         if blocked:
             self.what.setText(f"Arming is refused: {blocked}")
-        unknown = session.unknown()
+        unknown = session.unknown_bench.listed()
         listed = "\n".join(f"•  {one.what} at {one.where}" for one in unknown)
         self.foreign.setText(f"This computer has not used these before, and nothing was sent to them:\n{listed}")
         self.foreign.setVisible(bool(unknown))
@@ -322,7 +322,7 @@ class RunStation(Station):
         if not view.active:
             page: QWidget = self.start_page
             self.start.refresh()
-            found = session.itinerary()
+            found = session.ahead.itinerary()
             self.itinerary.show_itinerary(None if isinstance(found, str) else found)
         elif view.turn is not None:
             page = self.gate
@@ -334,7 +334,7 @@ class RunStation(Station):
             self.dashboard.refresh()
         self.pages.setCurrentWidget(page)
         self.where.setText(f"{view.stage}, {view.stage_detail}" if view.active and view.stage else "")
-        itinerary = session.itinerary() if view.active else ""
+        itinerary = session.ahead.itinerary() if view.active else ""
         self.point.setText("" if isinstance(itinerary, str) else _point_words(view, itinerary))
         if page is not self._page:
             self._page = page

@@ -23,8 +23,8 @@ from zincsmith.procedures.static_grid.plots import efficiency, percent
 from zincsmith.procedures.static_grid.steps import NAME as GRID
 from zincsmith.showing.curves import all_curves
 from zincsmith.showing.live import further_figures, live_figures, picked_figures
+from zincsmith.ui.connection.session import Session
 from zincsmith.ui.picked import keep_picked, picked_before
-from zincsmith.ui.session import Session
 from zincsmith.ui.widgets.figures import Figure, Figures
 from zincsmith.ui.widgets.operating_map import Cell, OperatingMap
 from zincsmith.ui.widgets.panel import Panel, button, label
@@ -151,7 +151,7 @@ class Dashboard(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
-        view, itinerary = self.session.view, self.session.itinerary()
+        view, itinerary = self.session.view, self.session.ahead.itinerary()
         if isinstance(itinerary, str):
             return
         self._show_heads(itinerary)

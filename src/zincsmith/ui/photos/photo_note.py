@@ -9,8 +9,8 @@ from PySide6.QtGui import QGuiApplication, QImage
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from zincsmith.ui.beside import Beside
-from zincsmith.ui.photo_work import prepare
-from zincsmith.ui.session import Session
+from zincsmith.ui.connection.session import Session
+from zincsmith.ui.photos.photo_work import prepare
 
 
 class PhotoNote(QObject):

@@ -10,7 +10,7 @@ from PySide6.QtGui import QImage
 
 from zincsmith.model.errors import InputError
 from zincsmith.ui.beside import Beside
-from zincsmith.ui.photo_intake import Prepared, pack, prepare_file
+from zincsmith.ui.photos.photo_intake import Prepared, pack, prepare_file
 
 Take = Callable[[Prepared, str], object]
 

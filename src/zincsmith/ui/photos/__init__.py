@@ -1,0 +1,1 @@
+"""Photographs: picked, prepared beside the window, noted."""
