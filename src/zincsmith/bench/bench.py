@@ -108,8 +108,10 @@ class Bench:
         """Take the next range of what could not be read; False when there is none."""
         instrument, changed = self.instruments[place], False
         for quantity in instrument.dialect.operation["read"].quantities:
+            if quantity in seen:
+                continue
             row = self.in_use.get(at_port(quantity, port_of(place)))
-            if quantity in seen or row is None or not instrument.can_range(quantity):
+            if row is None or not instrument.can_range(quantity):
                 continue
             wider = [r for r in self._rows(place, quantity) if r.range > row.range]
             if wider:

@@ -12,6 +12,7 @@ import select
 import socket
 import time
 from collections.abc import Callable
+from contextlib import ExitStack
 from functools import cache
 from typing import Any
 
@@ -29,11 +30,23 @@ _LOOPBACK = re.compile(
 
 
 @cache
-def _manager() -> Any:
-    logging.getLogger("pyvisa").setLevel(logging.CRITICAL)  # its errors reach the person through ours
+def _visa() -> Any:
+    """The library, read when the first link is opened."""
     import pyvisa
 
-    return pyvisa.ResourceManager("@py")
+    return pyvisa
+
+
+@cache
+def _more() -> Any:
+    """What a read says when there is more to come."""
+    return _visa().constants.StatusCode.success_max_count_read
+
+
+@cache
+def _manager() -> Any:
+    logging.getLogger("pyvisa").setLevel(logging.CRITICAL)  # its errors reach the person through ours
+    return _visa().ResourceManager("@py")
 
 
 def resources() -> tuple[str, ...]:
@@ -91,6 +104,7 @@ class Link:
         self.expected = ""  # a serial number that has to stand in its identity
         self.beat: Callable[[], None] = lambda: None
         self.resource: Any = None
+        self._quiet = ExitStack()
 
     @property
     def is_open(self) -> bool:
@@ -104,6 +118,8 @@ class Link:
                 self.address, open_timeout=TIMEOUT_MS, read_termination=self._ends, write_termination=self._ends
             )
             self.resource.timeout = TIMEOUT_MS
+            self._quiet = ExitStack()  # a piece that is not the last is nothing to warn of, as long as it is open
+            self._quiet.enter_context(self.resource.ignore_warning(_more()))
             if (interface := self._socket()) is not None:
                 # A setting and the question for errors after it are two small segments: with Nagle's algorithm the
                 # second waits for the delayed acknowledgement of the first, 40 ms a setting (RFC 896, RFC 1122).
@@ -153,13 +169,10 @@ class Link:
                 )
                 raise Garbled(message, role=self.role, address=self.address, during=command)
 
-    def _piece(self, resource: Any) -> tuple[bytes, bool]:
-        import pyvisa
-
-        more = pyvisa.constants.StatusCode.success_max_count_read
-        with resource.ignore_warning(more):
-            piece, status = resource.visalib.read(resource.session, PIECE)
-        return piece, status != more
+    @staticmethod
+    def _piece(resource: Any) -> tuple[bytes, bool]:
+        piece, status = resource.visalib.read(resource.session, PIECE)
+        return piece, status != _more()
 
     def _session(self) -> Any:
         return self.resource.visalib.sessions.get(self.resource.session)
@@ -189,18 +202,17 @@ class Link:
         if self.resource is None:
             raise Lost("the connection is closed", role=self.role, address=self.address, during=command)
         self.beat()
-        import pyvisa
-
         try:
             return action(self.resource)
-        except pyvisa.VisaIOError as error:
-            late = error.error_code == pyvisa.constants.StatusCode.error_timeout and not self._has_left()
+        except Exception as error:  # noqa: BLE001 - each protocol of the backend leaks errors of its own kinds
+            known = isinstance(error, _visa().VisaIOError)
+            code = getattr(error, "error_code", None)
+            late = code == _visa().constants.StatusCode.error_timeout and not self._has_left()
             self.close()
             if late:
                 raise self._late(command) from None
-            raise Lost("the connection broke", role=self.role, address=self.address, during=command) from None
-        except Exception as error:  # noqa: BLE001 - each protocol of the backend leaks errors of its own kinds
-            self.close()
+            if known:
+                raise Lost("the connection broke", role=self.role, address=self.address, during=command) from None
             raise Lost(
                 f"the connection broke ({error})", role=self.role, address=self.address, during=command
             ) from None
@@ -220,6 +232,7 @@ class Link:
     def close(self) -> None:
         if self.resource is not None:
             try:
+                self._quiet.close()
                 self.resource.close()
             except Exception:  # noqa: BLE001 - it is being given up, whatever it says
                 pass
