@@ -7,10 +7,16 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import QObject, Signal
+
 from zincsmith.history.run_view import RunView
 from zincsmith.model.errors import ZincsmithError
+from zincsmith.model.plan import Plan
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.suitability.check import check
+from zincsmith.ui.beside import Beside
 from zincsmith.ui.connection.documents import Documents
 
 # What works figures out is read when a station first asks for one: the window is there before NumPy is.
@@ -27,17 +33,21 @@ class Prediction:
     problem: str
 
 
-class Ahead:
-    """Of the unit, rig and plan of the window, in the room of the run that is shown."""
+class Ahead(QObject):
+    """Of the unit, rig and plan of the window, in the room of the run that is shown. Signal ``predicted``."""
+
+    predicted = Signal()
 
     def __init__(self, documents: Documents, view: Callable[[], RunView]) -> None:
+        super().__init__(documents)
+        self._beside = Beside(self, at_once=1)
         self._documents, self._view = documents, view
         self._rehearsed_of: tuple[object, ...] = ()
         self._rehearsed: Itinerary | str = ""
         self._faults_of: tuple[object, ...] = ()
         self._faults: tuple[Fault, ...] = ()
         self._predicted_of: tuple[object, ...] = ()
-        self._predicted = Prediction((), "")
+        self._predicted = Prediction((), "Working out what this rig can decide…")
 
     def itinerary(self) -> Itinerary | str:
         """The rehearsal of the plan, or the reason why there is none."""
@@ -75,19 +85,22 @@ class Ahead:
         return self._faults
 
     def prediction(self) -> Prediction:
-        """What the rig can decide. Worked out once a change of what it depends on: ratings, rig, plan."""
+        """What the rig can decide. Worked out beside the window once a change of ratings, rig or plan;
+        the one before stands until then, and ``predicted`` is emitted when it is there."""
         d = self._documents
         if d.unit is None or d.rig is None:
             return Prediction((), "There is no unit or no rig yet.")
         of = (d.unit.nameplate, d.unit.look.parts, d.rig, d.plan)
         if of != self._predicted_of:
-            from zincsmith.judge.decide import decide
-            from zincsmith.planning.prediction import predict
-
-            found = predict(d.unit, d.rig, d.plan)
-            decisions = decide(d.unit, d.rig, found.wired, found.moved)
-            self._predicted_of, self._predicted = of, Prediction(tuple(decisions), found.problem)
+            self._predicted_of = of
+            unit, rig, plan = d.unit, d.rig, d.plan
+            self._beside.start(lambda: (_predicted(unit, rig, plan),), lambda found: self._take(of, found))
         return self._predicted
+
+    def _take(self, of: tuple[object, ...], found: Prediction) -> None:
+        if of == self._predicted_of:  # else something has changed since, and another is on its way
+            self._predicted = found
+            self.predicted.emit()
 
     @property
     def blocked(self) -> str:
@@ -96,3 +109,11 @@ class Ahead:
         if not stops:
             return ""
         return f"{len(stops)} stop{'s' if len(stops) > 1 else ''} on the wiring sheet: {stops[0].text}"
+
+
+def _predicted(unit: Unit, rig: Rig, plan: Plan) -> Prediction:
+    from zincsmith.judge.decide import decide
+    from zincsmith.planning.prediction import predict
+
+    found = predict(unit, rig, plan)
+    return Prediction(tuple(decide(unit, rig, found.wired, found.moved)), found.problem)

@@ -59,6 +59,7 @@ class RigStation(Station):
         self.element.wrong.connect(self._say)
         self.element.tries.connect(lambda role: session.send(TryInstrument(role)))
         session.tried.connect(self.element.show_tried)
+        session.ahead.predicted.connect(self._show_decisions)
         session.scanned.connect(self.element.scanning.show_found)
         self.element.scans.connect(lambda hosts: session.send(Scan(hosts)))
         session.refused.connect(
@@ -130,8 +131,7 @@ class RigStation(Station):
             first = next((f for f in faults if f.severity is not Severity.REMARK), None)
             self._at = element_of(first.at) if first is not None else "power_meter"
         self.sheet.show_rig(rig, unit, line.voltage_V, faults, self._at)
-        self.table.show_decisions(self.session.ahead.prediction().decisions)
-        self.decide_panel.remark.setText(self._decide_words())
+        self._show_decisions()
         if rig is None:
             self.summary.setText("no rig yet: open a rig file, or begin one by hand")
             self.name.setText("")
@@ -179,6 +179,10 @@ class RigStation(Station):
         parts += [f"{n} {how}" for how, n in ways.items() if n]
         self.summary.setText("   ·   ".join(parts))
         self.name.setText(rig.name)
+
+    def _show_decisions(self) -> None:
+        self.table.show_decisions(self.session.ahead.prediction().decisions)
+        self.decide_panel.remark.setText(self._decide_words())
 
     def _decide_words(self) -> str:
         suited = self.session.ahead.prediction()
