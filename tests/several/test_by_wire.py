@@ -31,6 +31,7 @@ from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.world import World
 from zincsmith.suitability.check import check
 from zincsmith.words.bench_words import live_of
+from zincsmith.words.log_words import LogBook
 
 TODAY = date(2026, 11, 28)
 
@@ -237,3 +238,10 @@ def test_what_is_live_is_told_of_each_output_until_it_has_fallen(
     assert live.words == "the input is off, 0.2 V read; +12 V still reads 8.3 V"
     assert live.levels == "8 V at +12 V"
     assert live_of(reads, False, False, set(reads)).state == "said off", "what was typed earlier says nothing of now"
+
+
+def test_the_log_says_which_mode_was_chosen(ports: tuple[Scene, RunClosed, JudgedRun, Rig]) -> None:
+    scene, _, _, _ = ports
+    with BookReader(scene.path) as book:
+        told = [entry for _, entry in LogBook().take(book.events(run=1))]
+    assert {entry.detail for entry in told if entry.text == "Mode"} >= {"9 V", "20 V"}
