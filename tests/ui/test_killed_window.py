@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 from tests.conftest import bench_log, sampled
+from tests.engine.windowless import children_of
 
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
@@ -95,3 +96,28 @@ def test_a_window_killed_or_stopped_in_mid_run_leaves_a_safe_bench_and_every_rea
             break
         except Busy:
             time.sleep(0)
+
+
+@pytest.mark.parametrize("sign", [signal.SIGINT, signal.SIGTERM])
+def test_a_window_told_to_end_by_the_terminal_closes_without_a_word(
+    make_book: Callable[..., Path], sign: signal.Signals
+) -> None:
+    """As Ctrl+C does: the engine has let go of the book, and no traceback is left at the terminal."""
+    book = make_book()
+    command = [sys.executable, "-m", "zincsmith.ui", str(book)]
+    with subprocess.Popen(command, stderr=subprocess.PIPE, text=True) as window:
+        try:
+            guard = time.monotonic() + HANG_GUARD_S
+            while not any(
+                b"zincsmith.engine" in Path(f"/proc/{n}/cmdline").read_bytes() for n in children_of(window.pid)
+            ):
+                assert time.monotonic() < guard
+                assert window.poll() is None
+                time.sleep(0)
+            os.kill(window.pid, sign)
+            _, said = window.communicate(timeout=HANG_GUARD_S)
+        finally:
+            window.kill()
+    assert window.returncode == 0
+    assert "Traceback" not in said
+    BookWriter(book).close()  # nobody holds it any more

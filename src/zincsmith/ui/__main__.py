@@ -7,14 +7,18 @@ from __future__ import annotations
 
 import argparse
 import faulthandler
+import signal
 import sys
 from pathlib import Path
 
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication, QFileDialog
 
 from zincsmith.ui.crash import install
 from zincsmith.ui.theme import DARK, LIGHT, load_fonts, use_theme
 from zincsmith.ui.window import MainWindow
+
+HEARD_WITHIN_MS = 250  # a signal of the terminal
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -36,7 +40,22 @@ def main(arguments: list[str] | None = None) -> int:
     window.show()
     window.open()
     window.greet_newcomer()
-    return app.exec()
+    awake = _end_when_told(app)
+    code = app.exec()
+    awake.stop()
+    window.session.close()
+    return code
+
+
+def _end_when_told(app: QApplication) -> QTimer:
+    """Ctrl+C at the terminal, or being told to end, closes the window as a hand does, without asking: the engine makes
+    safe what it runs. A signal is heard once the interpreter has its turn, which the timer returned gives it."""
+    for told in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(told, lambda *_: app.quit())
+    awake = QTimer(app)
+    awake.start(HEARD_WITHIN_MS)
+    awake.timeout.connect(lambda: None)
+    return awake
 
 
 def _ask_for_book() -> Path | None:
