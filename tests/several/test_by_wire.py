@@ -20,7 +20,7 @@ from zincsmith.history.run_view import RunView
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.commands import MakeSafe
 from zincsmith.model.errors import InputError
-from zincsmith.model.events import Effected, PointTaken, Polled, RunClosed
+from zincsmith.model.events import Effected, PointTaken, Polled, RunClosed, SafeStep
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.rig import Rig
 from zincsmith.planning.composer import compose
@@ -215,12 +215,18 @@ def test_what_is_live_is_told_of_each_output_until_it_has_fallen(
     scene, _, _, _ = rails
     rated = {"+12 V": 12.0, "+5 V": 5.0, "-12 V": 12.0}
     view, states, told, together = RunView(), set(), 0, 0
+    stood: tuple[str, str] = ("", "")  # how it stood at the poll before, and since when
     with BookReader(scene.path) as book:
         for written in book.events():
             view.fold(written)
+            if isinstance(written.event, Effected | SafeStep):
+                stood = ("", "")
             if not isinstance(written.event, Polled):
                 continue
             live, values = view.live, written.event.values
+            assert live.since, "since when is always told"
+            assert live.state != stood[0] or live.since == stood[1], "and does not move while it stands so"
+            stood = live.state, live.since
             states.add(live.state)
             high = {
                 p for p, volts in rated.items() if abs(values.get(f"output_voltage@{p}", 0.0)) >= 0.12 * volts
@@ -236,6 +242,7 @@ def test_what_is_live_is_told_of_each_output_until_it_has_fallen(
     reads = {"input_voltage": 0.2, "output_voltage@+12 V": 8.31, "output_voltage@+5 V": 0.02}
     live = live_of(reads, False, False, (), {"+12 V": 12.1, "+5 V": 5.02})
     assert live.words == "the input is off, 0.2 V read; +12 V still reads 8.3 V"
+    assert live.sign == "read"
     assert live.levels == "8 V at +12 V"
     assert live_of(reads, False, False, set(reads)).state == "said off", "what was typed earlier says nothing of now"
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from zincsmith.bench.roles import SWITCHED
 from zincsmith.bench.signs import CLAIM_OF, OUTPUT
 from zincsmith.book.reader import Written
+from zincsmith.formats.words import local_time
 from zincsmith.model.address import at_port, name_of, port_of, ports_in, seen_from
 from zincsmith.model.events import (
     Amended,
@@ -83,6 +84,7 @@ class RunView:
     answered: int = 0  # signatures and amendments
     safe_steps: list[SafeStep] = field(default_factory=list)
     corrected: dict[str, EntryCorrected] = field(default_factory=dict)
+    _since: tuple[str, str] = ("", "")  # how the bench stands, and when it came to stand so
 
     def fold(self, written: Written) -> None:
         """Take one more event into account."""
@@ -90,6 +92,8 @@ class RunView:
             self.bench_s = written.bench_s
         for take in (self._of_run, self._of_course, self._of_bench, self._of_turn, self._of_points):
             take(written)
+        if isinstance(written.event, Polled | Effected | SafeStep | EntryTaken) and self.live.state != self._since[0]:
+            self._since = self.live.state, written.at
 
     def _of_run(self, written: Written) -> None:
         """How the run stands."""
@@ -241,7 +245,9 @@ class RunView:
     def live(self) -> Live:
         """What is on: footer, gate and head all say this."""
         typed = {reading.address for _, reading in self.entries} - self.by_wire
-        return live_of(self.now if self.now_at else None, self.source_on, self.load_on, typed, self.highest)
+        found = live_of(self.now if self.now_at else None, self.source_on, self.load_on, typed, self.highest)
+        state, at = self._since
+        return replace(found, since=local_time(at)) if at and state == found.state else found
 
     @property
     def active(self) -> bool:

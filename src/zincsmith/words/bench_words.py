@@ -37,12 +37,20 @@ def step_words(step: SafeStep) -> tuple[str, str]:
 class Live:
     """What is on, and what still holds volts: the one source of what footer, gate and head say. ``state`` is *live*,
     *charged* (the input is off, an output is not), *off* (as read), *said off* (by a person, nobody reads it) or *not
-    known*. ``outputs`` are the volts read at each output that has not fallen."""
+    known*. ``outputs`` are the volts read at each output that has not fallen; ``sign`` is how it is known: *read*, *as
+    set* or *as said*; ``since`` when it became so, as the time on the wall, empty where that is not known."""
 
     state: Literal["live", "charged", "off", "said off", "not known"]
     load_on: bool
     words: str
     outputs: Mapping[str, float] = field(default_factory=dict)
+    sign: Literal["read", "as set", "as said", ""] = ""
+    since: str = ""
+
+    @property
+    def told(self) -> str:
+        """The words, with since when where something is live."""
+        return f"{self.words}; since {self.since}" if self.since and self.state in ("live", "charged") else self.words
 
     @property
     def headline(self) -> str:
@@ -76,18 +84,18 @@ def live_of(
     held = _held(values or {}, typed, highest or {})
     tail = ", load on" if load_on else ""
     if volts is not None and abs(volts) >= UNPLUGGED_V:
-        return Live("live", load_on, f"the input is live, {volts:.0f} V read{tail}{_with(held)}", held)
+        return Live("live", load_on, f"the input is live, {volts:.0f} V read{tail}{_with(held)}", held, "read")
     if source_on:
         words = "the input counts as live" if volts is None else "the source is on"
-        return Live("live", load_on, f"{words}{tail}{_with(held)}", held)
+        return Live("live", load_on, f"{words}{tail}{_with(held)}", held, "as set")
     off = f"the input is off, {abs(volts):.1f} V read" if volts is not None else "the input is switched off"
     if held:
-        return Live("charged", load_on, f"{off}{_with(held, 'still ')}", held)
+        return Live("charged", load_on, f"{off}{_with(held, 'still ')}", held, "read")
     if volts is not None:
-        return Live("off", load_on, off)
+        return Live("off", load_on, off, sign="read")
     if values is None:
         return Live("not known", load_on, "the bench has not been read yet")
-    return Live("said off", load_on, "nothing is switched on, as far as anybody has said")
+    return Live("said off", load_on, "nothing is switched on, as far as anybody has said", sign="as said")
 
 
 def _held(values: Mapping[str, float], typed: Collection[str], highest: Mapping[str, float]) -> dict[str, float]:

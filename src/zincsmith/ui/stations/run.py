@@ -326,7 +326,7 @@ class RunStation(Station):
             self.itinerary.show_itinerary(None if isinstance(found, str) else found)
         elif view.turn is not None:
             page = self.gate
-            self.gate.show_turn(view.turn, view.live.words, view.refused, self._price())
+            self.gate.show_turn(view.turn, view.live.told, view.refused, self._price())
             if session.state is State.MAKING_SAFE and isinstance(view.turn, HandSetting):
                 self.gate.switches_off(view.turn.text)
         else:

@@ -84,8 +84,8 @@ class BenchStrip(QWidget):
             return "Nothing energised", "no run under way"
         live = view.live
         return live.headline, ", ".join(
-            x for x in ("mains at the source", live.levels) if x
-        ) if live.state == "live" else live.words
+            x for x in (live.levels, f"since {live.since}" if live.since else "mains at the source") if x
+        ) if live.state == "live" else live.told
 
     def resizeEvent(self, event: object) -> None:
         self.button.move(self.width() - 144, 8)
