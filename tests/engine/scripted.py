@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from zincsmith.book.reader import BookReader, Written
@@ -87,6 +87,19 @@ class Scene:
     def events(self, *kinds: type) -> list[Written]:
         with BookReader(self.path) as reader:
             return list(reader.events(run=1, kinds=kinds))
+
+
+def by_hand(rig: Rig, *roles: str, **more: object) -> Rig:
+    """The rig with a person at these roles."""
+    return replace(
+        rig,
+        instruments=tuple(replace(i, how="by hand", **more) if i.role in roles else i for i in rig.instruments),  # type: ignore[arg-type]
+    )
+
+
+def running(after: int) -> Callable[[State, int], bool]:
+    """While the run goes on by itself, once it has asked so often."""
+    return lambda state, calls: state is State.RUNNING and calls >= after
 
 
 class Once:

@@ -5,12 +5,12 @@ from pathlib import Path
 
 import pytest
 from tests.conftest import bench_log
+from tests.engine.scripted import Actor
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.session import Session, Start
-from zincsmith.model.commands import Command, Pass
 from zincsmith.model.errors import Full
 from zincsmith.model.events import Event, Polled
 from zincsmith.model.plan import Plan
@@ -33,22 +33,6 @@ class FullBook(BookWriter):
         return super().append(*events, run=run, step=step, bench_s=bench_s)
 
 
-class Person:
-    """Passes the gate; keeps the number of the last event it was told of."""
-
-    def __init__(self) -> None:
-        self.state, self.told = State.IDLE, 0
-
-    def announce(self, seq: int, state: State) -> None:
-        self.told, self.state = seq, state
-
-    def refuse(self, do: str, reason: str) -> None:
-        raise AssertionError(f"{do}: {reason}")
-
-    def commands(self, wait_s: float) -> list[Command]:
-        return [Pass()] if self.state is State.GATE else []
-
-
 @pytest.fixture
 def book(tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan) -> Iterator[FullBook]:
     with FullBook(tmp_path / "run.zbook") as opened:
@@ -63,7 +47,7 @@ def book(tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan) -> Iterator[Full
 def test_the_bench_is_made_safe_without_the_book(
     book: FullBook, unit: Unit, standin: Callable[..., RunningStandIn], tmp_path: Path, room: int
 ) -> None:
-    person = Person()
+    person = Actor()
     session = Session(book, person)
     FullBook.room = room
     closed = session.run(unit.tag, Start("Tester", 23.0), standin().addresses)
@@ -75,8 +59,8 @@ def test_the_bench_is_made_safe_without_the_book(
     if room >= 40:
         assert any(row["source_on"] for row in log), "it was live when the disk filled up"
     with BookReader(tmp_path / "run.zbook") as reader:
-        assert person.told <= reader.last_seq(), "nobody was told of an event that is not in the book"
-        polled = [w for w in reader.events(kinds=(Polled,)) if w.seq <= person.told]
+        assert person.seq <= reader.last_seq(), "nobody was told of an event that is not in the book"
+        polled = [w for w in reader.events(kinds=(Polled,)) if w.seq <= person.seq]
         assert len(polled) >= (room > 60), "what was shown is kept"
         assert reader.closed(1) is None, "the end could not be written: the next opening will call it interrupted"
 
@@ -85,11 +69,11 @@ def test_the_next_opening_calls_it_interrupted(
     book: FullBook, unit: Unit, standin: Callable[..., RunningStandIn], tmp_path: Path
 ) -> None:
     addresses = standin().addresses
-    session = Session(book, Person())
+    session = Session(book, Actor())
     FullBook.room = 50
     session.run(unit.tag, Start("Tester", 23.0), addresses)
     FullBook.room = 10**9
-    again = Session(book, Person())
+    again = Session(book, Actor())
     assert again.interrupted == [1]
     assert again.event_log.state is State.INTERRUPTED
     assert again.make_safe(addresses)

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.conftest import told
-from tests.engine.scripted import Actor, Scene
+from tests.engine.scripted import Actor, Scene, by_hand
 
 from zincsmith.analysis.load_laws import current_of, level_of
 from zincsmith.bench.link import Link
@@ -121,7 +121,7 @@ def test_what_a_load_cannot_do_is_refused_before_anything_is_sent(unit: Unit, ri
 def test_a_person_is_told_law_and_level(
     tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
 ) -> None:
-    hand = with_load(rig, replace(rig.need("load"), how="by hand"))
+    hand = by_hand(rig, "load")
     scene = Scene.set_up(tmp_path, unit, hand, by(tiny_plan, "CR"), standin().addresses)
     scene.run(Actor(entries=["2.49", "0.0"]))
     asked = [w.event.text for w in scene.events(HandSetting) if w.event.role == "load"]

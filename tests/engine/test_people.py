@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 from tests.conftest import bench_log, last_row
-from tests.engine.scripted import Actor, Once, Scene, first_of
+from tests.engine.scripted import Actor, Once, Scene, by_hand, first_of, running
 
 from zincsmith.bench.link import Link
 from zincsmith.bench.standin import RunningStandIn
@@ -59,21 +59,6 @@ from zincsmith.model.unit import Unit
 from zincsmith.showing.reading_words import reading_words
 
 StartStandIn = Callable[..., RunningStandIn]
-
-
-@pytest.fixture
-def scene(tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn) -> Scene:
-    return Scene.set_up(tmp_path, unit, rig, tiny_plan, standin().addresses)
-
-
-def by_hand(rig: Rig, *roles: str, **more: object) -> Rig:
-    return replace(
-        rig, instruments=tuple(replace(i, how="by hand", **more) if i.role in roles else i for i in rig.instruments)
-    )
-
-
-def running(after: int) -> Callable[[State, int], bool]:
-    return lambda state, calls: state is State.RUNNING and calls >= after
 
 
 def test_a_pause_stays_live_and_watched_and_says_what_stays_on(scene: Scene) -> None:

@@ -7,14 +7,13 @@ from pathlib import Path
 
 import pytest
 from tests.conftest import bench_log, last_row, sampled
+from tests.engine.scripted import Actor, Once, Scene, by_hand, running
 
 from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.bench.link import Link
 from zincsmith.bench.standin import RunningStandIn
-from zincsmith.book.reader import BookReader, Written
-from zincsmith.book.writer import BookWriter
-from zincsmith.engine.session import Session, Start
-from zincsmith.model.commands import Abort, Command, Enter, Gone, MakeSafe, Note, Pass
+from zincsmith.book.reader import BookReader
+from zincsmith.model.commands import Abort, Command, Gone, MakeSafe, Note
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
     Effected,
@@ -40,69 +39,10 @@ StartStandIn = Callable[..., RunningStandIn]
 ADDRESSES: dict[str, str] = {}
 
 
-class Person:
-    """Passes the gate, types ``entries`` when asked, and does ``then`` once ``when`` is true of (polls, state)."""
-
-    def __init__(self, entries: list[str] | None = None) -> None:
-        self.entries = list(entries or [])
-        self.state = State.IDLE
-        self.calls = 0
-        self.when: Callable[[int], bool] = lambda _calls: False
-        self.then: Callable[[], list[Command]] = list
-
-    def announce(self, seq: int, state: State) -> None:
-        self.state = state
-
-    def refuse(self, do: str, reason: str) -> None:
-        raise AssertionError(f"{do}: {reason}")
-
-    def commands(self, wait_s: float) -> list[Command]:
-        if self.state is State.RUNNING:
-            self.calls += 1
-        if self.when(self.calls):
-            self.when = lambda _calls: False
-            return self.then()
-        if self.state is State.GATE:
-            return [Pass()]
-        if self.state is State.ASKING:
-            return [Enter(self.entries.pop(0))] if self.entries else [Gone("nobody answers")]
-        return []
-
-
-class Bench:
-    """A book with unit, rig and plan on a stand-in bench, ready to run."""
-
-    def __init__(self, folder: Path, unit: Unit, rig: Rig, plan: Plan, addresses: dict[str, str]) -> None:
-        self.path, self.addresses, self.unit = folder / "run.zbook", addresses, unit
-        with BookWriter(self.path) as book:
-            book.revise("unit", unit.tag, unit, "test")
-            book.revise("rig", "bench", rig, "test")
-            book.revise("plan", "plan", plan, "test")
-
-    def run(self, person: Person) -> RunClosed:
-        with BookWriter(self.path) as book:
-            return Session(book, person).run(self.unit.tag, Start("Tester", 23.0), self.addresses)
-
-    def events(self, *kinds: type) -> list[Written]:
-        with BookReader(self.path) as reader:
-            return list(reader.events(run=1, kinds=kinds))
-
-
-@pytest.fixture
-def bench(tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn) -> Bench:
-    return Bench(tmp_path, unit, rig, tiny_plan, standin().addresses)
-
-
-def by_hand(rig: Rig) -> Rig:
-    return replace(
-        rig, instruments=tuple(replace(i, how="by hand") if i.role == "thermometer" else i for i in rig.instruments)
-    )
-
-
-def test_a_run_is_written_intent_first_and_ends_safe(bench: Bench, tmp_path: Path) -> None:
-    closed = bench.run(Person())
+def test_a_run_is_written_intent_first_and_ends_safe(scene: Scene, tmp_path: Path) -> None:
+    closed = scene.run(Actor())
     assert (closed.outcome, closed.safe, closed.unconfirmed) == ("complete", True, ())
-    events = bench.events()
+    events = scene.events()
     settings = ("SetSource", "SetLoad")
     switches = [w.event for w in events if isinstance(w.event, Intended | Effected) and w.event.action in settings]
     for intended, effected in zip(switches[::2], switches[1::2], strict=True):
@@ -120,9 +60,9 @@ def test_a_run_is_written_intent_first_and_ends_safe(bench: Bench, tmp_path: Pat
     assert last_row(tmp_path / "bench.log")["source_on"] is False
 
 
-def test_bench_time_is_polled_without_gaps(bench: Bench) -> None:
-    bench.run(Person())
-    times = [w.bench_s for w in bench.events(Polled)]
+def test_bench_time_is_polled_without_gaps(scene: Scene) -> None:
+    scene.run(Actor())
+    times = [w.bench_s for w in scene.events(Polled)]
     assert all(b - a <= 2.0 + 1e-6 for a, b in pairwise(times) if b > a)
     assert times[-1] > 30.0
 
@@ -130,55 +70,48 @@ def test_bench_time_is_polled_without_gaps(bench: Bench) -> None:
 def test_readings_by_hand_are_asked_for_and_nonsense_refused(
     tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
 ) -> None:
-    bench = Bench(tmp_path, unit, by_hand(rig), tiny_plan, standin().addresses)
-    closed = bench.run(Person(["hot", "44.3 A", "44.3 C"]))
+    scene = Scene.set_up(tmp_path, unit, by_hand(rig, "thermometer"), tiny_plan, standin().addresses)
+    closed = scene.run(Actor(entries=["hot", "44.3 A", "44.3 C"]))
     assert closed.outcome == "complete"
-    refused = [w.event for w in bench.events(EntryRefused)]
+    refused = [w.event for w in scene.events(EntryRefused)]
     assert [r.text for r in refused] == ["hot", "44.3 A"]
     assert "°C" in refused[1].reason
-    taken = bench.events(EntryTaken)[0].event.reading
+    taken = scene.events(EntryTaken)[0].event.reading
     assert (taken.value, taken.how, taken.text) == (44.3, "by hand", "44.3 C")
-    point = bench.events(PointTaken)[0].event.point
+    point = scene.events(PointTaken)[0].event.point
     assert point.get("case_temperature") == taken
 
 
 def test_a_dash_is_kept_as_not_read(
     tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
 ) -> None:
-    bench = Bench(tmp_path, unit, by_hand(rig), tiny_plan, standin().addresses)
-    assert bench.run(Person(["-"])).outcome == "complete"
-    assert bench.events(EntryTaken)[0].event.reading.value is None
+    scene = Scene.set_up(tmp_path, unit, by_hand(rig, "thermometer"), tiny_plan, standin().addresses)
+    assert scene.run(Actor(entries=["-"])).outcome == "complete"
+    assert scene.events(EntryTaken)[0].event.reading.value is None
 
 
 @pytest.mark.parametrize(("do", "outcome"), [(Abort, "aborted"), (MakeSafe, "made safe"), (Gone, "made safe")])
 @pytest.mark.parametrize("after", [2, 9, 30])
 def test_a_person_can_stop_it_at_any_time(
-    bench: Bench, tmp_path: Path, do: type[Abort], outcome: str, after: int
+    scene: Scene, tmp_path: Path, do: type[Abort], outcome: str, after: int
 ) -> None:
-    person = Person()
-    person.when = lambda calls: calls >= after
-    person.then = lambda: [do("enough")]
-    closed = bench.run(person)
+    person = Actor(Once(running(after), do("enough")))
+    closed = scene.run(person)
     assert (closed.outcome, closed.why, closed.safe) == (outcome, "enough", True)
     assert last_row(tmp_path / "bench.log")["source_on"] is False
     assert last_row(tmp_path / "bench.log")["load_on"] is False
 
 
-def test_stopping_at_the_gate_switches_nothing_on(bench: Bench, tmp_path: Path) -> None:
-    class Careful(Person):
-        def commands(self, wait_s: float) -> list[Command]:
-            return [Abort("not today")] if self.state is State.GATE else []
-
-    assert bench.run(Careful()).outcome == "aborted"
+def test_stopping_at_the_gate_switches_nothing_on(scene: Scene, tmp_path: Path) -> None:
+    careful = Actor(lambda state, calls: [Abort("not today")] if state is State.GATE else [])
+    assert scene.run(careful).outcome == "aborted"
     assert not any(row["source_on"] for row in bench_log(tmp_path / "bench.log"))
 
 
-def test_notes_are_kept_with_their_moment(bench: Bench) -> None:
-    person = Person()
-    person.when = lambda calls: calls >= 5
-    person.then = lambda: [Note("smells of nothing")]
-    bench.run(person)
-    note = bench.events(Noted)[0]
+def test_notes_are_kept_with_their_moment(scene: Scene) -> None:
+    person = Actor(Once(running(5), Note("smells of nothing")))
+    scene.run(person)
+    note = scene.events(Noted)[0]
     assert note.event.text == "smells of nothing"
     assert note.bench_s is not None
     assert note.bench_s > 0.0
@@ -197,12 +130,9 @@ FAULTS = {("power_meter", "LATE", 60), ("load", "SILENT", 8), ("load", "OTHER", 
     sampled(product(("power_meter", "load"), ("LATE", "OTHER", "SILENT"), MOMENTS), FAULTS),
 )
 def test_a_fault_during_any_kind_of_action_ends_safe(
-    bench: Bench, tmp_path: Path, role: str, fault: str, moment: int
+    scene: Scene, tmp_path: Path, role: str, fault: str, moment: int
 ) -> None:
-    person = Person()
-    person.when = lambda calls: calls >= moment
-    person.then = lambda: person.inject(f"FAUL {role},{fault}") or []  # type: ignore[func-returns-value]
-    closed = run_with_access(bench, person)
+    closed = run_and_inject(scene, moment, f"FAUL {role},{fault}")
     assert closed.outcome == "failed"
     log = bench_log(tmp_path / "bench.log")
     assert log[-1]["source_on"] is False
@@ -211,7 +141,7 @@ def test_a_fault_during_any_kind_of_action_ends_safe(
         "power_meter": ("not seen: input gone (the power meter",),
     }
     assert closed.safe or all(line.startswith(missing[role]) for line in closed.unconfirmed)
-    with BookReader(bench.path) as reader:
+    with BookReader(scene.path) as reader:
         kept = [w.seq for w in reader.events(run=1)]
     assert kept == list(range(kept[0], kept[0] + len(kept))), "nothing that was written is lost"
 
@@ -219,17 +149,14 @@ def test_a_fault_during_any_kind_of_action_ends_safe(
 @pytest.mark.parametrize(
     ("mishap", "outcome"), [("MAINS", "tripped"), ("TRIP", "tripped"), ("DRIFT", "complete"), ("LOADTRIP", "complete")]
 )
-def test_a_mishap_of_the_bench_is_noticed(bench: Bench, mishap: str, outcome: str) -> None:
+def test_a_mishap_of_the_bench_is_noticed(scene: Scene, mishap: str, outcome: str) -> None:
     """Lost mains or a source that trips stop the unit; a source that drifts and a load that trips are doubted."""
-    person = Person()
-    person.when = lambda calls: calls >= 50
-    person.then = lambda: person.inject(f"FAUL bench,{mishap}") or []  # type: ignore[func-returns-value]
-    closed = run_with_access(bench, person)
+    closed = run_and_inject(scene, 50, f"FAUL bench,{mishap}")
     assert (closed.outcome, closed.safe) == (outcome, True)
     if outcome == "tripped":
         assert "Output volts" in closed.why
         return
-    points = [w.event.point for w in bench.events(PointTaken)]
+    points = [w.event.point for w in scene.events(PointTaken)]
     codes = {d.code for p in points for d in point_doubts(p, ("output_voltage",))}
     assert {"DRIFT": "source_out_of_tolerance", "LOADTRIP": "load_not_reached"}[mishap] in codes
 
@@ -241,18 +168,9 @@ FAILING = {("power_meter", "SILENT"), ("voltmeter", "DROP"), ("load", "RUBBISH")
 
 @pytest.mark.parametrize(("role", "fault"), sampled(product(ROLES, ("SILENT", "DROP", "RUBBISH")), FAILING))
 def test_a_failing_instrument_ends_the_run_safe_as_far_as_it_answers(
-    bench: Bench, tmp_path: Path, role: str, fault: str
+    scene: Scene, tmp_path: Path, role: str, fault: str
 ) -> None:
-    person = Person()
-    person.when = lambda calls: calls >= 20
-
-    def fail() -> list[Command]:
-        # The clock port takes one connection; the run holds it, so the fault goes in over the run's own link.
-        person.inject(f"FAUL {role},{fault}")
-        return []
-
-    person.then = fail
-    closed = run_with_access(bench, person)
+    closed = run_and_inject(scene, 20, f"FAUL {role},{fault}")
     if role == "ac_source":
         # Nobody polls the source: the run only meets the fault when it next sets or switches it.
         assert closed.outcome in ("failed", "complete")
@@ -272,13 +190,14 @@ def test_a_failing_instrument_ends_the_run_safe_as_far_as_it_answers(
     last = last_row(tmp_path / "bench.log")
     if role != "ac_source":
         assert last["source_on"] is False
-    with BookReader(bench.path) as reader:
+    with BookReader(scene.path) as reader:
         polls = list(reader.events(run=1, kinds=(Polled,)))
     assert len(polls) >= 5, "what was read before the failure is kept"
 
 
-def run_with_access(bench: Bench, person: Person) -> RunClosed:
-    """Run with a way to the clock's own link, over which the stand-in is told to misbehave."""
+def run_and_inject(scene: Scene, moment: int, fault: str) -> RunClosed:
+    """Run, and tell the stand-in to misbehave while it goes on. Its clock takes one connection, which the run holds:
+    the fault goes in over the run's own link."""
     from zincsmith.bench import bench as module
 
     opened: list[Link] = []
@@ -289,10 +208,18 @@ def run_with_access(bench: Bench, person: Person) -> RunClosed:
             super().open()
             opened.append(self)
 
+    once = running(moment)
+    told: list[str] = []
+
+    def misbehave(state: State, calls: int) -> list[Command]:
+        if not told and once(state, calls):
+            told.append(fault)
+            next(x for x in opened if x.role == "clock").write(fault)
+        return []
+
     module.Link = Remembered  # type: ignore[misc]
-    person.inject = lambda text: next(x for x in opened if x.role == "clock").write(text)  # type: ignore[attr-defined]
     try:
-        return bench.run(person)
+        return scene.run(Actor(misbehave))
     finally:
         module.Link = original  # type: ignore[misc]
 
@@ -301,8 +228,8 @@ def test_nobody_at_the_address_is_said_and_nothing_is_switched_on(
     tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
 ) -> None:
     addresses = {**standin().addresses, "voltmeter": "TCPIP::127.0.0.1::9::SOCKET"}
-    bench = Bench(tmp_path, unit, rig, tiny_plan, addresses)
-    closed = bench.run(Person())
+    scene = Scene.set_up(tmp_path, unit, rig, tiny_plan, addresses)
+    closed = scene.run(Actor())
     assert closed.outcome == "failed"
     assert "voltmeter at TCPIP::127.0.0.1::9::SOCKET" in closed.why
     assert "check" in closed.why
@@ -315,10 +242,10 @@ def test_an_output_above_what_the_plate_explains_trips(
 ) -> None:
     plate = unit.nameplate
     lower = replace(unit, nameplate=replace(plate, outputs=(replace(plate.output, voltage_V=19.0, power_W=47.5),)))
-    bench = Bench(tmp_path, lower, rig, tiny_plan, standin().addresses)
-    closed = bench.run(Person())
+    scene = Scene.set_up(tmp_path, lower, rig, tiny_plan, standin().addresses)
+    closed = scene.run(Actor())
     assert closed.outcome == "tripped"
-    tripped = bench.events(Tripped)[0].event
+    tripped = scene.events(Tripped)[0].event
     assert tripped.quantity == "output_voltage"
     assert tripped.value == pytest.approx(24.0, abs=0.3)
     assert "115 % of the nameplate's output voltage" in closed.why
@@ -335,17 +262,17 @@ def test_a_point_that_does_not_settle_says_so(tmp_path: Path, unit: Unit, rig: R
         settled_window_s=8.0,
         average_s=2.0,
     )
-    bench = Bench(tmp_path, unit, rig, Plan("cold", (cold,)), standin().addresses)
-    bench.run(Person())
-    assert bench.events(PointTaken)[0].event.point.settled is False
+    scene = Scene.set_up(tmp_path, unit, rig, Plan("cold", (cold,)), standin().addresses)
+    scene.run(Actor())
+    assert scene.events(PointTaken)[0].event.point.settled is False
 
 
 def test_a_run_that_cannot_be_armed_leaves_no_trace(tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan) -> None:
     too_high = replace(tiny_plan, parts=(replace(grid_of(tiny_plan.parts), lines=(Line(400.0, 50.0),)),))
-    bench = Bench(tmp_path, unit, rig, too_high, {})
+    scene = Scene.set_up(tmp_path, unit, rig, too_high, {})
     with pytest.raises(InputError, match="400 V"):
-        bench.run(Person())
-    with BookReader(bench.path) as reader:
+        scene.run(Actor())
+    with BookReader(scene.path) as reader:
         assert reader.runs() == []
 
 
@@ -355,9 +282,9 @@ def test_the_same_seed_gives_the_same_readings(
     def values(folder: str, seed: int) -> list[float]:
         place = tmp_path / folder
         place.mkdir()
-        bench = Bench(place, unit, rig, tiny_plan, standin(seed=seed).addresses)
-        bench.run(Person())
-        return [r.value for w in bench.events(PointTaken) for r in w.event.point.readings]
+        scene = Scene.set_up(place, unit, rig, tiny_plan, standin(seed=seed).addresses)
+        scene.run(Actor())
+        return [r.value for w in scene.events(PointTaken) for r in w.event.point.readings]
 
     first = values("a", 7)
     assert values("b", 7) == first
