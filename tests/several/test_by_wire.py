@@ -243,6 +243,9 @@ def test_what_is_live_is_told_of_each_output_until_it_has_fallen(
     live = live_of(reads, False, False, (), {"+12 V": 12.1, "+5 V": 5.02})
     assert live.words == "the input is off, 0.2 V read; +12 V still reads 8.3 V"
     assert live.sign == "read"
+    assert (live.headline, live.detail) == ("Input off, output still live", "+12 V still reads 8.3 V")
+    off = live_of({"input_voltage": 0.2}, False, False)
+    assert (off.headline, off.detail) == ("Input is off", "0.2 V read at the input"), "nothing of it twice"
     assert live.levels == "8 V at +12 V"
     assert live_of(reads, False, False, set(reads)).state == "said off", "what was typed earlier says nothing of now"
 

@@ -46,6 +46,21 @@ class Live:
     outputs: Mapping[str, float] = field(default_factory=dict)
     sign: Literal["read", "as set", "as said", ""] = ""
     since: str = ""
+    input_V: float | None = None  # as read, None where nobody reads it by wire
+
+    @property
+    def detail(self) -> str:
+        """What stands under the headline: nothing of it twice."""
+        if self.state == "live":
+            said = [self.levels, "" if self.since else "mains at the source"]
+        elif self.state == "charged":
+            said = [_with(self.outputs, "still ")[2:]]
+        elif self.state == "off":
+            said = [f"{abs(self.input_V or 0.0):.1f} V read at the input"]
+        else:
+            said = ["nobody reads it by wire" if self.state == "said off" else ""]
+        dated = f"since {self.since}" if self.since and self.state in ("live", "charged") else ""
+        return ", ".join(x for x in (*said, dated) if x)
 
     @property
     def told(self) -> str:
@@ -84,7 +99,9 @@ def live_of(
     held = _held(values or {}, typed, highest or {})
     tail = ", load on" if load_on else ""
     if volts is not None and abs(volts) >= UNPLUGGED_V:
-        return Live("live", load_on, f"the input is live, {volts:.0f} V read{tail}{_with(held)}", held, "read")
+        return Live(
+            "live", load_on, f"the input is live, {volts:.0f} V read{tail}{_with(held)}", held, "read", input_V=volts
+        )
     if source_on:
         words = "the input counts as live" if volts is None else "the source is on"
         return Live("live", load_on, f"{words}{tail}{_with(held)}", held, "as set")
@@ -92,7 +109,7 @@ def live_of(
     if held:
         return Live("charged", load_on, f"{off}{_with(held, 'still ')}", held, "read")
     if volts is not None:
-        return Live("off", load_on, off, sign="read")
+        return Live("off", load_on, off, sign="read", input_V=volts)
     if values is None:
         return Live("not known", load_on, "the bench has not been read yet")
     return Live("said off", load_on, "nothing is switched on, as far as anybody has said", sign="as said")

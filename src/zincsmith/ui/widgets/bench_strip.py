@@ -83,9 +83,7 @@ class BenchStrip(QWidget):
                 return "Source off", f"{_seen_words(view)}; the inside may be charged"
             return "Nothing energised", "no run under way"
         live = view.live
-        return live.headline, ", ".join(
-            x for x in (live.levels, f"since {live.since}" if live.since else "mains at the source") if x
-        ) if live.state == "live" else live.told
+        return live.headline, live.detail
 
     def resizeEvent(self, event: object) -> None:
         self.button.move(self.width() - 144, 8)
