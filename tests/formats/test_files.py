@@ -56,6 +56,13 @@ def test_a_wrong_unit_is_refused_in_place(tmp_path: Path, old: str, new: str, ke
         assert refused.value.line == line
 
 
+def test_hours_that_no_piece_has_run_are_refused(tmp_path: Path) -> None:
+    file = changed(EXAMPLES / "units" / "tarnbrook-tb2425.toml", tmp_path, 'tag = "HB-07"', 'hours = -1\ntag = "HB-07"')
+    with pytest.raises(InputError, match="cannot be hours run") as refused:
+        read_unit(file)
+    assert refused.value.key == "hours"
+
+
 @pytest.mark.parametrize("content", [b"tag = ", b"\x00\xff\xfe", b"tag = 'x'\n" * 3, b"[" * 5000, b"x" * 2_000_000])
 def test_rubbish_is_no_unit_file(tmp_path: Path, content: bytes) -> None:
     file = tmp_path / "rubbish.toml"

@@ -152,11 +152,12 @@ def test_rulers_mark_the_verdict_and_stay_inside(run: JudgedRun) -> None:
 def test_what_was_seen_before_power_stands_in_it(run: JudgedRun) -> None:
     record = SafetyRecord("touch current", 0.159e-3, None, 0.25e-3, "Pellmoor L1", "Elin Ward", "2026-11-20")
     look = replace(run.unit.look, verdict="not worth powering", override="a bad example", override_by="Elin Ward")
-    words = " ".join(
-        " ".join(parsed(render(replace(run, unit=replace(run.unit, look=look, safety=(record,))))).words).split()
-    )
+    stated = {"firmware": "1.4", "provenance": "a return of May", "hours": 6200.0}
+    unit = replace(run.unit, look=look, safety=(record,), **stated)  # type: ignore[arg-type]
+    words = " ".join(" ".join(parsed(render(replace(run, unit=unit))).words).split())
     for said in (
         "found this unit not worth powering. It was powered all the same: a bad example. Decided by Elin Ward.",
+        "Stated of it: a return of May, firmware 1.4, 6200 h run",
         "0.159 mA, at most 0.25 mA: within. Pellmoor L1. By Elin Ward, 2026-11-20.",
         "as received, case closed. Every reading here belongs to it.",
         "To restore: 2 screws; insulating sheet under the board.",

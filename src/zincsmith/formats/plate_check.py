@@ -193,6 +193,8 @@ def _unit(unit: Unit) -> Iterator[Problem]:
     for n, terminal in enumerate(unit.terminals):
         if terminal.output and terminal.output not in names:
             yield Problem(f"terminal.{n}.output", f"there is no output {terminal.output!r}")
+    if unit.hours is not None and not 0.0 <= unit.hours <= 1e6:
+        yield Problem("hours", "cannot be hours run: 0 to a million")
     yield from _look(unit)
     for n, record in enumerate(unit.safety):
         if not 0.0 <= record.value <= 1e15:

@@ -73,10 +73,10 @@ class Draw:
 
     @property
     def words(self) -> str:
-        said = "" if self.share_percent is None else f"{self.share_percent:g} % load"
+        by_law = "" if self.law == "CC" else f", {LAW_WORDS[self.law]}"
+        said = "" if self.share_percent is None else f"{self.share_percent:g} % load{by_law}"
         if not said and self.level is not None:
             said = f"{self.level:g} {OF_LAW[self.law]}"
-        said = f"{said}, {LAW_WORDS[self.law]}" if said and self.law != "CC" else said
         return f"{self.port} {said}" if self.port else said
 
 

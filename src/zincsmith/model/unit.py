@@ -196,7 +196,8 @@ class Nameplate(Record):
 class Unit(Record):
     """One physical specimen. ``tag`` identifies it in the book; ``label`` holds the lines as they were typed.
 
-    ``acknowledged`` lists the cautions a person has acknowledged.
+    ``acknowledged`` lists the cautions a person has acknowledged. ``firmware``, ``provenance`` and ``hours`` are what
+    somebody stated of the piece: the version it runs, where it comes from, how many hours it had run before.
     """
 
     tag: str
@@ -213,6 +214,15 @@ class Unit(Record):
     look: LookOver = field(default_factory=LookOver)
     safety: tuple[SafetyRecord, ...] = ()
     acknowledged: tuple[str, ...] = ()
+    firmware: str = ""
+    provenance: str = ""
+    hours: float | None = None
+
+    @property
+    def about_it(self) -> str:
+        """Where this piece comes from, what it runs on and for how long it has run, as far as anybody stated it."""
+        ran = f"{self.hours:g} h run" if self.hours is not None else ""
+        return ", ".join(x for x in (self.provenance, f"firmware {self.firmware}" if self.firmware else "", ran) if x)
 
     @property
     def in_force(self) -> Configuration:
@@ -247,4 +257,6 @@ def next_specimen(unit: Unit, taken: Collection[str]) -> Unit:
         look=LookOver(physical=physical),
         safety=(),
         acknowledged=(),
+        provenance="",
+        hours=None,
     )
