@@ -45,13 +45,14 @@ class Photographer:
         end = time.monotonic() + seconds
         while not condition():
             if time.monotonic() > end:
-                raise TimeoutError("the window did not get there")
+                raise TimeoutError(f"the window did not get there: {self.window.session.state.value}")
             QTest.qWait(20)
 
     def keep(self, name: str) -> None:
         """The view with everything in it that was on its way: what is judged beside the window, what was announced."""
         session = self.window.session
         self.until(lambda: not session.catching_up and (self.live() or session.judging() is not None))
+        self.until(lambda: not session.ahead.working)
         for _ in range(3):  # a layout asks for another one
             QApplication.sendPostedEvents()
             QApplication.processEvents()

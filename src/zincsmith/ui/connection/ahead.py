@@ -3,7 +3,7 @@ out once a change of what it depends on."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -11,9 +11,6 @@ from PySide6.QtCore import QObject, Signal
 
 from zincsmith.history.run_view import RunView
 from zincsmith.model.errors import ZincsmithError
-from zincsmith.model.plan import Plan
-from zincsmith.model.rig import Rig
-from zincsmith.model.unit import Unit
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.suitability.check import check
 from zincsmith.ui.beside import Beside
@@ -47,6 +44,7 @@ class Ahead(QObject):
         self._faults_of: tuple[object, ...] = ()
         self._faults: tuple[Fault, ...] = ()
         self._predicted_of: tuple[object, ...] = ()
+        self.working = False  # on what the rig can decide
         self._predicted = Prediction((), "Working out what this rig can decide…")
 
     def itinerary(self) -> Itinerary | str:
@@ -92,14 +90,22 @@ class Ahead(QObject):
             return Prediction((), "There is no unit or no rig yet.")
         of = (d.unit.nameplate, d.unit.look.parts, d.rig, d.plan)
         if of != self._predicted_of:
-            self._predicted_of = of
+            self._predicted_of, self.working = of, True
             unit, rig, plan = d.unit, d.rig, d.plan
-            self._beside.start(lambda: (_predicted(unit, rig, plan),), lambda found: self._take(of, found))
+            # Read here, not in the thread: modules that two threads read at once may be met half read.
+            from zincsmith.judge.decide import decide
+            from zincsmith.planning.prediction import predict
+
+            def work() -> Iterator[Prediction]:
+                found = predict(unit, rig, plan)
+                yield Prediction(tuple(decide(unit, rig, found.wired, found.moved)), found.problem)
+
+            self._beside.start(work, lambda found: self._take(of, found))
         return self._predicted
 
     def _take(self, of: tuple[object, ...], found: Prediction) -> None:
         if of == self._predicted_of:  # else something has changed since, and another is on its way
-            self._predicted = found
+            self._predicted, self.working = found, False
             self.predicted.emit()
 
     @property
@@ -109,11 +115,3 @@ class Ahead(QObject):
         if not stops:
             return ""
         return f"{len(stops)} stop{'s' if len(stops) > 1 else ''} on the wiring sheet: {stops[0].text}"
-
-
-def _predicted(unit: Unit, rig: Rig, plan: Plan) -> Prediction:
-    from zincsmith.judge.decide import decide
-    from zincsmith.planning.prediction import predict
-
-    found = predict(unit, rig, plan)
-    return Prediction(tuple(decide(unit, rig, found.wired, found.moved)), found.problem)
