@@ -21,7 +21,7 @@ from zincsmith.model.errors import InputError, LimitError
 from zincsmith.model.events import Effected, HandSetting, PointTaken
 from zincsmith.model.operating_point import LoadLaw, OperatingPoint, operating_point
 from zincsmith.model.plan import Plan
-from zincsmith.model.rig import Rig
+from zincsmith.model.rig import Dummy, Rig
 from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.plan_file import check_plan, read_plan, write_plan
@@ -82,6 +82,7 @@ def test_a_grid_is_taken_by_a_law(
     assert any(
         f"constant {'resistance, 9.6 ohm' if law == 'CR' else 'power, 60 W'}, on" in text for text in said_in_log
     )
+    assert not [text for text in said_in_log if " 0 ohm" in text], "no load is no short"
     assert not [d for j in judged.judged for d in j.finding.doubts if d.code == "load_not_reached"]
     effected = [w.event.body for w in scene.events(Effected) if w.event.action == "SetLoad" and w.event.body["on"]]
     assert {body["law"] for body in effected} == {law}
@@ -111,6 +112,9 @@ def test_what_a_load_cannot_do_is_refused_before_anything_is_sent(unit: Unit, ri
     with pytest.raises(LimitError, match="constant power; it can only do: constant current"):
         rehearse(unit, with_load(rig, few), by(tiny_plan, "CP"))
     rehearse(unit, with_load(rig, plain), by(tiny_plan, "CP"))
+    rehearse(unit, with_load(rig, replace(plain, dummy=Dummy("resistor", 9.6))), by(tiny_plan, "CR"))
+    with pytest.raises(LimitError, match="constant resistance; it can only do: constant current"):
+        rehearse(unit, with_load(rig, replace(plain, dummy=Dummy("transistor"))), by(tiny_plan, "CR"))
     small = replace(load, most={"current_A": 20.0, "power_W": 40.0})
     with pytest.raises(LimitError, match="load at 45 W; the most Osmary L3 can do is 40 W"):
         rehearse(unit, with_load(rig, small), tiny_plan)

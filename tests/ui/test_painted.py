@@ -31,13 +31,13 @@ from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.plan_file import NAMED
-from zincsmith.showing.live import picked_figures
+from zincsmith.showing.live import LiveFigure, picked_figures
 from zincsmith.showing.reading_words import reading_words
 from zincsmith.ui.picked import keep_picked, picked_before
 from zincsmith.ui.rig.wiring_sheet import WiringSheet
 from zincsmith.ui.widgets.bench_strip import BenchStrip
 from zincsmith.ui.widgets.claim_list import ClaimList
-from zincsmith.ui.widgets.figures import Figure, Figures
+from zincsmith.ui.widgets.figures import Figures
 from zincsmith.ui.widgets.gate import GatePanel
 from zincsmith.ui.widgets.itinerary import ItineraryView
 from zincsmith.ui.widgets.operating_map import Cell, OperatingMap
@@ -188,10 +188,10 @@ def test_the_bench_strip_says_what_is_energised(
 def test_figures_nobody_reads_show_a_dash(show: Callable[..., QWidget]) -> None:
     figures = show(Figures(), 680, 160)
     assert isinstance(figures, Figures)
-    figures.show_figures([Figure("Input watts", None, None, "W", "power", "input")] * 8)
+    figures.show_figures([LiveFigure("Input watts", None, None, "W", "power", "input")] * 8)
     assert "no reading" in figures.accessibleName()
     dashes = picture(figures)
-    figures.show_figures([Figure("Input watts", 68.831234, 0.11, "W", "power", "input")] * 8)
+    figures.show_figures([LiveFigure("Input watts", 68.831234, 0.11, "W", "power", "input")] * 8)
     assert picture(figures) != dashes
     assert "68.83 W" in figures.accessibleName()
 

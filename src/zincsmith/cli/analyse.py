@@ -43,7 +43,9 @@ def analyse(
     from zincsmith.recorded.joined import columns_of
 
     _, of_kind = intake(kind)
-    if len(files) > of_kind.files or of_kind.written:
+    if of_kind.written:
+        raise InputError(f"{kind} is what somebody writes down: take it in, or work it out as points", key="kind")
+    if len(files) > of_kind.files:
         raise InputError(f"{kind} is worked out from {of_kind.files} at most, {len(files)} files were named")
     asked = FigureRequest(
         time, voltage, current, power, method.value, rated_power or None, rated_voltage or None, accuracy

@@ -13,7 +13,7 @@ from zincsmith.cli.app import BookArgument, app, judged_run, keep_findings, prin
 @app.command("take-in")
 def take_in_files(
     book: BookArgument,
-    kind: Annotated[str, typer.Argument(help="what the file holds: points, standby, power")],
+    kind: Annotated[str, typer.Argument(help="what the file holds: points, standby, power; typed, if written down")],
     files: Annotated[list[Path], typer.Argument(help="CSV, JSON, HDF5 or NumPy; power: volts and amps may be two")],
     operator: Annotated[str, typer.Option(help="who answers for it")],
     line: Annotated[str, typer.Option(help="volts and hertz of the input, such as 230,50")] = "",

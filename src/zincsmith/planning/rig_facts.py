@@ -54,9 +54,11 @@ def records(rig: Rig) -> bool:
 
 def laws_of(load: Instrument) -> tuple[LoadLaw, ...]:
     """By which laws a load can draw: an instrument by wire what its dialect can say, one that a person sets all of
-    them; what is made of resistors or lamps, or held by a transistor, what it does by itself."""
+    them; resistors the currents they are chosen for, and the law that they follow; the others a current alone."""
     if load.how == "by hand":
-        return ("CC", "CR") if load.dummy is not None else LAWS
+        if load.dummy is None:
+            return LAWS
+        return ("CC", "CR") if load.dummy.kind in ("resistor", "binary bank") else ("CC",)
     said = dialect_for(load.role, load.dialect, load.dialect_text).operation
     able = (law for law in LAWS if {"set_mode", f"set_{BY_LAW[law].quantity}"} <= set(said))
     return tuple(dict.fromkeys(("CC", *able)))

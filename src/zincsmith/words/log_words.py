@@ -327,5 +327,7 @@ def _setting_words(body: dict[str, float | str | bool | None]) -> str:
         return f"{body['mode']}{hand}"
     if body.get("law"):
         law = str(body["law"])
-        return f"{LAW_WORDS[law]}, {body['level'] or 0.0:.4g} {OF_LAW[law]}, {state}{hand}"
+        level = body.get("level")  # none where nothing is drawn: no resistance takes nothing
+        at = f", {level:.4g} {OF_LAW[law]}" if isinstance(level, float) else ""
+        return f"{LAW_WORDS[law]}{at}, {state}{hand}"
     return f"{body['current_A']:.4g} A, {state}{hand}"

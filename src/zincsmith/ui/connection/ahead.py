@@ -30,6 +30,9 @@ class Prediction:
     problem: str
 
 
+WORKING = Prediction((), "Working out what this rig can decide…")
+
+
 class Ahead(QObject):
     """Of the unit, rig and plan of the window, in the room of the run that is shown. Signal ``predicted``."""
 
@@ -45,7 +48,7 @@ class Ahead(QObject):
         self._faults: tuple[Fault, ...] = ()
         self._predicted_of: tuple[object, ...] = ()
         self.working = False  # on what the rig can decide
-        self._predicted = Prediction((), "Working out what this rig can decide…")
+        self._predicted = WORKING
 
     def itinerary(self) -> Itinerary | str:
         """The rehearsal of the plan, or the reason why there is none."""
@@ -83,13 +86,15 @@ class Ahead(QObject):
         return self._faults
 
     def prediction(self) -> Prediction:
-        """What the rig can decide. Worked out beside the window once a change of ratings, rig or plan;
-        the one before stands until then, and ``predicted`` is emitted when it is there."""
+        """What the rig can decide. Worked out beside the window once a change of ratings, rig or plan; the
+        one before stands until then, if it is of the same ratings, and ``predicted`` is emitted when it is there."""
         d = self._documents
         if d.unit is None or d.rig is None:
             return Prediction((), "There is no unit or no rig yet.")
         of = (d.unit.nameplate, d.unit.look.parts, d.rig, d.plan)
         if of != self._predicted_of:
+            if of[:1] != self._predicted_of[:1]:  # another unit: what stands there is not about it
+                self._predicted = WORKING
             self._predicted_of, self.working = of, True
             unit, rig, plan = d.unit, d.rig, d.plan
             # Read here, not in the thread: modules that two threads read at once may be met half read.

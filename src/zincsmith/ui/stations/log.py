@@ -74,7 +74,6 @@ class LogStation(Station):
         self.say.said.connect(self.session.send)
         self.say.left.connect(self.take_focus)
         row.addWidget(self.say, 1)
-        row.addWidget(self.say.problem)
         row.addStretch()
         self._photos = PhotoNote(self, self.session)
         note = Saying("Note: Enter keeps it, Esc leaves", Note)
@@ -86,6 +85,7 @@ class LogStation(Station):
         ):
             row.addWidget(key_button(words, act, self))
         outer.addLayout(row)
+        outer.addWidget(self.say.problem)
         panel = Panel("", "")
         self.tape = RanTape()
         self.tape.sought.connect(self._seek)

@@ -25,7 +25,7 @@ from zincsmith.showing.curves import all_curves
 from zincsmith.showing.live import further_figures, live_figures, picked_figures
 from zincsmith.ui.connection.session import Session
 from zincsmith.ui.picked import keep_picked, picked_before
-from zincsmith.ui.widgets.figures import Figure, Figures
+from zincsmith.ui.widgets.figures import Figures
 from zincsmith.ui.widgets.operating_map import Cell, OperatingMap
 from zincsmith.ui.widgets.panel import Panel, button, label
 from zincsmith.ui.widgets.plot import Curve, Plot, drawn
@@ -156,12 +156,7 @@ class Dashboard(QWidget):
             return
         self._show_heads(itinerary)
         rig = self.session.rig
-        self.figures.show_figures(
-            [
-                Figure(f.words, f.value, f.expanded, f.unit, f.kind, f.side)
-                for f in picked_figures(view.now, rig, self.picked)
-            ]
-        )
+        self.figures.show_figures(picked_figures(view.now, rig, self.picked))
         self.strip.show_history(view.history)
         takes = sum(p.take for p in view.points)
         seen = (view.run, view.part, len(view.points), takes, len(view.rejected), len(view.corrected))

@@ -2,27 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.formats.words import decimals_for, number
+from zincsmith.showing.live import LiveFigure
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
-
-
-@dataclass(frozen=True)
-class Figure:
-    """``value`` None shows a dash; ``expanded`` None shows no uncertainty. ``side`` gives the line style."""
-
-    words: str
-    value: float | None
-    expanded: float | None
-    unit: str
-    kind: str
-    side: str
 
 
 class Figures(QWidget):
@@ -33,7 +20,7 @@ class Figures(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._figures: list[Figure] = []
+        self._figures: list[LiveFigure] = []
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setToolTip("Right click, or the menu key: pick other figures")
         self.setMinimumHeight(150)
@@ -41,7 +28,7 @@ class Figures(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(680, 160)
 
-    def show_figures(self, figures: list[Figure]) -> None:
+    def show_figures(self, figures: list[LiveFigure]) -> None:
         self._figures = figures
         self.setAccessibleName(
             ", ".join(f"{f.words} {'no reading' if f.value is None else f'{f.value:.4g} {f.unit}'}" for f in figures)
@@ -63,10 +50,10 @@ class Figures(QWidget):
         ink.hairline(p, QPointF(0, h), QPointF(self.width(), h))
 
     @staticmethod
-    def _text(figure: Figure, value: float) -> str:
+    def _text(figure: LiveFigure, value: float) -> str:
         return number(value, min(4, decimals_for(figure.expanded, value)))
 
-    def _one(self, p: QPainter, box: QRectF, figure: Figure, size: int) -> None:
+    def _one(self, p: QPainter, box: QRectF, figure: LiveFigure, size: int) -> None:
         t = theme()
         left = box.left() + 14
         if figure.side in ("input", "output"):

@@ -28,7 +28,7 @@ class Saying:
 
 
 class SayLine(QLineEdit):
-    """Hidden until something is to be said; ``problem`` goes beside it. Signals: ``said`` (the command), ``left``."""
+    """Hidden until something is to be said; ``problem`` goes below it. Signals: ``said`` (the command), ``left``."""
 
     said = Signal(Command)
     left = Signal()
@@ -38,7 +38,7 @@ class SayLine(QLineEdit):
         self.setFont(font(14))
         self.setMinimumWidth(420)
         self.setAccessibleName("What is to be said")
-        self.problem = label("", 13, 400, "problem")
+        self.problem = label("", 13, 400, "problem", wrap=True)
         self.problem.hide()
         self._saying: Saying | None = None
         self.returnPressed.connect(self._say)
