@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from zincsmith.bench import bench as bench_module
+from zincsmith.bench.link import Link
 from zincsmith.book.reader import BookReader, Written
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.session import Session, Start
@@ -87,6 +90,25 @@ class Scene:
     def events(self, *kinds: type) -> list[Written]:
         with BookReader(self.path) as reader:
             return list(reader.events(run=1, kinds=kinds))
+
+
+@contextmanager
+def telling_the_standin() -> Iterator[Callable[[str], None]]:
+    """How the stand-in is told something while a run goes on: its clock takes one connection, which the run holds, so
+    it is said over the run's own link."""
+    opened: list[Link] = []
+    original = bench_module.Link
+
+    class Remembered(Link):
+        def open(self) -> None:
+            super().open()
+            opened.append(self)
+
+    bench_module.Link = Remembered  # type: ignore[misc]
+    try:
+        yield lambda text: next(x for x in reversed(opened) if x.role == "clock").write(text)
+    finally:
+        bench_module.Link = original  # type: ignore[misc]
 
 
 def by_hand(rig: Rig, *roles: str, **more: object) -> Rig:

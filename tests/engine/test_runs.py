@@ -7,10 +7,9 @@ from pathlib import Path
 
 import pytest
 from tests.conftest import bench_log, last_row, sampled
-from tests.engine.scripted import Actor, Once, Scene, by_hand, running
+from tests.engine.scripted import Actor, Once, Scene, by_hand, running, telling_the_standin
 
 from zincsmith.analysis.point_doubts import point_doubts
-from zincsmith.bench.link import Link
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.model.commands import Abort, Command, Gone, MakeSafe, Note
@@ -196,32 +195,18 @@ def test_a_failing_instrument_ends_the_run_safe_as_far_as_it_answers(
 
 
 def run_and_inject(scene: Scene, moment: int, fault: str) -> RunClosed:
-    """Run, and tell the stand-in to misbehave while it goes on. Its clock takes one connection, which the run holds:
-    the fault goes in over the run's own link."""
-    from zincsmith.bench import bench as module
-
-    opened: list[Link] = []
-    original = module.Link
-
-    class Remembered(Link):
-        def open(self) -> None:
-            super().open()
-            opened.append(self)
-
+    """Run, and tell the stand-in to misbehave while it goes on."""
     once = running(moment)
     told: list[str] = []
 
     def misbehave(state: State, calls: int) -> list[Command]:
         if not told and once(state, calls):
             told.append(fault)
-            next(x for x in opened if x.role == "clock").write(fault)
+            tell(fault)
         return []
 
-    module.Link = Remembered  # type: ignore[misc]
-    try:
+    with telling_the_standin() as tell:
         return scene.run(Actor(misbehave))
-    finally:
-        module.Link = original  # type: ignore[misc]
 
 
 def test_nobody_at_the_address_is_said_and_nothing_is_switched_on(

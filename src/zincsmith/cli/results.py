@@ -37,6 +37,7 @@ def findings(
     ] = False,
 ) -> None:
     """Print the findings of a run with their verdicts."""
+    from zincsmith.judge.against import between_configurations, changes_json
     from zincsmith.showing.findings_json import as_json as to_json
 
     if recompute:
@@ -47,9 +48,11 @@ def findings(
     if against is not None:
         _print_changes(judged, judged_run(book, against, over, coverage, guard), as_json)
     elif as_json:
-        print(json.dumps(to_json(judged), indent=2, ensure_ascii=False))
+        found = {**to_json(judged), "between_configurations": changes_json(judged, between_configurations(judged))}
+        print(json.dumps(found, indent=2, ensure_ascii=False))
     else:
         print_table(judged)
+        _print_between(judged)
 
 
 def _warn_changed(book: Path, judged) -> None:  # type: ignore[no-untyped-def]
@@ -212,6 +215,24 @@ def export(
             print(file)
 
 
+def _print_between(run) -> None:  # type: ignore[no-untyped-def]
+    """What a change of configuration within the run did."""
+    from zincsmith.judge.against import between_configurations
+
+    changes = between_configurations(run)
+    if changes:
+        _print_change_rows(f"{run.unit.tag}, run {run.row.id}: what the change did", run, changes)
+
+
+def _print_change_rows(title: str, run, changes) -> None:  # type: ignore[no-untyped-def]
+    rows = [
+        (one.finding.title, one.finding.at.words, one.words, changes[at].words)
+        for at, one in enumerate(run.judged)
+        if at in changes
+    ]
+    print_rows(title, ("figure", "conditions", "now", "before"), rows)
+
+
 def _print_changes(now, then, as_json: bool) -> None:  # type: ignore[no-untyped-def]
     """What a repair or another configuration changed, figure by figure."""
     from zincsmith.judge.against import against
@@ -224,10 +245,5 @@ def _print_changes(now, then, as_json: bool) -> None:  # type: ignore[no-untyped
     if as_json:
         print(json.dumps(to_json(now, then, changes), indent=2, ensure_ascii=False))
         return
-    rows = [
-        (one.finding.title, one.finding.at.words, one.words, changes[at].words)
-        for at, one in enumerate(now.judged)
-        if at in changes
-    ]
     title = f"{now.unit.tag}, run {now.row.id} ({now.unit.configuration}) against run {then.row.id}"
-    print_rows(title, ("figure", "conditions", "now", "before"), rows)
+    _print_change_rows(title, now, changes)

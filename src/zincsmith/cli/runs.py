@@ -27,6 +27,10 @@ OffOption = Annotated[
     str, typer.Option(help="NAME says that the bench of an interrupted run, out of reach now, is off; kept in the book")
 ]
 
+ChangedOption = Annotated[
+    str, typer.Option(help="NAME: WHAT IS CHANGED; then the same work once more, and what the change did")
+]
+
 
 @app.command()
 def run(
@@ -42,6 +46,7 @@ def run(
     log: LogOption = None,
     confirmed_off: OffOption = "",
     answers: Annotated[Path | None, typer.Option(help="what would be typed, as a table (CSV: prompt, answer)")] = None,
+    then_changed: ChangedOption = "",
 ) -> None:
     """Run a plan on a rig and write it into a book."""
     from zincsmith.cli.batch import Sitting, run_batch
@@ -61,7 +66,7 @@ def run(
         changed = replace(changed, seed=seed) if seed is not None else changed
         the_rig = replace(the_rig, standin=changed)
     the_unit = read_unit(unit)
-    the_plan = plan_named(plan, the_unit, the_rig)
+    the_plan = _both_ways(plan_named(plan, the_unit, the_rig), then_changed)
     typed = read_answers(answers) if answers is not None else Answers()
     sitting = Sitting(Start(operator or NOBODY, ambient, yes), log, confirmed_off, typed, _price)
     _carry_out(lambda: run_batch(the_unit, the_rig, the_plan, book, sitting), book)
@@ -82,6 +87,17 @@ def resume(
 
     sitting = Sitting(Start(operator or NOBODY, ambient, yes), log, confirmed_off, price=_price)
     _carry_out(lambda: resume_batch(book, sitting), book)
+
+
+def _both_ways(plan: Plan, changed: str) -> Plan:
+    """The plan once more after a change of configuration; as it is where none is asked for."""
+    if not changed:
+        return plan
+    from zincsmith.planning.composer import both_ways
+    from zincsmith.procedures.configuration.options import ConfigurationOptions
+
+    name, _, what = changed.partition(":")
+    return both_ways(plan, ConfigurationOptions(configuration=name.strip(), changes=what.strip()))
 
 
 def _price(unit: Unit, rig: Rig, plan: Plan) -> str:
@@ -143,6 +159,7 @@ def show_plan(
     as_json: Annotated[bool, typer.Option("--json", help="print JSON")] = False,
     again: Annotated[str, typer.Option("--retest", help="only what tests these figures, after a repair")] = "",
     as_toml: Annotated[bool, typer.Option("--toml", help="print the plan as a plan file, to be edited")] = False,
+    then_changed: ChangedOption = "",
 ) -> None:
     """Compose a plan for a unit on a rig, and say how long it takes and what it leaves out."""
     from zincsmith.formats.rig_file import read_rig
@@ -157,6 +174,7 @@ def show_plan(
     the_plan = plan_named(plan, the_unit, the_rig)
     if again:
         the_plan = retest(the_unit, the_rig, [f.strip() for f in again.split(",")])
+    the_plan = _both_ways(the_plan, then_changed)
     left = compose(the_unit, the_rig)[1] if plan == "full" else []
     if as_toml:
         print(write_plan(the_plan), end="")

@@ -6,7 +6,7 @@ import json
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass, field, replace
 
-from zincsmith.book.reader import BookReader, Written
+from zincsmith.book.reader import BookReader, RunRow, Written
 from zincsmith.model.actions import (
     Action,
     Begin,
@@ -36,6 +36,7 @@ from zincsmith.model.events import (
     PartEnded,
     Passed,
     PointTaken,
+    Reconfigured,
     Remarked,
     SensesTold,
     StageBegan,
@@ -44,6 +45,7 @@ from zincsmith.model.events import (
 )
 from zincsmith.model.reading import Point, Reading
 from zincsmith.model.settings import Settings
+from zincsmith.model.unit import Unit, reconfigured
 from zincsmith.planning.step_sequence import StepSequence
 
 
@@ -174,6 +176,7 @@ def _outcome(event: Event) -> Outcome | None:
             | PartBegan()
             | PartEnded()
             | Remarked()
+            | Reconfigured()
             | WatchSet()
         ):
             return Done()
@@ -209,6 +212,15 @@ def _follow(state: Replayed, action: Action, outcome: Outcome) -> None:
             state.points[point.number] = Taken(action, state.settings, state.settle, state.part)
         case _:
             pass
+
+
+def as_left(book: BookReader, row: RunRow) -> Unit:
+    """The unit of a run as it left it, put into the configurations that its plan had changed it to by then."""
+    unit = book.unit(row.unit, row.unit_n)
+    for written in book.events(run=row.id, kinds=(Reconfigured,)):
+        if isinstance(written.event, Reconfigured):
+            unit = reconfigured(unit, written.event.configuration, written.event.changes, written.event.restore)
+    return unit
 
 
 def typed_readings(book: BookReader, run: int) -> dict[str, Reading]:

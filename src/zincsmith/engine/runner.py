@@ -36,6 +36,7 @@ from zincsmith.model.actions import (
     Observe,
     Outcome,
     Reached,
+    Reconfigure,
     SetLoad,
     SetSource,
     Settled,
@@ -54,6 +55,7 @@ from zincsmith.model.events import (
     PartEnded,
     Passed,
     PointTaken,
+    Reconfigured,
     Remarked,
     Retried,
     RunClosed,
@@ -62,7 +64,7 @@ from zincsmith.model.events import (
     WatchSet,
 )
 from zincsmith.model.reading import Point, Reading, Wave
-from zincsmith.model.unit import Unit
+from zincsmith.model.unit import Unit, reconfigured
 from zincsmith.planning.limits import Limits
 from zincsmith.planning.readings import polled_reading, resistor_current, waves_of
 from zincsmith.planning.rig_facts import derived
@@ -108,7 +110,7 @@ class Runner:
         self.operator = Operator(self.poll_loop, unit.nameplate, ambient_degC, operator)
         self.poll_loop.listen = self.operator.listen
         self.setter = Setter(self.poll_loop, self.operator, limits)
-        self._whole_run, self._from_s = whole_run, from_s
+        self._whole_run, self._from_s, self._unit = whole_run, from_s, unit.tag
         self._settle: Dwell | None = None
         self._settled: bool | None = None
         self._skipping = False
@@ -198,7 +200,7 @@ class Runner:
 
     def _take(self, action: Action) -> Outcome:
         """Intent, deed, outcome; a person may go on without what is waited for or measured."""
-        if isinstance(action, Begin | End | Stage | Note | Watch):
+        if isinstance(action, Begin | End | Stage | Note | Watch | Reconfigure):
             self.event_log.append(_intended(action), self._at_once(action))
             self._skipping = False
             return Done()
@@ -225,7 +227,7 @@ class Runner:
         self.event_log.append(Passed(self.operator.name, part))
         return Skipped(part)
 
-    def _at_once(self, action: Begin | End | Stage | Note | Watch) -> Event:
+    def _at_once(self, action: Begin | End | Stage | Note | Watch | Reconfigure) -> Event:
         match action:
             case Begin(part, procedure, version):
                 self.poll_loop.watches.begin_part()
@@ -240,6 +242,12 @@ class Runner:
                 return _watch_set(action, self._part)
             case Note(text):
                 return Remarked(text)
+            case Reconfigure(name, changes, restore):
+                # The document first: where a kill comes between, the step is done again and changes nothing.
+                book, why = self.event_log.book, f"put into it in run {self.event_log.run}"
+                unit = reconfigured(book.unit(self._unit), name, changes, restore)
+                book.revise("unit", self._unit, unit, f"configuration: {name}, {why}")
+                return Reconfigured(name, changes, restore)
 
     def _gate(self, action: Confirm) -> Outcome:
         self._skipping = False

@@ -16,7 +16,7 @@ from zincsmith.book.writer import BookWriter
 from zincsmith.engine.event_log import EventLog
 from zincsmith.engine.known_bench import confirm, refuse_unknown
 from zincsmith.engine.operator_interface import OperatorInterface
-from zincsmith.engine.replay import Replayed, replay, typed_readings
+from zincsmith.engine.replay import Replayed, as_left, replay, typed_readings
 from zincsmith.engine.runner import BugInRun, Runner
 from zincsmith.engine.sleep_inhibitor import SleepInhibitor
 from zincsmith.guard.watch_over import Found, Guard, GuardLost, NoGuard, takeover_of
@@ -168,7 +168,11 @@ class Session:
                 raise InputError(f"run {row.id} cannot be resumed: only the latest run, when it ended early, can be")
             if any(True for _ in reader.events(run=row.id, kinds=(Signed,))):
                 raise InputError(f"run {row.id} is signed: it is amended, never changed. Begin a new run")
-            heads = (self.book.head("unit", row.unit), self.book.head("rig", "bench"), self.book.head("plan", "plan"))
+            changed = reader.unit(row.unit) == as_left(reader, row)  # what the run itself has made of it is no edit
+            heads = (
+                row.unit_n if changed else self.book.head("unit", row.unit), self.book.head("rig", "bench"),
+                self.book.head("plan", "plan"),
+            )  # fmt: skip
             for was, now, what in zip((row.unit_n, row.rig_n, row.plan_n), heads, ("unit", "rig", "plan"), strict=True):
                 if was != now:
                     raise InputError(f"run {row.id} cannot be resumed: the {what} was edited since; undo that, or begin"

@@ -6,7 +6,8 @@ from __future__ import annotations
 import math
 from collections import defaultdict
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import Any
 
 from zincsmith.analysis.uncertainty import coverage_factor
@@ -38,7 +39,9 @@ class Change:
         """``run 3 (as received): 87.90 ±0.20 %, holds; changed by +0.42 ±0.08 %``."""
         value, expanded, unit = value_words(self.before.finding)
         measured = " ".join(x for x in (value, expanded, unit) if x)
-        then = f"run {self.run} ({self.configuration}): {measured}, {self.before.words}"
+        within = self.now.finding.at.configuration != self.before.finding.at.configuration
+        when = self.configuration if within else f"run {self.run} ({self.configuration})"
+        then = f"{when}: {measured}, {self.before.words}"
         if self.difference is None:
             return f"{then}; not tested again"
         factor, _ = shown(self.now.finding)
@@ -78,6 +81,24 @@ def against(now: JudgedRun, then: JudgedRun) -> dict[int, Change]:
             difference, u = _difference(one.finding, found.finding)
             k = coverage_factor(None, float(now.conventions.coverage))
             out[at] = Change(one, found, then.row.id, then.unit.configuration, difference, u, k)
+    return out
+
+
+def between_configurations(run: JudgedRun) -> dict[int, Change]:
+    """What a change of configuration within one run did: place among the judged -> change against the configuration
+    that the plan had the unit in before. Empty where it stayed what it was."""
+    states = run.evidence.configurations
+    out: dict[int, Change] = {}
+    for was, state in pairwise(states):
+        rows = [j for j in run.judged if j.finding.at.configuration == was and j.run is None]
+        for at, one in enumerate(run.judged):
+            if one.finding.at.configuration != state or one.run is not None or one.finding.value is None:
+                continue
+            as_then = replace(one.finding, at=replace(one.finding.at, configuration=was))
+            found = next((r for r in rows if _key(r) == _key(one) and _like(as_then, r.finding)), None)
+            if found is not None and found.finding.value is not None:
+                difference, u = _difference(one.finding, found.finding)
+                out[at] = Change(one, found, run.row.id, was, difference, u, float(one.finding.k or 2.0))
     return out
 
 
@@ -128,19 +149,26 @@ def as_json(now: JudgedRun, then: JudgedRun, changes: Mapping[int, Change]) -> d
         "unit": now.unit.tag,
         "run": now.row.id,
         "against": then.row.id,
-        "changes": [
-            {
-                "name": now.judged[at].finding.name,
-                "title": now.judged[at].finding.title,
-                "conditions": now.judged[at].finding.at.conditions,
-                "unit": change.before.finding.unit,
-                "before": change.before.finding.value,
-                "now": now.judged[at].finding.value,
-                "difference": change.difference,
-                "u": change.u,
-                "verdict_before": change.before.verdict.value,
-                "verdict": now.judged[at].verdict.value,
-            }
-            for at, change in changes.items()
-        ],
+        "changes": changes_json(now, changes),
     }
+
+
+def changes_json(now: JudgedRun, changes: Mapping[int, Change]) -> list[dict[str, Any]]:
+    """The published form of what changed, figure by figure."""
+    return [
+        {
+            "name": now.judged[at].finding.name,
+            "title": now.judged[at].finding.title,
+            "conditions": now.judged[at].finding.at.conditions,
+            "configuration": now.judged[at].finding.at.configuration or now.unit.configuration,
+            "configuration_before": change.configuration,
+            "unit": change.before.finding.unit,
+            "before": change.before.finding.value,
+            "now": now.judged[at].finding.value,
+            "difference": change.difference,
+            "u": change.u,
+            "verdict_before": change.before.verdict.value,
+            "verdict": now.judged[at].verdict.value,
+        }
+        for at, change in changes.items()
+    ]

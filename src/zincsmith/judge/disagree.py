@@ -26,7 +26,7 @@ def _with(finding: Finding, grid: Sequence[Point]) -> Finding:
         reading = point.get("input_power")
         if reading is None or reading.value is None or not reading.known or finding.u is None or finding.value is None:
             continue
-        if point.at.line != finding.at.line:
+        if (point.at.line, point.at.configuration) != (finding.at.line, finding.at.configuration):
             continue
         own = column([reading])
         u = (finding.u**2 + sum(float(part.effect[0]) ** 2 for part in own.parts)) ** 0.5

@@ -129,6 +129,12 @@ def _found(name: str, evidence: Evidence, plate: Nameplate, conventions: Convent
     return [Finding(name, title, None, "1", working=Working("", note=why), doubts=(doubt,))]
 
 
+def _of_configuration(found: list[Finding], evidence: Evidence, part: int) -> list[Finding]:
+    """What a part finds is of the configuration that its points were taken in."""
+    name = next((p.at.configuration for p in evidence.points if p.part == part and p.at.configuration), "")
+    return [replace(f, at=replace(f.at, configuration=name)) for f in found] if name else found
+
+
 def findings_of(
     procedures: Sequence[str], evidence: Evidence, plate: Nameplate, conventions: Conventions
 ) -> list[Finding]:
@@ -141,5 +147,6 @@ def findings_of(
             for at, words in evidence.overridden
             if at == part
         )
-        found += [replace(f, doubts=(*f.doubts, *doubts)) for f in mine] if doubts else mine
+        mine = [replace(f, doubts=(*f.doubts, *doubts)) for f in mine] if doubts else mine
+        found += _of_configuration(mine, evidence, part)
     return found

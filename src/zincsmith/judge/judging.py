@@ -203,7 +203,8 @@ def _lent(
     for lender in lenders:
         known: dict[str, list[Judged]] = {}
         for one in _judged(unit, lender, conventions):
-            if one.claim is not None and one.verdict is not Verdict.NOT_TESTED:
+            of_it = one.finding.at.configuration in ("", unit.configuration)
+            if one.claim is not None and one.verdict is not Verdict.NOT_TESTED and of_it:
                 known.setdefault(one.claim.key, []).append(replace(one, run=lender.run))
         open_keys = {c.key for c in _untold(judged)} & known.keys()
         judged = tuple(
@@ -322,6 +323,7 @@ def _compare(finding: Finding, claim: Claim, evidence: Evidence, guard: str) -> 
     value, chance = finding.number, None
     if finding.u is not None and claim.bounded:
         chance = conformance_probability(value, finding.u, claim.low, claim.high)
+    evidence = evidence.of_configuration(finding.at.configuration)
     lacks = claim.scope.missing(_reached(finding, claim, evidence), evidence.ambient_degC)
     doubts = finding.doubts + tuple(_coverage(claim, lacks)) + tuple(_incomplete(claim, evidence))
     guarded = guarded_verdict(value, guard_band(finding.u, finding.k, guard), claim.low, claim.high)

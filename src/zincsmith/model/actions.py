@@ -45,6 +45,16 @@ class Confirm:
 
 
 @dataclass(frozen=True)
+class Reconfigure:
+    """The unit has been changed, as was confirmed at the gate before: from here on it is in another configuration.
+    ``restore`` is what has to be put back in the end, if anything has."""
+
+    configuration: str
+    changes: str = ""
+    restore: str = ""
+
+
+@dataclass(frozen=True)
 class Observe:
     """A gate at which a person says what they see, smell and hear; the unit is live meanwhile."""
 
@@ -148,7 +158,20 @@ class Stop:
 
 
 Action = (
-    Begin | End | Stage | Confirm | Observe | SetSource | SetLoad | ChooseMode | Dwell | Measure | Watch | Note | Stop
+    Begin
+    | End
+    | Stage
+    | Confirm
+    | Reconfigure
+    | Observe
+    | SetSource
+    | SetLoad
+    | ChooseMode
+    | Dwell
+    | Measure
+    | Watch
+    | Note
+    | Stop
 )
 ACTIONS: dict[str, type[Action]] = {c.__name__: c for c in get_args(Action)}
 

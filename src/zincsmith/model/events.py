@@ -193,6 +193,15 @@ class Remarked:
 
 
 @dataclass(frozen=True)
+class Reconfigured:
+    """The unit is in another configuration from here on; its document got a revision that says so."""
+
+    configuration: str
+    changes: str = ""
+    restore: str = ""
+
+
+@dataclass(frozen=True)
 class Marked:
     """A moment a person marks, with the conditions of that moment."""
 
@@ -472,6 +481,7 @@ Event = (
     | Failed
     | Retried
     | Remarked
+    | Reconfigured
     | Noted
     | Marked
     | GuardianSaid

@@ -155,8 +155,20 @@ class Evidence:
     def of_part(self, part: int) -> Evidence:
         """What one part of the plan contributes."""
         points = tuple(p for p in self.points if p.part == part)
-        earlier = tuple(p for p in self.points if p.part < part)
+        mine = {p.at.configuration for p in points}
+        earlier = tuple(p for p in self.points if p.part < part and (p.at.configuration in mine or not mine))
         return replace(self, points=points, earlier=earlier, complete=self.complete or part in self.ended)
+
+    @property
+    def configurations(self) -> tuple[str, ...]:
+        """Those that the unit was put into during the plan, in their order; none where it stayed what it was."""
+        return tuple(dict.fromkeys(p.at.configuration for p in self.points if p.at.configuration))
+
+    def of_configuration(self, name: str) -> Evidence:
+        """What was read of the unit in one configuration; everything, where none is named."""
+        if not name:
+            return self
+        return replace(self, points=tuple(p for p in self.points if p.at.configuration in ("", name)))
 
     def by(self, procedure: str) -> Evidence:
         """What every part of one procedure contributes; everything, when no parts are named."""

@@ -236,6 +236,15 @@ class Unit(Record):
         return tuple(r for c in self.configurations for r in c.restore if not r.done)
 
 
+def reconfigured(unit: Unit, name: str, changes: str = "", restore: str = "") -> Unit:
+    """The unit put into another configuration, one that it has already or a new one."""
+    known = {c.name: c for c in unit.configurations or (unit.in_force,)}
+    if name not in known:
+        put_back = (Restore(restore),) if restore else ()
+        known[name] = Configuration(name, changes, unit.in_force.open_case, put_back)
+    return replace(unit, configuration=name, configurations=tuple(known.values()))
+
+
 def next_specimen(unit: Unit, taken: Collection[str]) -> Unit:
     """Another specimen of the same model: what is printed and claimed stays, what was seen on the first does not.
 

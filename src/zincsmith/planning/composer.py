@@ -25,6 +25,7 @@ from zincsmith.rules.loader import supply_rules
 
 FULL = "full"
 LAST = 9  # the unit is put back as it was
+AFTER_RIG = 2  # from here on the work is of the unit: it is brought up, then characterized
 SAME_SHARE = 0.005  # lines nearer than this are one
 
 
@@ -155,6 +156,22 @@ def refitted(plan: Plan, old: Unit | None, new: Unit, rig: Rig) -> Plan:
     return replace(plan, parts=tuple(p.refitted(to) if isinstance(p, Planned) else p for p in plan.parts))
 
 
+def both_ways(plan: Plan, change: Options) -> Plan:
+    """The plan with a change of configuration after its work, and the same work once more on the changed unit, which is
+    brought up from zero first. InputError where the plan has no work, or a change already."""
+    if any(planned(p).becomes for p in plan.parts):
+        raise InputError("the plan changes the configuration already; give that part another name, or drop it")
+    work = tuple(p for p in plan.parts if AFTER_RIG <= rank(p) < LAST and p.procedure != "hands_in")
+    if not work:
+        raise InputError("the plan has nothing that could be done once more on the changed unit")
+    end = tuple(p for p in plan.parts if rank(p) == LAST)
+    before = tuple(p for p in plan.parts if rank(p) != LAST)
+    if isinstance(change, Planned):
+        change.check()
+    again = tuple(again for p in work if (again := planned(p).on_the_changed()) is not None)
+    return replace(plan, parts=(*before, change, *again, *end))
+
+
 # The order of the work
 
 
@@ -166,6 +183,8 @@ def rank(part: Options) -> int:
 def order_problem(parts: Sequence[Options]) -> str:
     """Why parts must not stand in this order; empty when they may."""
     for earlier, later in pairwise(parts):
+        if planned(earlier).becomes or planned(later).becomes:
+            continue  # the work on a changed unit begins anew
         if rank(earlier) > rank(later):
             return planned(later).reason or planned(earlier).reason
     return ""

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from zincsmith.model.actions import Action, Begin, End, Outcome, Skipped
+from zincsmith.model.actions import Action, Begin, End, Measure, Outcome, Skipped
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Options, Plan
 from zincsmith.model.rig import Rig
-from zincsmith.model.unit import Unit
+from zincsmith.model.unit import Unit, reconfigured
 from zincsmith.planning.rig_facts import context
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.catalogue import planned, procedure
@@ -44,18 +44,38 @@ class StepSequence:
 def _walk(ctx: Context, parts: tuple[Options, ...]) -> Steps:
     # The safety gates come first, wherever they were put; everything else keeps its order.
     order = sorted(range(len(parts)), key=lambda n: not _gates(parts[n]))
+    changing = any(planned(one).becomes for one in parts)
+    configuration = ctx.unit.configuration if changing else ""
     for at, n in enumerate(order):
         options = parts[n]
         one = procedure(options.procedure)
         mine = replace(ctx, options=options, before=tuple(parts[m].procedure for m in order[:at]))
         yield Begin(n, one.name, one.version)
-        whole = yield from _until_skipped(one.steps(mine))
+        whole = yield from _in_configuration(_until_skipped(one.steps(mine)), configuration)
         yield from one.tidy(mine)
         yield End(n, "complete" if whole else "skipped")
+        becomes = planned(options).becomes
+        if becomes and whole:
+            configuration = becomes
+            unit = reconfigured(ctx.unit, becomes, getattr(options, "changes", ""), getattr(options, "restore", ""))
+            ctx = replace(ctx, unit=unit)
 
 
 def _gates(options: Options) -> bool:
     return planned(options).rank == FIRST
+
+
+def _in_configuration(steps, configuration: str):  # type: ignore[no-untyped-def]
+    """The steps of a part, each of its points said to be of this configuration; as they are where it is empty."""
+    answer: Outcome | None = None
+    while True:
+        try:
+            action = steps.send(answer) if answer is not None else next(steps)
+        except StopIteration as end:
+            return end.value
+        if configuration and isinstance(action, Measure):
+            action = replace(action, at=replace(action.at, configuration=configuration))
+        answer = yield action
 
 
 def _until_skipped(steps: Steps):  # type: ignore[no-untyped-def]

@@ -33,6 +33,7 @@ SHIPPED = (
     "harmonics",
     "standby",
     "hands_in",
+    "configuration",
 )
 WANTED = {"name": str, "title": str, "version": int, "needs": tuple, "serves": str, "options": type}
 

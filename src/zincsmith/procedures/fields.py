@@ -81,6 +81,11 @@ def read_number(text: str) -> float:
         raise InputError("one number is wanted, such as 0.005") from None
 
 
+def read_words(text: str) -> str:
+    """What is said in words, without blanks around it."""
+    return " ".join(text.split())
+
+
 def read_line(text: str) -> Line:
     """InputError for none, or several."""
     found = read_lines(text)

@@ -93,6 +93,11 @@ class Planned(Options):
         return ""
 
     @property
+    def becomes(self) -> str:
+        """The configuration that the unit is in from this part of a plan on; empty where it stays what it was."""
+        return ""
+
+    @property
     def stays(self) -> str:
         return ""
 
@@ -124,6 +129,10 @@ class Planned(Options):
     def retested(self, figures: Sequence[str], facts: Facts) -> Options | None:
         """The part as a retest of these figures has it, of those that this procedure tests; None: not at all."""
         return self if figures else None
+
+    def on_the_changed(self) -> Options | None:
+        """The part as it is done once more after the unit was changed; None: it is not."""
+        return self
 
     def stands(self) -> tuple[Stood, ...]:
         """Where it takes points and for how long they have stood by then at least, as far as that is known before."""

@@ -66,6 +66,7 @@ def _readings(book: BookReader, run: JudgedRun) -> Iterator[dict[str, Any]]:
                 "take": point.take,
                 "counted": "yes" if key in counted and key not in rejected else "no",
                 **{name: point.at.conditions.get(name) for name in CONDITIONS},
+                "configuration": point.at.configuration or run.unit.configuration,
                 "settled": point.settled,
                 **{name: getattr(reading, name) for name in READINGS if hasattr(reading, name)},
             }
@@ -78,6 +79,7 @@ def _findings(run: JudgedRun) -> Iterator[dict[str, Any]]:
             "figure": f.name,
             "title": f.title,
             **{name: f.at.conditions.get(name) for name in CONDITIONS},
+            "configuration": f.at.configuration or run.unit.configuration,
             **{name: getattr(f, name) for name in ("value", "unit", "u", "k", "dof")},
             "from_run": one.run if one.run is not None else run.row.id,
             "claim": f"{claim.title} {claim.text}" if claim else "",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Sequence
+from dataclasses import replace
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -25,6 +26,7 @@ from zincsmith.formats.words import (
     value_words,
     where_words,
 )
+from zincsmith.judge.against import between_configurations
 from zincsmith.judge.conventions import GUARD_WORDS, convention_words
 from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.judging import JudgedRun
@@ -120,9 +122,28 @@ def told_of(plan: Plan) -> list[tuple[str, str]]:
 
 def sections_of(run: JudgedRun) -> list[Section]:
     """What procedures say in a section of their own, in the order of the run."""
-    findings = [j.finding for j in run.judged]
-    made = (procedure(name).section(findings) for name in in_order(run.evidence.procedures))
-    return [one for one in made if one is not None]
+    found: list[Section] = []
+    states = run.evidence.configurations or ("",)
+    for name in in_order(run.evidence.procedures):
+        for state in states:
+            own = procedure(name).section([j.finding for j in run.judged if j.finding.at.configuration in ("", state)])
+            if own is not None:
+                found.append(replace(own, title=f"{own.title}, {state}") if state else own)
+    return [*found, *_between(run)]
+
+
+def _between(run: JudgedRun) -> list[Section]:
+    """What a change of configuration within the run did; nothing where there was none."""
+    changes = between_configurations(run)
+    if not changes:
+        return []
+    rows = tuple(
+        (run.judged[at].finding.title, run.judged[at].finding.at.words, run.judged[at].words, change.words)
+        for at, change in changes.items()
+    )
+    parts = [p.told() for p in run.plan.parts if isinstance(p, Planned) and p.becomes]
+    said = tuple(f"{what} {how}." for told in parts for what, how in told)
+    return [Section("What the change of configuration did", said, ("figure", "where", "now", "before"), rows)]
 
 
 def _row(one: Judged) -> dict[str, Any]:

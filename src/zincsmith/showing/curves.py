@@ -12,10 +12,15 @@ from zincsmith.procedures.catalogue import SHIPPED, in_order, procedure
 
 def all_curves(evidence: Evidence) -> list[Curves]:
     """Every plot that the evidence allows, of each procedure in the order of the work, the grid before the rest."""
-    found = []
+    found: list[Curves] = []
     for name in in_order(evidence.procedures or SHIPPED):
-        for one in procedure(name).plots(evidence.by(name)):
-            found.append(replace(one, procedure=name))
+        drawn: dict[str, Curves] = {}
+        for state in evidence.configurations or ("",):
+            for one in procedure(name).plots(evidence.of_configuration(state).by(name)):
+                named = tuple((f"{label}, {state}".strip(", "), x, y) for label, x, y in one.lines)
+                before = drawn[one.title].lines if one.title in drawn else ()
+                drawn[one.title] = replace(one, procedure=name, lines=(*before, *named))
+        found += drawn.values()
     return [c for c in found if any(len(x) > 1 for _, x, _ in c.lines)]
 
 

@@ -13,11 +13,11 @@ def as_json(run: JudgedRun) -> dict[str, Any]:
     return {
         "unit": run.unit.tag,
         "run": run.row.id,
-        "findings": [_finding_json(j) for j in run.judged],
+        "findings": [_finding_json(j, run) for j in run.judged],
     }
 
 
-def _finding_json(judged: Judged) -> dict[str, Any]:
+def _finding_json(judged: Judged, run: JudgedRun) -> dict[str, Any]:
     f = judged.finding
     return {
         "name": f.name,
@@ -27,6 +27,7 @@ def _finding_json(judged: Judged) -> dict[str, Any]:
         "u": f.u,
         "k": f.k,
         "conditions": f.at.conditions,
+        "configuration": f.at.configuration or run.unit.configuration,
         "run": judged.run,
         "claim": f"{judged.claim.title} {judged.claim.text}" if judged.claim else None,
         "verdict": judged.verdict.value,

@@ -61,6 +61,7 @@ class Adapter:
         self.display: Display | None = more.get("display")
         self.rails: Rails | None = more.get("rails")
         self.defect = Defect(more.get("parts", Parts()))
+        self.added_ohm = 0.0  # what somebody has put in series with the output, inside the unit
         self.core_degC = self.case_degC = 25.0
         self.output_V = self.current_A = 0.0
         self.intake = NOTHING
@@ -81,7 +82,7 @@ class Adapter:
         k, line = self.losses, input_V / 230.0
         fixed = k.fixed_W * line**k.fixed_line_exponent
         square = k.square_W_per_A2 * line**-k.square_line_exponent * (1.0 + k.square_per_K * (core_degC - 25.0))
-        loss: float = fixed + k.linear_W_per_A * current_A + square * current_A**2
+        loss: float = fixed + k.linear_W_per_A * current_A + (square + self.added_ohm) * current_A**2
         return loss
 
     def regulated_V(self, input_V: float, current_A: float, core_degC: float) -> float:
@@ -91,7 +92,7 @@ class Adapter:
             o.voltage_V * (1.0 + o.setpoint_error_percent / 100.0)
             + o.line_uV_per_V * 1e-6 * (input_V - 230.0)
             + o.drift_uV_per_K * 1e-6 * (core_degC - 25.0)
-            - o.resistance_ohm * current_A
+            - (o.resistance_ohm + self.added_ohm) * current_A
         )
 
     def draw(self, input_V: float, frequency_Hz: float, converter_W: float, correcting: bool = False) -> Intake:

@@ -25,6 +25,19 @@ LATE_S = 2.0
 DRIFT = 0.03
 # What can go wrong with the world rather than with a line: FAULt bench,NAME.
 MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP"}
+SERIES = "SERIES "
+MOST_ADDED_OHM = 10.0
+
+
+def added_ohm(text: str) -> float:
+    """ScpiError for what nobody would put in series with an output."""
+    try:
+        ohm = float(text)
+    except ValueError:
+        raise ScpiError(-104, "Data type error") from None
+    if not 0.0 <= ohm <= MOST_ADDED_OHM:
+        raise ScpiError(-222, "Data out of range")
+    return ohm
 
 
 @dataclass
@@ -207,7 +220,7 @@ class Bench:
 
     def inject(self, text: str) -> None:
         """``ROLE,FAULT`` for a line, ``ROLE,TYPO`` for who types it off, ``bench,MISHAP`` for the world, ``unit,KIND``
-        for the inside of the unit."""
+        for the inside of the unit; ``unit,SERIES OHM`` is no fault but what a person has soldered in."""
         role, _, fault = text.partition(",")
         role, fault = role.strip().lower(), fault.strip()
         world, word = self.world, fault.upper()
@@ -217,6 +230,8 @@ class Bench:
             self._slips.add(role)
         elif role == "unit" and fault.lower() in DEFECTS:
             world.unit.defect.kind = fault.lower()
+        elif role == "unit" and word.startswith(SERIES):
+            world.unit.added_ohm = added_ohm(word.removeprefix(SERIES))
         elif role == "bench" and word in MISHAPS:
             if word == "TRIP":
                 world.source.on, world.source.tripped = False, True

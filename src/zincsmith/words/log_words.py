@@ -29,6 +29,7 @@ from zincsmith.model.events import (
     Passed,
     PointRejected,
     PointTaken,
+    Reconfigured,
     Remarked,
     Retried,
     Revised,
@@ -266,13 +267,16 @@ def _of_people(event: object) -> Told | None:
 
 
 def _of_papers(event: object) -> Told | None:
-    """What somebody answers for by name: beyond a stop rule, files, signatures, documents."""
+    """What somebody answers for by name: beyond a stop rule, files, what the unit is now, signatures, documents."""
     match event:
         case Overridden(reason=reason, by=by, whose=whose):
             return Kind.STOPS, "Went on beyond a stop rule", f"{whose}: {reason} ({by})"
         case FileTaken(name, sha256, holds, instrument, notes):
             by = f", recorded by {instrument}" if instrument else ""
             return Kind.NOTES, f"Taken in: {name}", "; ".join((f"{holds}{by}", *notes, f"file {sha256[:16]}"))
+        case Reconfigured(name, changes, restore):
+            back = f"; to be put back: {restore}" if restore else ""
+            return Kind.CHANGED, f"Configuration: {name}", f"{changes or 'what was changed is not said'}{back}"
         case Signed(by, evidence):
             return Kind.CHANGED, f"Signed by {by}", f"over evidence {evidence[:16]}"
         case DoubtEnded(doubt, _, evidence, by):

@@ -71,6 +71,10 @@ class BringUpOptions(Planned):
         """Whatever is tested again is brought up first, from zero where the source can do that."""
         return replace(self, school="from zero") if facts.source != "fixed" else self
 
+    def on_the_changed(self) -> Options:
+        """Nobody knows yet what a changed unit does: it is raised from nothing."""
+        return replace(self, school="from zero")
+
 
 def start_method(facts: Facts) -> Literal["from zero", "rated input"]:
     """How a unit is first fed: a boxed product may start at rated input, what was opened or is doubtful does not."""

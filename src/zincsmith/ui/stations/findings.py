@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 from zincsmith.book.codec import dump
 from zincsmith.formats.words import local_time
 from zincsmith.history.ended import doubt_ended
-from zincsmith.judge.against import against
+from zincsmith.judge.against import against, between_configurations
 from zincsmith.judge.conventions import turned
 from zincsmith.judge.judging import JudgedRun, judge_again
 from zincsmith.judge.snapshot import broken_words, snapshot
@@ -258,7 +258,9 @@ class FindingsStation(Station):
         self.working_panel.remark.setText(judged.finding.title)
         self._offer(judged)
         earlier = self._found.earlier
-        change = against(self.run, earlier).get(at) if earlier is not None else None
+        change = between_configurations(self.run).get(at)
+        if change is None and earlier is not None:
+            change = against(self.run, earlier).get(at)
         before = f"{change.words[:1].upper()}{change.words[1:]}." if change is not None else ""
         self.working.show_judged(judged, reading_words(self.run), before)
         rows = judged.finding.working.rows if judged.run is None else ()  # points of an earlier run are not repeated

@@ -1,0 +1,1 @@
+"""The unit is put into another configuration during a plan."""
