@@ -30,7 +30,7 @@ from zincsmith.showing.findings_json import as_json
 from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.world import World
 from zincsmith.suitability.check import check
-from zincsmith.words.bench_words import live_of
+from zincsmith.words.live import live_of
 from zincsmith.words.log_words import LogBook
 
 TODAY = date(2026, 11, 28)

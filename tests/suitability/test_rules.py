@@ -196,7 +196,18 @@ def looked(**changes: Any) -> Change:
 
 not_isolated = at("ac_source", isolated=False)
 THIN = (Lead("unit load", 1.0, 0.2),)
+
+
+def meter_at(node: str, **most: float) -> Change:
+    one = Instrument("node_voltmeter", "simulated", "Fennhollow", calibrated=CALIBRATED, port=node, most=most,
+                     accuracy=(Accuracy("node_voltage", 600.0, 0.1),))  # fmt: skip
+    return lambda p: (p[0], replace(p[1], instruments=(*p[1].instruments, one)), p[2])
+
+
 RULES: list[tuple[str, str, Severity, Change]] = [
+    ("no_such_node", "adapter", STOP, meter_at("drain", voltage_V=1000.0)),
+    ("meter_rating_unstated", "adapter", STOP, meter_at("bulk")),
+    ("meter_rating_too_small", "adapter", STOP, meter_at("bulk", voltage_V=300.0)),
     # Before connecting
     ("not_worth_powering", "adapter", STOP, looked(verdict="not worth powering")),
     ("selector_position", "adapter", STOP, switched(None, 230.0)),

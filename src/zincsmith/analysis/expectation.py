@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -10,7 +11,7 @@ from zincsmith.analysis.explained import resting_current_A, resting_power_W, run
 from zincsmith.model.address import at_port
 from zincsmith.model.port import output_ports
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.unit import Nameplate
+from zincsmith.model.unit import Nameplate, Node
 
 NO_MODES: Mapping[str, str] = {}
 EFFICIENCY = 0.88
@@ -79,12 +80,20 @@ def expected(
         "input_frequency": Expected(hertz, 0.99 * hertz, 1.01 * hertz),
         "voltage_thd": Expected(0.003, 0.0, 0.02),
         "case_temperature": Expected((low + high) / 2.0, low, high),
+        **{at_port("node_voltage", one.name): _node(one, input_V) for one in plate.nodes},
         **{
             name: one
             for port in volts
             for name, one in _output(envelope, port, volts[port], amps_of[port], tries).items()
         },
     }
+
+
+def _node(one: Node, input_V: float) -> Expected:
+    """Of a node on the primary the crest of the input is all that is known, else what its parts stand."""
+    crest = math.sqrt(2.0) * input_V
+    most = one.rated_V or max(crest, 60.0)
+    return Expected(min(crest, most) if one.side == "primary" else most / 2.0, 0.0, most)
 
 
 def _output(envelope: Envelope, port: str, volts: float, amps: float, tries: bool) -> dict[str, Expected]:

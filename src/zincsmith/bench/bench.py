@@ -16,6 +16,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 from zincsmith.model.roles import MEASURING, NOT_NEEDED, REACHED, RECORDED, ROLES, SWITCHES
+from zincsmith.model.unit import Node
 
 NO_OUTPUTS: Mapping[str, float] = {}  # nothing is known of the unit
 MOST_SAMPLES = 200_000  # of a record; what comes as text takes its time
@@ -32,7 +33,8 @@ class Bench:
 
     ``beat`` is called before each thing an instrument is asked: whoever watches over this process sees it work.
     ``guarded``: somebody switches off when this process dies, so that instruments beyond this computer are reached.
-    ``outputs_V`` is by port what the outputs of the unit are rated for, by which ``seen`` tells a running one.
+    ``outputs_V`` is by port what the outputs of the unit are rated for, by which ``seen`` tells a running one;
+    ``nodes`` are the places inside it that may hold a charge.
     InputError when the rig cannot be armed: a role is missing, an address is real and nobody guards.
     """
 
@@ -43,8 +45,9 @@ class Bench:
         beat: Callable[[], None] = lambda: None,
         guarded: bool = False,
         outputs_V: Mapping[str, float] = NO_OUTPUTS,
+        nodes: tuple[Node, ...] = (),
     ) -> None:
-        self.rig, self.addresses, self.beat = rig, addresses, beat
+        self.rig, self.addresses, self.beat, self.nodes = rig, addresses, beat, nodes
         self.instruments: dict[str, ScpiInstrument] = {}
         self.clock: Clock = WallClock()
         self.in_use: dict[str, Accuracy] = {}  # the range each quantity is read on

@@ -15,11 +15,11 @@ from zincsmith.bench.bench import Bench, read_at
 from zincsmith.bench.clock import let_pass
 from zincsmith.bench.instrument import ScpiInstrument
 from zincsmith.bench.roles import Switched, off_words, switched_of
-from zincsmith.bench.signs import INPUT, OUTPUT, TOUCH_LIMIT_V, Channel, claim_of, zero_span
+from zincsmith.bench.signs import EMPTIES, INPUT, NODE, OUTPUT, Channel, claim_of, zero_span
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.errors import InstrumentError, LimitError
 from zincsmith.model.events import Emptied, Event, Intended, SafeStep
-from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.quantities import QUANTITIES, TOUCH_LIMIT_V
 from zincsmith.model.rig import Instrument
 from zincsmith.model.roles import ROLES
 
@@ -38,6 +38,7 @@ class Safety:
 
     unconfirmed: tuple[str, ...]
     seen: tuple[str, ...] = ()
+    inside: tuple[str, ...] = ()  # the nodes that nobody has seen fall
 
     @property
     def confirmed(self) -> bool:
@@ -88,7 +89,7 @@ class _Way:
         if self.patience_s > 0.0:
             for thread in threads:
                 thread.join()
-        return Safety(tuple(self.unconfirmed), tuple(self.seen))
+        return Safety(tuple(self.unconfirmed), tuple(self.seen), self._inside())
 
     def _off(self, switched: Switched, one: Instrument) -> None:
         place, step = one.place, switched.step(one.port)
@@ -153,10 +154,18 @@ class _Way:
         self._claim(INPUT, "", signs)
         for port in self._outputs():
             self._claim(OUTPUT, port, signs)
+        for name in self.bench.seen.channels:
+            if claim_of(name) == NODE:
+                self._claim(NODE, port_of(name), signs)
         if signs.emptied_s is not None:
             seen = self.bench.seen
             seen.emptied_s = max(seen.emptied_s or 0.0, signs.emptied_s)
             self.record(Emptied("output", signs.emptied_s))
+
+    def _inside(self) -> tuple[str, ...]:
+        """The nodes of the unit that were not seen to have fallen: they may be charged."""
+        fallen = [claim.partition(":")[0] for claim in self.seen]
+        return tuple(one.words for one in self.bench.nodes if f"{NODE}, {one.name}" not in fallen)
 
     def _outputs(self) -> list[str]:
         """The ports whose fall is looked for: those of the unit, and what else a sign is read at."""
@@ -222,7 +231,7 @@ class _Signs:
             if not self._answering() or all(self._steady(name) for name in self._answering()):
                 break
         fell = [since for name, since in self._low_from.items()
-                if name_of(name) == "output_voltage" and seen.channels[name].lived]  # fmt: skip
+                if name_of(name) in EMPTIES and seen.channels[name].lived]  # fmt: skip
         if fell:
             self.emptied_s = max(fell)
 

@@ -12,9 +12,9 @@ from dataclasses import asdict, dataclass, field
 from typing import Any
 
 from zincsmith.model.address import name_of, port_of
+from zincsmith.model.quantities import TOUCH_LIMIT_V
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 
-TOUCH_LIMIT_V = 30.0  # treat anything above about 30 to 40 V as able to hurt (common practice, no source)
 FALLEN_SHARE = 0.1  # of the port's volts: a running 12 or 24 V output is never below the touch limit's 30 V by much
 UNPLUGGED_V = 5.0  # what a meter may pick up on an input that was unplugged; common practice, no source
 ZERO_W = 0.5  # less than this says nothing beside volts that are gone: what a wide range may show of nothing
@@ -22,8 +22,12 @@ HOLD_S = 0.5  # the least time a sign has to stay low
 MARGIN = 1.25  # of the longest pause between two restarts
 WAIT_S, WAIT_MOST_S = 60.0, 120.0  # for an output that nobody has seen empty itself yet; ever
 INSIDE = "the inside of the unit may be charged"
-OUTPUT, INPUT = "output fallen", "input gone"
-CLAIM_OF = {"output_voltage": OUTPUT, "load_voltage": OUTPUT, "input_voltage": INPUT, "input_power": INPUT}
+OUTPUT, INPUT, NODE = "output fallen", "input gone", "node fallen"
+CLAIM_OF = {
+    "output_voltage": OUTPUT, "load_voltage": OUTPUT, "input_voltage": INPUT, "input_power": INPUT,
+    "node_voltage": NODE,
+}  # fmt: skip
+EMPTIES = ("output_voltage", "node_voltage")  # what is timed, so that hands stay out for so long
 
 
 ORDER = list(CLAIM_OF)
@@ -103,6 +107,8 @@ class Seen:
 
     def due(self, claim: str) -> bool:
         """Whether a claim has to be seen before the bench counts as off."""
+        if claim == NODE:
+            return self.looked and self._lived(NODE)
         return self.looked and (claim == INPUT or self.output_due or self._lived(OUTPUT))
 
     def _lived(self, claim: str) -> bool:
@@ -141,7 +147,7 @@ def fallen_below_V(output_V: float) -> float:
 
 
 def _low(name: str, one: Instrument, output_V: float) -> float:
-    if CLAIM_OF[name] == OUTPUT:
+    if CLAIM_OF[name] in (OUTPUT, NODE):  # of a node no output's volts are known: the touch limit
         return fallen_below_V(output_V)
     spans = [zero_span(row) for row in one.accuracy if row.quantity == name]
     return max(UNPLUGGED_V if name == "input_voltage" else ZERO_W, *spans)

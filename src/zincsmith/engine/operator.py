@@ -199,7 +199,8 @@ class Operator:
         """A gate; where hands go in, it stays shut until what was charged has had time to empty."""
         text = action.text
         if action.hands_in:
-            text = f"{text} {HANDS_IN}"
+            nodes = "; ".join(one.words for one in self.plate.nodes)
+            text = f"{text} {HANDS_IN}{f' What holds a charge: {nodes}.' if nodes else ''}"
         self.poll_loop.event_log.append(GateOpened(action.title, text, action.cautions))
         self.poll_loop.event_log.become("gate", action.title)
         while True:

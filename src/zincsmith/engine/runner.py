@@ -155,7 +155,7 @@ class Runner:
     def _close(self, outcome: str, why: str) -> RunClosed:
         self.event_log.try_become("make safe", why)
         safety = self.make_safe()
-        closed = RunClosed(outcome, why, safety.confirmed, safety.unconfirmed, safety.seen)
+        closed = RunClosed(outcome, why, safety.confirmed, safety.unconfirmed, safety.seen, safety.inside)
         self.event_log.try_append(closed)
         self.event_log.try_become("confirmed" if safety.confirmed else "unconfirmed", why)
         self.bench.close()

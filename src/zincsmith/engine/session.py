@@ -224,7 +224,9 @@ class Session:
             )
 
     def _bench(self, rig: Rig, addresses: Mapping[str, str], unit: Unit) -> Bench:
-        return Bench(rig, addresses, self.guard.beat, self.guard.is_there, output_volts(unit.nameplate))
+        return Bench(
+            rig, addresses, self.guard.beat, self.guard.is_there, output_volts(unit.nameplate), unit.nameplate.nodes
+        )
 
     def _carry_out(
         self,

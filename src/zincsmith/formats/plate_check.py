@@ -9,7 +9,9 @@ from itertools import pairwise
 
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.record import Span
-from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
+from zincsmith.model.unit import INPUT_SIDE, InputRating, Nameplate, OutputRating, Unit
+
+MOST_NODE_V = 2000.0
 
 
 @dataclass(frozen=True)
@@ -57,7 +59,7 @@ def check_nameplate(plate: Nameplate) -> list[Problem]:
         found += _output(out, f"output.{n}")
     for key in ("average_efficiency_percent", "no_load_power_W", "total_power_W"):
         found += _within(key, key, getattr(plate, key))
-    return [*found, *_names(plate), *_claims(plate), *_ambient(plate)]
+    return [*found, *_names(plate), *_nodes(plate), *_claims(plate), *_ambient(plate)]
 
 
 def _within(field: str, name: str, value: float | None) -> Iterator[Problem]:
@@ -151,6 +153,22 @@ def _together(plate: Nameplate) -> Iterator[Problem]:
             yield Problem(f"sharing.{n}.each_W", f"{len(share.ports)} ports, {len(share.each_W)} figures")
         for watts in share.each_W:
             yield from _within(f"sharing.{n}.each_W", "output.power_W", watts)
+
+
+def _nodes(plate: Nameplate) -> Iterator[Problem]:
+    """Places inside the unit: each by a name of its own, against something, between ports that there are."""
+    names, ports = [one.name for one in plate.nodes], {INPUT_SIDE, *(one.name for one in plate.outputs)}
+    for n, one in enumerate(plate.nodes):
+        if not one.name.strip() or one.name in names[:n] or one.name in ports:
+            yield Problem(f"node.{n}.name", "a node has a name that no other node and no output has")
+        if not one.reference.strip():
+            yield Problem(f"node.{n}.reference", "say against what its volts are measured")
+        if one.rated_V is not None and not 0.0 < one.rated_V <= MOST_NODE_V:
+            yield Problem(f"node.{n}.rated_V", f"cannot be what its parts stand: above 0, up to {MOST_NODE_V:g} V")
+        for side in one.between:
+            if side not in ports:
+                there = ", ".join(sorted(p for p in ports if p))
+                yield Problem(f"node.{n}.between", f"there is no port {side!r}; there are: {there}")
 
 
 def _claims(plate: Nameplate) -> Iterator[Problem]:

@@ -19,6 +19,7 @@ TABLES = {
     "outputs": "output",
     "limits": "limit",
     "signals": "signal",
+    "nodes": "node",
     "claims": "claim",
     "rules": "rule",
     "terminals": "terminal",

@@ -42,7 +42,8 @@ from zincsmith.model.events import (
 )
 from zincsmith.model.reading import Point, Reading
 from zincsmith.model.states import State
-from zincsmith.words.bench_words import Live, live_of
+from zincsmith.model.unit import Nameplate
+from zincsmith.words.live import Live, live_of
 
 HISTORY_S = 3600.0
 Turn = GateOpened | HandSetting | SensesAsked | StopRuleMet
@@ -84,7 +85,8 @@ class RunView:
     answered: int = 0  # signatures and amendments
     safe_steps: list[SafeStep] = field(default_factory=list)
     corrected: dict[str, EntryCorrected] = field(default_factory=dict)
-    _since: tuple[str, str] = ("", "")  # how the bench stands, and when it came to stand so
+    plate: Nameplate | None = None  # of the unit, so that what nobody reads is not forgotten
+    _since: dict[str, tuple[str, str]] = field(default_factory=dict)  # how the bench and each place stands, since when
 
     def fold(self, written: Written) -> None:
         """Take one more event into account."""
@@ -92,8 +94,15 @@ class RunView:
             self.bench_s = written.bench_s
         for take in (self._of_run, self._of_course, self._of_bench, self._of_turn, self._of_points):
             take(written)
-        if isinstance(written.event, Polled | Effected | SafeStep | EntryTaken) and self.live.state != self._since[0]:
-            self._since = self.live.state, written.at
+        if isinstance(written.event, Polled | Effected | SafeStep | EntryTaken):
+            self._date(written.at)
+
+    def _date(self, at: str) -> None:
+        """Keep since when each place stands as it does."""
+        live = self.live
+        for key, state in (("", live.state), *((f"{p.what} {p.name}", p.state) for p in live.places)):
+            if self._since.get(key, ("", ""))[0] != state:
+                self._since[key] = state, at
 
     def _of_run(self, written: Written) -> None:
         """How the run stands."""
@@ -245,9 +254,14 @@ class RunView:
     def live(self) -> Live:
         """What is on: footer, gate and head all say this."""
         typed = {reading.address for _, reading in self.entries} - self.by_wire
-        found = live_of(self.now if self.now_at else None, self.source_on, self.load_on, typed, self.highest)
-        state, at = self._since
-        return replace(found, since=local_time(at)) if at and state == found.state else found
+        now = self.now if self.now_at else None
+        found = live_of(now, self.source_on, self.load_on, typed, self.highest, self.plate)
+        places = tuple(replace(p, since=self._dated(f"{p.what} {p.name}", p.state)) for p in found.places)
+        return replace(found, since=self._dated("", found.state), places=places)
+
+    def _dated(self, key: str, state: str) -> str:
+        stood, at = self._since.get(key, ("", ""))
+        return local_time(at) if at and stood == state else ""
 
     @property
     def active(self) -> bool:

@@ -364,7 +364,7 @@ class RunClosed:
     """``outcome``: complete, aborted, made safe, tripped, stopped, failed or interrupted.
 
     ``unconfirmed`` lists what has to be switched off or measured by hand; ``seen`` tells what was seen, a claim each.
-    ``safe`` is true when nothing was missing.
+    ``safe`` is true when nothing was missing. ``inside`` are the nodes that nobody has seen fall.
     """
 
     outcome: str
@@ -372,6 +372,7 @@ class RunClosed:
     safe: bool
     unconfirmed: tuple[str, ...] = field(default_factory=tuple)
     seen: tuple[str, ...] = field(default_factory=tuple)
+    inside: tuple[str, ...] = field(default_factory=tuple)
 
 
 @dataclass(frozen=True)

@@ -50,10 +50,12 @@ QUANTITIES = Quantities(
             Quantity("panel_voltage", "Volts on the display", "V", "voltage", "output", "panel_voltmeter"),
             Quantity("panel_current", "Amps on the display", "A", "current", "output", "panel_ammeter"),
             Quantity("load_voltage", "Volts at the load", "V", "voltage", "output", "load"),
+            Quantity("node_voltage", "Volts at a node", "V", "voltage", "none", "node_voltmeter"),
             Quantity("case_temperature", "Case temperature", "degC", "temperature", "none", "thermometer"),
         )
     }
 )
+TOUCH_LIMIT_V = 30.0  # treat anything above about 30 to 40 V as able to hurt (common practice, no source)
 # What speaks of the rig itself and enters no figure of a unit.
 OF_THE_RIG = ("input_frequency", "voltage_thd", "load_voltage")
 # What no instrument reads but the engine works out; it can be watched.

@@ -66,6 +66,7 @@ TABLE = (
          switch="input", off="switch its input off", off_order=3, polled=3, reached=True, at_outputs=True),
     Role("voltmeter", "Voltmeter", ("read",), polled=2, reached=True, at_outputs=True),
     Role("thermometer", "Thermometer", ("read",), polled=4, reached=True, optional=True),
+    Role("node_voltmeter", "Voltmeter at a node", ("read",), polled=5, reached=True, optional=True),
     Role("panel_voltmeter", "Volts display of the unit", optional=True, of_the_unit=True),
     Role("panel_ammeter", "Amps display of the unit", optional=True, of_the_unit=True),
     Role("scope", "Scope", (*_both("scale", "rate", "depth"), "capture", "get_step"), _both("offset", "coupling")),

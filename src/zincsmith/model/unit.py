@@ -145,6 +145,29 @@ class Signal(Record):
     note: str = ""
 
 
+INPUT_SIDE = "input"  # what the inputs are called where a node says between which ports it lies
+
+
+@dataclass(frozen=True)
+class Node(Record):
+    """A place inside the unit whose volts are spoken of: against which ``reference`` they are measured, what its parts
+    stand (V, DC or peak), and ``between`` which ports it lies, by name, the inputs called *input*; none named is all.
+    ``loop`` is what a current measured there flows through, where one is."""
+
+    name: str
+    side: Literal["primary", "secondary"]
+    reference: str
+    rated_V: float | None = None
+    between: tuple[str, ...] = ()
+    loop: str = ""
+
+    @property
+    def words(self) -> str:
+        """``bulk (against bulk minus, rated 450 V)``."""
+        rated = f", rated {self.rated_V:g} V" if self.rated_V is not None else ""
+        return f"{self.name} (against {self.reference}{rated})"
+
+
 @dataclass(frozen=True)
 class Nameplate(Record):
     """All that label and papers state. Absent figures are None.
@@ -165,6 +188,7 @@ class Nameplate(Record):
     limits: tuple[CombinedLimit, ...] = ()
     sharing: tuple[Sharing, ...] = ()
     signals: tuple[Signal, ...] = ()
+    nodes: tuple[Node, ...] = ()
     ambient_degC: Span | None = None
     derating: tuple[tuple[float, float], ...] = ()
     claims: tuple[StatedClaim, ...] = ()

@@ -9,6 +9,7 @@ from typing import Literal, TypeVar
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.load_laws import level_of
 from zincsmith.model.actions import Action, Outcome
+from zincsmith.model.address import at_port
 from zincsmith.model.figures import Figure
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import Draw, Feed, LoadLaw, OperatingPoint
@@ -71,6 +72,13 @@ class Context:
     def outputs(self) -> tuple[str, ...]:
         """The outputs by the names that addresses go by."""
         return output_ports(self.nameplate)
+
+    @property
+    def nodes_read(self) -> tuple[str, ...]:
+        """The volts of nodes inside the unit that anybody reads, by address."""
+        return tuple(
+            name for one in self.nameplate.nodes if (name := at_port("node_voltage", one.name)) in self.measured
+        )
 
     @property
     def volts(self) -> dict[str, float]:

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from zincsmith.model.actions import Dwell, SetLoad, Watch
-from zincsmith.model.address import at_port
+from zincsmith.model.address import at_port, port_of
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line
-from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.quantities import QUANTITIES, TOUCH_LIMIT_V
 from zincsmith.model.reading import Point
 from zincsmith.procedures.base import Context, Steps
 
@@ -60,6 +60,9 @@ def let_fall(ctx: Context, unread: bool = False) -> Steps:
         name = at_port("output_voltage", port)
         if unread or name in ctx.polled:
             yield Dwell(2.0, "the output falls", quantity=name, below=0.1 * abs(volts), at_most_s=120.0)
+    for name in ctx.nodes_read:
+        if name in ctx.polled:
+            yield Dwell(2.0, f"{port_of(name)} falls", quantity=name, below=TOUCH_LIMIT_V, at_most_s=120.0)
 
 
 def watch_outputs(ctx: Context, low: float | None, high: float | None, whose: str, count: int = 2) -> Iterator[Watch]:

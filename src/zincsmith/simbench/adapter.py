@@ -65,6 +65,7 @@ class Adapter:
         self.core_degC = self.case_degC = 25.0
         self.output_V = self.current_A = 0.0
         self.intake = NOTHING
+        self.bulk_V = 0.0  # of the bulk capacitor, behind the bridge
         self.state = "off"
         self.correcting = self.fan_on = False
         self._time_s = self._in_state_s = self._overloaded_s = self._stored_J = 0.0
@@ -180,10 +181,27 @@ class Adapter:
             self._move(h, input_V, frequency_Hz, at)
             self.intake = self.defect.draw(self.intake, input_V, self.mains.series_ohm, h)
             self.defect.strain(self.output_V, h)
+            self._charge(h, input_V)
             self._warm(h, self.intake.power_W - self.output_V * self.current_A, ambient_degC)
             left -= h
             if left <= 1e-12:
                 return
+
+    def _charge(self, h: float, input_V: float) -> None:
+        """The bulk capacitor: at the corrector's volts, or in the middle of its ripple; without mains what the unit
+        still draws empties it, and then its start-up resistor alone."""
+        peak = math.sqrt(2.0) * input_V
+        if input_V > 0.0 and peak >= self.bulk_V - 1e-9:
+            low = self.intake.bulk_min_V if self.state == "running" else peak
+            self.bulk_V = self.corrector.bulk_V if self.correcting and self.state == "running" else (peak + low) / 2.0
+        elif self.state == "running" and input_V < self.start.stop_V:
+            until = 2.0 * self.start.stop_V**2
+            self.bulk_V = math.sqrt(until + 2.0 * max(0.0, self._stored_J) / self.mains.bulk_F)
+        elif self.state == "running":  # a corrector holds it, or it falls with what is drawn to the new crest
+            self.bulk_V = self.corrector.bulk_V if self.correcting else peak
+        else:
+            fallen = self.bulk_V * math.exp(-h / (self.start.start_ohm * self.mains.bulk_F))
+            self.bulk_V = max(peak, fallen)
 
     def _pace_s(self, input_V: float) -> float:
         """Short steps while something happens, long ones at rest."""

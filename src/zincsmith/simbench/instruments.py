@@ -26,6 +26,7 @@ METERS = {
         Function("load_voltage", 0.05, 0.05, 0.004, (60.0,)),
     ),
     "voltmeter": (Function("output_voltage", 0.02, 0.005, 0.0004, (6.0, 60.0, 600.0)),),
+    "node_voltmeter": (Function("node_voltage", 0.05, 0.02, 0.001, (60.0, 600.0)),),
     "panel_voltmeter": (Function("panel_voltage", 0.0, 0.0, 0.0, (1000.0,)),),
     "panel_ammeter": (Function("panel_current", 0.0, 0.0, 0.0, (1000.0,)),),
     "thermometer": (Function("case_temperature", 0.0, 0.5, 0.005, (200.0,)),),
@@ -37,6 +38,7 @@ IDENTITIES = {
     "load": "OSMARY,L3,SIM003,1.0",
     "voltmeter": "FENNHOLLOW,M6,SIM004,1.0",
     "thermometer": "PELLMOOR,T2,SIM005,1.0",
+    "node_voltmeter": "FENNHOLLOW,M7,SIM011,1.0",
     "panel_voltmeter": "UNIT,DISPLAY,VOLTS,1.0",
     "panel_ammeter": "UNIT,DISPLAY,AMPS,1.0",
     "dc_source": "BRACKMERE,D4,SIM007,1.0",
@@ -154,6 +156,14 @@ def load(world: World, port: str = "") -> Interpreter:
 def voltmeter(world: World, port: str = "") -> Interpreter:
     box = Interpreter(IDENTITIES["voltmeter"])
     meter = Meter("voltmeter", METERS["voltmeter"][0].at(port), world)
+    _ranged(box, "VOLTage:RANGe", meter)
+    box.on("MEASure:VOLTage[:DC]?", lambda _: render(meter.read()))
+    return box
+
+
+def node_voltmeter(world: World, node: str) -> Interpreter:
+    box = Interpreter(IDENTITIES["node_voltmeter"])
+    meter = Meter("node_voltmeter", METERS["node_voltmeter"][0].at(node), world)
     _ranged(box, "VOLTage:RANGe", meter)
     box.on("MEASure:VOLTage[:DC]?", lambda _: render(meter.read()))
     return box
@@ -302,12 +312,14 @@ def _ranged(box: Interpreter, header: str, meter: Meter) -> None:
     box.on(f"{header}?", lambda _: render(meter.range))
 
 
+AT_NODES = ("node_voltmeter",)  # there is one at every node
 AT_PORTS = ("load", "voltmeter", "sink_controller")  # there is one at every output
 MAKERS: dict[str, Callable[..., Interpreter]] = {
     "ac_source": ac_source,
     "power_meter": power_meter,
     "load": load,
     "voltmeter": voltmeter,
+    "node_voltmeter": node_voltmeter,
     "thermometer": thermometer,
     "panel_voltmeter": panel_voltmeter,
     "panel_ammeter": panel_ammeter,

@@ -96,6 +96,11 @@ class World:
         return tuple(r.name for r in rails.rails) if rails is not None else ("",)
 
     @property
+    def nodes(self) -> tuple[str, ...]:
+        """The places inside the unit that a probe can go to."""
+        return ("bulk",)
+
+    @property
     def load(self) -> Load:
         """The one at the first output."""
         return next(iter(self.loads.values()))
@@ -210,5 +215,6 @@ class World:
             "output_voltage": self.output_of(port or self.ports[0])[0],
             "load_voltage": self.load_V(port or self.ports[0]),
             "output_current": self.output_of(port or self.ports[0])[1],
+            "node_voltage": unit.bulk_V,
             "case_temperature": unit.case_degC,
         }[quantity]

@@ -258,8 +258,27 @@ def missing_roles(case: Case) -> Iterator[Fault]:
             )
 
 
+def at_nodes(case: Case) -> Iterator[Fault]:
+    """A meter inside the unit: at a node that there is, and made for its volts."""
+    nodes = {one.name: one for one in case.unit.nameplate.nodes}
+    for one in case.rig.of("node_voltmeter"):
+        node, stands = nodes.get(one.port), one.most.get("voltage_V")
+        if node is None:
+            there = ", ".join(nodes) or "none"
+            text = f"{one.name} is at {one.port or 'no node'}; the nodes of the unit are: {there}."
+            yield Fault("no_such_node", Severity.STOP, one.role, text, "Name its node, or enter the node at Nameplate.")
+        elif stands is None:
+            said = f"{one.name} goes to {node.words}; what it stands there is not stated."
+            yield Fault("meter_rating_unstated", Severity.STOP if node.side == "primary" else Severity.DOUBT, one.role,
+                        said, "Enter the volts that meter and probe are rated for at that category.")  # fmt: skip
+        elif node.rated_V is not None and stands < node.rated_V:
+            said = f"{one.name} stands {stands:g} V, {node.name} may reach {node.rated_V:g} V."
+            yield Fault("meter_rating_too_small", Severity.STOP, one.role, said, "Use a meter or probe made for it.")
+
+
 RULES = (
     ranges,
+    at_nodes,
     low_readings,
     phase_error,
     crest,

@@ -236,6 +236,7 @@ class MainWindow(QMainWindow):
         self.unit_strip.show_unit(session.unit)
         self.unit_strip.show_run(self._run_words(), self._book_words())
         self.bench_strip.show_state(session.view, session.state, session.problem, session.ahead.blocked)
+        self._entitle()
         if self.current is not None:
             self.current.refresh()
         self._marks()
@@ -244,6 +245,15 @@ class MainWindow(QMainWindow):
             self._not_confirmed("The bench is not confirmed to be off")
         elif session.state is State.SAFE and self.alarm.isVisible() and not session.problem:
             self.alarm.hide()
+
+    def _entitle(self) -> None:
+        """While a bench may be live the window's title says so first: it shows where the window does not."""
+        session = self.session
+        live = session.view.active or session.state in UNSAFE
+        title = f"{self.bench_strip.words()[0]} – " if live else ""
+        title += f"{session.book_path.name} – Zincsmith"
+        if title != self.windowTitle():
+            self.setWindowTitle(title)
 
     def _run_words(self) -> str:
         view = self.session.view

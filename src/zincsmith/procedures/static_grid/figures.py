@@ -26,6 +26,7 @@ from zincsmith.procedures.finding_of import WORDS, Rows, finding_of
 from zincsmith.procedures.given import POWER, Given
 from zincsmith.procedures.rows import amps_of, at_line, carrying, has, load_of, volts_of
 from zincsmith.procedures.static_grid.losses import loss_findings
+from zincsmith.procedures.static_grid.nodes import node_findings
 from zincsmith.procedures.static_grid.regulation import (
     about_a_difference,
     at_once_regulations,
@@ -56,6 +57,7 @@ def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) 
             own = of_output(level, varied, plate, conventions)
             title = f"{{}}, {port}".format if port else str
             found += [replace(f, output=port, title=title(f.title), at=_in_mode(f.at, mode)) for f in own]
+    found += node_findings([p for p in evidence.points if p.at.graded], nameplate)
     return found + of_unit(tuple(p for p in evidence.points if not p.at.about), nameplate)
 
 

@@ -231,6 +231,7 @@ class StaticGrid(Procedure):
             at.load_percent in options.temperature_loads_percent and "case_temperature" in ctx.measured
         ) or "case_temperature" in ctx.polled:
             wanted.append("case_temperature")
+        wanted += ctx.nodes_read
         return Measure(tuple(wanted), options.average_s if average_s is None else average_s, at)
 
     def tidy(self, ctx: Context) -> Steps:

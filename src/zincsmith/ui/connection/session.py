@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QTimer, Signal
 
-from zincsmith.book.reader import BookReader
+from zincsmith.book.reader import BookReader, Written
 from zincsmith.engine.known_bench import pick_file
 from zincsmith.history.run_view import RunView
 from zincsmith.model.answers import Answer, DocumentsChanged, News, Ready, Refused, Scanned, TakenIn, Tried
@@ -182,7 +182,13 @@ class Session(Documents):
     def _fold_run(self, reader: BookReader, run: int) -> None:
         kinds = QUIET if reader.closed(run) is not None else ()  # polls of a run that has ended show nothing
         for written in reader.events(run=run, kinds=kinds):
-            self.view.fold(written)
+            self._fold(reader, written)
+
+    def _fold(self, reader: BookReader, written: Written) -> None:
+        self.view.fold(written)
+        opened = written.event
+        if isinstance(opened, RunOpened):  # what the unit of the run has besides what is read
+            self.view.plate = reader.unit(opened.unit, opened.unit_n).nameplate
 
     def _follow_unit(self) -> None:
         """The view is of the chosen unit's latest run, unless one goes on or the bench of the latest one is not off."""
@@ -211,7 +217,7 @@ class Session(Documents):
         found = False
         for written in self.reader.events(after=self._seq):
             self._seq = written.seq
-            self.view.fold(written)
+            self._fold(self.reader, written)
             if isinstance(written.event, RunOpened):
                 self._latest = written.run
             found = True

@@ -8,8 +8,9 @@ from typing import Any, Literal
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from zincsmith.formats.plate_check import check_unit
 from zincsmith.model.intake import Configuration, Restore, Terminal
-from zincsmith.model.unit import Unit
+from zincsmith.model.unit import Node, Unit
 from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
 from zincsmith.ui.widgets.panel import Panel, label
 
@@ -23,6 +24,13 @@ TERMINALS = (
     Column(
         "checked", "identity and polarity", choices=CHECKED, width=136, marks={"measured": "tick", "assumed": "doubt"}
     ),
+)
+NODES = (
+    Column("name", "node", stretch=True),
+    Column("side", "side", choices=("primary", "secondary"), width=92),
+    Column("reference", "measured against", stretch=True),
+    Column("rated", "parts stand / V", width=104),
+    Column("between", "between", width=110),
 )
 STATES = (
     Column("name", "configuration", stretch=True),
@@ -54,12 +62,19 @@ class StatesPage(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(9)
+        column = QVBoxLayout()
+        column.setSpacing(9)
         left = Panel("Terminals", "measured before a load or a device is attached")
         self.terminals = EditTable("Terminals", TERMINALS)
         left.body.addWidget(self.terminals)
         caution = "Discharge before a jumper, lead or part is changed: off, unplugged, proved dead, clip left on."
         left.body.addWidget(label(caution, 13, 400, "problem", wrap=True))
-        row.addWidget(left, 1)
+        inside = Panel("Nodes", "places inside whose volts matter: what may be charged, what can be probed")
+        self.nodes = EditTable("Nodes", NODES)
+        inside.body.addWidget(self.nodes)
+        column.addWidget(left, 1)
+        column.addWidget(inside, 1)
+        row.addLayout(column, 1)
         right = QVBoxLayout()
         right.setSpacing(9)
         states = Panel("Configurations", "every reading belongs to the one in force")
@@ -73,6 +88,7 @@ class StatesPage(QWidget):
         row.addLayout(right, 1)
         for table, take in (
             (self.terminals, self._take_terminals),
+            (self.nodes, self._take_nodes),
             (self.states, self._take_states),
             (self.restore, self._take_restore),
         ):
@@ -93,6 +109,20 @@ class StatesPage(QWidget):
                     "checked": t.checked,
                 }
                 for t in terminals
+            ],
+            locked,
+        )
+        self.nodes.show_rows(
+            [
+                {
+                    "name": n.name,
+                    "side": n.side,
+                    "reference": n.reference,
+                    "rated": f"{n.rated_V:g}" if n.rated_V is not None else "",
+                    "between": ", ".join(n.between),
+                    "loop": n.loop,
+                }
+                for n in (unit.nameplate.nodes if unit is not None else ())
             ],
             locked,
         )
@@ -133,6 +163,29 @@ class StatesPage(QWidget):
             checked: Any = row.get("checked") or "not checked"
             made.append(Terminal(row.get("name") or "?", row.get("mark") or "", output, polarity, checked))
         self.edited.emit(replace(self._unit, terminals=tuple(made)), "terminals")
+
+    def _take_nodes(self, rows: list[Row]) -> None:
+        """What is no node is refused with the reason; what stands in the table before stays."""
+        if self._unit is None:
+            return
+        made = []
+        for row in rows:
+            volts = (row.get("rated") or "").replace("V", "").strip()
+            try:
+                rated = float(volts) if volts else None
+            except ValueError:
+                self.wrong.emit(f"What the parts stand is a number of volts, not “{volts}”.")
+                return
+            side: Any = row.get("side") or "primary"
+            between = tuple(name.strip() for name in (row.get("between") or "").split(",") if name.strip())
+            reference = (row.get("reference") or "").strip() or "minus"
+            made.append(Node((row.get("name") or "").strip(), side, reference, rated, between, row.get("loop") or ""))
+        unit = replace(self._unit, nameplate=replace(self._unit.nameplate, nodes=tuple(made)))
+        problem = next((p for p in check_unit(unit) if p.field.startswith("node.")), None)
+        if problem is not None:
+            self.wrong.emit(f"{problem.message[:1].upper()}{problem.message[1:]}.")
+            return
+        self.edited.emit(unit, "nodes")
 
     def _take_states(self, rows: list[Row]) -> None:
         """The one that has newly been put in force counts; a name given twice is refused."""
