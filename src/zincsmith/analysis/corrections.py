@@ -33,6 +33,17 @@ def corrected(point: Point, rig: Rig) -> Point:
     return replace(point, readings=tuple(_corrected(r, point, rig) for r in point.readings))
 
 
+def counted(point: Point, rig: Rig) -> Point:
+    """The point with the amps of the meter that the rig says counts: those of the ammeter in the place of the load's,
+    which stand as its own from then on."""
+    if rig.amps_by != "ammeter":
+        return point
+    ports = {r.port for r in point.readings if r.quantity == "ammeter_current" and r.value is not None}
+    swap = {"ammeter_current": "output_current", "output_current": "ammeter_current"}
+    readings = (replace(r, quantity=swap.get(r.quantity, r.quantity)) if r.port in ports else r for r in point.readings)
+    return replace(point, readings=tuple(readings))
+
+
 def _corrected(reading: Reading, point: Point, rig: Rig) -> Reading:
     if reading.value is None or reading.as_read is not None or _of_another_rig(reading, rig):
         return reading

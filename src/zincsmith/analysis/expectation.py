@@ -72,8 +72,13 @@ def expected(
         watts = Expected(pin, 0.0, running_power_W(plate, 0.0) if may_run else resting_power_W(plate, input_V))
         most_A = running_current_A(plate, input_V, 0.0) if may_run else resting_current_A(plate, input_V, hertz)
         rms = Expected(amps, 0.0, most_A)
+    line = Expected(input_V, 0.99 * input_V, 1.01 * input_V)
     return {
-        "input_voltage": Expected(input_V, 0.99 * input_V, 1.01 * input_V),
+        "input_voltage": line,
+        "second_input_voltage": line,
+        "second_input_current": rms,
+        "second_input_power": watts,
+        "second_power_factor": Expected(factor, 0.35, 1.0),
         "input_current": rms,
         "input_power": watts,
         "power_factor": Expected(factor, 0.35, 1.0),
@@ -105,6 +110,8 @@ def _output(envelope: Envelope, port: str, volts: float, amps: float, tries: boo
         "output_current": Expected(amps, 0.98 * amps, 1.02 * amps),
         "panel_voltage": out,
         "panel_current": Expected(amps, 0.9 * amps, 1.1 * amps),
+        "ammeter_current": Expected(amps, 0.98 * amps, 1.02 * amps),
+        "second_output_voltage": out,
         "load_voltage": out,
     }
     return {at_port(name, port): one for name, one in found.items()}

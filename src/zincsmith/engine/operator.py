@@ -8,10 +8,11 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
-from zincsmith.analysis.expectation import expected
+from zincsmith.analysis.expectation import Expected, expected
 from zincsmith.engine.poll_loop import PollLoop, RunEnd, Skip, trip_words
 from zincsmith.formats.entry import parse_change, parse_entry
 from zincsmith.model.actions import Confirm, Observe
+from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.commands import (
     Abort,
     Command,
@@ -321,7 +322,7 @@ class Operator:
         event_log, settings = self.poll_loop.event_log, self.poll_loop.settings
         meter: Instrument = self.poll_loop.bench.by_hand()[quantity]
         volts, drawn = settings.input_V, sum(settings.drawn_A.values())
-        span = expected(self.plate, volts, settings.drawn_A, self.ambient_degC, settings.modes)[quantity]
+        span = self._span(quantity, meter)
         info = QUANTITIES[quantity]
         what = f"{info.words} at {volts:g} V, {drawn:.3g} A"
         setting = self._setting(meter, quantity, max(abs(span.low), abs(span.high)))
@@ -350,6 +351,15 @@ class Operator:
         finally:
             if event_log.state is State.ASKING:
                 event_log.become("enter", what)
+
+    def _span(self, quantity: str, meter: Instrument) -> Expected:
+        """What is to be expected; across a shunt that of its amps."""
+        settings = self.poll_loop.settings
+        known = expected(self.plate, settings.input_V, settings.drawn_A, self.ambient_degC, settings.modes)
+        if meter.shunt is None or name_of(quantity) != "shunt_voltage":
+            return known[quantity]
+        amps, ohm = known[at_port("output_current", port_of(quantity))], meter.shunt.ohm
+        return Expected(ohm * amps.value, ohm * amps.low, ohm * amps.high)
 
     def _setting(self, meter: Instrument, quantity: str, most: float) -> str:
         """On which function, range and jack to read; where the function of one meter changes, that is said first."""

@@ -66,7 +66,7 @@ from zincsmith.model.events import (
 from zincsmith.model.reading import Point, Reading, Wave
 from zincsmith.model.unit import Unit, reconfigured
 from zincsmith.planning.limits import Limits
-from zincsmith.planning.readings import polled_reading, resistor_current, waves_of
+from zincsmith.planning.readings import derived_reading, polled_reading, waves_of
 from zincsmith.planning.rig_facts import derived
 from zincsmith.planning.step_sequence import StepSequence
 from zincsmith.planning.watches import Watches
@@ -343,7 +343,7 @@ class Runner:
             if name in follows:
                 drawn_A = self.poll_loop.settings.drawn_A.get(port_of(name), 0.0)
                 volts = self.setter.limits.envelope.voltage_V(port_of(name))
-                readings += resistor_current(key, name, readings, self.bench.rig, drawn_A, volts)
+                readings += derived_reading(key, name, readings, self.bench.rig, drawn_A, volts)
             elif name in by_hand:
                 readings.append(self.operator.ask(key, name))
             elif samples.get(name):

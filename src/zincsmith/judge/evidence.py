@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from zincsmith.analysis.corrections import corrected as referred
+from zincsmith.analysis.corrections import counted
 from zincsmith.analysis.data_sheet import with_data_sheets
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.phase import with_fundamental
@@ -81,7 +82,7 @@ def _corrected(point: Point, corrected: dict[str, Reading]) -> Point:
 
 def _known(point: Point, rig: Rig, row: RunRow, ambient_degC: float | None) -> Point:
     """The point as the rig of its run explains it: wiring taken off, data sheets put in."""
-    wired = referred(point, rig)
+    wired = referred(counted(point, rig), rig)
     wired = replace(wired, readings=tuple(_of_rig(r, row.rig_n) for r in wired.readings))
     return with_data_sheets(wired, rig, row.id, ambient_degC, row.began)
 

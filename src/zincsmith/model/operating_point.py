@@ -213,7 +213,8 @@ class OperatingPoint:
                 line += f" {self.feed.frequency_Hz:g} Hz"
         modes = ", ".join(f"{port} at {mode}".strip() for port, mode in self.modes)
         draws = self.draws if self.alike is None else (self.alike,)
-        return ", ".join(x for x in (line, modes, *(d.words for d in draws), self.configuration) if x)
+        where = ", ".join(x for x in (line, modes, *(d.words for d in draws)) if x)
+        return ": ".join(x for x in (self.configuration, where) if x)
 
     @cached_property
     def conditions(self) -> dict[str, float]:

@@ -51,13 +51,32 @@ QUANTITIES = Quantities(
             Quantity("panel_current", "Amps on the display", "A", "current", "output", "panel_ammeter"),
             Quantity("load_voltage", "Volts at the load", "V", "voltage", "output", "load"),
             Quantity("node_voltage", "Volts at a node", "V", "voltage", "none", "node_voltmeter"),
+            Quantity(
+                "second_input_voltage", "Input volts, second meter", "V", "voltage", "input", "second_power_meter"
+            ),
+            Quantity("second_input_current", "Input amps, second meter", "A", "current", "input", "second_power_meter"),
+            Quantity("second_input_power", "Input watts, second meter", "W", "power", "input", "second_power_meter"),
+            Quantity("second_power_factor", "Power factor, second meter", "1", "plain", "none", "second_power_meter"),
+            Quantity(
+                "second_output_voltage", "Output volts, second meter", "V", "voltage", "output", "second_voltmeter"
+            ),
+            Quantity("shunt_voltage", "Volts across the shunt", "V", "voltage", "output", "ammeter"),
+            Quantity("ammeter_current", "Amps by the ammeter", "A", "current", "output", "ammeter"),
             Quantity("case_temperature", "Case temperature", "degC", "temperature", "none", "thermometer"),
         )
     }
 )
 TOUCH_LIMIT_V = 30.0  # treat anything above about 30 to 40 V as able to hurt (common practice, no source)
 # What speaks of the rig itself and enters no figure of a unit.
-OF_THE_RIG = ("input_frequency", "voltage_thd", "load_voltage")
+OF_THE_RIG = ("input_frequency", "voltage_thd", "load_voltage", "shunt_voltage")
+# What a further meter reads of what another one reads already: (the one that counts, the further one).
+READ_TWICE = (
+    ("input_voltage", "second_input_voltage"),
+    ("input_current", "second_input_current"),
+    ("input_power", "second_input_power"),
+    ("output_voltage", "second_output_voltage"),
+    ("output_current", "ammeter_current"),
+)
 # What no instrument reads but the engine works out; it can be watched.
 WATCHABLE = Quantities(
     {

@@ -80,6 +80,17 @@ class Dummy(Record):
 
 
 @dataclass(frozen=True)
+class Shunt(Record):
+    """A resistor whose volts tell the amps: ohm with its limit in percent, and by how much it rises as it heats itself,
+    ppm per watt, a limit too. ``most_W`` is what it stands as it is mounted."""
+
+    ohm: float
+    percent: float = 1.0
+    ppm_per_W: float = 0.0
+    most_W: float | None = None
+
+
+@dataclass(frozen=True)
 class Instrument(Record):
     """``address`` is a VISA resource name (connected only), ``calibrated`` an ISO date. ``port`` is the port of the
     unit that it is joined to, empty where the unit has one of the kind.
@@ -119,6 +130,7 @@ class Instrument(Record):
     probe: Probe | None = None
     port: str = ""
     emissivity: float | None = None  # camera
+    shunt: Shunt | None = None  # ammeter: a voltmeter across it
 
     @property
     def place(self) -> str:
@@ -213,6 +225,7 @@ class Rig(Record):
     leads: tuple[Lead, ...] = ()
     gear: tuple[Gear, ...] = ()
     sense: Literal["unit", "load"] = "unit"
+    amps_by: Literal["load", "ammeter"] = "load"  # whose amps the figures are worked out of, where both read
     reference: str = ""
     earthed: tuple[Earthed, ...] = ()
     scope_earth_lifted: bool = False
@@ -251,7 +264,8 @@ class Rig(Record):
         found: dict[str, Instrument] = {}
         for q in QUANTITIES.values():
             for one in self.of(q.role):
-                found.setdefault(at_port(q.name, one.port), one)
+                if one.role != "ammeter" or (q.name == "shunt_voltage") <= (one.shunt is not None):
+                    found.setdefault(at_port(q.name, one.port), one)
         return found
 
     def lead(self, between: str) -> Lead | None:

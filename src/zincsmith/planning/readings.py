@@ -10,6 +10,7 @@ import numpy as np
 
 from zincsmith.analysis.accuracy import limit_of_error
 from zincsmith.analysis.resistor_load import current_A
+from zincsmith.analysis.shunt import heating_percent
 from zincsmith.bench.instrument import Record
 from zincsmith.formats.entry import parse_change, typed_value
 from zincsmith.model.address import at_port, name_of, port_of
@@ -68,6 +69,34 @@ def resistor_current(
             port=port,
         )
     ]  # fmt: skip
+
+
+def shunt_current(key: str, address: str, readings: Sequence[Reading], rig: Rig) -> list[Reading]:
+    """The amps that the volts just read across a shunt tell; none where these are missing. The limit is that of shunt,
+    volts and what the shunt heats itself, each a limit of its own."""
+    port = port_of(address)
+    one = rig.instrument(at_port("ammeter", port))
+    volts = next((r for r in readings if r.address == at_port("shunt_voltage", port)), None)
+    if one is None or one.shunt is None or volts is None or volts.value is None:
+        return []
+    amps = volts.value / one.shunt.ohm
+    heated = heating_percent(one.shunt, amps)
+    return [
+        Reading(
+            id=key, quantity="ammeter_current", value=amps, unit="A", role="ammeter", source=one.name, how=WORKED_OUT,
+            reading_percent=one.shunt.percent + heated, offset=limit_of_error(volts) / one.shunt.ohm,
+            known=volts.known, text=f"{volts.value:.5g} V across {one.shunt.ohm:g} ohm", port=port,
+        )
+    ]  # fmt: skip
+
+
+def derived_reading(
+    key: str, address: str, readings: Sequence[Reading], rig: Rig, wanted_A: float, output_V: float
+) -> list[Reading]:
+    """What nobody reads but follows from what was read: the amps of resistors, and those of a shunt."""
+    if name_of(address) == "ammeter_current":
+        return shunt_current(key, address, readings, rig)
+    return resistor_current(key, address, readings, rig, wanted_A, output_V)
 
 
 def waves_of(record: Record, rig: Rig) -> tuple[tuple[Wave, ...], dict[str, bytes]]:

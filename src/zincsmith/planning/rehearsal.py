@@ -279,6 +279,7 @@ class _Rehearsal:
                 port=port_of(q),
             )
             for q in action.quantities
+            if q in expectation
         )
         return Measured(Point(number, action.at, readings, self.likely, True, self.part))
 

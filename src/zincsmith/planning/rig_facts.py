@@ -28,7 +28,7 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
                 read = dialect_for(role, one.dialect, one.dialect_text).operation["read"].quantities
                 polled |= {at_port(quantity, one.port) for quantity in read}
     by_hand = {name for name, one in rig.channels.items() if one.how == "by hand"}
-    measured = polled | by_hand
+    measured = polled | by_hand | derived(rig)
     lead = rig.lead("unit load")
     return Context(
         unit,
@@ -109,9 +109,9 @@ def step_words(steps_W: Sequence[float]) -> str:
 
 def derived(rig: Rig) -> frozenset[str]:
     """What nobody reads, by address, as it follows from others."""
-    return frozenset(
-        at_port("output_current", one.port) for one in rig.of("load") if _made_of_resistors(one) is not None
-    )
+    resistors = (at_port("output_current", one.port) for one in rig.of("load") if _made_of_resistors(one) is not None)
+    shunts = (at_port("ammeter_current", one.port) for one in rig.of("ammeter") if one.shunt is not None)
+    return frozenset((*resistors, *shunts))
 
 
 def source_kind(rig: Rig) -> SourceKind:

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from zincsmith.model.actions import Dwell, SetLoad, Watch
-from zincsmith.model.address import at_port, port_of
+from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line
-from zincsmith.model.quantities import QUANTITIES, TOUCH_LIMIT_V
+from zincsmith.model.quantities import QUANTITIES, READ_TWICE, TOUCH_LIMIT_V
 from zincsmith.model.reading import Point
 from zincsmith.procedures.base import Context, Steps
 
@@ -51,6 +51,13 @@ def everywhere(ctx: Context, quantities: Iterable[str]) -> tuple[str, ...]:
     for name in quantities:
         found += [at_port(name, p) for p in ctx.outputs] if QUANTITIES[name].side == "output" else [name]
     return tuple(found)
+
+
+def read_beside(ctx: Context) -> tuple[str, ...]:
+    """What further meters read of what is read already, and nodes inside the unit, by address: as far as anybody reads
+    them they are read with every point."""
+    further = {"shunt_voltage", *(name for _, name in READ_TWICE)}
+    return (*sorted(name for name in ctx.measured if name_of(name) in further), *ctx.nodes_read)
 
 
 def let_fall(ctx: Context, unread: bool = False) -> Steps:

@@ -57,6 +57,10 @@ def curves_svg(curves: Curves) -> str:
             axes.axhline(100.0, color=INK, linewidth=0.9)
             axes.legend(frameon=False, fontsize=8.5)
         axes.margins(x=0.02 if curves.bars else 0.09)
+        if not curves.bars and curves.lines:  # the names stand right of the curves
+            low, high = axes.get_xlim()
+            longest = max(len(name) for name, _, _ in curves.lines)
+            axes.set_xlim(low, high + (high - low) * max(0.0, 0.012 * longest - 0.09))
         low, high = axes.get_ylim()
         gap = 0.09 * (high - low)
         ends = sorted((y[-1], x[-1], name) for name, x, y in curves.lines if not curves.bars)

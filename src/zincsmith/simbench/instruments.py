@@ -27,6 +27,16 @@ METERS = {
     ),
     "voltmeter": (Function("output_voltage", 0.02, 0.005, 0.0004, (6.0, 60.0, 600.0)),),
     "node_voltmeter": (Function("node_voltage", 0.05, 0.02, 0.001, (60.0, 600.0)),),
+    "second_power_meter": (
+        Function("second_input_voltage", 0.1, 0.1, 0.002, VOLTAGE_RANGES),
+        Function("second_input_current", 0.2, 0.1, 0.004, (0.2, 2.0, 5.0)),
+        Function("second_input_power", 0.2, 0.1, 0.004, (15.0, 75.0, 600.0)),
+    ),
+    "second_voltmeter": (Function("second_output_voltage", 0.05, 0.02, 0.001, (6.0, 60.0, 600.0)),),
+    "ammeter": (
+        Function("ammeter_current", 0.1, 0.05, 0.001, (5.0, 20.0)),
+        Function("shunt_voltage", 0.02, 0.005, 0.0005, (0.1, 1.0)),
+    ),
     "panel_voltmeter": (Function("panel_voltage", 0.0, 0.0, 0.0, (1000.0,)),),
     "panel_ammeter": (Function("panel_current", 0.0, 0.0, 0.0, (1000.0,)),),
     "thermometer": (Function("case_temperature", 0.0, 0.5, 0.005, (200.0,)),),
@@ -39,6 +49,9 @@ IDENTITIES = {
     "voltmeter": "FENNHOLLOW,M6,SIM004,1.0",
     "thermometer": "PELLMOOR,T2,SIM005,1.0",
     "node_voltmeter": "FENNHOLLOW,M7,SIM011,1.0",
+    "second_power_meter": "CALDERWICK,P1,SIM012,1.0",
+    "second_voltmeter": "FENNHOLLOW,M4,SIM013,1.0",
+    "ammeter": "PELLMOOR,A2,SIM014,1.0",
     "panel_voltmeter": "UNIT,DISPLAY,VOLTS,1.0",
     "panel_ammeter": "UNIT,DISPLAY,AMPS,1.0",
     "dc_source": "BRACKMERE,D4,SIM007,1.0",
@@ -166,6 +179,38 @@ def node_voltmeter(world: World, node: str) -> Interpreter:
     meter = Meter("node_voltmeter", METERS["node_voltmeter"][0].at(node), world)
     _ranged(box, "VOLTage:RANGe", meter)
     box.on("MEASure:VOLTage[:DC]?", lambda _: render(meter.read()))
+    return box
+
+
+def second_power_meter(world: World) -> Interpreter:
+    """One behind the first, next to the unit."""
+    box = Interpreter(IDENTITIES["second_power_meter"])
+    volts, amps, watts = (Meter("second_power_meter", f, world) for f in METERS["second_power_meter"])
+
+    def fetch(_: str) -> str:
+        u, i, p = volts.read(), amps.read(), watts.read()
+        return ",".join(render(x) for x in (u, i, p, p / (u * i) if u * i > 0.0 else float("nan")))
+
+    for name, meter in (("VOLTage", volts), ("CURRent", amps), ("POWer", watts)):
+        _ranged(box, f"{name}:RANGe", meter)
+    box.on("FETCh[:ALL]?", fetch)
+    return box
+
+
+def second_voltmeter(world: World, port: str = "") -> Interpreter:
+    box = Interpreter(IDENTITIES["second_voltmeter"])
+    meter = Meter("second_voltmeter", METERS["second_voltmeter"][0].at(port), world)
+    _ranged(box, "VOLTage:RANGe", meter)
+    box.on("MEASure:VOLTage[:DC]?", lambda _: render(meter.read()))
+    return box
+
+
+def ammeter(world: World, port: str = "") -> Interpreter:
+    """Reads amps, or the volts across a shunt in the same place."""
+    box = Interpreter(IDENTITIES["ammeter"])
+    amps, volts = (Meter("ammeter", f.at(port), world) for f in METERS["ammeter"])
+    box.on("MEASure:CURRent[:DC]?", lambda _: render(amps.read()))
+    box.on("MEASure:VOLTage[:DC]?", lambda _: render(volts.read()))
     return box
 
 
@@ -313,13 +358,16 @@ def _ranged(box: Interpreter, header: str, meter: Meter) -> None:
 
 
 AT_NODES = ("node_voltmeter",)  # there is one at every node
-AT_PORTS = ("load", "voltmeter", "sink_controller")  # there is one at every output
+AT_PORTS = ("load", "voltmeter", "second_voltmeter", "ammeter", "sink_controller")  # there is one at every output
 MAKERS: dict[str, Callable[..., Interpreter]] = {
     "ac_source": ac_source,
     "power_meter": power_meter,
     "load": load,
     "voltmeter": voltmeter,
     "node_voltmeter": node_voltmeter,
+    "second_power_meter": second_power_meter,
+    "second_voltmeter": second_voltmeter,
+    "ammeter": ammeter,
     "thermometer": thermometer,
     "panel_voltmeter": panel_voltmeter,
     "panel_ammeter": panel_ammeter,

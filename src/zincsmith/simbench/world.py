@@ -14,6 +14,7 @@ from zincsmith.simbench.parameters import Display
 
 LEAST_LOAD_V = 1.0  # an electronic load keeps its law down to about a volt, then is a resistor
 SHORT_OHM = 0.02
+SHUNT_OHM, SHUNT_OFF, SHUNT_PER_W = 0.01, 0.002, 50e-6  # as marked; off by; rises by, a watt
 MOST_A = 20.0  # what an electronic load takes at most
 
 
@@ -180,6 +181,11 @@ class World:
             self._lagging = key, reactive_W(self.input_V, self.unit.input_half_cycle(self.input_V, self.input_Hz))
         return watts + self._lagging[1] * off.phase_rad
 
+    def _across_shunt(self, amps: float) -> float:
+        """I R of a shunt that is a little off and warms itself: its resistance rises with what it dissipates."""
+        warm = 1.0 + SHUNT_PER_W * amps * amps * SHUNT_OHM
+        return amps * SHUNT_OHM * (1.0 + SHUNT_OFF) * warm
+
     def load_V(self, port: str = "") -> float:
         """An output as its load sees it, behind the leads."""
         volts, amps = self.output_of(port)
@@ -216,5 +222,11 @@ class World:
             "load_voltage": self.load_V(port or self.ports[0]),
             "output_current": self.output_of(port or self.ports[0])[1],
             "node_voltage": unit.bulk_V,
+            "second_input_voltage": volts,
+            "second_input_current": unit.intake.current_A,
+            "second_input_power": unit.intake.power_W + self.imperfect.input_lead_ohm * unit.intake.current_A**2,
+            "second_output_voltage": self.output_of(port or self.ports[0])[0],
+            "ammeter_current": self.output_of(port or self.ports[0])[1],
+            "shunt_voltage": self._across_shunt(self.output_of(port or self.ports[0])[1]),
             "case_temperature": unit.case_degC,
         }[quantity]

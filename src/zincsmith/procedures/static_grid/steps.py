@@ -38,6 +38,7 @@ from zincsmith.procedures.ports import (
     output_watts,
     outputs_words,
     ramp,
+    read_beside,
     watch_outputs,
 )
 from zincsmith.procedures.search import refine
@@ -231,7 +232,7 @@ class StaticGrid(Procedure):
             at.load_percent in options.temperature_loads_percent and "case_temperature" in ctx.measured
         ) or "case_temperature" in ctx.polled:
             wanted.append("case_temperature")
-        wanted += ctx.nodes_read
+        wanted += read_beside(ctx)
         return Measure(tuple(wanted), options.average_s if average_s is None else average_s, at)
 
     def tidy(self, ctx: Context) -> Steps:

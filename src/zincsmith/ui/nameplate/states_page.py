@@ -28,7 +28,7 @@ TERMINALS = (
 NODES = (
     Column("name", "node", stretch=True),
     Column("side", "side", choices=("primary", "secondary"), width=92),
-    Column("reference", "measured against", stretch=True),
+    Column("reference", "measured against", width=128),
     Column("rated", "parts stand / V", width=104),
     Column("between", "between", width=110),
 )

@@ -200,7 +200,8 @@ class FindingsStation(Station):
         end = "" if run.evidence.complete else ", not complete"
         # Readings belong to the configuration the unit was in, whatever it is in now.
         today = "; claims as of now" if run.claims_of_today else ""
-        self.of_run.setText(f"run {run.row.id}{end}: {run.unit.tag}, {run.unit.configuration}{today}")
+        states = ", then ".join(run.evidence.configurations) or run.unit.configuration
+        self.of_run.setText(f"run {run.row.id}{end}: {run.unit.tag}, {states}{today}")
         self._show_list()
         if waited:  # it came after the station was opened: the keyboard goes where it would have gone
             self.take_focus()

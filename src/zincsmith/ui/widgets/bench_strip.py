@@ -80,7 +80,8 @@ class BenchStrip(QWidget):
             if self._blocked:
                 return "Nothing energised", f"Arming is refused: {self._blocked}"
             if view.closed is not None and view.closed.safe:
-                return "Source off", f"{_seen_words(view)}; the inside may be charged"
+                nodes = ", ".join(one.partition(" (")[0] for one in view.closed.inside)
+                return "Source off", f"{_seen_words(view)}; {nodes or 'the inside'} may be charged"
             return "Nothing energised", "no run under way"
         live = view.live
         return live.headline, live.detail

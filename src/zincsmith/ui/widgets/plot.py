@@ -11,7 +11,7 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QFont, QGuiApplication, QPainter
+from PySide6.QtGui import QFont, QFontMetricsF, QGuiApplication, QPainter
 from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -133,8 +133,10 @@ class Plot(QWidget):
         if drawn:
             low, high = min(c.x.min() for c in drawn), max(c.x.max() for c in drawn)
             room = (high - low or abs(high) or 1.0) * 0.02
-            # The names stand right of the last points: leave them about 60 pixels.
-            share = 66.0 / max(200.0, float(self.widget.width()))
+            # The names stand right of the last points: leave them the room of the longest.
+            metrics = QFontMetricsF(font(12, 600))
+            longest = max((metrics.horizontalAdvance(curves[at].name) for at in names), default=0.0)
+            share = min(MOST_FOR_NAMES, max(66.0, longest + 14.0) / max(200.0, float(self.widget.width()) - AXIS_PX))
             self.widget.setXRange(low - room, high + (high - low or 1.0) * share / (1.0 - share), padding=0)
             self.widget.enableAutoRange(axis="y")
 
@@ -231,6 +233,8 @@ def _tick_font() -> QFont:
     return font(12)
 
 
+MOST_FOR_NAMES = 0.5  # of the width
+AXIS_PX = 52.0  # left of the curves
 NAME_PX = 16.0  # from one name to the next
 
 
