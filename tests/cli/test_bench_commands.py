@@ -42,7 +42,7 @@ def test_procedures_say_what_they_need(command: Command) -> None:
     found = json.loads(command("procedures", "--json").stdout)["procedures"]
     assert [p["name"] for p in found] == [
         "safety_checks", "rig_check", "bring_up", "static_grid", "power_factor_regimes",
-        "display_accuracy", "harmonics", "standby", "hands_in",
+        "display_accuracy", "harmonics", "standby", "hands_in", "another_configuration",
     ]  # fmt: skip
     assert "load" in found[3]["needs"]
     assert "bring_up" in command("procedures").stdout
@@ -166,7 +166,7 @@ def test_any_socket_can_talk_to_the_stand_in(tmp_path: Path) -> None:
         said = json.loads(child.stdout.readline())["instruments"]
         assert {one["role"] for one in said} == {
             "ac_source", "dc_source", "power_meter", "load", "voltmeter", "scope", "thermometer", "sink_controller",
-            "lcr_meter", "clock",
+            "lcr_meter", "clock", "second_power_meter", "second_voltmeter", "ammeter", "node_voltmeter@bulk",
         }  # fmt: skip
         for one in said:
             assert one["visa"] == f"TCPIP::{one['host']}::{one['port']}::SOCKET"

@@ -22,7 +22,7 @@ from zincsmith.model.rig import Rig
 from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.planning.composer import both_ways, compose, order_problem
-from zincsmith.procedures.configuration.options import ConfigurationOptions
+from zincsmith.procedures.another_configuration.options import ConfigurationOptions
 from zincsmith.procedures.plan_file import check_plan, read_plan, write_plan
 from zincsmith.report.html import render
 from zincsmith.showing.curves import all_curves
@@ -142,7 +142,7 @@ def test_a_composed_plan_is_done_once_more(unit: Unit, rig: Rig, tmp_path: Path)
     full, _ = compose(unit, rig)
     plan = both_ways(full, CHANGE)
     names = [p.procedure for p in plan.parts]
-    at = names.index("configuration")
+    at = names.index("another_configuration")
     assert names[at + 1] == "bring_up"
     assert plan.parts[at + 1].school == "from zero"  # type: ignore[attr-defined]
     assert "safety_checks" not in names[at:-1]

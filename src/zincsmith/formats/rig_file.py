@@ -128,6 +128,11 @@ def check_rig(rig: Rig) -> list[Problem]:
         found.append(Problem("standin.pace", "must lie between 0 (as fast as it will go) and 10000"))
     for one in rig.instruments:
         found += _instrument(one, rig)
+    return [*found, *_leads(rig)]
+
+
+def _leads(rig: Rig) -> list[Problem]:
+    found = []
     ends = {"unit", *(one.place for one in rig.instruments)}
     for n, lead in enumerate(rig.leads):
         joined = lead.between.split(" ", 1)  # a port may have a space in its name
@@ -140,6 +145,10 @@ def check_rig(rig: Rig) -> list[Problem]:
             found.append(Problem(f"lead.{n}.length_m", "length lies between 0 and 100 m, area between 0 and 400 mm2"))
         if lead.awg is not None and not -3 <= lead.awg <= 40:
             found.append(Problem(f"lead.{n}.awg", "the gauge lies between -3 (4/0) and 40"))
+        if not 1 <= lead.wires <= 20 or not 0 <= lead.contacts <= 50 or not 0.0 <= lead.contact_ohm <= 1.0:
+            found.append(Problem(f"lead.{n}.wires", "1 to 20 wires each way, up to 50 contacts of 0 to 1 ohm"))
+        if lead.rated_A is not None and not 0.0 < lead.rated_A <= 5000.0:
+            found.append(Problem(f"lead.{n}.rated_A", "is above 0, up to 5000 A"))
         if not -40.0 <= lead.temperature_degC <= 200.0:
             found.append(Problem(f"lead.{n}.temperature_degC", "a lead lies between -40 and 200 degC"))
     return found
@@ -155,6 +164,22 @@ def _dummy(made: Dummy, at: str) -> list[Problem]:
             found.append(Problem(f"{at}.steps_W", f"up to {MOST_STEPS} steps, each above zero"))
         if made.at_V is not None and made.at_V <= 0.0:
             found.append(Problem(f"{at}.at_V", "the volts at which the steps take their watts are above zero"))
+    return found
+
+
+def _further(one: Instrument, at: str) -> list[Problem]:
+    """Of a shunt, and of a load that takes more for a while."""
+    found = []
+    if one.shunt is not None and not (
+        0.0 < one.shunt.ohm <= 100.0 and 0.0 < one.shunt.percent <= 50.0 and 0.0 <= one.shunt.ppm_per_W <= 1e5
+    ):
+        found.append(Problem(f"{at}.shunt", "a shunt has up to 100 ohm and a limit of up to 50 %"))
+    if (one.shunt is not None) != (one.role == "ammeter" and one.dialect == "ammeter_shunt") and one.how != "by hand":
+        found.append(
+            Problem(f"{at}.shunt", "a voltmeter across a shunt speaks the dialect ammeter_shunt, and no other does")
+        )
+    if any(not (watts > 0.0 and minutes > 0.0) for watts, minutes in one.endures):
+        found.append(Problem(f"{at}.endures", "each is [W, minutes], both above zero"))
     return found
 
 
@@ -187,6 +212,7 @@ def _instrument(one: Instrument, rig: Rig) -> list[Problem]:
         found += _dummy(one.dummy, f"{at}.dummy")
     if any(value <= 0.0 for value in one.most.values()):
         found.append(Problem(f"{at}.most", "what it can be set to is above zero"))
+    found += _further(one, at)
     if one.calibrated:
         try:
             date.fromisoformat(one.calibrated)

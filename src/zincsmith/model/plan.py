@@ -8,6 +8,7 @@ from importlib import import_module
 from typing import Any
 
 from zincsmith.model.record import Record
+from zincsmith.model.scope import Stood
 
 CATALOGUE = "zincsmith.procedures.catalogue"  # asked by name, so that plans can be read without knowing who is in it
 
@@ -43,6 +44,10 @@ class Options(Record):
     @property
     def loads_used(self) -> tuple[float, ...]:
         """The loads that points are taken at, in percent of the rating."""
+        return ()
+
+    def stands(self) -> tuple[Stood, ...]:
+        """Where it takes points and for how long they have stood by then at least, as far as that is known before."""
         return ()
 
     @classmethod

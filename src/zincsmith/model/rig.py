@@ -77,6 +77,7 @@ class Dummy(Record):
     tolerance_percent: float = 5.0
     steps_W: tuple[float, ...] = ()
     at_V: float | None = None
+    most_W: float | None = None  # what it stands for good, as it is mounted; of a bank each step what it is marked for
 
 
 @dataclass(frozen=True)
@@ -127,6 +128,7 @@ class Instrument(Record):
     mode: Literal["", "CC", "CR", "CV", "CP"] = ""  # load
     least_V: float | None = None  # load: works from here up
     dummy: Dummy | None = None
+    endures: tuple[tuple[float, float], ...] = ()  # load: (W, minutes) that it takes beyond what it takes for good
     probe: Probe | None = None
     port: str = ""
     emissivity: float | None = None  # camera
@@ -154,17 +156,24 @@ class Instrument(Record):
 
 @dataclass(frozen=True)
 class Lead(Record):
-    """A pair of copper wires: one-way length in m, and the cross-section in mm2 or the gauge in AWG."""
+    """Copper wires: one-way length in m, the cross-section in mm2 or the gauge in AWG of each, how many lie in parallel
+    each way, the contacts on the whole way with what one of them adds, and the amps that the weakest of it is made for.
+    """
 
     between: str
     length_m: float
     area_mm2: float | None = None
     awg: int | None = None
     temperature_degC: float = 20.0
+    wires: int = 1
+    contacts: int = 0
+    contact_ohm: float = 0.0
+    rated_A: float | None = None
 
     @property
     def size_words(self) -> str:
-        return f"{self.awg} AWG" if self.awg is not None else f"{self.area_mm2:g} mm²"
+        size = f"{self.awg} AWG" if self.awg is not None else f"{self.area_mm2:g} mm²"
+        return f"{self.wires} x {size}" if self.wires > 1 else size
 
 
 GearKind = Literal[

@@ -156,19 +156,25 @@ def refitted(plan: Plan, old: Unit | None, new: Unit, rig: Rig) -> Plan:
     return replace(plan, parts=tuple(p.refitted(to) if isinstance(p, Planned) else p for p in plan.parts))
 
 
+def change_to(**said: str) -> Planned:
+    """A part that puts the unit into another configuration, as it is ``said``: its name, what is changed."""
+    record = next(record for one in every() if (record := planned_record(one)).changes_unit)
+    return record(**said)
+
+
 def both_ways(plan: Plan, change: Options) -> Plan:
     """The plan with a change of configuration after its work, and the same work once more on the changed unit, which is
     brought up from zero first. InputError where the plan has no work, or a change already."""
     if any(planned(p).becomes for p in plan.parts):
         raise InputError("the plan changes the configuration already; give that part another name, or drop it")
-    work = tuple(p for p in plan.parts if AFTER_RIG <= rank(p) < LAST and p.procedure != "hands_in")
-    if not work:
+    work = tuple(p for p in plan.parts if AFTER_RIG <= rank(p) < LAST)
+    again = tuple(again for p in work if (again := planned(p).on_the_changed()) is not None)
+    if not again:
         raise InputError("the plan has nothing that could be done once more on the changed unit")
     end = tuple(p for p in plan.parts if rank(p) == LAST)
     before = tuple(p for p in plan.parts if rank(p) != LAST)
     if isinstance(change, Planned):
         change.check()
-    again = tuple(again for p in work if (again := planned(p).on_the_changed()) is not None)
     return replace(plan, parts=(*before, change, *again, *end))
 
 

@@ -33,7 +33,7 @@ SHIPPED = (
     "harmonics",
     "standby",
     "hands_in",
-    "configuration",
+    "another_configuration",
 )
 WANTED = {"name": str, "title": str, "version": int, "needs": tuple, "serves": str, "options": type}
 

@@ -8,7 +8,6 @@ from typing import ClassVar
 
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.model.rig import Rig
-from zincsmith.model.scope import Stood
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import SourceKind, fed_by_one_mains
 from zincsmith.procedures.fields import Field
@@ -82,6 +81,7 @@ class Planned(Options):
     """
 
     form: ClassVar[tuple[Field, ...]] = ()
+    changes_unit: ClassVar[bool] = False  # whether its point is to put the unit into another configuration
     after: ClassVar[Mapping[str, str]] = {}
 
     @property
@@ -133,7 +133,3 @@ class Planned(Options):
     def on_the_changed(self) -> Options | None:
         """The part as it is done once more after the unit was changed; None: it is not."""
         return self
-
-    def stands(self) -> tuple[Stood, ...]:
-        """Where it takes points and for how long they have stood by then at least, as far as that is known before."""
-        return ()

@@ -21,11 +21,13 @@ from zincsmith.words.log_words import Entry, LogBook
 
 CONDITIONS = ("input_voltage_V", "frequency_Hz", "load_percent", "load_A")
 READINGS = (
-    "point", "part", "take", "counted", *CONDITIONS, "settled", "quantity", "value", "unit", "as_read", "spread",
+    "point", "part", "take", "counted", *CONDITIONS, "configuration",
+    "settled", "quantity", "value", "unit", "as_read", "spread",
     "count", "source", "range", "how", "text", "id",
 )  # fmt: skip
 FINDINGS = (
-    "figure", "title", *CONDITIONS, "value", "unit", "u", "k", "dof", "from_run", "claim", "low", "high", "verdict",
+    "figure", "title", *CONDITIONS, "configuration",
+    "value", "unit", "u", "k", "dof", "from_run", "claim", "low", "high", "verdict",
     "verdict_simple", "probability", "doubts",
 )  # fmt: skip
 LOG = ("time", "kind", "text", "detail", "kept_not_counted")

@@ -174,7 +174,7 @@ def voltmeter(world: World, port: str = "") -> Interpreter:
     return box
 
 
-def node_voltmeter(world: World, node: str) -> Interpreter:
+def node_voltmeter(world: World, node: str = "bulk") -> Interpreter:
     box = Interpreter(IDENTITIES["node_voltmeter"])
     meter = Meter("node_voltmeter", METERS["node_voltmeter"][0].at(node), world)
     _ranged(box, "VOLTage:RANGe", meter)

@@ -20,7 +20,7 @@ def reach(case: Case, load: Instrument) -> Iterator[Fault]:
         ("current_A", output.current_A, "A"),
         ("power_W", output.rated_power_W, "W"),
     ):
-        able = load.most.get(key)
+        able = max([load.most.get(key) or 0.0, *(w for w, _ in load.endures if key == "power_W")]) or None
         if able is None or able >= REACH * need:
             continue
         short = able < need
@@ -118,6 +118,60 @@ def dummy(case: Case, load: Instrument) -> Iterator[Fault]:
             )
 
 
+def as_mounted(case: Case, load: Instrument) -> Iterator[Fault]:
+    """What a resistor stands depends on what it is screwed to, not on what is printed on it."""
+    made, volts = load.dummy, abs(case.output_at(load.port).voltage_V)
+    ohm = (made.measured_ohm or made.nominal_ohm) if made is not None and made.kind == "resistor" else None
+    if made is None or ohm is None:
+        return
+    watts = volts**2 / ohm
+    if made.most_W is None:
+        yield Fault(
+            "resistor_rating_unstated",
+            Severity.REMARK,
+            load.place,
+            f"The resistor takes {watts:.3g} W; what it stands as it is mounted is not stated.",
+            "Enter it: in free air it is a small part of what is printed on it.",
+        )
+    elif watts > made.most_W:
+        yield Fault(
+            "resistor_too_small",
+            Severity.STOP,
+            load.place,
+            f"The resistor takes {watts:.3g} W and stands {made.most_W:g} W as it is mounted.",
+            "Mount it on more metal with air, or use several.",
+            case.touched("average_active_efficiency", "load_regulation"),
+        )
+
+
+def endurance(case: Case, load: Instrument) -> Iterator[Fault]:
+    """A load that takes the watts for minutes only, against how long the plan holds them."""
+    for_good, output = load.most.get("power_W"), case.output_at(load.port)
+    if for_good is None or not load.endures:
+        return
+    for held_s, percent in _held(case):
+        watts = output.rated_power_W * percent / 100.0
+        allowed = max((60.0 * minutes for most, minutes in load.endures if most >= watts), default=0.0)
+        if watts > for_good and held_s > allowed:
+            yield Fault(
+                "load_endurance",
+                Severity.STOP,
+                load.place,
+                f"{load.name} takes {for_good:g} W for good and {watts:.3g} W for {allowed / 60.0:g} min; the plan "
+                f"holds them for {held_s / 60.0:.3g} min.",
+                "Shorten the warm-up, lower the load, or use a larger load.",
+                case.touched("average_active_efficiency", "load_regulation"),
+            )
+            return
+
+
+def _held(case: Case) -> list[tuple[float, float]]:
+    """(s, percent) of everything the plan holds, the longest first."""
+    stood = (s for part in case.plan.parts for s in part.stands())
+    found = [(s.held_s, s.at.draw.share_percent) for s in stood]
+    return sorted(((h, p) for h, p in found if h is not None and p is not None), reverse=True)
+
+
 def hot_metal(_case: Case, load: Instrument) -> Iterator[Fault]:
     kind = load.dummy.kind if load.dummy is not None else ""
     if kind not in ("resistor", "binary bank", "lamp", "transistor"):
@@ -180,4 +234,5 @@ def of_each(rule: Callable[[Case, Instrument], Iterator[Fault]]) -> Rule:
 
 RULES: tuple[Rule, ...] = (
     of_each(hot_metal), total, not_reached, of_each(reach), of_each(least_volts), of_each(mode), of_each(dummy),
+    of_each(as_mounted), of_each(endurance),
 )  # fmt: skip

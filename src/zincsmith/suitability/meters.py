@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from zincsmith.analysis.shunt import drop_V, power_W
 from zincsmith.model.address import at_port, name_of
 from zincsmith.model.quantities import OF_THE_RIG, QUANTITIES
 from zincsmith.model.roles import OF_THE_UNIT, ROLES
@@ -15,6 +16,7 @@ LOW_SHARE = 0.05  # of range
 NO_LOAD_POWER_FACTOR = 0.033
 NO_LOAD_CREST = 5.0
 SHARE_OF_LIMIT = 0.02
+SHUNT_SHARE = 0.01  # of the output's volts; common practice, no source
 TOUCHED = {
     "input_voltage": ("power_factor",),
     "input_current": ("input_current", "power_factor"),
@@ -166,6 +168,51 @@ def in_series(case: Case) -> Iterator[Fault]:
         )
 
 
+def second_meter(case: Case) -> Iterator[Fault]:
+    """Two wattmeters in one line: which stands nearer to the unit, and what it takes there."""
+    if not case.rig.of("second_power_meter"):
+        return
+    ends = [lead.between.split(" ") for lead in case.rig.leads if "unit" in lead.between.split(" ")]
+    nearer = next((end for both in ends for end in both if end in ("power_meter", "second_power_meter")), "")
+    costs = case.touched("no_load_power", "average_active_efficiency", "efficiency")
+    if not nearer:
+        yield Fault(
+            "meter_order_unstated", Severity.DOUBT, "second_power_meter",
+            "Two wattmeters are in one line, and no lead says which of them stands next to the unit.",
+            "Describe the lead from the unit to the nearer one: the other sees its burden too.", costs,
+        )  # fmt: skip
+    elif nearer == "second_power_meter":
+        one = case.rig.need(nearer)
+        if one.shunt_ohm is None or one.tap_ohm is None:
+            yield Fault(
+                "second_meter_burden", Severity.DOUBT, nearer,
+                f"{one.name} stands between {case.rig.need('power_meter').name} and the unit; what its shunt and its "
+                "voltage input take there is not stated and counts as the unit's.",
+                "Enter both, or move it to the source's side.", costs,
+            )  # fmt: skip
+
+
+def at_a_shunt(case: Case) -> Iterator[Fault]:
+    """What a shunt takes between output and load, and whether it stands it."""
+    for one in case.rig.of("ammeter"):
+        amps = case.output_at(one.port).current_A
+        if one.shunt is None:
+            continue
+        watts = power_W(one.shunt, amps)
+        if one.shunt.most_W is not None and watts > one.shunt.most_W:
+            yield Fault(
+                "shunt_too_small", Severity.STOP, one.role,
+                f"At {amps:g} A the shunt takes {watts:.3g} W and stands {one.shunt.most_W:g} W as it is mounted.",
+                "Use one of less resistance, or a larger one.", case.touched("average_active_efficiency", "efficiency"),
+            )  # fmt: skip
+        elif drop_V(one.shunt, amps) > SHUNT_SHARE * abs(case.output_at(one.port).voltage_V):
+            yield Fault(
+                "shunt_drop", Severity.REMARK, one.role,
+                f"The shunt takes {1000.0 * drop_V(one.shunt, amps):.3g} mV on the way to the load at {amps:g} A.",
+                "The load has to work from that much less; volts are read at the unit.",
+            )  # fmt: skip
+
+
 def background(case: Case) -> Iterator[Fault]:
     ripple = case.touched("ripple", "ripple_rms")
     if case.rig.instrument("scope") is not None and ripple and not case.rig.background_recorded:
@@ -279,6 +326,8 @@ def at_nodes(case: Case) -> Iterator[Fault]:
 RULES = (
     ranges,
     at_nodes,
+    second_meter,
+    at_a_shunt,
     low_readings,
     phase_error,
     crest,

@@ -208,7 +208,16 @@ def leads(case: Case) -> Iterator[Fault]:
     for lead in case.rig.leads:
         end = lead.between.partition(" ")[2]
         amps = case.output_at(port_of(end)).current_A if name_of(end) == "load" else case.input_A
-        density = amps / area_of(lead)
+        if lead.rated_A is not None and amps > lead.rated_A:
+            yield Fault(
+                "lead_beyond_rating",
+                Severity.STOP,
+                f"lead {lead.between}",
+                f"{amps:.3g} A would go through clamps and plugs made for {lead.rated_A:g} A.",
+                "Use ones made for it, or several in parallel, each with its share.",
+                case.touched(*VOLTS, *EFFICIENCIES),
+            )
+        density = amps / (area_of(lead) * lead.wires)
         if density <= GOOD_A_PER_MM2:
             continue
         yield Fault(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from zincsmith.model.rig import Instrument, Lead, Rig
+from zincsmith.model.roles import ROLES
 
 
 def wiring_words(rig: Rig) -> list[str]:
@@ -19,6 +20,9 @@ def wiring_words(rig: Rig) -> list[str]:
     if meter is not None:
         tap = {"source": "; its volts are tapped at the source", "unit": "; its volts are tapped at the unit"}
         out.append(f"Power meter: {meter.name}{tap.get(meter.tap, '')}")
+    second = rig.instrument("second_power_meter")
+    if second is not None:
+        out.append(f"Second power meter: {second.name}")
     out.append("Unit under test")
     out += [_lead(one) for one in rig.leads]
     load = rig.instrument("load")
@@ -27,6 +31,11 @@ def wiring_words(rig: Rig) -> list[str]:
     voltmeter = rig.instrument("voltmeter")
     if voltmeter is not None:
         out.append(f"Voltmeter: {voltmeter.name}, at the {rig.sense}")
+    for one in (*rig.of("second_voltmeter"), *rig.of("ammeter"), *rig.of("node_voltmeter")):
+        made = f", across a shunt of {one.shunt.ohm:g} ohm" if one.shunt is not None else ""
+        at = f" at {one.port}" if one.port else ""
+        counts = ", whose amps count" if one.role == "ammeter" and rig.amps_by == "ammeter" else ""
+        out.append(f"{ROLES[one.role]}: {one.name}{at}{made}{counts}")
     thermometer = rig.instrument("thermometer")
     if thermometer is not None:
         out.append(f"Thermometer: {thermometer.name}{f', {thermometer.spot}' if thermometer.spot else ''}")

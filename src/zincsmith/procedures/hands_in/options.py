@@ -33,6 +33,10 @@ class HandsInOptions(Planned):
     def lines_used(self) -> tuple[Line, ...]:
         return (self.line,)
 
+    def on_the_changed(self) -> None:
+        """Hands were in just before."""
+        return
+
     def check(self) -> None:
         """InputError, with the key of the option, for what no bench can carry out."""
         check_lines((self.line,), "line")

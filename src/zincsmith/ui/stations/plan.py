@@ -15,10 +15,9 @@ from zincsmith.model.address import name_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line, Options, Plan
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.planning.composer import both_ways, compose, moved, with_part, without
+from zincsmith.planning.composer import both_ways, change_to, compose, moved, with_part, without
 from zincsmith.planning.rehearsal import Itinerary, PlannedPoint
 from zincsmith.procedures.catalogue import procedure
-from zincsmith.procedures.configuration.options import ConfigurationOptions
 from zincsmith.procedures.plan_file import STATIC_GRID, check_plan
 from zincsmith.procedures.static_grid.options import GridOptions, with_point
 from zincsmith.ui.connection.session import Session
@@ -191,7 +190,7 @@ class PlanStation(Station):
         for part in full.parts:
             if _same(part) not in have:
                 self.add.addItem(part_title(part), part)
-        change = ConfigurationOptions()
+        change = change_to()
         with suppress(InputError):  # the plan has a change already, or no work to be done twice
             both_ways(self.session.plan, change)
             self.add.addItem("The same again in another configuration", change)
@@ -341,8 +340,7 @@ class PlanStation(Station):
     def _add(self, at: int) -> None:
         part = self.add.itemData(at)
         if part is not None:
-            changes = isinstance(part, ConfigurationOptions)
-            plan = both_ways(self.session.plan, part) if changes else with_part(self.session.plan, part)
+            plan = (both_ways if part.becomes else with_part)(self.session.plan, part)
             self._part = plan.parts.index(part)
             self._store(plan, "a part added")
 

@@ -23,12 +23,13 @@ class ConfigurationOptions(Planned):
     """From here on the unit is in this configuration. ``changes`` is what a person does to it, ``restore`` what has to
     be put back in the end; empty where nothing has."""
 
-    procedure: Literal["configuration"] = "configuration"
+    procedure: Literal["another_configuration"] = "another_configuration"
     configuration: str = "changed"
     changes: str = ""
     restore: str = ""
 
     form: ClassVar[tuple[Field, ...]] = FORM
+    changes_unit: ClassVar[bool] = True
 
     @property
     def becomes(self) -> str:

@@ -6,12 +6,12 @@ A changed unit is brought up anew, gently; that is a part of its own which the p
 from __future__ import annotations
 
 from zincsmith.model.actions import Confirm, Reconfigure, SetSource, Stage
+from zincsmith.procedures.another_configuration.options import ConfigurationOptions
 from zincsmith.procedures.base import Context, Procedure, Steps
 from zincsmith.procedures.cautions import CAUTIONS
-from zincsmith.procedures.configuration.options import ConfigurationOptions
 from zincsmith.procedures.ports import idle, let_fall
 
-NAME = "configuration"
+NAME = "another_configuration"
 
 
 class ChangeOfConfiguration(Procedure):
