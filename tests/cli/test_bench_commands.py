@@ -166,7 +166,8 @@ def test_any_socket_can_talk_to_the_stand_in(tmp_path: Path) -> None:
         said = json.loads(child.stdout.readline())["instruments"]
         assert {one["role"] for one in said} == {
             "ac_source", "dc_source", "power_meter", "load", "voltmeter", "scope", "thermometer", "sink_controller",
-            "lcr_meter", "clock", "second_power_meter", "second_voltmeter", "ammeter", "node_voltmeter@bulk",
+            "lcr_meter", "clock", "second_power_meter", "second_voltmeter", "ammeter", "base_load",
+            "node_voltmeter@bulk",
         }  # fmt: skip
         for one in said:
             assert one["visa"] == f"TCPIP::{one['host']}::{one['port']}::SOCKET"

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from itertools import combinations
 
-from zincsmith.model.rig import MOST_STEPS
+from zincsmith.model.address import at_port
+from zincsmith.model.errors import InputError
+from zincsmith.model.rig import MOST_STEPS, Instrument, Rig
 
 MEASURED_PERCENT = 1.0  # a resistance measured hot with a handheld meter; common practice, no source
 
@@ -36,3 +38,29 @@ def bank_ohm(steps_W: Sequence[float], at_V: float) -> float:
     if not sum(steps_W) > 0.0:
         raise ValueError("no step of the bank is switched on")
     return at_V**2 / sum(steps_W)
+
+
+def base_steps_ohm(base: Instrument) -> tuple[float, ...]:
+    """The steps of a base load, ohm; one for a resistor or a lamp. InputError where nobody said what it is made of."""
+    made = base.dummy
+    if made is not None and made.steps_W and made.at_V:
+        off = made.measured_ohm / bank_ohm(made.steps_W, made.at_V) if made.measured_ohm else 1.0
+        return tuple(off * made.at_V**2 / watts for watts in made.steps_W)
+    ohm = (made.measured_ohm or made.nominal_ohm) if made is not None else None
+    if ohm is None:
+        raise InputError(
+            f"say what the {base.name} is made of: its ohm, or its steps", key="instrument.base_load.dummy"
+        )
+    return (ohm,)
+
+
+def base_percent(base: Instrument) -> float:
+    """The limit of its resistance, percent."""
+    made = base.dummy
+    return MEASURED_PERCENT if made is None or made.measured_ohm else made.tolerance_percent
+
+
+def base_most_A(rig: Rig, port: str, volts: float) -> float:
+    """What the base load at a port adds at most; zero where there is none."""
+    base = rig.instrument(at_port("base_load", port))
+    return sum(abs(volts) / ohm for ohm in base_steps_ohm(base)) if base is not None else 0.0

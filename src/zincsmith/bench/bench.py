@@ -51,6 +51,7 @@ class Bench:
         self.instruments: dict[str, ScpiInstrument] = {}
         self.clock: Clock = WallClock()
         self.in_use: dict[str, Accuracy] = {}  # the range each quantity is read on
+        self.base_ohm: dict[str, float] = {}  # by port what stands beside the load, 0 while nothing of it is on
         self.seen: Seen = seen_of(rig, outputs_V)
         self.fallen_V = {port: fallen_below_V(volts) for port, volts in outputs_V.items()}
         if not any(rig.of(role) for role in FEEDING):
@@ -158,6 +159,10 @@ class Bench:
             if self._range_up(place, seen):
                 seen = instrument.read()
             values.update(read_at(place, seen))
+        for port, ohm in self.base_ohm.items():
+            volts, amps = (at_port(name, port) for name in ("output_voltage", "output_current"))
+            if ohm and volts in values and amps in values:  # the load reads its own share
+                values[amps] += abs(values[volts]) / ohm
         return values
 
     @cached_property

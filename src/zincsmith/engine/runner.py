@@ -66,7 +66,7 @@ from zincsmith.model.events import (
 from zincsmith.model.reading import Point, Reading, Wave
 from zincsmith.model.unit import Unit, reconfigured
 from zincsmith.planning.limits import Limits
-from zincsmith.planning.readings import derived_reading, polled_reading, waves_of
+from zincsmith.planning.readings import derived_reading, polled_reading, waves_of, with_base
 from zincsmith.planning.rig_facts import derived
 from zincsmith.planning.step_sequence import StepSequence
 from zincsmith.planning.watches import Watches
@@ -348,6 +348,7 @@ class Runner:
                 readings.append(self.operator.ask(key, name))
             elif samples.get(name):
                 readings.append(polled_reading(key, name, samples[name], self.bench.rig, self.bench.in_use.get(name)))
+        readings = with_base(readings, self.bench.base_ohm, self.bench.rig, frozenset(samples))
         self._heed_watts(readings, by_hand)
         waves = self._waves(action.record_s) if action.record_s else ()
         now = self.bench.clock.now_s

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import time
 from collections.abc import Callable
 from dataclasses import replace
@@ -12,12 +13,13 @@ from zincsmith.analysis.load_laws import level_of
 from zincsmith.analysis.resistor_load import bank_ohm, bank_steps
 from zincsmith.bench.instrument import ScpiInstrument
 from zincsmith.bench.roles import FEEDING
+from zincsmith.engine.base_load import BaseLoads
 from zincsmith.engine.operator import Operator
 from zincsmith.engine.poll_loop import PollLoop
 from zincsmith.model.actions import ChooseMode, SetLoad, SetSource
 from zincsmith.model.address import at_port, name_of
 from zincsmith.model.commands import Gone, Pass
-from zincsmith.model.errors import BookError, InstrumentError, ZincsmithError
+from zincsmith.model.errors import BookError, InstrumentError, LimitError, ZincsmithError
 from zincsmith.model.events import Effected, HandSetting
 from zincsmith.model.operating_point import LAW_WORDS, OF_LAW, LoadLaw
 from zincsmith.model.port import of_output
@@ -49,6 +51,8 @@ class Setter:
         self.bench = poll_loop.bench
         self._arranged: dict[str, str] = {}  # by port, how a load by hand stands, in the words of its gate
         self._laws: dict[str, LoadLaw] = {}  # by place, what a load by wire was last told
+        self.bases = BaseLoads(self.bench, operator)
+        self._left_A: dict[str, float] = {}  # by port, what a load beside a base was last set to
         self._rests: set[str] = set()  # inputs whose source by hand was said to be off
 
     def carry_out(self, action: Setting) -> Body:
@@ -160,9 +164,30 @@ class Setter:
             for info in (WATCHABLE[watch.quantity],)
         )
 
-    def _load(self, action: SetLoad) -> Body:
+    def _beside(self, action: SetLoad, base: Instrument) -> Body:
+        """A base load takes its share: what the load is set to goes down before the base is switched and up after, so
+        that both together never draw more than the greater of what was and what is wanted."""
+        if action.law != "CC":
+            raise LimitError(f"{base.name} stands beside the load: both together can only draw a constant current")
+        volts = replace(self.limits.envelope, modes=self.poll_loop.settings.modes).voltage_V(action.port)
+        one = self.bench.rig.need(at_port("load", action.port))
+        wanted = action.current_A if action.on else 0.0
+        found = self.bases.shared(base, wanted, volts, one.most.get("current_A", math.inf))
+        was = self._left_A.get(action.port, 0.0)
+        if found.left_A < was:
+            self._load(replace(action, current_A=found.left_A, on=action.on and found.left_A > 0.0), shared=True)
+        self.bases.switch(base, found.steps, volts)
+        body = self._load(replace(action, current_A=found.left_A, on=action.on and found.left_A > 0.0), shared=True)
+        self._left_A[action.port] = found.left_A
+        self.poll_loop.settings = self.poll_loop.settings.after(action)
+        return {**body, "current_A": action.current_A, "on": action.on, "base_A": found.base_A}
+
+    def _load(self, action: SetLoad, shared: bool = False) -> Body:
         settings, place = self.poll_loop.settings, at_port("load", action.port)
         after = settings.after(action)
+        base = self.bases.at(action.port)
+        if base is not None and not shared:
+            return self._beside(action, base)
         if place not in self.bench.instruments:
             volts = replace(self.limits.envelope, modes=settings.modes).voltage_V(action.port)
             words = load_words(self.bench.rig.instrument(place), action, volts)

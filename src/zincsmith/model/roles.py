@@ -64,6 +64,8 @@ TABLE = (
           *(f"{do}_{q}" for q in RECORDED for do in ("record", "get_step"))), polled=1, reached=True),
     Role("load", "Load", (*_both("current", "input"), "read"), _both("mode", "resistance", "voltage", "power"),
          switch="input", off="switch its input off", off_order=3, polled=3, reached=True, at_outputs=True),
+    Role("base_load", "Base load", _both("pattern"), switch="pattern",
+         off="take it off, or switch every step of it off", off_order=4, reached=True, optional=True),
     Role("voltmeter", "Voltmeter", ("read",), polled=2, reached=True, at_outputs=True),
     Role("thermometer", "Thermometer", ("read",), polled=4, reached=True, optional=True),
     Role("node_voltmeter", "Voltmeter at a node", ("read",), polled=5, reached=True, optional=True),

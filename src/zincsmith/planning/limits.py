@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 from zincsmith.analysis.envelope import Envelope
+from zincsmith.analysis.resistor_load import base_most_A
 from zincsmith.model.actions import ChooseMode, SetLoad, SetSource, Watch
 from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError, LimitError
@@ -62,6 +63,11 @@ class Limits:
             one = rig.instrument(role)
             return Bound(one.most[key], f"the most {one.name} can do") if one and key in one.most else None
 
+        def beside(port: str, key: str, times: float) -> Bound | None:
+            """What the load there can do, with what stands beside it."""
+            own, more = instrument(at_port("load", port), key), base_most_A(rig, port, envelope.voltage_V(port))
+            return own if own is None or not more else Bound(own.value + times * more, "the most load and base can do")
+
         parts = [
             Bound(p.rated_V, f"what {p.name} is marked for")
             for p in unit.look.parts
@@ -74,12 +80,12 @@ class Limits:
                 instrument("ac_source", "voltage_V"),
                 *parts,
             ),
-            loads_most={port: instrument(at_port("load", port), "current_A") for port in output_ports(nameplate)},
+            loads_most={port: beside(port, "current_A", 1.0) for port in output_ports(nameplate)},
             frequency_Hz=(min(nameplate.input.frequency_Hz), max(nameplate.input.frequency_Hz)),
             envelope=envelope,
             room_share=share,
             room_degC=ambient_degC,
-            loads_W={port: instrument(at_port("load", port), "power_W") for port in output_ports(nameplate)},
+            loads_W={port: beside(port, "power_W", abs(envelope.voltage_V(port))) for port in output_ports(nameplate)},
             laws={one.port: laws_of(one) for one in rig.of("load")},
         )
 
@@ -143,7 +149,7 @@ def most_volts(plate: Nameplate) -> dict[str, float]:
 def whole_run(unit: Unit, rig: Rig, plan: Plan, polled: Collection[str], measured: Collection[str]) -> list[Watch]:
     """The watches of nameplate, parts, rig and plan, which stand from the first setting to the end of the run: on what
     is ``polled``, and on what else is ``measured`` as soon as it is typed. InputError for one that nothing can meet."""
-    wanted = (*_nameplate(unit), *_parts(unit), *_rig(rig), *_plan(plan))
+    wanted = (*_nameplate(unit), *_parts(unit), *_rig(rig, unit), *_plan(plan))
     worked_out = {"run_time", *({"input_energy"} if "input_power" in polled else ())}
     for port in output_ports(unit.nameplate):
         if {at_port("output_voltage", port), at_port("output_current", port)} <= set(measured):
@@ -183,7 +189,7 @@ def _parts(unit: Unit) -> Iterator[Watch]:
             yield _no_further(port, CEILING * volts, CEILING_WORDS, hard=True)
 
 
-def _rig(rig: Rig) -> Iterator[Watch]:
+def _rig(rig: Rig, unit: Unit) -> Iterator[Watch]:
     for gear in rig.gear:
         if gear.what == "fuse" and gear.rated_A is not None:
             yield Watch("input_current", None, gear.rated_A, "the fuse ahead of the unit")
@@ -191,14 +197,16 @@ def _rig(rig: Rig) -> Iterator[Watch]:
         if "current_A" in source.most:
             most_A = source.most["current_A"]
             yield Watch(at_port("input_current", source.port), None, most_A, f"the most {source.name} can do")
+    envelope = Envelope(unit.nameplate)
     for load in rig.of("load"):
+        volts = abs(envelope.voltage_V(load.port)) if load.port in output_ports(unit.nameplate) else 0.0
+        more_A = base_most_A(rig, load.port, volts)
         if "current_A" in load.most:
-            most_A = load.most["current_A"]
+            most_A = load.most["current_A"] + more_A
             yield Watch(at_port("output_current", load.port), None, most_A, f"the most {load.name} can do")
         if "power_W" in load.most:
-            yield Watch(
-                at_port("output_power", load.port), None, load.most["power_W"], f"the most {load.name} can take"
-            )
+            most_W = load.most["power_W"] + volts * more_A
+            yield Watch(at_port("output_power", load.port), None, most_W, f"the most {load.name} can take")
 
 
 def _plan(plan: Plan) -> Iterator[Watch]:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from zincsmith.analysis.accuracy import limit_of_error
-from zincsmith.analysis.resistor_load import current_A
+from zincsmith.analysis.resistor_load import base_percent, current_A
 from zincsmith.analysis.shunt import heating_percent
 from zincsmith.bench.instrument import Record
 from zincsmith.formats.entry import parse_change, typed_value
@@ -97,6 +98,32 @@ def derived_reading(
     if name_of(address) == "ammeter_current":
         return shunt_current(key, address, readings, rig)
     return resistor_current(key, address, readings, rig, wanted_A, output_V)
+
+
+def with_base(
+    readings: Sequence[Reading], base_ohm: Mapping[str, float], rig: Rig, polled: Collection[str]
+) -> list[Reading]:
+    """The amps with what a base load beside the load draws, V / R, and the limit of that; where both were polled its
+    share is in the polls already."""
+    found = []
+    for one in readings:
+        ohm, base = base_ohm.get(one.port, 0.0), rig.instrument(at_port("base_load", one.port))
+        volts = next((r for r in readings if r.address == at_port("output_voltage", one.port)), None)
+        if one.quantity != "output_current" or not ohm or base is None or one.value is None:
+            found.append(one)
+            continue
+        if volts is None or volts.value is None:  # nobody knows what the base draws
+            found.append(replace(one, value=None, text=f"the volts across the {base.name} were not read"))
+            continue
+        drawn_A = abs(volts.value) / ohm
+        inside = {one.address, volts.address} <= set(polled)
+        limit = base_percent(base) / 100.0 * drawn_A + limit_of_error(volts) / ohm
+        # Of the load's own share alone the data sheet of the load speaks.
+        limit -= one.reading_percent / 100.0 * drawn_A
+        text = f"{drawn_A:.4g} A of it through {ohm:.4g} ohm of the {base.name}"
+        value = one.value if inside else one.value + drawn_A
+        found.append(replace(one, value=value, offset=one.offset + max(0.0, limit), text=text))
+    return found
 
 
 def waves_of(record: Record, rig: Rig) -> tuple[tuple[Wave, ...], dict[str, bytes]]:

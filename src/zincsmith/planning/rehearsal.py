@@ -217,7 +217,7 @@ class _Rehearsal:
             if self.rig.instrument(at_port("load", action.port)) is None:
                 raise InputError(f"the rig has no load at {action.port}" if action.port else "the rig has no load")
             self.point_began = self.likely
-            self._setting(self._by_hand(at_port("load", action.port)))
+            self._setting(any(self._by_hand(at_port(role, action.port)) for role in ("load", "base_load")))
         elif isinstance(action, ChooseMode):
             self._setting(self.rig.instrument(at_port("sink_controller", action.port)) is None)
         else:

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from zincsmith.simbench.meter import Function, Meter
 from zincsmith.simbench.scope import DIVISIONS, LEVELS, output_wave, quantized
 from zincsmith.simbench.scpi import Interpreter, ScpiError, boolean, number, render
-from zincsmith.simbench.world import World
+from zincsmith.simbench.world import BANK_OHM, World
 
 VOLTAGE_RANGES = (150.0, 300.0)
 RECORD_HZ = 10_000.0
@@ -52,6 +52,7 @@ IDENTITIES = {
     "second_power_meter": "CALDERWICK,P1,SIM012,1.0",
     "second_voltmeter": "FENNHOLLOW,M4,SIM013,1.0",
     "ammeter": "PELLMOOR,A2,SIM014,1.0",
+    "base_load": "OSMARY,B4,SIM015,1.0",
     "panel_voltmeter": "UNIT,DISPLAY,VOLTS,1.0",
     "panel_ammeter": "UNIT,DISPLAY,AMPS,1.0",
     "dc_source": "BRACKMERE,D4,SIM007,1.0",
@@ -179,6 +180,20 @@ def node_voltmeter(world: World, node: str = "bulk") -> Interpreter:
     meter = Meter("node_voltmeter", METERS["node_voltmeter"][0].at(node), world)
     _ranged(box, "VOLTage:RANGe", meter)
     box.on("MEASure:VOLTage[:DC]?", lambda _: render(meter.read()))
+    return box
+
+
+def base_load(world: World, port: str = "") -> Interpreter:
+    """A bank of resistors beside the load, each step on a relay of its own."""
+    box, state = Interpreter(IDENTITIES["base_load"]), world.loads[port]
+
+    def pattern(text: str) -> None:
+        state.bank = int(number(text, 0.0, float(2 ** len(BANK_OHM) - 1)))
+        world.changed()
+
+    box.on("BANK:PATTern", pattern)
+    box.on("BANK:PATTern?", lambda _: str(state.bank))
+    box.on("*RST", lambda _: pattern("0"))
     return box
 
 
@@ -358,13 +373,21 @@ def _ranged(box: Interpreter, header: str, meter: Meter) -> None:
 
 
 AT_NODES = ("node_voltmeter",)  # there is one at every node
-AT_PORTS = ("load", "voltmeter", "second_voltmeter", "ammeter", "sink_controller")  # there is one at every output
+AT_PORTS = (
+    "load",
+    "base_load",
+    "voltmeter",
+    "second_voltmeter",
+    "ammeter",
+    "sink_controller",
+)  # there is one at every output
 MAKERS: dict[str, Callable[..., Interpreter]] = {
     "ac_source": ac_source,
     "power_meter": power_meter,
     "load": load,
     "voltmeter": voltmeter,
     "node_voltmeter": node_voltmeter,
+    "base_load": base_load,
     "second_power_meter": second_power_meter,
     "second_voltmeter": second_voltmeter,
     "ammeter": ammeter,

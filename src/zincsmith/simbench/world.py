@@ -15,6 +15,7 @@ from zincsmith.simbench.parameters import Display
 LEAST_LOAD_V = 1.0  # an electronic load keeps its law down to about a volt, then is a resistor
 SHORT_OHM = 0.02
 SHUNT_OHM, SHUNT_OFF, SHUNT_PER_W = 0.01, 0.002, 50e-6  # as marked; off by; rises by, a watt
+BANK_OHM = (38.4, 19.2, 9.6, 4.8)  # 15, 30, 60 and 120 W at 24 V
 MOST_A = 20.0  # what an electronic load takes at most
 
 
@@ -40,6 +41,16 @@ class Load:
     resistance_ohm: float = 1000.0
     voltage_V: float = 0.0
     power_W: float = 0.0
+    bank: int = 0  # the steps of a bank beside it that are on, as bits
+
+    @property
+    def bank_S(self) -> float:
+        """Conductance of the bank."""
+        return sum(1.0 / ohm for k, ohm in enumerate(BANK_OHM) if self.bank >> k & 1)
+
+    def total_A(self, volts: float, lead_ohm: float = 0.0) -> float:
+        """With what the bank takes beside it."""
+        return self.wanted_A(volts, lead_ohm) + max(0.0, volts) * self.bank_S
 
     def wanted_A(self, volts: float, lead_ohm: float = 0.0) -> float:
         """The current it asks for at a voltage at the far end of its leads; it goes by its own terminals."""
@@ -131,12 +142,17 @@ class World:
         """The load as the unit sees it."""
         if self.unit.rails is not None:
             return self.unit.rails.at_bus(self._drawn())
+        if self.load.bank:
+            return lambda volts: self._wanted_of(self.load, volts) + volts * self.load.bank_S
         if not self.load.on or self.load.mode == "CURR":
             return self.wanted_A
         return partial(self.load.wanted_A, lead_ohm=self.lead_ohm)
 
     def _drawn(self) -> dict[str, Callable[[float], float]]:
-        return {port: partial(self._wanted_of, load) for port, load in self.loads.items()}
+        return {
+            port: lambda volts, load=load: self._wanted_of(load, volts) + max(0.0, volts) * load.bank_S  # type: ignore[misc]
+            for port, load in self.loads.items()
+        }
 
     def _wanted_of(self, load: Load, volts: float) -> float:
         """What a load takes at a voltage; in constant current with the error of its setting, down to about a volt."""
@@ -181,6 +197,11 @@ class World:
             self._lagging = key, reactive_W(self.input_V, self.unit.input_half_cycle(self.input_V, self.input_Hz))
         return watts + self._lagging[1] * off.phase_rad
 
+    def _through_load(self, port: str) -> float:
+        """What the load itself takes, without the bank beside it."""
+        volts, amps = self.output_of(port)
+        return amps - abs(volts) * self.loads[port].bank_S
+
     def _across_shunt(self, amps: float) -> float:
         """I R of a shunt that is a little off and warms itself: its resistance rises with what it dissipates."""
         warm = 1.0 + SHUNT_PER_W * amps * amps * SHUNT_OHM
@@ -220,7 +241,7 @@ class World:
             "input_power": self._metered_W(),
             "output_voltage": self.output_of(port or self.ports[0])[0],
             "load_voltage": self.load_V(port or self.ports[0]),
-            "output_current": self.output_of(port or self.ports[0])[1],
+            "output_current": self._through_load(port or self.ports[0]),
             "node_voltage": unit.bulk_V,
             "second_input_voltage": volts,
             "second_input_current": unit.intake.current_A,

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from zincsmith.analysis.envelope import Envelope
+from zincsmith.analysis.resistor_load import base_most_A
 from zincsmith.model.address import at_port
 from zincsmith.model.port import output_ports
 from zincsmith.model.rig import Instrument
@@ -21,6 +22,9 @@ def reach(case: Case, load: Instrument) -> Iterator[Fault]:
         ("power_W", output.rated_power_W, "W"),
     ):
         able = max([load.most.get(key) or 0.0, *(w for w, _ in load.endures if key == "power_W")]) or None
+        if able is not None:  # with what stands beside it
+            more_A = base_most_A(case.rig, load.port, output.voltage_V)
+            able += more_A * (1.0 if unit == "A" else abs(output.voltage_V))
         if able is None or able >= REACH * need:
             continue
         short = able < need
