@@ -13,6 +13,7 @@ from tests.engine.scripted import Actor, Once, Scene
 from tests.several.benches import EXAMPLES, bench_of, briefly
 
 from zincsmith.analysis.envelope import Envelope
+from zincsmith.bench.bench import Bench
 from zincsmith.bench.standin import start_standin
 from zincsmith.book.reader import BookReader
 from zincsmith.formats.rig_file import read_rig, rig_text
@@ -20,8 +21,9 @@ from zincsmith.history.run_view import RunView
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.commands import MakeSafe
 from zincsmith.model.errors import InputError
-from zincsmith.model.events import Effected, PointTaken, Polled, RunClosed, SafeStep
+from zincsmith.model.events import Effected, EntryAsked, PointTaken, Polled, RunClosed, SafeStep
 from zincsmith.model.finding import Finding, Verdict
+from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.planning.composer import compose
 from zincsmith.procedures.static_grid.options import GridOptions
@@ -255,3 +257,52 @@ def test_the_log_says_which_mode_was_chosen(ports: tuple[Scene, RunClosed, Judge
     with BookReader(scene.path) as book:
         told = [entry for _, entry in LogBook().take(book.events(run=1))]
     assert {entry.detail for entry in told if entry.text == "Mode"} >= {"9 V", "20 V"}
+
+
+def visiting(rig: Rig, **values: object) -> Rig:
+    """One voltmeter that goes to every output in turn, in the place of one at each."""
+    at = [i for i in rig.instruments if i.role == "voltmeter"]
+    one = replace(at[0], port="", visits=tuple(i.port for i in at), dialect="voltmeter_relay", **values)  # type: ignore[arg-type]
+    return replace(rig, instruments=(*(i for i in rig.instruments if i.role != "voltmeter"), one))
+
+
+@pytest.mark.parametrize("how", ["simulated", "by hand"])
+def test_one_voltmeter_visits_the_outputs_in_turn(tmp_path: Path, how: str) -> None:
+    """By a relay that the program switches, or by a person who is told where to join it; what is read at each output is
+    that output's, and every output is seen to fall."""
+    unit, rig, _ = bench_of("two_rails", tmp_path)
+    grid = next(p for p in compose(unit, rig)[0].parts if isinstance(p, GridOptions) and not p.port)
+    grid = replace(grid, lines=grid.lines[:1], loads_percent=(100.0, 50.0), warm_up_s=10.0, settle_at_most_s=20.0,
+                   settled_percent=5.0, average_s=2.0, refine_points=0, again=False)  # fmt: skip
+    made = visiting(rig, how=how)
+    file = tmp_path / "visiting.toml"
+    file.write_text(rig_text(made))
+    assert read_rig(file) == made
+    assert rig.standin is not None
+    running = start_standin(rig.standin)
+    typed = [text for _ in range(4) for text in ("12.05", "5.03", "-12.1")]
+    try:
+        scene = Scene.set_up(tmp_path, unit, made, Plan("Visiting", (grid,)), running.addresses)
+        closed = scene.run(Actor(entries=typed))
+    finally:
+        running.stop()
+    assert closed.outcome == "complete", closed.why
+    points = [w.event.point for w in scene.events(PointTaken) if isinstance(w.event, PointTaken)]
+    ports = ("+12 V", "+5 V", "-12 V")
+    volts = {port: points[0].need(f"output_voltage@{port}").number for port in ports}
+    assert volts == pytest.approx({"+12 V": 12.0, "+5 V": 5.0, "-12 V": -12.0}, rel=0.05)
+    asked = [w.event for w in scene.events(EntryAsked) if isinstance(w.event, EntryAsked)]
+    if how == "by hand":
+        assert [a.setting.partition(",")[0] for a in asked[:3]] == [f"Join it to {port}" for port in ports]
+    else:
+        assert not asked
+        for port in ports:
+            assert any(seen.startswith(f"output fallen, {port}: ") for seen in closed.seen), closed.seen
+
+
+def test_a_voltmeter_without_a_relay_visits_nobody(tmp_path: Path) -> None:
+    _, rig, _ = bench_of("two_rails", tmp_path)
+    made = visiting(rig)
+    plain = replace(made, instruments=tuple(replace(i, dialect="") if i.visits else i for i in made.instruments))
+    with pytest.raises(InputError, match="knows no relay"):
+        Bench(plain, {i.place: "TCPIP::127.0.0.1::9::SOCKET" for i in plain.instruments} | {"clock": "x"})

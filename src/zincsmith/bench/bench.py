@@ -62,6 +62,7 @@ class Bench:
                 if one.how == "connected" and not guarded:
                     refuse_real_address(one.role, one.address)
                 self.instruments[one.place] = reach(one, addresses)
+        self._refuse_what_cannot_visit()
         self._refuse_what_cannot_say_that_it_is_off()
         self.clock_instrument = _stand_in_clock(addresses) if rig.clock == "simulated" else None
         for quantity in QUANTITIES.values():
@@ -70,6 +71,16 @@ class Bench:
         for instrument in (*self.instruments.values(), self.clock_instrument):
             if instrument is not None:
                 instrument.link.beat = beat
+
+    def _refuse_what_cannot_visit(self) -> None:
+        for one in self.rig.instruments:
+            reached = self.instruments.get(one.place)
+            if one.visits and reached is not None and not reached.can_choose("channel"):
+                raise InputError(
+                    f"the {ROLES[one.role].lower()} visits {', '.join(one.visits)} and its dialect knows no relay to "
+                    "switch; take one that does (voltmeter_relay), or let a person read it",
+                    key=f"instrument.{one.role}.dialect",
+                )
 
     def _refuse_what_cannot_say_that_it_is_off(self) -> None:
         for place, one in self.instruments.items():
@@ -155,14 +166,33 @@ class Bench:
         """One reading of everything that can be read without a person, by address."""
         values: dict[str, float] = {}
         for place, instrument in self._polled:
-            seen = instrument.read()
-            if self._range_up(place, seen):
-                seen = instrument.read()
-            values.update(read_at(place, seen))
+            values.update(self._read(place, instrument))
         for port, ohm in self.base_ohm.items():
             volts, amps = (at_port(name, port) for name in ("output_voltage", "output_current"))
             if ohm and volts in values and amps in values:  # the load reads its own share
                 values[amps] += abs(values[volts]) / ohm
+        return values
+
+    def read_at(self, place: str) -> dict[str, float]:
+        """What the instrument at a place reads, by address: of one that visits several, at each of them."""
+        one = self.rig.instrument(place)
+        at = one.place if one is not None else place
+        instrument = self.instruments[at]
+        if not instrument.link.is_open:
+            instrument.reopen()
+        return self._read(at, instrument)
+
+    def _read(self, place: str, instrument: ScpiInstrument) -> dict[str, float]:
+        one = self.rig.instrument(place) or next((i for i in self.rig.instruments if i.place == place), None)
+        if one is None or not one.visits:
+            seen = instrument.read()
+            if self._range_up(place, seen):
+                seen = instrument.read()
+            return read_at(place, seen)
+        values: dict[str, float] = {}
+        for number, port in enumerate(one.visits, start=1):
+            instrument.set("channel", float(number))
+            values.update(read_at(at_port(one.role, port), instrument.read()))
         return values
 
     @cached_property

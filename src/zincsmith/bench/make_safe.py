@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from zincsmith.bench.bench import Bench, read_at
+from zincsmith.bench.bench import Bench
 from zincsmith.bench.clock import let_pass
 from zincsmith.bench.instrument import ScpiInstrument
 from zincsmith.bench.roles import Switched, off_words, switched_of
@@ -245,10 +245,7 @@ class _Signs:
             if self._misses.get(role, 0) >= MOST_MISSES:
                 continue
             try:
-                instrument = self.bench.instruments[role]
-                if not instrument.link.is_open:
-                    instrument.reopen()
-                values.update(read_at(role, instrument.read()))
+                values.update(self.bench.read_at(role))
                 self._misses[role] = 0
             except InstrumentError as error:
                 self._misses[role] = self._misses.get(role, 0) + 1

@@ -83,6 +83,7 @@ class Operator:
     _first: dict[tuple[object, ...], Reading] = field(default_factory=dict)  # by where: what a change may be from
     _bases: dict[str, str] = field(default_factory=dict)  # typed -> the reading that a change of it would be from
     _set_to: dict[str, str] = field(default_factory=dict)  # meter -> the setting it was last read on
+    _joined_to: dict[str, str] = field(default_factory=dict)  # a meter that visits ports -> where it was read last
     repeats: dict[int, str] = field(default_factory=dict)
     unattended: bool = False
     part: int = 0
@@ -326,6 +327,9 @@ class Operator:
         info = QUANTITIES[quantity]
         what = f"{info.words} at {volts:g} V, {drawn:.3g} A"
         setting = self._setting(meter, quantity, max(abs(span.low), abs(span.high)))
+        if meter.visits and self._joined_to.get(meter.name) != port_of(quantity):
+            setting = "; ".join(x for x in (f"Join it to {port_of(quantity)}, one lead at a time", setting) if x)
+            self._joined_to[meter.name] = port_of(quantity)
         place = (self.part, settings.feed.voltage_V, settings.feed.frequency_Hz, quantity)
         against = self._first.get(place) if quantity in CHANGES else None
         from_V = against.value if against is not None else None

@@ -178,6 +178,8 @@ def _further(one: Instrument, at: str) -> list[Problem]:
         found.append(
             Problem(f"{at}.shunt", "a voltmeter across a shunt speaks the dialect ammeter_shunt, and no other does")
         )
+    if one.visits and (one.port or one.role != "voltmeter" or len(set(one.visits)) != len(one.visits)):
+        found.append(Problem(f"{at}.visits", "a voltmeter visits ports, each once, instead of standing at one"))
     if any(not (watts > 0.0 and minutes > 0.0) for watts, minutes in one.endures):
         found.append(Problem(f"{at}.endures", "each is [W, minutes], both above zero"))
     return found
@@ -199,7 +201,8 @@ def _accuracies(one: Instrument, at: str) -> list[Problem]:
 def _instrument(one: Instrument, rig: Rig) -> list[Problem]:
     at: str = key_of(rig, one)
     found: list[Problem] = []
-    if any(i.place == one.place for i in rig.instruments[: rig.instruments.index(one)]):
+    mine, before = set(one.ports), rig.instruments[: rig.instruments.index(one)]
+    if any(i.role == one.role and mine & set(i.ports) for i in before):
         found.append(Problem(f"{at}.port", f"another {ROLES[one.role].lower()} is at this port already"))
     if one.role in OF_THE_UNIT and one.how != "by hand":
         found.append(Problem(f"{at}.how", "a display of the unit is read by a person: by hand"))

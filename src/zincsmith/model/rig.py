@@ -133,11 +133,17 @@ class Instrument(Record):
     port: str = ""
     emissivity: float | None = None  # camera
     shunt: Shunt | None = None  # ammeter: a voltmeter across it
+    visits: tuple[str, ...] = ()  # voltmeter: the ports that it goes to in turn, by a relay or by hand, instead of one
 
     @property
     def place(self) -> str:
         """Its role, and the port it is at."""
         return at_port(self.role, self.port)
+
+    @property
+    def ports(self) -> tuple[str, ...]:
+        """Where it reads: the port it is at, or those that it visits."""
+        return self.visits or (self.port,)
 
     @property
     def name(self) -> str:
@@ -250,7 +256,7 @@ class Rig(Record):
 
     def instrument(self, place: str) -> Instrument | None:
         """The one that plays a role, given by its address: the role alone is that at the only port."""
-        return next((i for i in self.instruments if i.place == place), None)
+        return next((i for i in self.instruments if any(at_port(i.role, port) == place for port in i.ports)), None)
 
     def need(self, place: str) -> Instrument:
         """The same, where the caller has seen that there is one; ValueError else: a bug."""
@@ -272,9 +278,9 @@ class Rig(Record):
         """What the rig reads: by address of a quantity, the instrument that reads it."""
         found: dict[str, Instrument] = {}
         for q in QUANTITIES.values():
-            for one in self.of(q.role):
+            for one, port in ((i, port) for i in self.of(q.role) for port in i.ports):
                 if one.role != "ammeter" or (q.name == "shunt_voltage") <= (one.shunt is not None):
-                    found.setdefault(at_port(q.name, one.port), one)
+                    found.setdefault(at_port(q.name, port), one)
         return found
 
     def lead(self, between: str) -> Lead | None:

@@ -66,7 +66,7 @@ TABLE = (
          switch="input", off="switch its input off", off_order=3, polled=3, reached=True, at_outputs=True),
     Role("base_load", "Base load", _both("pattern"), switch="pattern",
          off="take it off, or switch every step of it off", off_order=4, reached=True, optional=True),
-    Role("voltmeter", "Voltmeter", ("read",), polled=2, reached=True, at_outputs=True),
+    Role("voltmeter", "Voltmeter", ("read",), _both("channel"), polled=2, reached=True, at_outputs=True),
     Role("thermometer", "Thermometer", ("read",), polled=4, reached=True, optional=True),
     Role("node_voltmeter", "Voltmeter at a node", ("read",), polled=5, reached=True, optional=True),
     Role("second_power_meter", "Second power meter", ("read",), polled=6, reached=True, optional=True),

@@ -26,7 +26,7 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
         for one in rig.of(role):
             if one.how != "by hand":
                 read = dialect_for(role, one.dialect, one.dialect_text).operation["read"].quantities
-                polled |= {at_port(quantity, one.port) for quantity in read}
+                polled |= {at_port(quantity, port) for quantity in read for port in one.ports}
     by_hand = {name for name, one in rig.channels.items() if one.how == "by hand"}
     measured = polled | by_hand | derived(rig)
     lead = rig.lead("unit load")

@@ -175,6 +175,20 @@ def voltmeter(world: World, port: str = "") -> Interpreter:
     return box
 
 
+def visiting_voltmeter(world: World) -> Interpreter:
+    """One meter behind a relay that joins it to one output after the other."""
+    box, at = Interpreter(IDENTITIES["voltmeter"]), [1]
+    meters = [Meter("voltmeter", METERS["voltmeter"][0].at(port), world) for port in world.ports]
+
+    def channel(text: str) -> None:
+        at[0] = int(number(text, 1.0, float(len(meters))))
+
+    box.on("ROUTe:CHANnel", channel)
+    box.on("ROUTe:CHANnel?", lambda _: str(at[0]))
+    box.on("MEASure:VOLTage[:DC]?", lambda _: render(meters[at[0] - 1].read()))
+    return box
+
+
 def node_voltmeter(world: World, node: str = "bulk") -> Interpreter:
     box = Interpreter(IDENTITIES["node_voltmeter"])
     meter = Meter("node_voltmeter", METERS["node_voltmeter"][0].at(node), world)

@@ -15,7 +15,7 @@ from typing import IO
 
 from zincsmith.simbench.defect import KINDS as DEFECTS
 from zincsmith.simbench.hand import FRONT_PANELS, shown, typed
-from zincsmith.simbench.instruments import AT_NODES, AT_PORTS, IDENTITIES, MAKERS, OF_THE_UNIT
+from zincsmith.simbench.instruments import AT_NODES, AT_PORTS, IDENTITIES, MAKERS, OF_THE_UNIT, visiting_voltmeter
 from zincsmith.simbench.scpi import Interpreter, ScpiError
 from zincsmith.simbench.world import World
 
@@ -82,6 +82,8 @@ class Bench:
             if role in AT_PORTS:
                 for port in self.world.ports:
                     self._seat(f"{role}@{port}" if port else role, make(self.world, port))
+                if role == "voltmeter" and len(self.world.ports) > 1:
+                    self._seat(role, visiting_voltmeter(self.world))
             elif role in AT_NODES:
                 for node in self.world.nodes:
                     self._seat(f"{role}@{node}", make(self.world, node))
