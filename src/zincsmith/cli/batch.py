@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -52,14 +52,19 @@ class _Work:
     plan: Plan
 
 
-def run_batch(unit: Unit, rig: Rig, plan: Plan, book_path: Path, sitting: Sitting) -> RunClosed:
-    """Run once and return how it ended. InputError before anything is switched on when it cannot be armed."""
+def run_batch(
+    unit: Unit, rig: Rig, plan: Plan, book_path: Path, sitting: Sitting, further: Sequence[Unit] = ()
+) -> RunClosed:
+    """Run, with the further units of a queue too, and return how the last run ended. InputError before anything is
+    switched on when it cannot be armed."""
     answers = sitting.answers
     named = f"{answers.name}, SHA-256 {answers.sha256}" if answers.name else ""
     start = replace(sitting.start, answers=named)
 
     def documents(book: BookWriter) -> None:
         book.revise("unit", unit.tag, unit, "from a unit file")
+        for one in further:
+            book.revise("unit", one.tag, one, "from a unit file")
         book.revise("rig", "bench", rig, "from a rig file")
         book.revise("plan", "plan", plan, "from the command line")
 

@@ -47,6 +47,9 @@ def run(
     confirmed_off: OffOption = "",
     answers: Annotated[Path | None, typer.Option(help="what would be typed, as a table (CSV: prompt, answer)")] = None,
     then_changed: ChangedOption = "",
+    then_unit: Annotated[
+        list[Path] | None, typer.Option(help="another unit file: the same with it afterwards, in a run of its own")
+    ] = None,
 ) -> None:
     """Run a plan on a rig and write it into a book."""
     from zincsmith.cli.batch import Sitting, run_batch
@@ -67,9 +70,11 @@ def run(
         the_rig = replace(the_rig, standin=changed)
     the_unit = read_unit(unit)
     the_plan = _both_ways(plan_named(plan, the_unit, the_rig), then_changed)
+    queue = [read_unit(file) for file in then_unit or ()]
+    the_plan = replace(the_plan, then_units=(*the_plan.then_units, *(one.tag for one in queue)))
     typed = read_answers(answers) if answers is not None else Answers()
     sitting = Sitting(Start(operator or NOBODY, ambient, yes), log, confirmed_off, typed, _price)
-    _carry_out(lambda: run_batch(the_unit, the_rig, the_plan, book, sitting), book)
+    _carry_out(lambda: run_batch(the_unit, the_rig, the_plan, book, sitting, queue), book)
 
 
 @app.command()
@@ -111,6 +116,7 @@ def _carry_out(go: Callable[[], RunClosed], book: Path) -> NoReturn:
     """Run, and tell how that ended: in words and as exit code."""
     from zincsmith.engine.runner import BugInRun
 
+    before = _runs_of(book)
     try:
         end = go()
     except BugInRun as bug:
@@ -126,10 +132,22 @@ def _carry_out(go: Callable[[], RunClosed], book: Path) -> NoReturn:
         raise typer.Exit(3)
     from zincsmith.model.finding import Verdict
 
-    judged = judged_run(book, None)
-    keep_findings(book, judged)
-    print_table(judged)
-    raise typer.Exit(1 if judged.count(Verdict.FAILS) else 0)
+    fails = 0
+    for number in _runs_of(book)[len(before) :] or _runs_of(book)[-1:]:  # one that was resumed is no new one
+        judged = judged_run(book, number)
+        keep_findings(book, judged)
+        print_table(judged)
+        fails += judged.count(Verdict.FAILS)
+    raise typer.Exit(1 if fails else 0)
+
+
+def _runs_of(book: Path) -> list[int]:
+    from zincsmith.book.reader import BookReader
+
+    if not book.is_file():
+        return []
+    with BookReader(book) as reader:
+        return [row.id for row in reader.runs()]
 
 
 def _tell_bench(end: RunClosed) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from itertools import pairwise
 
 from zincsmith import __version__
 from zincsmith.bench.bench import Bench
@@ -135,7 +136,23 @@ class Session:
     # Runs
 
     def run(self, unit_key: str, start: Start, addresses: Mapping[str, str]) -> RunClosed:
-        """Run the plan of the book on its rig. InputError, with nothing begun, when it cannot be armed."""
+        """Run the plan of the book on its rig; then, as long as every run comes to its end and the bench is confirmed
+        off, with each unit that the plan names after it. Returns how the last run ended. InputError, with nothing
+        begun, when it cannot be armed, or the plan cannot be carried out with one of these units."""
+        _, rig, plan = self._documents(unit_key)
+        queue = [tag for tag in plan.then_units if tag != unit_key]
+        for tag in queue:
+            if self.book.head("unit", tag) is None:
+                raise InputError(f"the plan goes on with {tag}, and the book holds no such unit", key="then_units")
+            self._refuse("start", self._documents(tag)[0], rig, plan, start)
+        closed = self._run_one(unit_key, start, addresses)
+        for before, tag in pairwise([unit_key, *queue]):
+            if closed.outcome != "complete" or not closed.safe:
+                break
+            closed = self._run_one(tag, start, addresses, before)
+        return closed
+
+    def _run_one(self, unit_key: str, start: Start, addresses: Mapping[str, str], after_unit: str = "") -> RunClosed:
         unit, rig, plan = self._documents(unit_key)
         self._refuse("start", unit, rig, plan, start)
         opened = RunOpened(
@@ -149,8 +166,9 @@ class Session:
             auto_gates=start.auto_gates,
             program=f"zincsmith {__version__}",
             packages=packages_of(plan.parts),
+            after_unit=after_unit,
         )
-        step_sequence = StepSequence(unit, rig, plan, start.ambient_degC)
+        step_sequence = StepSequence(unit, rig, plan, start.ambient_degC, after_unit)
         bench = self._bench(rig, addresses, unit)
         run = self.book.open_run(opened)
         self.event_log.run, self.event_log.step, self.event_log.clock = run, None, None
@@ -180,7 +198,7 @@ class Session:
             unit, rig, plan = reader.unit(row.unit, row.unit_n), reader.rig(row.rig_n), reader.plan(row.plan_n)
             self._refuse("resume run", unit, rig, plan, start)
             room = opened.ambient_degC if opened.ambient_degC is not None else start.ambient_degC
-            step_sequence = StepSequence(unit, rig, plan, room)
+            step_sequence = StepSequence(unit, rig, plan, room, opened.after_unit)
             stands = replay(reader, row.id, step_sequence)
             stands.typed = typed_readings(reader, row.id)
             stands.bench_s = max((w.bench_s or 0.0 for w in reader.events(run=row.id, kinds=(Polled,))), default=0.0)

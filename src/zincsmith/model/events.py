@@ -33,6 +33,7 @@ class RunOpened:
     auto_gates: bool
     program: str
     packages: tuple[tuple[str, str, str], ...] = ()  # procedure, package and its version, of those that do not ship
+    after_unit: str = ""  # the one before it in a queue: the run begins with the gate at which they are changed over
 
 
 @dataclass(frozen=True)

@@ -109,11 +109,13 @@ class PlanWatch(Record):
 
 @dataclass(frozen=True)
 class Plan:
-    """``parts`` are carried out one after another; each says by its options which procedure it is."""
+    """``parts`` are carried out one after another; each says by its options which procedure it is. ``then_units`` are
+    the tags of the units that the same is done with after the first, each in a run of its own behind a gate."""
 
     name: str
     parts: tuple[Options, ...]
     watches: tuple[PlanWatch, ...] = ()
+    then_units: tuple[str, ...] = ()
 
     @property
     def lines(self) -> tuple[Line, ...]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from zincsmith.model.actions import Action, Begin, End, Measure, Outcome, Skipped
+from zincsmith.model.actions import Action, Begin, Confirm, End, Measure, Outcome, Skipped, Stage
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Options, Plan
 from zincsmith.model.rig import Rig
@@ -12,21 +12,23 @@ from zincsmith.model.unit import Unit, reconfigured
 from zincsmith.planning.rig_facts import context
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.catalogue import planned, procedure
+from zincsmith.procedures.cautions import CAUTIONS
 from zincsmith.procedures.planning import FIRST
 
 
 class StepSequence:
     """``next`` takes what came of the last action and gives the next one, None at the end.
 
-    InputError when a procedure does not fit the unit. A part that is skipped is still tidied up.
+    ``after_unit`` is the one before it
+    in a queue. InputError when a procedure does not fit the unit. A part that is skipped is still tidied up.
     """
 
-    def __init__(self, unit: Unit, rig: Rig, plan: Plan, ambient_degC: float = 23.0) -> None:
+    def __init__(self, unit: Unit, rig: Rig, plan: Plan, ambient_degC: float = 23.0, after_unit: str = "") -> None:
         for options in plan.parts:
             unfit = planned(options).suits(unit.nameplate)
             if unfit:
                 raise InputError(unfit)
-        self._steps = _walk(context(unit, rig, ambient_degC), plan.parts)
+        self._steps = _walk(context(unit, rig, ambient_degC), plan.parts, after_unit)
         self._begun = False
 
     def next(self, answer: Outcome | None = None) -> Action | None:
@@ -41,7 +43,7 @@ class StepSequence:
             return None
 
 
-def _walk(ctx: Context, parts: tuple[Options, ...]) -> Steps:
+def _walk(ctx: Context, parts: tuple[Options, ...], after_unit: str = "") -> Steps:
     # The safety gates come first, wherever they were put; everything else keeps its order.
     order = sorted(range(len(parts)), key=lambda n: not _gates(parts[n]))
     changing = any(planned(one).becomes for one in parts)
@@ -51,6 +53,8 @@ def _walk(ctx: Context, parts: tuple[Options, ...]) -> Steps:
         one = procedure(options.procedure)
         mine = replace(ctx, options=options, before=tuple(parts[m].procedure for m in order[:at]))
         yield Begin(n, one.name, one.version)
+        if after_unit and at == 0:
+            yield from _change_over(after_unit, ctx.unit)
         whole = yield from _in_configuration(_until_skipped(one.steps(mine)), configuration)
         yield from one.tidy(mine)
         yield End(n, "complete" if whole else "skipped")
@@ -59,6 +63,19 @@ def _walk(ctx: Context, parts: tuple[Options, ...]) -> Steps:
             configuration = becomes
             unit = reconfigured(ctx.unit, becomes, getattr(options, "changes", ""), getattr(options, "restore", ""))
             ctx = replace(ctx, unit=unit)
+
+
+def _change_over(before: str, unit: Unit) -> Steps:
+    """The gate between two units of a queue."""
+    yield Stage("Change over", f"{before} off, {unit.tag} on; nothing is live")
+    name = " ".join(x for x in (unit.maker, unit.model, unit.serial and f"serial {unit.serial}") if x)
+    yield Confirm(
+        f"Change over to {unit.tag}",
+        f"Take {before} off and put {unit.tag} ({name}) in its place: input, load and sense leads as before, polarity "
+        "checked. What is read from here on belongs to it.",
+        (CAUTIONS["discharge"], CAUTIONS["bulk"]),
+        hands_in=True,
+    )
 
 
 def _gates(options: Options) -> bool:

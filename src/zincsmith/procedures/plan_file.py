@@ -25,7 +25,7 @@ def read_plan(file: Path) -> Plan:
     if "procedure" in raw:
         raw["part"] = [{"procedure": raw.pop("procedure"), **raw.pop("options", {})}]
     parts = listed(raw, "part")
-    unknown = set(raw) - {"name", "part", "watch"}
+    unknown = set(raw) - {"name", "part", "watch", "then_units"}
     if unknown:
         raise InputError("unknown key", file=str(file), key=sorted(unknown)[0])
     if not isinstance(raw.get("name"), str):
@@ -36,7 +36,11 @@ def read_plan(file: Path) -> Plan:
         bind(PlanWatch, one, str(file), text, lambda path, n=n: ("watch", str(n), *path))
         for n, one in enumerate(listed(raw, "watch"))
     ]
-    plan = Plan(raw["name"], tuple(_part(part, n, str(file), text) for n, part in enumerate(parts)), tuple(watches))
+    units = raw.get("then_units", [])
+    if not isinstance(units, list) or not all(isinstance(tag, str) and tag.strip() for tag in units):
+        raise InputError("lists the tags of further units", file=str(file), key="then_units")
+    made = tuple(_part(part, n, str(file), text) for n, part in enumerate(parts))
+    plan = Plan(raw["name"], made, tuple(watches), tuple(units))
     check_plan(plan, str(file))
     return plan
 
@@ -76,7 +80,8 @@ def write_plan(plan: Plan) -> str:
         return found
 
     watches = {"watch": [plain(w) for w in plan.watches]} if plan.watches else {}
-    return toml_text({"name": plan.name, "part": [part(p) for p in plan.parts], **watches})
+    then = {"then_units": list(plan.then_units)} if plan.then_units else {}
+    return toml_text({"name": plan.name, **then, "part": [part(p) for p in plan.parts], **watches})
 
 
 def _pair(line: dict[str, float]) -> list[float]:

@@ -164,7 +164,8 @@ class PlanStation(Station):
         by_hand = sum(s.by_hand for s in found.stages)
         hands = f", {counted(by_hand, 'setting')} by hand" if by_hand else ""
         stages, gates = counted(len(found.stages), "stage"), counted(found.gates, "gate")
-        self.summary.setText(f"{stages}, {gates}, {counted(len(found.points), 'point')}, {typed}{hands}")
+        then = f"; then {', '.join(self.session.plan.then_units)}" if self.session.plan.then_units else ""
+        self.summary.setText(f"{stages}, {gates}, {counted(len(found.points), 'point')}, {typed}{hands}{then}")
         self.rehearsed.setText("Rehearsed: stays inside every limit")
         self.time.setText(duration(found.likely_s))
         least, most = duration(found.least_s), duration(found.most_s)
@@ -194,6 +195,12 @@ class PlanStation(Station):
         with suppress(InputError):  # the plan has a change already, or no work to be done twice
             both_ways(self.session.plan, change)
             self.add.addItem("The same again in another configuration", change)
+        queue = self.session.plan.then_units
+        for row in self.session.units():
+            if row.key != self.session.unit_key and row.key not in queue:
+                self.add.addItem(f"Then the same for {row.key}", row.key)
+        if queue:
+            self.add.addItem("No further unit afterwards", "")
         for one in left:
             self.add.addItem(f"{one.procedure}: {one.why}", None)
 
@@ -339,7 +346,10 @@ class PlanStation(Station):
 
     def _add(self, at: int) -> None:
         part = self.add.itemData(at)
-        if part is not None:
+        if isinstance(part, str):
+            queue = (*self.session.plan.then_units, part) if part else ()
+            self._store(replace(self.session.plan, then_units=queue), "the units that follow")
+        elif part is not None:
             plan = (both_ways if part.becomes else with_part)(self.session.plan, part)
             self._part = plan.parts.index(part)
             self._store(plan, "a part added")
