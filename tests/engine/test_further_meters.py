@@ -7,6 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from tests.conftest import told
 from tests.engine.scripted import Actor, Scene
 
 from zincsmith.analysis.shunt import drop_V, heating_percent, power_W
@@ -14,6 +15,7 @@ from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.formats.rig_file import read_rig, rig_text
 from zincsmith.judge.judging import JudgedRun, judge_run
+from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Accuracy, Instrument, Rig, Shunt
 from zincsmith.model.unit import Unit
@@ -105,3 +107,50 @@ def test_what_a_shunt_takes() -> None:
     """Joule and Ohm: 10 A through 10 mohm are 1 W and 0.1 V; 100 ppm a watt are 0.01 %."""
     assert (power_W(SHUNT, 10.0), drop_V(SHUNT, 10.0)) == (pytest.approx(1.0), pytest.approx(0.1))
     assert heating_percent(SHUNT, 10.0) == pytest.approx(0.01)
+
+
+def test_an_analyzer_plays_two_roles_over_one_link(
+    tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
+) -> None:
+    """Input and output of one window: held once a poll, then both channels are read; the second role has no address of
+    its own, and its errors are its own."""
+    changed = {"power_meter": {"dialect": "power_meter_analyzer"}, "voltmeter": {
+        "dialect": "voltmeter_analyzer", "shares": "power_meter",
+        "accuracy": (Accuracy("output_voltage", 60.0, 0.05, 0.02),)}}  # fmt: skip
+    made = replace(
+        rig,
+        instruments=tuple(replace(i, **changed.get(i.role, {})) for i in rig.instruments),  # type: ignore[arg-type]
+    )
+    addresses = {k: v for k, v in standin().addresses.items() if k != "voltmeter"}
+    scene = Scene.set_up(tmp_path, unit, made, tiny_plan, addresses)
+    closed = scene.run(Actor())
+    assert (closed.outcome, closed.safe) == ("complete", True), (closed.why, closed.unconfirmed, closed.seen)
+    assert any(one.startswith("output fallen: ") for one in closed.seen)
+    with BookReader(scene.path) as book:
+        full = next(p for p in judge_run(book).evidence.points if p.at.load_percent == 100.0)
+    assert full.need("output_voltage").number == pytest.approx(24.0, rel=0.005)
+    said = [str(text) for role, text in told(tmp_path / "bench.log") if role == "power_meter"]
+    assert any(text.startswith("HOLD") for text in said)
+
+
+def test_a_source_reads_itself_poorly(rig: Rig, run: Callable[..., JudgedRun]) -> None:
+    """Nobody has a power meter: what the source says of itself stands in, and its limit rules the efficiency."""
+    own = Instrument("power_meter", "simulated", "Brackmere", "A5", dialect="power_meter_of_source", shares="ac_source",
+                     tap="source", accuracy=(
+                         Accuracy("input_voltage", 300.0, 0.5, 0.3), Accuracy("input_current", 5.0, 1.0, 0.5),
+                         Accuracy("input_power", 600.0, 1.5, 0.5)))  # fmt: skip
+    good = next(j.finding for j in run(rig).judged if j.finding.name == "efficiency")
+    made = replace(rig, instruments=(*(i for i in rig.instruments if i.role != "power_meter"), own))
+    poor = next(j.finding for j in run(made).judged if j.finding.name == "efficiency")
+    assert good.u is not None
+    assert poor.u is not None
+    assert poor.u > 10.0 * good.u
+    assert abs(poor.number - good.number) < 3.0 * poor.u
+
+
+def test_what_shares_names_what_there_is(rig: Rig, tmp_path: Path) -> None:
+    file = tmp_path / "rig.toml"
+    wrong = tuple(replace(i, shares="nobody") if i.role == "voltmeter" else i for i in rig.instruments)
+    file.write_text(rig_text(replace(rig, instruments=wrong)))
+    with pytest.raises(InputError, match="shares"):
+        read_rig(file)

@@ -57,11 +57,7 @@ class Bench:
         if not any(rig.of(role) for role in FEEDING):
             _needed(rig, FEEDING[0])
         _needed(rig, "load")
-        for one in rig.instruments:
-            if one.how != "by hand" and one.role in REACHED:
-                if one.how == "connected" and not guarded:
-                    refuse_real_address(one.role, one.address)
-                self.instruments[one.place] = reach(one, addresses)
+        self._reach_all(guarded)
         self._refuse_what_cannot_visit()
         self._refuse_what_cannot_say_that_it_is_off()
         self.clock_instrument = _stand_in_clock(addresses) if rig.clock == "simulated" else None
@@ -71,6 +67,29 @@ class Bench:
         for instrument in (*self.instruments.values(), self.clock_instrument):
             if instrument is not None:
                 instrument.link.beat = beat
+
+    def _reach_all(self, guarded: bool) -> None:
+        """Every instrument that is spoken to; those that share a link once it is there."""
+        rig, addresses = self.rig, self.addresses
+        for one in rig.instruments:
+            if one.how != "by hand" and one.role in REACHED:
+                if one.how == "connected" and not guarded:
+                    refuse_real_address(one.role, one.address)
+                if not one.shares:
+                    self.instruments[one.place] = reach(one, addresses)
+        for one in rig.instruments:
+            if one.shares and one.how != "by hand":
+                self.instruments[one.place] = self._sharing(one)
+
+    def _sharing(self, one: Instrument) -> ScpiInstrument:
+        """One more channel of an instrument that plays another role too, over its link."""
+        if one.shares not in self.instruments:
+            raise InputError(f"the {ROLES[one.role].lower()} shares the link of {one.shares!r}, and no such instrument "
+                             "is reached", key=f"instrument.{one.role}.shares")  # fmt: skip
+        holder = self.instruments[one.shares]
+        made = ScpiInstrument(holder.link, dialect_for(one.role, one.dialect, one.dialect_text))
+        made.holder = holder
+        return made
 
     def _refuse_what_cannot_visit(self) -> None:
         for one in self.rig.instruments:
@@ -96,7 +115,8 @@ class Bench:
         """Open every link and choose the declared ranges; InstrumentError from the first that fails."""
         self.open_clock()
         for instrument in self.instruments.values():
-            instrument.link.open()
+            if not instrument.link.is_open:  # several roles may share one
+                instrument.link.open()
         for place in self.instruments:
             for quantity in {row.quantity for row in self._sheet(place)}:
                 self._use(place, quantity, self._rows(place, quantity)[-1 if self._many(place, quantity) else 0])
@@ -165,8 +185,11 @@ class Bench:
     def poll(self) -> dict[str, float]:
         """One reading of everything that can be read without a person, by address."""
         values: dict[str, float] = {}
+        for instrument in self.instruments.values():
+            if instrument.holder is None:
+                instrument.hold()
         for place, instrument in self._polled:
-            values.update(self._read(place, instrument))
+            values.update(self._read(place, instrument, held=True))
         for port, ohm in self.base_ohm.items():
             volts, amps = (at_port(name, port) for name in ("output_voltage", "output_current"))
             if ohm and volts in values and amps in values:  # the load reads its own share
@@ -182,10 +205,10 @@ class Bench:
             instrument.reopen()
         return self._read(at, instrument)
 
-    def _read(self, place: str, instrument: ScpiInstrument) -> dict[str, float]:
+    def _read(self, place: str, instrument: ScpiInstrument, held: bool = False) -> dict[str, float]:
         one = self.rig.instrument(place) or next((i for i in self.rig.instruments if i.place == place), None)
         if one is None or not one.visits:
-            seen = instrument.read()
+            seen = instrument.read(held)
             if self._range_up(place, seen):
                 seen = instrument.read()
             return read_at(place, seen)

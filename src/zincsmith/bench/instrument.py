@@ -32,6 +32,7 @@ class ScpiInstrument:
 
     def __init__(self, link: Link, dialect: Dialect) -> None:
         self.link, self.dialect = link, dialect
+        self.holder: ScpiInstrument | None = None  # the one whose link it shares
         self.retried: Callable[[str, str, int], None] = lambda _why, _role, _times: None
 
     @property
@@ -122,9 +123,21 @@ class ScpiInstrument:
         operation = self.dialect.operation[name]
         self.link.write(operation.to_say.format(value=value))
 
-    def read(self) -> dict[str, float]:
-        """One reading of every quantity the instrument gives; what it marks as not a number is left out."""
-        return self._trying(self._read)
+    def hold(self) -> None:
+        """Hold every channel of an analyzer at one moment; nothing on any other instrument."""
+        holds = self.holder or self
+        if "latch" in holds.dialect.operation:
+            holds.tell("latch", 1.0)
+
+    def read(self, held: bool = False) -> dict[str, float]:
+        """One reading of every quantity the instrument gives; what it marks as not a number is left out. ``held``: its
+        channels are held already; else they are now, so that nothing of an earlier moment is read."""
+        return self._trying(lambda: self._hold_and_read(held))
+
+    def _hold_and_read(self, held: bool) -> dict[str, float]:
+        if not held:
+            self.hold()
+        return self._read()
 
     def record(self, samples: int, quantities: Sequence[str]) -> Record:
         """Record these quantities together, as integers. InstrumentError when fewer come than were asked for."""

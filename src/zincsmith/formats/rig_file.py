@@ -206,7 +206,10 @@ def _instrument(one: Instrument, rig: Rig) -> list[Problem]:
         found.append(Problem(f"{at}.port", f"another {ROLES[one.role].lower()} is at this port already"))
     if one.role in OF_THE_UNIT and one.how != "by hand":
         found.append(Problem(f"{at}.how", "a display of the unit is read by a person: by hand"))
-    if one.how == "connected" and not one.address:
+    if one.shares and (one.address or not any(i.place == one.shares and not i.shares for i in rig.instruments)):
+        why = "names the place of another instrument of the rig, whose address counts"
+        found.append(Problem(f"{at}.shares", why))
+    if one.how == "connected" and not one.address and not one.shares:
         found.append(Problem(f"{at}.address", "a connected instrument needs an address"))
     if one.how == "simulated" and rig.standin is None:
         found.append(Problem(f"{at}.how", "a simulated instrument needs a [standin] section in this file"))

@@ -8,9 +8,7 @@ from typing import Literal
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.record import Record, Span
 from zincsmith.model.rig import Accuracy
-from zincsmith.model.roles import FURTHER, NEEDED
-
-RECORDING = FURTHER["power_meter"]
+from zincsmith.model.roles import FURTHER, NEEDED, RECORDING
 
 
 def known_operations(role: str) -> tuple[str, ...]:

@@ -133,6 +133,7 @@ class Instrument(Record):
     port: str = ""
     emissivity: float | None = None  # camera
     shunt: Shunt | None = None  # ammeter: a voltmeter across it
+    shares: str = ""  # the place of the instrument over whose link it is spoken to: a channel of an analyzer, a source
     visits: tuple[str, ...] = ()  # voltmeter: the ports that it goes to in turn, by a relay or by hand, instead of one
 
     @property

@@ -10,6 +10,8 @@ from dataclasses import dataclass
 from zincsmith.model.address import name_of, port_of
 
 RECORDED = ("input_voltage", "input_current")  # what a power meter records together
+RECORDING = ("set_record", "get_record", "get_record_rate",
+             *(f"{do}_{q}" for q in RECORDED for do in ("record", "get_step")))  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -60,8 +62,7 @@ TABLE = (
     Role("dc_source", "DC source", _both("voltage", "current", "output"), switch="output", feeds=True,
          off="switch its output off, then open its plus lead", off_order=2, reached=True),
     Role("power_meter", "Power meter", ("read",),
-         ("set_record", "get_record", "get_record_rate",
-          *(f"{do}_{q}" for q in RECORDED for do in ("record", "get_step"))), polled=1, reached=True),
+         ("latch", *RECORDING), polled=1, reached=True),
     Role("load", "Load", (*_both("current", "input"), "read"), _both("mode", "resistance", "voltage", "power"),
          switch="input", off="switch its input off", off_order=3, polled=3, reached=True, at_outputs=True),
     Role("base_load", "Base load", _both("pattern"), switch="pattern",

@@ -41,6 +41,11 @@ METERS = {
     "panel_ammeter": (Function("panel_current", 0.0, 0.0, 0.0, (1000.0,)),),
     "thermometer": (Function("case_temperature", 0.0, 0.5, 0.005, (200.0,)),),
 }
+OF_ITSELF = (  # what the source reads of what it gives: a poor meter
+    Function("input_voltage", 0.5, 0.3, 0.01, (300.0,)),
+    Function("input_current", 1.0, 0.5, 0.02, (5.0,)),
+    Function("input_power", 1.5, 0.5, 0.02, (600.0,)),
+)
 OF_THE_UNIT = ("panel_voltmeter", "panel_ammeter")  # there is one where the unit has a display
 IDENTITIES = {
     "ac_source": "BRACKMERE,A5,SIM001,1.0",
@@ -83,6 +88,9 @@ def ac_source(world: World) -> Interpreter:
     box.on("[SOURce]:FREQuency?", lambda _: render(source.frequency_Hz))
     box.on("OUTPut[:STATe]", output)
     box.on("OUTPut[:STATe]?", lambda _: str(int(source.on)))
+    for header, function in zip(("VOLTage", "CURRent", "POWer"), OF_ITSELF, strict=True):
+        meter = Meter("ac_source", function, world)
+        box.on(f"MEASure:{header}?", lambda _, m=meter: render(m.read()))  # type: ignore[misc]
     box.on("*RST", lambda _: output("0"))
     return box
 
@@ -91,13 +99,24 @@ def power_meter(world: World) -> Interpreter:
     box = Interpreter(IDENTITIES["power_meter"])
     volts, amps, watts, hertz, thd = (Meter("power_meter", f, world) for f in METERS["power_meter"])
 
+    dc = Meter("power_meter", Function("output_voltage", 0.05, 0.02, 0.001, (60.0,)).at(world.ports[0]), world)
+    held: dict[str, float] = {}  # of one moment, from HOLD to HOLD; without it everything is read when it is asked for
+
+    def of(name: str, meter: Meter) -> float:
+        return held[name] if name in held else meter.read()
+
+    def hold(_: str) -> None:
+        held.update({name: meter.read() for name, meter in channels.items()})
+
+    channels = {"u": volts, "i": amps, "p": watts, "hertz": hertz, "thd": thd, "dc": dc}
+
     def fetch(_: str) -> str:
-        u, i, p = volts.read(), amps.read(), watts.read()
+        u, i, p = of("u", volts), of("i", amps), of("p", watts)
         factor = p / (u * i) if u * i > 0.0 else float("nan")
         return ",".join(render(x) for x in (u, i, p, factor))
 
     def extended(_: str) -> str:
-        return ",".join((fetch(""), render(hertz.read()), render(thd.read())))
+        return ",".join((fetch(""), render(of("hertz", hertz)), render(of("thd", thd))))
 
     kept: dict[str, tuple[list[int], float]] = {"V": ([], 1.0), "A": ([], 1.0)}
 
@@ -112,6 +131,8 @@ def power_meter(world: World) -> Interpreter:
     for header, name in (("VOLTage", "V"), ("CURRent", "A")):
         box.on(f"RECord:{header}?", lambda _, n=name: ",".join(map(str, kept[n][0])))  # type: ignore[misc]
         box.on(f"RECord:{header}:STEP?", lambda _, n=name: f"{kept[n][1]:.9g}")  # type: ignore[misc]
+    box.on("HOLD", hold)
+    box.on("FETCh:DC?", lambda _: render(of("dc", dc)))
     box.on("FETCh:EXTended?", extended)
     for name, meter in (("VOLTage", volts), ("CURRent", amps), ("POWer", watts)):
         _ranged(box, f"{name}:RANGe", meter)
