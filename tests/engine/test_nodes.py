@@ -53,7 +53,7 @@ def test_a_node_is_read_with_every_point_and_seen_to_fall(
     plan = replace(tiny_plan, parts=(*tiny_plan.parts, HandsInOptions(line=line, warm_up_s=0.0)))
     scene = Scene.set_up(tmp_path, with_bulk(unit, rated_V=170.0), with_meter(rig), plan, standin().addresses)
     closed = scene.run(Actor())
-    assert (closed.outcome, closed.safe, closed.inside) == ("complete", True, ())
+    assert (closed.outcome, closed.safe, closed.inside) == ("complete", True, ()), closed.why
     assert any(one.startswith("node fallen, bulk: ") for one in closed.seen), closed.seen
     points = [w.event.point for w in scene.events(PointTaken) if isinstance(w.event, PointTaken)]
     at = {p.at.load_percent: p.need(BULK).number for p in points}

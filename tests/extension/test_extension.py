@@ -164,7 +164,7 @@ def test_points_of_a_procedure_that_is_not_installed_are_kept_and_said_to_be_unj
 
 def test_a_plan_of_a_package_that_is_not_here_is_kept_as_it_stands() -> None:
     part = '{"procedure":"release_rise","line":{"voltage_V":230.0,"frequency_Hz":50.0}}'
-    body = f'{{"name":"Rise","parts":[{part}],"watches":[]}}'
+    body = f'{{"name":"Rise","parts":[{part}],"watches":[],"then_units":[]}}'
     plan = load(Plan, body)
     assert isinstance(plan.parts[0], UnknownOptions)
     assert json.loads(dump(plan)) == json.loads(body)

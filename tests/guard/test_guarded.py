@@ -32,7 +32,7 @@ from zincsmith.engine.session import Session
 from zincsmith.guard.watch_over import Guardian
 from zincsmith.model.events import Event, GuardianSaid, RunClosed, SafeStep
 from zincsmith.model.plan import Plan
-from zincsmith.model.rig import Instrument, Rig
+from zincsmith.model.rig import Dummy, Instrument, Rig
 from zincsmith.model.roles import SWITCHES
 from zincsmith.model.unit import Unit
 
@@ -42,7 +42,8 @@ StartStandIn = Callable[..., RunningStandIn]
 def test_every_role_that_can_be_switched_is_switched_off(rig: Rig, standin: StartStandIn, tmp_path: Path) -> None:
     """A rig with one of each: what feeds goes off first, each is read back, none is forgotten."""
     assert {one.role for one in SWITCHED} == set(SWITCHES), "what can be switched stands in the table"
-    both = replace(rig, instruments=(*rig.instruments, Instrument("dc_source", "simulated")))
+    base = Instrument("base_load", "simulated", dummy=Dummy("resistor", measured_ohm=38.4))
+    both = replace(rig, instruments=(*rig.instruments, Instrument("dc_source", "simulated"), base))
     bench = Bench(both, standin().addresses, outputs_V={"": 24.0})
     bench.open()
     for one in SWITCHED:
@@ -54,7 +55,7 @@ def test_every_role_that_can_be_switched_is_switched_off(rig: Rig, standin: Star
     steps = [e.step for e in events if isinstance(e, SafeStep) and e.step in {one.step() for one in SWITCHED}]
     assert steps == [one.step() for one in SWITCHED]
     told = [(row["role"], row["text"]) for row in bench_log(tmp_path / "bench.log") if row["what"] == "told"]
-    off = [role for role, text in told if text in ("OUTP 0", "INP 0")]
+    off = [role for role, text in told if text in ("OUTP 0", "INP 0", "BANK:PATT 0")]
     assert off[: len(FEEDING)] == list(FEEDING)
     assert set(off) == {one.role for one in SWITCHED}
 

@@ -19,7 +19,7 @@ from zincsmith.engine.known_bench import confirm, refuse_unknown
 from zincsmith.engine.operator_interface import OperatorInterface
 from zincsmith.engine.replay import Replayed, as_left, replay, typed_readings
 from zincsmith.engine.runner import BugInRun, Runner
-from zincsmith.engine.sleep_inhibitor import SleepInhibitor
+from zincsmith.guard.sleep_inhibitor import SleepInhibitor
 from zincsmith.guard.watch_over import Found, Guard, GuardLost, NoGuard, takeover_of
 from zincsmith.model.errors import InputError, InstrumentError
 from zincsmith.model.events import (

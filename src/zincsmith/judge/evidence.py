@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import replace
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field, replace
+from functools import partial
 
 from zincsmith.analysis.corrections import corrected as referred
 from zincsmith.analysis.corrections import counted
 from zincsmith.analysis.data_sheet import with_data_sheets
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.phase import with_fundamental
-from zincsmith.book.reader import BookReader, RunRow
+from zincsmith.book.reader import BookReader, RunRow, Written
+from zincsmith.judge.memory import Memory, made_of
 from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import Effected, EntryCorrected, Overridden, PartEnded, PointRejected, PointTaken
@@ -26,42 +28,64 @@ from zincsmith.procedures.catalogue import package_of, procedure
 COUNTING = (PointTaken, PointRejected, EntryCorrected, PartEnded, Overridden, Effected)
 
 
-def evidence_of(book: BookReader, run: int) -> Evidence:
-    """The points of one run that count: the last take of each that nobody rejected, as a person corrected them, and
-    referred to the unit's terminals as far as the rig states its resistances."""
-    closed, opened = book.closed(run), book.opened(run)
-    points: dict[int, Point] = {}
-    corrected: dict[str, Reading] = {}
-    ended: list[int] = []
-    overridden: list[tuple[int, str]] = []
+@dataclass
+class _Told:
+    """What the events of a run add up to."""
+
+    points: dict[int, Point] = field(default_factory=dict)
+    corrected: dict[str, Reading] = field(default_factory=dict)
+    ended: list[int] = field(default_factory=list)
+    overridden: list[tuple[int, str]] = field(default_factory=list)
+
+
+def _fold(events: Iterable[Written]) -> _Told:
+    """The last take of each point that nobody rejected, what was corrected, ended and gone beyond."""
+    told = _Told()
     stands: dict[str, tuple[object, ...]] = {}
     since: float | None = None
-    for written in book.events(run=run, kinds=COUNTING):
+    for written in events:
         match written.event:
             case Effected(action, body):
                 now = tuple(body.get(key) for key in ("voltage_V", "frequency_Hz", "current_A", "on"))
                 if stands.get(action) != now:
                     stands[action], since = now, written.bench_s
             case PointTaken(point):
-                points[point.number] = replace(point, held_s=point.bench_s - since) if since is not None else point
+                held = point.bench_s - since if since is not None else None
+                told.points[point.number] = replace(point, held_s=held) if held is not None else point
             case PointRejected(number=number, take=take):
-                if number in points and points[number].take == take:
-                    del points[number]
+                if number in told.points and told.points[number].take == take:
+                    del told.points[number]
             case EntryCorrected(reading):
-                corrected[reading.id] = reading
+                told.corrected[reading.id] = reading
             case Overridden(quantity, value, whose, reason, by, part):
                 what = f"{WATCHABLE[quantity].words} of {value:.4g} {WATCHABLE[quantity].unit} lay beyond {whose}"
-                overridden.append((part, f"{what}; {by} went on: {reason}."))
+                told.overridden.append((part, f"{what}; {by} went on: {reason}."))
             case PartEnded(part, "complete"):
-                ended.append(part)
+                told.ended.append(part)
             case _:
                 pass
+    return told
+
+
+def evidence_of(book: BookReader, run: int, memory: Memory | None = None) -> Evidence:
+    """The points of one run that count: the last take of each that nobody rejected, as a person corrected them, and
+    referred to the unit's terminals as far as the rig states its resistances. ``memory`` keeps what was worked out."""
+    memory = memory if memory is not None else Memory()
+    closed, opened = book.closed(run), book.opened(run)
+    told = _fold(memory.read(book, run, COUNTING))
+    points, corrected = told.points, told.corrected
     row = book.run(run)
     rig, unit = book.rig(row.rig_n), book.unit(row.unit, row.unit_n)
-    kept = tuple(
-        as_reached(_known(_corrected(points[n], corrected), rig, row, opened.ambient_degC), unit.nameplate)
-        for n in sorted(points)
-    )
+
+    def counts(point: Point) -> Point:
+        as_typed = _corrected(point, corrected)
+        of = (as_typed, rig, unit.nameplate)
+        return memory.point(
+            (point.number, point.take), of,
+            lambda: as_reached(_known(as_typed, rig, row, opened.ambient_degC), unit.nameplate),
+        )  # fmt: skip
+
+    kept = tuple(counts(points[n]) for n in sorted(points))
     samples = {w.sha256: book.samples(w.sha256) for p in kept for w in p.waves}
     kept = with_fundamental(kept, samples, rig)
     return Evidence(
@@ -69,8 +93,8 @@ def evidence_of(book: BookReader, run: int) -> Evidence:
         complete=closed is not None and closed.outcome == "complete",
         ambient_degC=opened.ambient_degC,
         procedures=tuple(name for name, _ in opened.procedures),
-        ended=tuple(ended),
-        overridden=tuple(overridden),
+        ended=tuple(told.ended),
+        overridden=tuple(told.overridden),
         not_its_own=tuple(r.what for r in unit.to_restore if r.effect),
         samples=samples,
     )
@@ -137,12 +161,19 @@ def _of_configuration(found: list[Finding], evidence: Evidence, part: int) -> li
 
 
 def findings_of(
-    procedures: Sequence[str], evidence: Evidence, plate: Nameplate, conventions: Conventions
+    procedures: Sequence[str],
+    evidence: Evidence,
+    plate: Nameplate,
+    conventions: Conventions,
+    memory: Memory | None = None,
 ) -> list[Finding]:
-    """What each part of a plan finds, in order."""
+    """What each part of a plan finds, in order; a part of which nothing is new is not worked out again."""
     found: list[Finding] = []
+    memory = memory if memory is not None else Memory()
     for part, name in enumerate(procedures):
-        mine = _found(name, evidence.of_part(part), plate, conventions)
+        own = evidence.of_part(part)
+        of = (name, plate, conventions, *made_of(own))
+        mine = memory.part(part, of, partial(_found, name, own, plate, conventions))
         doubts = tuple(
             Doubt("stop_rule_overridden", words, "Find out why, mend it, and take this part again.")
             for at, words in evidence.overridden

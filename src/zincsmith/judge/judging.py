@@ -17,6 +17,7 @@ from zincsmith.judge.claims import claims_of
 from zincsmith.judge.disagree import with_disagreements
 from zincsmith.judge.evidence import evidence_of, findings_of
 from zincsmith.judge.floors import floored
+from zincsmith.judge.memory import Memory
 from zincsmith.judge.one_cause import with_one_cause
 from zincsmith.judge.price import price_s
 from zincsmith.model.claim import Claim
@@ -106,13 +107,19 @@ class JudgedRun:
         return sum(j.verdict is verdict for j in self.judged)
 
 
-def judge_run(book: BookReader, number: int | None = None, conventions: Conventions | None = None) -> JudgedRun:
-    """Judge one run, the latest unless told. BookError when there is none."""
+def judge_run(
+    book: BookReader,
+    number: int | None = None,
+    conventions: Conventions | None = None,
+    memory: Memory | None = None,
+) -> JudgedRun:
+    """Judge one run, the latest unless told. ``memory`` is what was worked out when it was judged before. BookError
+    when there is none."""
     conventions = conventions or Conventions()
     row = book.run(number)
     unit, rig, plan = book.unit(row.unit, row.unit_n), book.rig(row.rig_n), book.plan(row.plan_n)
     opened, closed = book.opened(row.id), book.closed(row.id)
-    own = _known(book, row, unit, conventions)
+    own = _known(book, row, unit, conventions, memory)
     unit, claims_of_today = with_claims_in_force(book, row, unit)
     evidence, faults, files = own.evidence, own.faults, own.files
     rules = [(f"{r.title} ({r.document}), {r.digest}", r.provenance) for _, r in supply_rules(unit.nameplate.rules)]
@@ -145,14 +152,15 @@ def _told(judged: tuple[Judged, ...], plan: Plan, ended: Mapping[int | None, dic
     return tuple(out)
 
 
-def _known(book: BookReader, row: RunRow, unit: Unit, conventions: Conventions) -> Known:
+def _known(book: BookReader, row: RunRow, unit: Unit, conventions: Conventions, memory: Memory | None = None) -> Known:
     """The evidence of a run, what was wrong with its rig on its day, and the files it was taken from."""
     rig, plan = book.rig(row.rig_n), book.plan(row.plan_n)
-    evidence = evidence_of(book, row.id)
+    memory = memory if memory is not None else Memory()
+    evidence = evidence_of(book, row.id, memory)
     on_the_day = date.fromisoformat(row.began[:10])
     faults = tuple(check(unit, rig, plan, on_the_day)) if _on_this_rig(evidence, rig) else ()
     files = tuple(w.event for w in book.events(run=row.id, kinds=(FileTaken,)) if isinstance(w.event, FileTaken))
-    found = floored(_figures(evidence, unit.nameplate, conventions), rig)
+    found = floored(_figures(evidence, unit.nameplate, conventions, memory), rig)
     return Known(row.id, evidence, faults, files, conventions.regulation_over, found, rig)
 
 
@@ -239,8 +247,10 @@ def judge_again(run: JudgedRun, conventions: Conventions) -> JudgedRun:
     return replace(run, conventions=conventions, judged=told, known=own, earlier=lenders)
 
 
-def _figures(evidence: Evidence, plate: Nameplate, conventions: Conventions) -> tuple[Finding, ...]:
-    return tuple(findings_of(evidence.procedures, evidence, plate, conventions))
+def _figures(
+    evidence: Evidence, plate: Nameplate, conventions: Conventions, memory: Memory | None = None
+) -> tuple[Finding, ...]:
+    return tuple(findings_of(evidence.procedures, evidence, plate, conventions, memory))
 
 
 def _judged(unit: Unit, known: Known, conventions: Conventions) -> tuple[Judged, ...]:

@@ -10,6 +10,7 @@ from typing import Any
 from zincsmith.model.record import Record
 from zincsmith.model.scope import Stood
 
+CHECKS: dict[type, Any] = {}
 CATALOGUE = "zincsmith.procedures.catalogue"  # asked by name, so that plans can be read without knowing who is in it
 
 
@@ -71,8 +72,6 @@ class UnknownOptions(Options):
 
 def _bound(value: Any) -> Options:
     """ValueError for what no procedure takes."""
-    from pydantic import TypeAdapter
-
     if isinstance(value, Options):
         return value
     if not isinstance(value, dict) or not isinstance(value.get("procedure"), str):
@@ -80,16 +79,23 @@ def _bound(value: Any) -> Options:
     record = options_of(value["procedure"])
     if record is None:
         return UnknownOptions(value["procedure"], {k: v for k, v in value.items() if k != "procedure"})
-    found: Options = TypeAdapter(record).validate_json(json.dumps(value))
+    found: Options = _checks_of(record).validate_json(json.dumps(value))
     return found
 
 
-def _plain(options: Options) -> Any:
+def _checks_of(record: type[Options]) -> Any:
+    """What checks the options of a procedure: made once, it takes longer than the checking."""
     from pydantic import TypeAdapter
 
+    if record not in CHECKS:
+        CHECKS[record] = TypeAdapter(record)
+    return CHECKS[record]
+
+
+def _plain(options: Options) -> Any:
     if isinstance(options, UnknownOptions):
         return {"procedure": options.procedure, **options.given}
-    return TypeAdapter(type(options)).dump_python(options, mode="json")
+    return _checks_of(type(options)).dump_python(options, mode="json")
 
 
 def options_of(procedure: str) -> type[Options] | None:

@@ -226,6 +226,7 @@ class World:
         """What a perfect instrument would read, in V, A, W, Hz, degC or 1; of one of several outputs QUANTITY@PORT."""
         quantity, _, port = quantity.partition("@")
         unit, volts = self.unit, self.input_V
+        port = port if port in self.ports else self.ports[0]  # a node lies at none of them
         if quantity == "power_factor":
             apparent = volts * unit.intake.current_A
             return self._metered_W() / apparent if apparent > 0.0 else 0.0
@@ -239,15 +240,15 @@ class World:
             "voltage_thd": self.source.thd if volts else 0.0,
             "input_current": unit.intake.current_A,
             "input_power": self._metered_W(),
-            "output_voltage": self.output_of(port or self.ports[0])[0],
-            "load_voltage": self.load_V(port or self.ports[0]),
-            "output_current": self._through_load(port or self.ports[0]),
+            "output_voltage": self.output_of(port)[0],
+            "load_voltage": self.load_V(port),
+            "output_current": self._through_load(port),
             "node_voltage": unit.bulk_V,
             "second_input_voltage": volts,
             "second_input_current": unit.intake.current_A,
             "second_input_power": unit.intake.power_W + self.imperfect.input_lead_ohm * unit.intake.current_A**2,
-            "second_output_voltage": self.output_of(port or self.ports[0])[0],
-            "ammeter_current": self.output_of(port or self.ports[0])[1],
-            "shunt_voltage": self._across_shunt(self.output_of(port or self.ports[0])[1]),
+            "second_output_voltage": self.output_of(port)[0],
+            "ammeter_current": self.output_of(port)[1],
+            "shunt_voltage": self._across_shunt(self.output_of(port)[1]),
             "case_temperature": unit.case_degC,
         }[quantity]

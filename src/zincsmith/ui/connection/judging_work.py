@@ -16,6 +16,7 @@ from zincsmith.ui.beside import Beside
 
 if TYPE_CHECKING:
     from zincsmith.judge.judging import JudgedRun
+    from zincsmith.judge.memory import Memory
     from zincsmith.judge.snapshot import Seal
 
     Earlier = tuple[int, JudgedRun | None]  # a run, and the one of the same unit before it
@@ -45,6 +46,7 @@ class JudgingWork(QObject):
         self._beside = Beside(self)
         self._thread: Thread | None = None
         self._earlier: Earlier = (0, None)
+        self._memory: Memory | None = None
 
     def outcome(self, of: object) -> Outcome | None:
         """What judging gives for a state of the book; None while it is worked out."""
@@ -56,7 +58,11 @@ class JudgingWork(QObject):
         return None
 
     def _start(self) -> None:
-        of, work = self._wanted, partial(_judged, self._book, self._wanted, self._earlier)
+        if self._memory is None:
+            from zincsmith.judge.memory import Memory
+
+            self._memory = Memory()
+        of, work = self._wanted, partial(_judged, self._book, self._wanted, self._earlier, self._memory)
         self._thread = self._beside.start(work, partial(self._tell, of), self._next)
 
     def _tell(self, of: object, told: tuple[Outcome, Earlier]) -> None:
@@ -77,10 +83,10 @@ class JudgingWork(QObject):
             self._thread = None
 
 
-def _judged(book: Path, of: Any, earlier: Earlier) -> Iterator[tuple[Outcome, Earlier]]:
+def _judged(book: Path, of: Any, earlier: Earlier, memory: Memory) -> Iterator[tuple[Outcome, Earlier]]:
     """In the thread: the run, then again with the one before it. A bug is told as what stands in the way."""
     try:
-        yield from _judge(book, of, earlier)
+        yield from _judge(book, of, earlier, memory)
     except ZincsmithError as error:
         yield Outcome(problem=str(error)), earlier
     except Exception as error:  # noqa: BLE001 - told where the findings would be; the rest of the window goes on
@@ -88,7 +94,7 @@ def _judged(book: Path, of: Any, earlier: Earlier) -> Iterator[tuple[Outcome, Ea
         yield Outcome(problem=f"this run cannot be judged: {bug}"), earlier
 
 
-def _judge(book: Path, of: Any, earlier: Earlier) -> Iterator[tuple[Outcome, Earlier]]:
+def _judge(book: Path, of: Any, earlier: Earlier, memory: Memory) -> Iterator[tuple[Outcome, Earlier]]:
     from zincsmith.book.reader import BookReader
     from zincsmith.judge.against import before
     from zincsmith.judge.judging import judge_run
@@ -98,7 +104,7 @@ def _judge(book: Path, of: Any, earlier: Earlier) -> Iterator[tuple[Outcome, Ear
         if of[0] is None:  # the chosen unit has no run
             yield Outcome(), earlier
             return
-        run = judge_run(reader, of[0])
+        run = judge_run(reader, of[0], memory=memory)
         found = Outcome(run, seals=tuple(seals_of(reader, run)))
         known = run.row.id == earlier[0]  # one that has ended does not change
         if not known:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from zincsmith.engine.sleep_inhibitor import PROGRAM, SleepInhibitor
+from zincsmith.guard.sleep_inhibitor import PROGRAM, SleepInhibitor
 
 HANG_GUARD_S = 60.0
 
