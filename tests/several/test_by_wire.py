@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shutil
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import date
@@ -16,14 +17,18 @@ from zincsmith.analysis.envelope import Envelope
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.standin import start_standin
 from zincsmith.book.reader import BookReader
+from zincsmith.book.writer import BookWriter
+from zincsmith.engine.taking_in import take_in
 from zincsmith.formats.rig_file import read_rig, rig_text
 from zincsmith.history.run_view import RunView
 from zincsmith.judge.judging import JudgedRun, judge_run
-from zincsmith.model.commands import MakeSafe
+from zincsmith.model.address import at_port
+from zincsmith.model.commands import FileRequest, MakeSafe
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import Effected, EntryAsked, PointTaken, Polled, RunClosed, SafeStep
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.plan import Plan
+from zincsmith.model.reading import Point
 from zincsmith.model.rig import Rig
 from zincsmith.planning.composer import compose
 from zincsmith.procedures.static_grid.options import GridOptions
@@ -306,3 +311,42 @@ def test_a_voltmeter_without_a_relay_visits_nobody(tmp_path: Path) -> None:
     plain = replace(made, instruments=tuple(replace(i, dialect="") if i.visits else i for i in made.instruments))
     with pytest.raises(InputError, match="knows no relay"):
         Bench(plain, {i.place: "TCPIP::127.0.0.1::9::SOCKET" for i in plain.instruments} | {"clock": "x"})
+
+
+def test_a_table_of_several_outputs_is_taken_in(rails: tuple[Scene, RunClosed, JudgedRun, Rig], tmp_path: Path) -> None:
+    """What a run read, as somebody else would have written it down: a column for each output. The same figures come of
+    it; a column that is missing, and rows whose outputs are loaded unlike, are refused with what is wrong."""
+    scene, _, run, _ = rails
+    book = tmp_path / "table.zbook"
+    shutil.copy(scene.path, book)
+    at_full = {"volts": 100.0, "load": 100.0}
+    first = found(run, "efficiency", **at_full)
+    points = [p for p in run.evidence.points if p.at.alike is not None and p.at.graded and p.get("input_power")]
+    of_the_grid = next(p.part for p in points if p.number == first.working.rows[0]["point"])
+    points = [p for p in points if p.at.line_V == 100.0 and p.at.load_percent > 0.0 and p.part == of_the_grid]
+    ports = ("+12 V", "+5 V", "-12 V")
+    heads = ["input_voltage_V", "input_power_W"]
+    heads += [f"{name}@{port}" for port in ports for name in ("output_voltage_V", "output_current_A")]
+
+    def cell(point: Point, head: str) -> str:
+        name, _, port = head.partition("@")
+        reading = point.need(at_port(name.rpartition("_")[0], port))
+        return f"{reading.number if reading.as_read is None else reading.as_read:.7g}"
+
+    rows = [",".join(cell(p, head) for head in heads) for p in points]
+    table = tmp_path / "rails.csv"
+    table.write_text("\n".join([",".join(heads), *rows]))
+    asked = FileRequest("points", (table,), operator="Tester")
+    with BookWriter(book) as writer:
+        number = take_in(writer, scene.unit.tag, asked)
+    with BookReader(book) as reader:
+        taken = judge_run(reader, number)
+    assert found(taken, "efficiency", **at_full).number == pytest.approx(first.number, rel=1e-4)
+    assert {f.output for f in (j.finding for j in taken.judged) if f.name == "output_voltage_max"} >= set(ports)
+    for wrong, why in (
+        (table.read_text().replace("output_current_A@+5 V", "amps"), "output_current_A@\\+5 V"),
+        ("\n".join([",".join(heads), rows[0].rpartition(",")[0] + ",0.01"]), "loaded alike"),
+    ):
+        table.write_text(wrong)
+        with BookWriter(book) as writer, pytest.raises(InputError, match=why):
+            take_in(writer, scene.unit.tag, asked)

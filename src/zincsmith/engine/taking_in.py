@@ -14,6 +14,7 @@ from zincsmith import __version__
 from zincsmith.book.writer import BookWriter
 from zincsmith.formats.accuracy_file import ColumnAccuracy, read_accuracy
 from zincsmith.formats.columns import Columns
+from zincsmith.model.address import name_of
 from zincsmith.model.commands import FileRequest
 from zincsmith.model.errors import BookError, InputError
 from zincsmith.model.events import FileTaken, PartBegan, PartEnded, PointTaken, RunClosed, RunOpened
@@ -109,10 +110,10 @@ def _reading(
     found: Columns,
 ) -> Reading:  # fmt: skip
     role = QUANTITIES[quantity].role
-    column = next(c for c, q in QUANTITY.items() if q == quantity)
+    column = next(c for c, q in QUANTITY.items() if q == name_of(quantity))
     meter = rig.instrument(role)
     if asked.instrument or meter is None:
-        meter = Instrument(role, "by hand", kind=asked.instrument or asked.files[0].name)
+        meter = Instrument(name_of(role), "by hand", kind=asked.instrument or asked.files[0].name)
     row = _stated(quantity, accuracy[column], value, found) if column in accuracy else None
     return reading_of(
         key,
@@ -136,6 +137,7 @@ def _stated(quantity: str, sheet: ColumnAccuracy, value: Value, found: Columns) 
             raise InputError(f"the range is said to stand in column {upper!r}, which is not there", key=quantity)
         upper = float(ranges[value.row])
     return Accuracy(
-        quantity, upper or 0.0, sheet.reading_percent, sheet.range_percent, sheet.offset, sheet.resolution, sheet.noise,
+        name_of(quantity), upper or 0.0, sheet.reading_percent, sheet.range_percent, sheet.offset, sheet.resolution,
+        sheet.noise,
         sheet.nonlinearity_percent,
     )  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
@@ -50,3 +51,9 @@ class FilePoint:
 def at_line(line: Line, load_percent: float) -> OperatingPoint:
     """Where a point of a file stands."""
     return OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), (Draw(load_percent),))
+
+
+def at_loads(line: Line, percents: Mapping[str, float]) -> OperatingPoint:
+    """Where a point of a file with several outputs stands; ``percents`` by port."""
+    draws = tuple(Draw(percent, port=port) for port, percent in percents.items())
+    return OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), draws)
