@@ -50,9 +50,9 @@ def _corrected(reading: Reading, point: Point, rig: Rig) -> Reading:
         return reading
     if reading.quantity == "output_voltage" and rig.sense == "load":
         load, at = at_port("load", reading.port), at_port("output_current", reading.port)
-        lead, amps = rig.lead(f"unit {load}"), _value(point, at)
-        if lead is not None and amps is not None:
-            return _with(reading, amps * lead_resistance(lead), LEAD_SHARE, LEAD)
+        lead, current = rig.lead(f"unit {load}"), _value(point, at)
+        if lead is not None and current is not None:
+            return _with(reading, current * lead_resistance(lead), LEAD_SHARE, LEAD)
     if reading.quantity == "input_power":
         return _with_all(reading, _of_the_input(point, rig))
     return reading
@@ -61,22 +61,22 @@ def _corrected(reading: Reading, point: Point, rig: Rig) -> Reading:
 def _of_the_input(point: Point, rig: Rig) -> list[tuple[float, float, str]]:
     """(correction in W, its relative half-width, its source) of everything between the meter's tap and the unit."""
     meter = rig.instrument("power_meter")
-    volts, amps = _value(point, "input_voltage"), _value(point, "input_current")
+    voltage, current = _value(point, "input_voltage"), _value(point, "input_current")
     found = []
-    if meter is not None and meter.tap == "unit" and meter.tap_ohm and volts is not None:
-        found.append((-(volts**2) / meter.tap_ohm, TAP_SHARE, TAP))
-    if meter is not None and meter.tap == "source" and meter.shunt_ohm and amps is not None:
-        found.append((-(amps**2) * meter.shunt_ohm, SHUNT_SHARE, SHUNT))
+    if meter is not None and meter.tap == "unit" and meter.tap_ohm and voltage is not None:
+        found.append((-(voltage**2) / meter.tap_ohm, TAP_SHARE, TAP))
+    if meter is not None and meter.tap == "source" and meter.shunt_ohm and current is not None:
+        found.append((-(current**2) * meter.shunt_ohm, SHUNT_SHARE, SHUNT))
     second = rig.instrument("second_power_meter")
     if rig.lead("unit second_power_meter") is None and rig.lead("second_power_meter unit") is None:
         second = None  # it stands on the source's side, where its burden is seen by nobody
-    if second is not None and second.shunt_ohm and amps is not None:
-        found.append((-(amps**2) * second.shunt_ohm, SHUNT_SHARE, SECOND))
-    if second is not None and second.tap_ohm and volts is not None:
-        found.append((-(volts**2) / second.tap_ohm, TAP_SHARE, SECOND))
+    if second is not None and second.shunt_ohm and current is not None:
+        found.append((-(current**2) * second.shunt_ohm, SHUNT_SHARE, SECOND))
+    if second is not None and second.tap_ohm and voltage is not None:
+        found.append((-(voltage**2) / second.tap_ohm, TAP_SHARE, SECOND))
     lead = rig.lead("power_meter unit")
-    if meter is not None and lead is not None and amps is not None:  # they lie behind the meter, whatever its tap
-        found.append((-(amps**2) * lead_resistance(lead), LEAD_SHARE, INPUT_LEAD))
+    if meter is not None and lead is not None and current is not None:  # they lie behind the meter, whatever its tap
+        found.append((-(current**2) * lead_resistance(lead), LEAD_SHARE, INPUT_LEAD))
     return found
 
 

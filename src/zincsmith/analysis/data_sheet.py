@@ -79,9 +79,9 @@ def _by_row(reading: Reading, row: Accuracy, ambient_degC: float | None) -> Read
 def reactive_at_most(point: Point) -> float:
     """sqrt(S^2 - P^2) in var: with a distorted current more than V1 I1 sin phi1, which is what a phase error acts on;
     an upper bound, as the fundamental is not known. Nought where volts or amps are missing."""
-    volts, amps, watts = (
+    voltage, current, power = (
         r.value if (r := point.get(q)) is not None else None for q in ("input_voltage", "input_current", "input_power")
     )
-    if volts is None or amps is None or watts is None:
+    if voltage is None or current is None or power is None:
         return 0.0
-    return math.sqrt(max(0.0, (volts * amps) ** 2 - watts**2))
+    return math.sqrt(max(0.0, (voltage * current) ** 2 - power**2))

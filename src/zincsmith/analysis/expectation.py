@@ -54,24 +54,24 @@ def expected(
     """
     runs = input_V >= STARTS_SHARE * plate.input.voltage_min_V
     envelope = Envelope(plate, modes)
-    volts = {port: envelope.voltage_V(port) if runs else 0.0 for port in output_ports(plate)}
-    amps_of = {port: draws_A.get(port, 0.0) if runs else 0.0 for port in volts}
-    power = sum(abs(volts[port]) * amps_of[port] for port in volts)
+    voltage = {port: envelope.voltage_V(port) if runs else 0.0 for port in output_ports(plate)}
+    amps_of = {port: draws_A.get(port, 0.0) if runs else 0.0 for port in voltage}
+    power = sum(abs(voltage[port]) * amps_of[port] for port in voltage)
     rated = plate.rated_power_W
     idle = FIXED_LOSS_SHARE * rated if runs else RESTING_W * (input_V / plate.input.voltage_min_V) ** 2
     pin = power + idle + (1.0 / EFFICIENCY - 1.0) * power
     factor = POWER_FACTOR if plate.input.type == "ac" else 1.0
-    amps = pin / (factor * input_V) if input_V else 0.0
+    current = pin / (factor * input_V) if input_V else 0.0
     share = power / rated if rated else 0.0
     low, high = (ambient_degC + share * rise for rise in CASE_K_AT_FULL_LOSS)
     hertz = plate.input.frequency_Hz[0] if plate.input.frequency_Hz else 0.0
-    watts, rms = Expected(pin, 0.9 * pin, 1.25 * pin), Expected(amps, 0.5 * amps, 1.5 * amps)
+    watts, rms = Expected(pin, 0.9 * pin, 1.25 * pin), Expected(current, 0.5 * current, 1.5 * current)
     tries = not runs and input_V >= MAY_RUN_SHARE * plate.input.voltage_min_V
     if not runs:
         may_run = input_V >= MAY_RUN_SHARE * plate.input.voltage_min_V
         watts = Expected(pin, 0.0, running_power_W(plate, 0.0) if may_run else resting_power_W(plate, input_V))
         most_A = running_current_A(plate, input_V, 0.0) if may_run else resting_current_A(plate, input_V, hertz)
-        rms = Expected(amps, 0.0, most_A)
+        rms = Expected(current, 0.0, most_A)
     line = Expected(input_V, 0.99 * input_V, 1.01 * input_V)
     return {
         "input_voltage": line,
@@ -88,8 +88,8 @@ def expected(
         **{at_port("node_voltage", one.name): _node(one, input_V) for one in plate.nodes},
         **{
             name: one
-            for port in volts
-            for name, one in _output(envelope, port, volts[port], amps_of[port], tries).items()
+            for port in voltage
+            for name, one in _output(envelope, port, voltage[port], amps_of[port], tries).items()
         },
     }
 
@@ -101,16 +101,16 @@ def _node(one: Node, input_V: float) -> Expected:
     return Expected(min(crest, most) if one.side == "primary" else most / 2.0, 0.0, most)
 
 
-def _output(envelope: Envelope, port: str, volts: float, amps: float, tries: bool) -> dict[str, Expected]:
+def _output(envelope: Envelope, port: str, voltage: float, current: float, tries: bool) -> dict[str, Expected]:
     """What to expect at one output; one that ``tries`` to run may show anything up to its volts."""
-    span = (0.0, 1.05 * envelope.voltage_V(port)) if tries else (0.95 * volts, 1.05 * volts)
-    out = Expected(volts, *sorted(span))
+    span = (0.0, 1.05 * envelope.voltage_V(port)) if tries else (0.95 * voltage, 1.05 * voltage)
+    out = Expected(voltage, *sorted(span))
     found = {
         "output_voltage": out,
-        "output_current": Expected(amps, 0.98 * amps, 1.02 * amps),
+        "output_current": Expected(current, 0.98 * current, 1.02 * current),
         "panel_voltage": out,
-        "panel_current": Expected(amps, 0.9 * amps, 1.1 * amps),
-        "ammeter_current": Expected(amps, 0.98 * amps, 1.02 * amps),
+        "panel_current": Expected(current, 0.9 * current, 1.1 * current),
+        "ammeter_current": Expected(current, 0.98 * current, 1.02 * current),
         "second_output_voltage": out,
         "load_voltage": out,
     }

@@ -16,8 +16,8 @@ def expected_record(
     that its power factor is the one of the expectation."""
     count = SAMPLES_A_PERIOD * PERIODS
     phase = 2.0 * np.pi * (np.arange(count) + 0.5) / SAMPLES_A_PERIOD
-    volts = np.sqrt(2.0) * input_V * np.sin(phase)
+    voltage = np.sqrt(2.0) * input_V * np.sin(phase)
     flows = np.abs(np.sin(phase)) > np.cos(0.5 * np.pi * CONDUCTION)
     current = np.where(flows, np.sign(np.sin(phase)), 0.0)
     rms = float(np.sqrt(np.mean(current**2)))
-    return volts, current * (amps / rms), 1.0 / (frequency_Hz * SAMPLES_A_PERIOD)
+    return voltage, current * (amps / rms), 1.0 / (frequency_Hz * SAMPLES_A_PERIOD)

@@ -8,22 +8,22 @@ from zincsmith.model.operating_point import LoadLaw
 def level_of(law: LoadLaw, voltage_V: float, current_A: float) -> float | None:
     """The setting, in the unit of the law (A, ohm, V, W), at which a load takes ``current_A`` from ``voltage_V``; None
     where no setting does: no resistance takes nothing."""
-    volts = abs(voltage_V)
+    voltage = abs(voltage_V)
     if law == "CC":
         return current_A
     if law == "CV":
-        return volts
+        return voltage
     if current_A <= 0.0:
         return None
-    return volts / current_A if law == "CR" else volts * current_A
+    return voltage / current_A if law == "CR" else voltage * current_A
 
 
 def current_of(law: LoadLaw, level: float, voltage_V: float) -> float | None:
     """The current in A that a load set so takes at ``voltage_V``; None where its law does not say: one that holds the
     volts takes what there is."""
-    volts = abs(voltage_V)
+    voltage = abs(voltage_V)
     if law == "CC":
         return level
-    if law == "CV" or volts == 0.0:
+    if law == "CV" or voltage == 0.0:
         return None
-    return volts / level if law == "CR" else level / volts
+    return voltage / level if law == "CR" else level / voltage

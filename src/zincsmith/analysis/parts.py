@@ -57,11 +57,11 @@ def _sees(part: Part, plate: Nameplate) -> tuple[float | None, str, str]:
         case "bulk capacitor" if part.behind_corrector:
             return CORRECTED_BULK_V, "V", "behind a corrector, at any mains"
         case "bulk capacitor" | "rectifier" if mains:
-            volts = max(i.voltage_max_V for i in mains)
+            voltage = max(i.voltage_max_V for i in mains)
             if part.doubler:
-                low = min((min(i.selector_V) for i in mains if i.selector_V), default=volts / 2.0)
+                low = min((min(i.selector_V) for i in mains if i.selector_V), default=voltage / 2.0)
                 return line_peak_V(low), "V", f"half of the doubled peak at {low:g} V"
-            return line_peak_V(volts), "V", f"peak of {volts:g} V"
+            return line_peak_V(voltage), "V", f"peak of {voltage:g} V"
         case "X capacitor" | "Y capacitor" if mains:
             return max(i.voltage_max_V for i in mains), "V", "line voltage, rms"
         case "input capacitor" if top is not None:
@@ -72,16 +72,16 @@ def _sees(part: Part, plate: Nameplate) -> tuple[float | None, str, str]:
                 return max(highest_V(o) for o in outputs), "V", "highest output and tolerance"
             return None, "V", ""
         case "fuse" if plate.inputs:
-            amps = expected_input_A(plate)
-            return amps, "A", "input at full load, lowest line"
+            current = expected_input_A(plate)
+            return current, "A", "input at full load, lowest line"
         case _:
             return None, "V", ""
 
 
 def highest_V(out: OutputRating) -> float:
     """The most an output may rise to by its own claims: highest mode or range, its tolerance, half the ripple."""
-    volts = [abs(out.voltage_V), *(abs(m.voltage_V) for m in out.modes), *(p.voltage_V[1] for p in out.programmable)]
-    return max(volts) * (1.0 + (out.tolerance_percent or 0.0) / 100.0) + (out.ripple_V or 0.0) / 2.0
+    voltage = [abs(out.voltage_V), *(abs(m.voltage_V) for m in out.modes), *(p.voltage_V[1] for p in out.programmable)]
+    return max(voltage) * (1.0 + (out.tolerance_percent or 0.0) / 100.0) + (out.ripple_V or 0.0) / 2.0
 
 
 def touch_current_A(parts: Sequence[Part], voltage_V: float, frequency_Hz: float) -> float:

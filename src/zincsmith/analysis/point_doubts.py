@@ -71,10 +71,10 @@ def _unsettled(point: Point) -> Doubt | None:
 
 def wanted_A(point: Point) -> float | None:
     """The current that the load was set to take, at the volts that were read where its law goes by them."""
-    draw, volts = point.at.draw, point.get("output_voltage")
+    draw, voltage = point.at.draw, point.get("output_voltage")
     if draw.level is None:
         return None
-    return current_of(draw.law, draw.level, (volts.value if volts is not None else None) or 0.0)
+    return current_of(draw.law, draw.level, (voltage.value if voltage is not None else None) or 0.0)
 
 
 def _not_reached(point: Point) -> Doubt | None:
@@ -130,13 +130,13 @@ def _contradicting(point: Point) -> list[Doubt]:
     """Figures of one moment that cannot all be right: watts, volts, amps and power factor of the input."""
     values = {q: r.value for q in ("input_voltage", "input_current", "input_power", "power_factor")
               if (r := point.get(q)) is not None and r.value is not None}  # fmt: skip
-    watts = values.get("input_power")
+    power = values.get("input_power")
     found = []
-    if watts is not None and watts < NEGATIVE_W:
+    if power is not None and power < NEGATIVE_W:
         found.append(
             Doubt(
                 "power_negative",
-                f"At {where(point)} the input watts were {watts:.3g} W: negative.",
+                f"At {where(point)} the input watts were {power:.3g} W: negative.",
                 "Turn the current input round, or check its direction.",
             )
         )
@@ -147,10 +147,10 @@ def _contradicting(point: Point) -> list[Doubt]:
                 "power_factor_above_one", f"At {where(point)} the power factor was {factor:.3f}.", "Check the ranges."
             )
         )
-    if watts is None or not {"input_voltage", "input_current"} <= values.keys() or not _loaded(point):
+    if power is None or not {"input_voltage", "input_current"} <= values.keys() or not _loaded(point):
         return found
     apparent = values["input_voltage"] * values["input_current"]
-    if factor is not None and factor < LOW_FACTOR and abs(watts - apparent) <= APPARENT * apparent:
+    if factor is not None and factor < LOW_FACTOR and abs(power - apparent) <= APPARENT * apparent:
         found.append(
             Doubt(
                 "apparent_as_real",
@@ -158,20 +158,20 @@ def _contradicting(point: Point) -> list[Doubt]:
                 "Read real power, not the product of volts and amps.",
             )
         )
-    elif factor is not None and abs(watts - factor * apparent) > CONTRADICTION * apparent:
+    elif factor is not None and abs(power - factor * apparent) > CONTRADICTION * apparent:
         found.append(
             Doubt(
                 "figures_contradict",
                 f"At {where(point)} {factor:.3g} x {values['input_voltage']:.4g} V x {values['input_current']:.4g} A "
-                f"is not {watts:.4g} W.",
+                f"is not {power:.4g} W.",
                 "A range, a unit or a channel is wrong: milliamps for amps, a mean for an rms value.",
             )
         )
-    elif watts > ABOVE_APPARENT * apparent:
+    elif power > ABOVE_APPARENT * apparent:
         found.append(
             Doubt(
                 "watts_above_apparent",
-                f"At {where(point)} {watts:.4g} W is more than {values['input_voltage']:.4g} V x "
+                f"At {where(point)} {power:.4g} W is more than {values['input_voltage']:.4g} V x "
                 f"{values['input_current']:.4g} A = {apparent:.4g} VA, which no unit can take.",
                 "The amps are a mean and no rms value, or not of the same moment; check ranges and channels.",
             )

@@ -45,7 +45,7 @@ def base_steps_ohm(base: Instrument) -> tuple[float, ...]:
     made = base.dummy
     if made is not None and made.steps_W and made.at_V:
         off = made.measured_ohm / bank_ohm(made.steps_W, made.at_V) if made.measured_ohm else 1.0
-        return tuple(off * made.at_V**2 / watts for watts in made.steps_W)
+        return tuple(off * made.at_V**2 / power for power in made.steps_W)
     ohm = (made.measured_ohm or made.nominal_ohm) if made is not None else None
     if ohm is None:
         raise InputError(
@@ -60,7 +60,7 @@ def base_percent(base: Instrument) -> float:
     return MEASURED_PERCENT if made is None or made.measured_ohm else made.tolerance_percent
 
 
-def base_most_A(rig: Rig, port: str, volts: float) -> float:
+def base_most_A(rig: Rig, port: str, voltage: float) -> float:
     """What the base load at a port adds at most; zero where there is none."""
     base = rig.instrument(at_port("base_load", port))
-    return sum(abs(volts) / ohm for ohm in base_steps_ohm(base)) if base is not None else 0.0
+    return sum(abs(voltage) / ohm for ohm in base_steps_ohm(base)) if base is not None else 0.0

@@ -163,20 +163,20 @@ def odd_ones(points: Sequence[Point]) -> dict[int, Doubt]:
     """Points whose losses do not lie on the curve of the others, by number. The curve is worked out without the point,
     which would draw it to itself."""
     rows = [p for p in points if all((r := p.get(q)) is not None and r.value is not None for q in WANTED)]
-    amps = np.array([_value(p, "output_current") for p in rows])
-    if len(rows) < LEAST_POINTS or len(np.unique(amps)) < LEAST_POINTS:
+    current = np.array([_value(p, "output_current") for p in rows])
+    if len(rows) < LEAST_POINTS or len(np.unique(current)) < LEAST_POINTS:
         return {}
-    watts = np.array([_value(p, "input_power") for p in rows])
-    losses = watts - np.array([_value(p, "output_voltage") for p in rows]) * amps
-    model = fit_losses(amps, losses)
+    power = np.array([_value(p, "input_power") for p in rows])
+    losses = power - np.array([_value(p, "output_voltage") for p in rows]) * current
+    model = fit_losses(current, losses)
     deleted, wide = model.deleted, model.spread
     worst = int(np.nanargmax(np.abs(deleted) / wide))
     others = np.delete(np.arange(len(rows)), worst)
-    rest = fit_losses(amps[others], losses[others])
+    rest = fit_losses(current[others], losses[others])
     reading = rows[worst].need("input_power")
     own = scatter_u(reading) if reading.known else 0.0
     spread = (reading.spread or 0.0) / max(1, reading.count) ** 0.5
-    sigma = max(rest.scatter or 0.0, float(np.hypot(own, spread)), LEAST_ODD / SIGMAS * float(watts[worst]))
+    sigma = max(rest.scatter or 0.0, float(np.hypot(own, spread)), LEAST_ODD / SIGMAS * float(power[worst]))
     if abs(deleted[worst]) <= SIGMAS * sigma * wide[worst]:
         return {}
     at = rows[worst]

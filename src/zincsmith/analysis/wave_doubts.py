@@ -18,14 +18,14 @@ DC_PART = 0.02  # of the rms amps
 CHANGES = 0.05  # of the rms, from the first third to the last
 
 
-def wave_doubts(volts: Array, amps: Array, step_s: float, power: Power) -> list[Doubt]:
+def wave_doubts(voltage: Array, amps: Array, step_s: float, power: Power) -> list[Doubt]:
     """``volts`` and ``amps`` (n,), V and A, ``step_s`` apart; ``power`` is what they show together."""
     found = []
     if power.reversed:
         found.append(
             Doubt("power_negative", "The power is negative.", "Turn the current probe round, or check the direction.")
         )
-    for name, record in (("volts", volts), ("amps", amps)):
+    for name, record in (("volts", voltage), ("amps", amps)):
         found += _quantized(name, record)
     if power.is_dc or power.frequency is None:
         return found

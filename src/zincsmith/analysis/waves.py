@@ -51,12 +51,12 @@ def recorded_of(point: Point, samples: Mapping[str, bytes]) -> Recorded | None:
     what they show is kept by their names.
     """
     by_name = {w.quantity: w for w in point.waves}
-    volts, amps = by_name.get("input_voltage"), by_name.get("input_current")
-    if volts is None or amps is None or not {volts.sha256, amps.sha256} <= samples.keys():
+    voltage, amps = by_name.get("input_voltage"), by_name.get("input_current")
+    if voltage is None or amps is None or not {voltage.sha256, amps.sha256} <= samples.keys():
         return None
-    key = (volts, amps)
+    key = (voltage, amps)
     if key not in _kept:
-        _kept[key] = _recorded(samples_of(volts, samples), samples_of(amps, samples), amps.step_s)
+        _kept[key] = _recorded(samples_of(voltage, samples), samples_of(amps, samples), amps.step_s)
         while len(_kept) > KEPT:
             _kept.popitem(last=False)
     return _kept[key]
@@ -65,15 +65,15 @@ def recorded_of(point: Point, samples: Mapping[str, bytes]) -> Recorded | None:
 _kept: OrderedDict[tuple[Wave, Wave], Recorded | None] = OrderedDict()
 
 
-def _recorded(volts: NDArray[np.float64], amps: NDArray[np.float64], step_s: float) -> Recorded | None:
+def _recorded(voltage: NDArray[np.float64], amps: NDArray[np.float64], step_s: float) -> Recorded | None:
     try:
-        power = power_of(volts, amps, step_s)
+        power = power_of(voltage, amps, step_s)
     except ValueError:
         return None
-    return None if power.is_dc else shown_by(volts, amps, step_s, power)
+    return None if power.is_dc else shown_by(voltage, amps, step_s, power)
 
 
-def shown_by(volts: NDArray[np.float64], amps: NDArray[np.float64], step_s: float, power: Power) -> Recorded:
+def shown_by(voltage: NDArray[np.float64], amps: NDArray[np.float64], step_s: float, power: Power) -> Recorded:
     """Everything that is held to limits, and the doubts, of a record whose power is known."""
     reaches = power.current is not None and len(power.current) > ORDERS
     orders = np.abs(power.current) if reaches and power.current is not None else None
@@ -82,4 +82,4 @@ def shown_by(volts: NDArray[np.float64], amps: NDArray[np.float64], step_s: floa
     window_s = periods / f if periods and f else 0.2
     if windows is not None:
         windows = smoothed(windows, window_s)
-    return Recorded(power, orders, windows, window_s, tuple(wave_doubts(volts, amps, step_s, power)))
+    return Recorded(power, orders, windows, window_s, tuple(wave_doubts(voltage, amps, step_s, power)))

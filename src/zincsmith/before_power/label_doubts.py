@@ -46,15 +46,15 @@ def _watts(out: OutputRating, at: str) -> Iterator[PlateDoubt]:
     modes = [(m.voltage_V, m.current_A, m.power_W) for m in out.modes]
     if out.fixed and out.type == "dc":
         modes = [(out.voltage_V, out.current_A, out.power_W)]
-    for volts, amps, printed in modes:
-        if amps is None or printed is None:
+    for voltage, current, printed in modes:
+        if current is None or printed is None:
             continue
-        product = abs(volts) * amps
+        product = abs(voltage) * current
         if abs(product - printed) > WATTS_APART * printed:
             yield PlateDoubt(
                 "watts_do_not_fit",
                 at,
-                f"{volts:g} V × {amps:g} A is {product:.4g} W; the label prints {printed:g} W.",
+                f"{voltage:g} V × {current:g} A is {product:.4g} W; the label prints {printed:g} W.",
             )
 
 

@@ -53,7 +53,7 @@ class Bench:
         self.in_use: dict[str, Accuracy] = {}  # the range each quantity is read on
         self.base_ohm: dict[str, float] = {}  # by port what stands beside the load, 0 while nothing of it is on
         self.seen: Seen = seen_of(rig, outputs_V)
-        self.fallen_V = {port: fallen_below_V(volts) for port, volts in outputs_V.items()}
+        self.fallen_V = {port: fallen_below_V(voltage) for port, voltage in outputs_V.items()}
         if not any(rig.of(role) for role in FEEDING):
             _needed(rig, FEEDING[0])
         _needed(rig, "load")
@@ -191,9 +191,9 @@ class Bench:
         for place, instrument in self._polled:
             values.update(self._read(place, instrument, held=True))
         for port, ohm in self.base_ohm.items():
-            volts, amps = (at_port(name, port) for name in ("output_voltage", "output_current"))
-            if ohm and volts in values and amps in values:  # the load reads its own share
-                values[amps] += abs(values[volts]) / ohm
+            voltage, current = (at_port(name, port) for name in ("output_voltage", "output_current"))
+            if ohm and voltage in values and current in values:  # the load reads its own share
+                values[current] += abs(values[voltage]) / ohm
         return values
 
     def read_at(self, place: str) -> dict[str, float]:

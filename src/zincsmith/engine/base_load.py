@@ -25,30 +25,30 @@ class BaseLoads:
     def at(self, port: str) -> Instrument | None:
         return self.bench.rig.instrument(at_port("base_load", port))
 
-    def shared(self, base: Instrument, wanted_A: float, volts: float, most_A: float) -> Sharing:
+    def shared(self, base: Instrument, wanted_A: float, voltage: float, most_A: float) -> Sharing:
         """How base and load share a current. LimitError where they cannot."""
-        steps_A = [abs(volts) / ohm for ohm in base_steps_ohm(base)]
+        steps_A = [abs(voltage) / ohm for ohm in base_steps_ohm(base)]
         found = share(wanted_A, steps_A, most_A, self._now(base))
         if found is None:
             most = highest_A(steps_A, most_A)
             raise LimitError(f"{base.name} and the load together reach {most:.4g} A; {wanted_A:.4g} A are wanted")
         return found
 
-    def switch(self, base: Instrument, steps: tuple[int, ...], volts: float) -> None:
+    def switch(self, base: Instrument, steps: tuple[int, ...], voltage: float) -> None:
         """From the steps that are on to these; by wire one at a time, so that the total neither drops nor doubles."""
         now = self._now(base)
         if now != steps:
             if base.place in self.bench.instruments:
-                self._by_wire(base, now, steps, volts)
+                self._by_wire(base, now, steps, voltage)
             else:
                 self.operator.set_by_hand(base.place, base_words(base, steps))
         self.on[base.port] = steps
         ohms = base_steps_ohm(base)
         self.bench.base_ohm[base.port] = 1.0 / sum(1.0 / ohms[k] for k in steps) if steps else 0.0
 
-    def _by_wire(self, base: Instrument, now: tuple[int, ...], steps: tuple[int, ...], volts: float) -> None:
+    def _by_wire(self, base: Instrument, now: tuple[int, ...], steps: tuple[int, ...], voltage: float) -> None:
         bank, on = self.bench.instruments[base.place], set(now)
-        for k in switching_order(now, steps, [abs(volts) / ohm for ohm in base_steps_ohm(base)]):
+        for k in switching_order(now, steps, [abs(voltage) / ohm for ohm in base_steps_ohm(base)]):
             on ^= {k}
             bank.set("pattern", float(pattern_of(on)))
 

@@ -322,10 +322,10 @@ class Operator:
     def _ask_once(self, key: str, quantity: str) -> Reading:
         event_log, settings = self.poll_loop.event_log, self.poll_loop.settings
         meter: Instrument = self.poll_loop.bench.by_hand()[quantity]
-        volts, drawn = settings.input_V, sum(settings.drawn_A.values())
+        voltage, drawn = settings.input_V, sum(settings.drawn_A.values())
         span = self._span(quantity, meter)
         info = QUANTITIES[quantity]
-        what = f"{info.words} at {volts:g} V, {drawn:.3g} A"
+        what = f"{info.words} at {voltage:g} V, {drawn:.3g} A"
         setting = self._setting(meter, quantity, max(abs(span.low), abs(span.high)))
         if meter.visits and self._joined_to.get(meter.name) != port_of(quantity):
             setting = "; ".join(x for x in (f"Join it to {port_of(quantity)}, one lead at a time", setting) if x)
@@ -362,8 +362,8 @@ class Operator:
         known = expected(self.plate, settings.input_V, settings.drawn_A, self.ambient_degC, settings.modes)
         if meter.shunt is None or name_of(quantity) != "shunt_voltage":
             return known[quantity]
-        amps, ohm = known[at_port("output_current", port_of(quantity))], meter.shunt.ohm
-        return Expected(ohm * amps.value, ohm * amps.low, ohm * amps.high)
+        current, ohm = known[at_port("output_current", port_of(quantity))], meter.shunt.ohm
+        return Expected(ohm * current.value, ohm * current.low, ohm * current.high)
 
     def _setting(self, meter: Instrument, quantity: str, most: float) -> str:
         """On which function, range and jack to read; where the function of one meter changes, that is said first."""

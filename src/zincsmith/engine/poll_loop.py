@@ -104,10 +104,10 @@ class PollLoop:
         del self.history[:-HISTORY]
         self._energy_Wh += values.get("input_power", 0.0) * seconds / 3600.0
         worked_out = {"run_time": self.bench.clock.now_s - self.began_s, "input_energy": self._energy_Wh}
-        for name, volts in values.items():
-            amps = values.get(at_port("output_current", port_of(name)))
-            if name_of(name) == "output_voltage" and amps is not None:
-                worked_out[at_port("output_power", port_of(name))] = abs(volts * amps)
+        for name, voltage in values.items():
+            current = values.get(at_port("output_current", port_of(name)))
+            if name_of(name) == "output_voltage" and current is not None:
+                worked_out[at_port("output_power", port_of(name))] = abs(voltage * current)
         self._note_emptied(values)
         trip = self.watches.check({**worked_out, **values})
         if trip is not None:

@@ -166,8 +166,8 @@ def _outcome(event: Event) -> Outcome | None:
             return Measured(point)
         case Passed(part=part):
             return Skipped(part)
-        case Effected("SetSource", {"hand": True, "on": True, "voltage_V": float(volts)}):
-            return Reached(volts)
+        case Effected("SetSource", {"hand": True, "on": True, "voltage_V": float(voltage)}):
+            return Reached(voltage)
         case (
             Effected()
             | GatePassed()

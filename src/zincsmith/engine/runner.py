@@ -342,8 +342,8 @@ class Runner:
             key = f"{self.event_log.run}/{number}{f'.{take}' if take > 1 else ''}/{name}"
             if name in follows:
                 drawn_A = self.poll_loop.settings.drawn_A.get(port_of(name), 0.0)
-                volts = self.setter.limits.envelope.voltage_V(port_of(name))
-                readings += derived_reading(key, name, readings, self.bench.rig, drawn_A, volts)
+                voltage = self.setter.limits.envelope.voltage_V(port_of(name))
+                readings += derived_reading(key, name, readings, self.bench.rig, drawn_A, voltage)
             elif name in by_hand:
                 readings.append(self.operator.ask(key, name))
             elif samples.get(name):

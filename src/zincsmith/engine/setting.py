@@ -96,15 +96,15 @@ class Setter:
         if end > start:
             steps = max(1, round((end - start) / (CLIMB_A_SHARE * end)))
             for n in range(1, steps):
-                amps = start + (end - start) * n / steps
-                self.carry_out(SetLoad(amps, True, port, wanted.law, self._level(port, wanted.law, amps)))
+                current = start + (end - start) * n / steps
+                self.carry_out(SetLoad(current, True, port, wanted.law, self._level(port, wanted.law, current)))
                 self.poll_loop.slice(CLIMB_S)
         if wanted != self.poll_loop.settings.draws.get(port, Drawn()):
             self.carry_out(SetLoad(wanted.current_A, wanted.on, port, wanted.law, wanted.level))
 
-    def _level(self, port: str, law: LoadLaw, amps: float) -> float | None:
-        volts = replace(self.limits.envelope, modes=self.poll_loop.settings.modes).voltage_V(port)
-        return None if law == "CC" else level_of(law, volts, amps)
+    def _level(self, port: str, law: LoadLaw, current: float) -> float | None:
+        voltage = replace(self.limits.envelope, modes=self.poll_loop.settings.modes).voltage_V(port)
+        return None if law == "CC" else level_of(law, voltage, current)
 
     def _source(self, action: SetSource) -> Body:
         after, place = self.poll_loop.settings.after(action), at_port("ac_source", action.port)
@@ -131,7 +131,7 @@ class Setter:
         lands = action.on and getattr(one, "outlet", None) is None
         stands = (before.voltage_V, before.on) == (action.voltage_V, True)
         same = stands if action.on else action.port in self._rests
-        volts = action.voltage_V
+        voltage = action.voltage_V
         while not same:
             if action.on:
                 self.poll_loop.settings = self.poll_loop.settings.after(
@@ -145,11 +145,11 @@ class Setter:
                 lambda v: self.limits.check(replace(action, voltage_V=v, on=True)),
             )
             if reached is None or self.operator.heed("input_voltage", reached):
-                volts = reached if reached is not None else volts
+                voltage = reached if reached is not None else voltage
                 break
         self._rests = self._rests - {action.port} if action.on else self._rests | {action.port}
-        self.poll_loop.settings = self.poll_loop.settings.after(replace(action, voltage_V=volts))
-        stands_at = {"voltage_V": volts, "frequency_Hz": action.frequency_Hz}
+        self.poll_loop.settings = self.poll_loop.settings.after(replace(action, voltage_V=voltage))
+        stands_at = {"voltage_V": voltage, "frequency_Hz": action.frequency_Hz}
         return {**stands_at, "on": action.on, "hand": True, **_at(action.port)}
 
     def _switch_off_at(self, raising: bool) -> tuple[str, ...]:
@@ -169,14 +169,14 @@ class Setter:
         that both together never draw more than the greater of what was and what is wanted."""
         if action.law != "CC":
             raise LimitError(f"{base.name} stands beside the load: both together can only draw a constant current")
-        volts = replace(self.limits.envelope, modes=self.poll_loop.settings.modes).voltage_V(action.port)
+        voltage = replace(self.limits.envelope, modes=self.poll_loop.settings.modes).voltage_V(action.port)
         one = self.bench.rig.need(at_port("load", action.port))
         wanted = action.current_A if action.on else 0.0
-        found = self.bases.shared(base, wanted, volts, one.most.get("current_A", math.inf))
+        found = self.bases.shared(base, wanted, voltage, one.most.get("current_A", math.inf))
         was = self._left_A.get(action.port, 0.0)
         if found.left_A < was:
             self._load(replace(action, current_A=found.left_A, on=action.on and found.left_A > 0.0), shared=True)
-        self.bases.switch(base, found.steps, volts)
+        self.bases.switch(base, found.steps, voltage)
         body = self._load(replace(action, current_A=found.left_A, on=action.on and found.left_A > 0.0), shared=True)
         self._left_A[action.port] = found.left_A
         self.poll_loop.settings = self.poll_loop.settings.after(action)
@@ -189,8 +189,8 @@ class Setter:
         if base is not None and not shared:
             return self._beside(action, base)
         if place not in self.bench.instruments:
-            volts = replace(self.limits.envelope, modes=settings.modes).voltage_V(action.port)
-            words = load_words(self.bench.rig.instrument(place), action, volts)
+            voltage = replace(self.limits.envelope, modes=settings.modes).voltage_V(action.port)
+            words = load_words(self.bench.rig.instrument(place), action, voltage)
             if words != self._arranged.get(action.port):  # one gate for each change that a person makes
                 self.operator.set_by_hand(place, words, self._switch_off_at(action.on and settings.source_on))
             self._arranged[action.port] = words
@@ -205,8 +205,8 @@ class Setter:
         if action.on:
             on = load.set("input", True)
         self.poll_loop.settings = after
-        amps = level if action.law == "CC" else action.current_A
-        return {"current_A": amps, "on": bool(on), **_law(action), **_at(action.port)}
+        current = level if action.law == "CC" else action.current_A
+        return {"current_A": current, "on": bool(on), **_law(action), **_at(action.port)}
 
     def _take_law(self, load: ScpiInstrument, place: str, law: LoadLaw) -> None:
         """The law is chosen with the input off. Whatever somebody left a load at, it is told once a run."""
@@ -260,10 +260,10 @@ class Setter:
             return False
         try:
             self.bench.clock.advance(CONFIRM_SLICE_S)
-            volts = meter.read().get("input_voltage")
+            voltage = meter.read().get("input_voltage")
         except (InstrumentError, ZincsmithError):
             return False
-        return volts is not None and volts < channel.low
+        return voltage is not None and voltage < channel.low
 
 
 def _law(action: SetLoad) -> Body:

@@ -80,8 +80,8 @@ def parse_share(text: str, nominal_V: float) -> float | None:
         if part.rstrip().lower().endswith(("v", "volt", "volts")):
             if nominal_V <= 0.0:
                 raise InputError("volts are held against the nominal volts, which the plate does not state yet")
-            volts = parse_entry(part, "V")
-            total += 100.0 * (volts or 0.0) / nominal_V
+            voltage = parse_entry(part, "V")
+            total += 100.0 * (voltage or 0.0) / nominal_V
         else:
             total += parse_entry(part, "%") or 0.0
     return total

@@ -231,9 +231,9 @@ def _of_the_rails_before(line: LineReading, q: Quantity) -> int | None:
     names, here = [], 0
     while here < q.first:
         found = _rail(line, here)
-        if found is not None and (amps := quantity(line, found[1])) is not None and amps.unit == "A":
+        if found is not None and (current := quantity(line, found[1])) is not None and current.unit == "A":
             names.append(found[0])
-            here = amps.last + 1
+            here = current.last + 1
         elif line.tokens[here].text in (",", ";", "/") or word_at(line, here) in ("max", "max.", "output"):
             here += 1
         else:

@@ -165,9 +165,9 @@ def _shares_of_ratings(found: _Fold, outputs: Sequence[OutputRating]) -> None:
 
 
 def _input(found: _Fold, item: LabelInput, number: int) -> bool:
-    volts = item.voltage_V or ((min(item.selector_V), max(item.selector_V)) if item.selector_V else None)
+    voltage = item.voltage_V or ((min(item.selector_V), max(item.selector_V)) if item.selector_V else None)
     hertz = tuple(dict.fromkeys(item.frequency_Hz)) if item.frequency_Hz is not None else None
-    if volts is None:
+    if voltage is None:
         if not found.inputs:
             return False
         last = found.inputs[-1]
@@ -180,12 +180,12 @@ def _input(found: _Fold, item: LabelInput, number: int) -> bool:
         return True
     standard = (50.0, 60.0) if item.type == "ac" else ()
     if found.input_line == number:  # a further range of the same input
-        found.inputs[-1] = _with_range(found.inputs[-1], item, volts, hertz or standard)
+        found.inputs[-1] = _with_range(found.inputs[-1], item, voltage, hertz or standard)
         return True
     found.input_line = number
     found.inputs.append(
         InputRating(
-            voltage_V=volts,
+            voltage_V=voltage,
             frequency_Hz=hertz or standard,
             current_A=item.current_A,
             power_W=item.power_W,
@@ -197,9 +197,9 @@ def _input(found: _Fold, item: LabelInput, number: int) -> bool:
     return True
 
 
-def _with_range(one: InputRating, item: LabelInput, volts: Span, hertz: tuple[float, ...]) -> InputRating:
+def _with_range(one: InputRating, item: LabelInput, voltage: Span, hertz: tuple[float, ...]) -> InputRating:
     first = InputRange(one.voltage_V, one.current_A, one.type, one.frequency_Hz)
-    further = InputRange(volts, item.current_A, "ac" if item.type == "ac" else "dc", hertz)
+    further = InputRange(voltage, item.current_A, "ac" if item.type == "ac" else "dc", hertz)
     ranges = (*(one.ranges or (first,)), further)
     own = [r for r in ranges if r.type == one.type]
     return replace(
@@ -218,37 +218,37 @@ def _output(found: _Fold, item: LabelOutput, number: int) -> bool:
         last = found.outputs[at]
         found.outputs[at] = replace(last, programmable=(*last.programmable, *item.programmable))
         return True
-    volts = item.voltage_V
-    if volts is None and not item.modes and not item.programmable:
+    voltage = item.voltage_V
+    if voltage is None and not item.modes and not item.programmable:
         if found.waiting is None or item.current_A is None:
             return _watts_alone(found, item)
-        (volts, place), found.waiting = found.waiting, None
+        (voltage, place), found.waiting = found.waiting, None
         found.left.remove(place)
-    span = volts if isinstance(volts, tuple) else None
-    top = span[1] if span is not None else volts if isinstance(volts, float) else None
-    amps = item.current_A
-    if amps is None and top and item.power_W is not None:
-        amps = abs(item.power_W / top)
+    span = voltage if isinstance(voltage, tuple) else None
+    top = span[1] if span is not None else voltage if isinstance(voltage, float) else None
+    current = item.current_A
+    if current is None and top and item.power_W is not None:
+        current = abs(item.power_W / top)
     if item.modes or item.programmable:
         rated = [(m.voltage_V, m.current_A, mode_power_W(m) or 0.0) for m in item.modes if m.current_A is not None]
         rated += [(p.voltage_V[1], p.current_A, 0.0) for p in item.programmable if p.current_A is not None]
         if not rated:
             return False
-        top, amps, _ = max(rated, key=lambda r: r[2])
+        top, current, _ = max(rated, key=lambda r: r[2])
     if top is None:
         return False
-    if amps is None:
+    if current is None:
         found.waiting = (top, (number, print_item(item)))
         return False
     found.outputs.append(
         OutputRating(
             voltage_V=top,
-            current_A=amps,
+            current_A=current,
             power_W=item.power_W,
             name=name,
             type=kind,  # type: ignore[arg-type]
             adjustable_V=span,
-            adjustable_A=(item.current_from_A, amps) if item.current_from_A is not None else None,
+            adjustable_A=(item.current_from_A, current) if item.current_from_A is not None else None,
             modes=item.modes,
             programmable=item.programmable,
             standby=name.endswith("SB"),

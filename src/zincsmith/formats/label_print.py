@@ -57,8 +57,8 @@ def _span(span: Span, unit: str, joint: str = "-") -> str:
 
 def _tail(current_A: float | None, power_W: float | None, from_A: float | None = None) -> str:
     lowest = f"{_number(from_A)}-" if from_A is not None else ""
-    amps = f" {lowest}{_number(current_A)}A" if current_A is not None else ""
-    return amps + (f" {_number(power_W)}W" if power_W is not None else "")
+    current = f" {lowest}{_number(current_A)}A" if current_A is not None else ""
+    return current + (f" {_number(power_W)}W" if power_W is not None else "")
 
 
 def _input(item: LabelInput) -> str:
@@ -79,8 +79,8 @@ def _output(item: LabelOutput) -> str:
     if item.modes:
         parts += [" / ".join(_mode(mode, sign) for mode in item.modes)]
     elif item.voltage_V is not None or item.current_A is not None or item.power_W is not None:
-        volts = item.voltage_V
-        shown = "" if volts is None else _span(volts, "V") if isinstance(volts, tuple) else f"{_number(volts)}V"
+        voltage = item.voltage_V
+        shown = "" if voltage is None else _span(voltage, "V") if isinstance(voltage, tuple) else f"{_number(voltage)}V"
         parts.append(f"{shown}{sign}{_tail(item.current_A, item.power_W, item.current_from_A)}")
     parts += [_programmable(one, sign) for one in item.programmable]
     if item.name and _RAIL.fullmatch(item.name):  # its volts are its name
@@ -162,25 +162,25 @@ def _holds_at(item: LabelFigure) -> str:
 
 def _item(item: LabelItem) -> dict[str, Any]:
     match item:
-        case LabelInput(kind, volts, selector, hertz, amps, watts):
+        case LabelInput(kind, voltage, selector, hertz, current, power):
             return {
                 "what": "input",
                 "type": kind,
-                "voltage_V": _plain(volts),
+                "voltage_V": _plain(voltage),
                 "selector_V": _plain(selector),
                 "frequency_Hz": _plain(hertz),
-                "current_A": amps,
-                "power_W": watts,
+                "current_A": current,
+                "power_W": power,
             }
-        case LabelOutput(name, kind, volts, amps, watts, modes, programmable, lowest):
+        case LabelOutput(name, kind, voltage, current, power, modes, programmable, lowest):
             return {
                 "what": "output",
                 "name": name,
                 "type": kind,
-                "voltage_V": _plain(volts),
-                "current_A": amps,
+                "voltage_V": _plain(voltage),
+                "current_A": current,
                 "current_from_A": lowest,
-                "power_W": watts,
+                "power_W": power,
                 "modes": [{"voltage_V": m.voltage_V, "current_A": m.current_A, "power_W": m.power_W} for m in modes],
                 "programmable": [{"voltage_V": _plain(p.voltage_V), "current_A": p.current_A} for p in programmable],
             }

@@ -87,10 +87,10 @@ def _input(one: InputRating, at: str) -> Iterator[Problem]:
     if one.selector_V and one.selector_set_V is not None and one.selector_set_V not in one.selector_V:
         positions = ", ".join(f"{v:g} V" for v in one.selector_V)
         yield Problem(f"{at}.selector_set_V", f"the range switch has no such position; it has: {positions}")
-    for volts in one.selector_V:
-        yield from _within(f"{at}.selector_V", "input.voltage_V", volts)
-    for amps in one.output_A.values():
-        yield from _within(f"{at}.output_A", "output.current_A", amps)
+    for voltage in one.selector_V:
+        yield from _within(f"{at}.selector_V", "input.voltage_V", voltage)
+    for current in one.output_A.values():
+        yield from _within(f"{at}.output_A", "output.current_A", current)
 
 
 def _output(one: OutputRating, at: str) -> Iterator[Problem]:
@@ -151,8 +151,8 @@ def _together(plate: Nameplate) -> Iterator[Problem]:
         yield from _unknown(plate, f"sharing.{n}.ports", share.ports)
         if len(share.ports) != len(share.each_W):
             yield Problem(f"sharing.{n}.each_W", f"{len(share.ports)} ports, {len(share.each_W)} figures")
-        for watts in share.each_W:
-            yield from _within(f"sharing.{n}.each_W", "output.power_W", watts)
+        for power in share.each_W:
+            yield from _within(f"sharing.{n}.each_W", "output.power_W", power)
 
 
 def _nodes(plate: Nameplate) -> Iterator[Problem]:

@@ -180,7 +180,7 @@ def _further(one: Instrument, at: str) -> list[Problem]:
         )
     if one.visits and (one.port or one.role != "voltmeter" or len(set(one.visits)) != len(one.visits)):
         found.append(Problem(f"{at}.visits", "a voltmeter visits ports, each once, instead of standing at one"))
-    if any(not (watts > 0.0 and minutes > 0.0) for watts, minutes in one.endures):
+    if any(not (power > 0.0 and minutes > 0.0) for power, minutes in one.endures):
         found.append(Problem(f"{at}.endures", "each is [W, minutes], both above zero"))
     return found
 

@@ -89,11 +89,11 @@ def _complete_input(one: Any) -> None:
 def _complete_output(one: Any) -> None:
     """The headline rating of an output that states modes or a range instead of one voltage."""
     if isinstance(one, dict) and ("voltage_V" not in one or "current_A" not in one):
-        volts, amps = _headline(one)
-        if volts is not None:
-            one.setdefault("voltage_V", volts)
-        if amps is not None:
-            one.setdefault("current_A", amps)
+        voltage, current = _headline(one)
+        if voltage is not None:
+            one.setdefault("voltage_V", voltage)
+        if current is not None:
+            one.setdefault("current_A", current)
 
 
 def _headline(one: dict[str, Any]) -> tuple[float | None, float | None]:
@@ -102,8 +102,8 @@ def _headline(one: dict[str, Any]) -> tuple[float | None, float | None]:
         if modes:
             return max(modes, key=lambda m: abs(m[0]) * m[1])
         if "adjustable_V" in one:
-            amps = one["adjustable_A"][1] if "adjustable_A" in one else one.get("current_A")
-            return one["adjustable_V"][1], amps
+            current = one["adjustable_A"][1] if "adjustable_A" in one else one.get("current_A")
+            return one["adjustable_V"][1], current
         if one.get("programmable"):
             ranges = [
                 (r["voltage_V"][1], r["current_A"]) for r in one["programmable"] if r.get("current_A") is not None

@@ -138,21 +138,21 @@ def _voltage(plate: Nameplate, out: OutputRating, name: str, tail: str) -> list[
             continue
         low, high = _band(mode.voltage_V, percent)
         least = f"{out.minimum_A:g}" if out.minimum_A is not None else "0"
-        amps = f"{least} to {mode.current_A:g} A, " if mode.current_A is not None else ""
+        current = f"{least} to {mode.current_A:g} A, " if mode.current_A is not None else ""
         stated = f"±{percent:g} %" if percent is not None else "as printed, no tolerance stated"
         text = f"{mode.voltage_V:g} V {stated}"
         found.append(
-            _claim(f"output_voltage{tail}{extra}", "output_voltage", low, high, text, amps + range_words(plate),
+            _claim(f"output_voltage{tail}{extra}", "output_voltage", low, high, text, current + range_words(plate),
                    output=name, scope=replace(scope, mode=extra.strip()))
         )  # fmt: skip
     return found
 
 
-def _band(volts: float, percent: float | None) -> tuple[float | None, float | None]:
+def _band(voltage: float, percent: float | None) -> tuple[float | None, float | None]:
     """The span that a tolerance allows; without one a value as printed, which judges nothing."""
     if percent is None:
         return None, None
-    low, high = sorted(volts * (1.0 + k * percent / 100.0) for k in (-1.0, 1.0))
+    low, high = sorted(voltage * (1.0 + k * percent / 100.0) for k in (-1.0, 1.0))
     return low, high
 
 
@@ -255,26 +255,26 @@ def tested_states(plate: Nameplate, supply_class: str) -> list[Tested]:
     """What a rule tests of a unit: an adaptive output at its lowest and at its highest voltage, each with its own
     current and in the class that it falls in there; else all of the unit at once."""
     modes = [m for o in plate.outputs for m in o.modes if m.current_A is not None]
-    volts = sorted({m.voltage_V for m in modes})
-    if len(plate.outputs) != 1 or len(volts) < 2:
+    voltage = sorted({m.voltage_V for m in modes})
+    if len(plate.outputs) != 1 or len(voltage) < 2:
         return [Tested(plate.rated_power_W, supply_class)]
     found = []
-    for end in (volts[0], volts[-1]):
+    for end in (voltage[0], voltage[-1]):
         mode = next(m for m in modes if m.voltage_V == end)
-        amps = mode.current_A or 0.0
-        if end == volts[0] == 5.0 and PD_VOLTS & set(volts):
-            amps = min(amps, PD_LOWEST_A)
+        current = mode.current_A or 0.0
+        if end == voltage[0] == 5.0 and PD_VOLTS & set(voltage):
+            current = min(current, PD_LOWEST_A)
         kind = supply_class.partition(" ")[0]
-        own = f"{kind} {'low voltage' if is_low(end, amps) else 'basic'}" if kind in ("ac-dc", "ac-ac") else ""
+        own = f"{kind} {'low voltage' if is_low(end, current) else 'basic'}" if kind in ("ac-dc", "ac-ac") else ""
         found.append(
-            Tested(end * amps, own or supply_class, f"at {end:g} V, 100 % is {amps:g} A", (("", f"{end:g} V"),))
+            Tested(end * current, own or supply_class, f"at {end:g} V, 100 % is {current:g} A", (("", f"{end:g} V"),))
         )
     return found
 
 
-def is_low(volts: float, amps: float) -> bool:
+def is_low(voltage: float, current: float) -> bool:
     """Whether an output is one of low voltage: below 6 V and 550 mA or more (10 CFR 430.2; value from memory)."""
-    return volts < 6.0 and amps >= 0.55
+    return voltage < 6.0 and current >= 0.55
 
 
 def _published(plate: Nameplate) -> list[Claim]:
@@ -384,25 +384,27 @@ def offered(plate: Nameplate) -> tuple[RuleChoice | None, str]:
     """The class of the shipped rule set that the plate itself suggests, and why; a person still chooses."""
     if not plate.outputs or not plate.inputs or plate.inputs[0].type != "ac":
         return None, "the rule speaks of external supplies fed from the mains"
-    volts = {round(abs(m.voltage_V), 3) for o in plate.outputs for m in (o.modes or (Mode(o.voltage_V),))}
+    voltage = {round(abs(m.voltage_V), 3) for o in plate.outputs for m in (o.modes or (Mode(o.voltage_V),))}
     at_once = {round(abs(o.voltage_V), 3) for o in plate.outputs if not o.standby}
     name = "us-doe-level-vi"
     if len(plate.outputs) > 1 and len(at_once) > 1:
         return RuleChoice(name, "multiple voltage"), f"several voltages at once: {len(at_once)} of them"
     kind = "ac-ac" if plate.outputs and plate.outputs[0].type == "ac" else "ac-dc"
-    lowest = min(volts, default=0.0)
-    amps = _amps_at(plate, lowest)
-    note = "one voltage at a time, tested at the lowest and the highest; " if len(volts) > 1 else "one output voltage; "
-    if is_low(lowest, amps):
-        return RuleChoice(name, f"{kind} low voltage"), f"{note}{lowest:g} V is below 6 V at {amps:g} A"
-    why = f"{lowest:g} V is not below 6 V" if lowest >= 6.0 else f"{amps:g} A is below 550 mA"
+    lowest = min(voltage, default=0.0)
+    current = _amps_at(plate, lowest)
+    note = (
+        "one voltage at a time, tested at the lowest and the highest; " if len(voltage) > 1 else "one output voltage; "
+    )
+    if is_low(lowest, current):
+        return RuleChoice(name, f"{kind} low voltage"), f"{note}{lowest:g} V is below 6 V at {current:g} A"
+    why = f"{lowest:g} V is not below 6 V" if lowest >= 6.0 else f"{current:g} A is below 550 mA"
     return RuleChoice(name, f"{kind} basic"), note + why
 
 
-def _amps_at(plate: Nameplate, volts: float) -> float:
+def _amps_at(plate: Nameplate, voltage: float) -> float:
     """The current that the outputs give together at these volts: of the mode, where they have modes."""
     total = 0.0
     for out in plate.outputs:
-        at = [m.current_A for m in out.modes if abs(abs(m.voltage_V) - volts) < 1e-3 and m.current_A is not None]
+        at = [m.current_A for m in out.modes if abs(abs(m.voltage_V) - voltage) < 1e-3 and m.current_A is not None]
         total += max(at) if at else out.current_A if not out.modes else 0.0
     return total or sum(o.current_A for o in plate.outputs)

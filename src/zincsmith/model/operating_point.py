@@ -222,8 +222,8 @@ class OperatingPoint:
         feed, draw = self.feed, self.draw
         found = {"input_voltage_V": feed.voltage_V, "frequency_Hz": feed.frequency_Hz,
                  "load_percent": draw.share_percent, LEVEL_KEYS[draw.law]: draw.level}  # fmt: skip
-        volts = self.mode(self.draw.port).removesuffix(" V")
-        found |= {"output_voltage_V": float(volts)} if _is_number(volts) else {}
+        voltage = self.mode(self.draw.port).removesuffix(" V")
+        found |= {"output_voltage_V": float(voltage)} if _is_number(voltage) else {}
         key, number = PUBLISHED_STEPS.get(self.step, ("", None)) if self.step is not None else ("", None)
         if self.state is Thermal.COLD:
             found["cold"] = 1.0
@@ -252,7 +252,7 @@ PUBLISHED_STEPS: dict[Purpose, tuple[str, float | None]] = {
 def operating_point(conditions: Mapping[str, float], port: str = "") -> OperatingPoint:
     """From the published form: what files, tables and books of earlier forms hold; ``port`` is what it is about."""
     left = dict(conditions)
-    volts, hertz = left.pop("input_voltage_V", None), left.pop("frequency_Hz", None)
+    voltage, hertz = left.pop("input_voltage_V", None), left.pop("frequency_Hz", None)
     share = left.pop("load_percent", None)
     law: LoadLaw = next((one for one in LAWS if LEVEL_KEYS[one] in left), "CC")
     level = left.pop(LEVEL_KEYS[law], None)
@@ -268,7 +268,7 @@ def operating_point(conditions: Mapping[str, float], port: str = "") -> Operatin
     after, elapsed = left.pop("after_step_s", None), left.pop("elapsed_s", None)
     drawn = any(x is not None for x in (share, level, asked))
     return OperatingPoint(
-        feeds=(Feed(volts, hertz),) if volts is not None or hertz is not None else (),
+        feeds=(Feed(voltage, hertz),) if voltage is not None or hertz is not None else (),
         draws=(Draw(share, level, law, port, asked),) if drawn else (),
         modes=((port, f"{mode:g} V"),) if mode is not None else (),
         state=Thermal.COLD if cold else Thermal.NOT_SAID, step=step, step_number=number,

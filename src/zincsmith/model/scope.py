@@ -71,9 +71,9 @@ class Scope(Record):
             return (f"{self.frequency_Hz:g} Hz",)
         at = [(p.at.feed.voltage_V, p.at.draw.share_percent) for p in points if self._at_hertz(p.at)]
         lacks = [
-            (volts, load)
-            for volts, load in product(lines, loads)
-            if not any(_near_line(v, volts) and _near_load(x, load) for v, x in at)
+            (voltage, load)
+            for voltage, load in product(lines, loads)
+            if not any(_near_line(v, voltage) and _near_load(x, load) for v, x in at)
         ]
         return _words(lacks, lines, loads)
 
@@ -92,10 +92,10 @@ class Scope(Record):
 
     def has_line(self, at: OperatingPoint) -> bool:
         """Whether a point lies within the lines that are spoken of."""
-        volts = at.feed.voltage_V
-        if volts is not None and self.line_V is not None:
+        voltage = at.feed.voltage_V
+        if voltage is not None and self.line_V is not None:
             low, high = self.line_V
-            if not low * (1.0 - LINE_SHARE) <= volts <= high * (1.0 + LINE_SHARE):
+            if not low * (1.0 - LINE_SHARE) <= voltage <= high * (1.0 + LINE_SHARE):
                 return False
         return self._at_hertz(at)
 
@@ -120,11 +120,11 @@ def _words(
 ) -> tuple[str, ...]:
     """A line that no point stands at is named once, not with each of its loads."""
     out = []
-    for volts in lines:
-        at = [load for v, load in lacks if v == volts]
-        if volts is not None and len(at) == len(loads):
-            out.append(f"{volts:g} V")
+    for voltage in lines:
+        at = [load for v, load in lacks if v == voltage]
+        if voltage is not None and len(at) == len(loads):
+            out.append(f"{voltage:g} V")
         else:
-            out += [" ".join(x for x in (f"{volts:g} V" if volts is not None else "", f"{load:g} % load") if x)
+            out += [" ".join(x for x in (f"{voltage:g} V" if voltage is not None else "", f"{load:g} % load") if x)
                     for load in at if load is not None]  # fmt: skip
     return tuple(out)

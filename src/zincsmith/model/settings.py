@@ -39,11 +39,11 @@ class Settings:
     def after(self, action: SetSource | SetLoad | ChooseMode) -> Settings:
         """The settings once an action was carried out."""
         match action:
-            case SetSource(volts, hertz, on, port):
+            case SetSource(voltage, hertz, on, port):
                 modes = self.modes if on else {}  # what was asked for is forgotten with the power
-                return replace(self, feeds={**self.feeds, port: Fed(volts, hertz, on)}, modes=modes)
-            case SetLoad(amps, on, port, law, level):
-                return replace(self, draws={**self.draws, port: Drawn(amps, on, law, level)})
+                return replace(self, feeds={**self.feeds, port: Fed(voltage, hertz, on)}, modes=modes)
+            case SetLoad(current, on, port, law, level):
+                return replace(self, draws={**self.draws, port: Drawn(current, on, law, level)})
             case ChooseMode(mode, port):
                 return replace(self, modes={**self.modes, port: mode})
 
@@ -81,4 +81,6 @@ class Settings:
         fed = [
             f"{one.voltage_V:g} V at the {f'input {p}' if p else 'input'}" for p, one in self.feeds.items() if one.on
         ]
-        return fed + [f"{amps:.3g} A of load{f' at {port}' if port else ''}" for port, amps in self.drawn_A.items()]
+        return fed + [
+            f"{current:.3g} A of load{f' at {port}' if port else ''}" for port, current in self.drawn_A.items()
+        ]

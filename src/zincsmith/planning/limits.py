@@ -113,9 +113,9 @@ class Limits:
                 able = ", ".join(LAW_WORDS[law] for law in self.laws[action.port])
                 raise LimitError(f"the plan wants the {at} as {LAW_WORDS[action.law]}; it can only do: {able}")
             if action.on:
-                volts = replace(self.envelope, modes=modes).voltage_V(action.port)
+                voltage = replace(self.envelope, modes=modes).voltage_V(action.port)
                 if (most_W := self.loads_W.get(action.port)) is not None:
-                    self._compare(abs(volts) * action.current_A, most_W, "W", at)
+                    self._compare(abs(voltage) * action.current_A, most_W, "W", at)
                 after = {**drawn_A, action.port: action.current_A}
                 for one in replace(self.envelope, modes=modes).beyond_together(after, LOAD_CEILING * self.room_share):
                     raise LimitError(f"the plan goes too far: {one.words}")
@@ -157,16 +157,16 @@ def whole_run(unit: Unit, rig: Rig, plan: Plan, polled: Collection[str], measure
     return [w for w in wanted if w.quantity in measured or w.quantity in worked_out]
 
 
-def _no_further(port: str, volts: float, whose: str, hard: bool = False) -> Watch:
+def _no_further(port: str, voltage: float, whose: str, hard: bool = False) -> Watch:
     """An output goes no further from zero than this, whichever sign it has."""
-    low, high = (volts, None) if volts < 0.0 else (None, volts)
+    low, high = (voltage, None) if voltage < 0.0 else (None, voltage)
     return Watch(at_port("output_voltage", port), low, high, whose, hard=hard)
 
 
 def _nameplate(unit: Unit) -> Iterator[Watch]:
     plate = unit.nameplate
-    for port, volts in most_volts(plate).items():
-        yield _no_further(port, OVER_VOLTAGE * volts, "115 % of the nameplate's output voltage")
+    for port, voltage in most_volts(plate).items():
+        yield _no_further(port, OVER_VOLTAGE * voltage, "115 % of the nameplate's output voltage")
     yield Watch(
         "input_voltage", None, OVER_LINE * plate.input.voltage_max_V, "110 % of the upper end of the rated input"
     )
@@ -185,8 +185,8 @@ def _parts(unit: Unit) -> Iterator[Watch]:
         elif part.what in ("X capacitor", "input capacitor") and part.rated_V is not None:
             yield Watch("input_voltage", None, part.rated_V, f"what {part.name} is marked for", hard=True)
     if not any(p.what == "output capacitor" and p.rated_V is not None for p in unit.look.parts):
-        for port, volts in most_volts(unit.nameplate).items():
-            yield _no_further(port, CEILING * volts, CEILING_WORDS, hard=True)
+        for port, voltage in most_volts(unit.nameplate).items():
+            yield _no_further(port, CEILING * voltage, CEILING_WORDS, hard=True)
 
 
 def _rig(rig: Rig, unit: Unit) -> Iterator[Watch]:
@@ -199,13 +199,13 @@ def _rig(rig: Rig, unit: Unit) -> Iterator[Watch]:
             yield Watch(at_port("input_current", source.port), None, most_A, f"the most {source.name} can do")
     envelope = Envelope(unit.nameplate)
     for load in rig.of("load"):
-        volts = abs(envelope.voltage_V(load.port)) if load.port in output_ports(unit.nameplate) else 0.0
-        more_A = base_most_A(rig, load.port, volts)
+        voltage = abs(envelope.voltage_V(load.port)) if load.port in output_ports(unit.nameplate) else 0.0
+        more_A = base_most_A(rig, load.port, voltage)
         if "current_A" in load.most:
             most_A = load.most["current_A"] + more_A
             yield Watch(at_port("output_current", load.port), None, most_A, f"the most {load.name} can do")
         if "power_W" in load.most:
-            most_W = load.most["power_W"] + volts * more_A
+            most_W = load.most["power_W"] + voltage * more_A
             yield Watch(at_port("output_power", load.port), None, most_W, f"the most {load.name} can take")
 
 

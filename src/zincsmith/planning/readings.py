@@ -57,12 +57,12 @@ def resistor_current(
     port = port_of(address)
     load = rig.instrument(at_port("load", port))
     made = resistance_of(load, wanted_A, output_V) if wanted_A > 0.0 else None
-    volts = next((r for r in readings if r.address == at_port("output_voltage", port)), None)
-    if load is None or volts is None or volts.value is None:
+    voltage = next((r for r in readings if r.address == at_port("output_voltage", port)), None)
+    if load is None or voltage is None or voltage.value is None:
         return []
-    value = current_A(volts.value, made.ohm) if made is not None else 0.0
-    share = 100.0 * limit_of_error(volts) / abs(volts.value) if volts.value and volts.known else 0.0
-    text = f"{volts.value:.5g} V across {made.words}" if made is not None else "no resistor is connected"
+    value = current_A(voltage.value, made.ohm) if made is not None else 0.0
+    share = 100.0 * limit_of_error(voltage) / abs(voltage.value) if voltage.value and voltage.known else 0.0
+    text = f"{voltage.value:.5g} V across {made.words}" if made is not None else "no resistor is connected"
     return [
         Reading(
             id=key, quantity="output_current", value=value, unit="A", role="load", source=load.name, how=WORKED_OUT,
@@ -77,16 +77,16 @@ def shunt_current(key: str, address: str, readings: Sequence[Reading], rig: Rig)
     volts and what the shunt heats itself, each a limit of its own."""
     port = port_of(address)
     one = rig.instrument(at_port("ammeter", port))
-    volts = next((r for r in readings if r.address == at_port("shunt_voltage", port)), None)
-    if one is None or one.shunt is None or volts is None or volts.value is None:
+    voltage = next((r for r in readings if r.address == at_port("shunt_voltage", port)), None)
+    if one is None or one.shunt is None or voltage is None or voltage.value is None:
         return []
-    amps = volts.value / one.shunt.ohm
-    heated = heating_percent(one.shunt, amps)
+    current = voltage.value / one.shunt.ohm
+    heated = heating_percent(one.shunt, current)
     return [
         Reading(
-            id=key, quantity="ammeter_current", value=amps, unit="A", role="ammeter", source=one.name, how=WORKED_OUT,
-            reading_percent=one.shunt.percent + heated, offset=limit_of_error(volts) / one.shunt.ohm,
-            known=volts.known, text=f"{volts.value:.5g} V across {one.shunt.ohm:g} ohm", port=port,
+            id=key, quantity="ammeter_current", value=current, unit="A", role="ammeter", source=one.name,
+            how=WORKED_OUT, reading_percent=one.shunt.percent + heated, offset=limit_of_error(voltage) / one.shunt.ohm,
+            known=voltage.known, text=f"{voltage.value:.5g} V across {one.shunt.ohm:g} ohm", port=port,
         )
     ]  # fmt: skip
 
@@ -108,16 +108,16 @@ def with_base(
     found = []
     for one in readings:
         ohm, base = base_ohm.get(one.port, 0.0), rig.instrument(at_port("base_load", one.port))
-        volts = next((r for r in readings if r.address == at_port("output_voltage", one.port)), None)
+        voltage = next((r for r in readings if r.address == at_port("output_voltage", one.port)), None)
         if one.quantity != "output_current" or not ohm or base is None or one.value is None:
             found.append(one)
             continue
-        if volts is None or volts.value is None:  # nobody knows what the base draws
+        if voltage is None or voltage.value is None:  # nobody knows what the base draws
             found.append(replace(one, value=None, text=f"the volts across the {base.name} were not read"))
             continue
-        drawn_A = abs(volts.value) / ohm
-        inside = {one.address, volts.address} <= set(polled)
-        limit = base_percent(base) / 100.0 * drawn_A + limit_of_error(volts) / ohm
+        drawn_A = abs(voltage.value) / ohm
+        inside = {one.address, voltage.address} <= set(polled)
+        limit = base_percent(base) / 100.0 * drawn_A + limit_of_error(voltage) / ohm
         # Of the load's own share alone the data sheet of the load speaks.
         limit -= one.reading_percent / 100.0 * drawn_A
         text = f"{drawn_A:.4g} A of it through {ohm:.4g} ohm of the {base.name}"

@@ -46,10 +46,10 @@ def _drop_ohm(rig: Rig, port: str) -> float:
 def _record(planned: PlannedPoint, rig: Rig, samples: dict[str, bytes]) -> tuple[Wave, ...]:
     """Volts and amps as the nameplate lets expect them; ``samples`` takes them up."""
     amps = planned.expected["input_current"].value
-    volts, current, step_s = expected_record(planned.at.line_V, planned.at.frequency_Hz, amps)
+    voltage, current, step_s = expected_record(planned.at.line_V, planned.at.frequency_Hz, amps)
     meter = rig.instrument("power_meter")
     waves = []
-    for quantity, record in (("input_voltage", volts), ("input_current", current)):
+    for quantity, record in (("input_voltage", voltage), ("input_current", current)):
         data = record.astype("<f8").tobytes()
         sha256 = hashlib.sha256(data).hexdigest()
         samples[sha256] = data

@@ -126,7 +126,7 @@ def outlet_of(rig: Rig) -> Line | None:
     source = rig.instrument("ac_source")
     if source is None or source.outlet is None:
         return None
-    volts, hertz = source.outlet
-    if not 1.0 <= volts <= 1000.0 or not 40.0 <= hertz <= 440.0:
+    voltage, hertz = source.outlet
+    if not 1.0 <= voltage <= 1000.0 or not 40.0 <= hertz <= 440.0:
         raise InputError("an outlet has 1 to 1000 V and 40 to 440 Hz", key="instrument.ac_source.outlet")
-    return Line(volts, hertz)
+    return Line(voltage, hertz)

@@ -58,10 +58,10 @@ def read_lines(text: str) -> tuple[Line, ...]:
         if not numbers:
             continue
         try:
-            volts, hertz = map(float, numbers)
+            voltage, hertz = map(float, numbers)
         except ValueError:
             raise InputError(f"{piece.strip()!r} is no line: volts and hertz, such as 230 50") from None
-        found.append(Line(volts, hertz))
+        found.append(Line(voltage, hertz))
     return tuple(found)
 
 

@@ -26,7 +26,7 @@ def by_line(
         across, up = x(point), y(point)
         if across is not None and up is not None:
             lines.setdefault(point.at.line_V, []).append((across, up))
-    return [(f"{volts:g} V", *columns(rows)) for volts, rows in sorted(lines.items(), reverse=True)]
+    return [(f"{voltage:g} V", *columns(rows)) for voltage, rows in sorted(lines.items(), reverse=True)]
 
 
 def columns(rows: list[tuple[float, float]]) -> tuple[list[float], list[float]]:

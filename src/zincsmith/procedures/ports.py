@@ -63,10 +63,10 @@ def read_beside(ctx: Context) -> tuple[str, ...]:
 def let_fall(ctx: Context, unread: bool = False) -> Steps:
     """Until no output holds anything any more, each in turn; with ``unread`` those that nobody polls get all the time
     there is."""
-    for port, volts in ctx.volts.items():
+    for port, voltage in ctx.volts.items():
         name = at_port("output_voltage", port)
         if unread or name in ctx.polled:
-            yield Dwell(2.0, "the output falls", quantity=name, below=0.1 * abs(volts), at_most_s=120.0)
+            yield Dwell(2.0, "the output falls", quantity=name, below=0.1 * abs(voltage), at_most_s=120.0)
     for name in ctx.nodes_read:
         if name in ctx.polled:
             yield Dwell(2.0, f"{port_of(name)} falls", quantity=name, below=TOUCH_LIMIT_V, at_most_s=120.0)
@@ -74,11 +74,11 @@ def let_fall(ctx: Context, unread: bool = False) -> Steps:
 
 def watch_outputs(ctx: Context, low: float | None, high: float | None, whose: str, count: int = 2) -> Iterator[Watch]:
     """Watches on the volts of every output that anybody reads; the bounds are shares of its nominal volts."""
-    for port, volts in ctx.volts.items():
+    for port, voltage in ctx.volts.items():
         name = at_port("output_voltage", port)
         if name in ctx.measured:
-            below, above = (None if share is None else share * volts for share in (low, high))
-            if volts < 0.0:
+            below, above = (None if share is None else share * voltage for share in (low, high))
+            if voltage < 0.0:
                 below, above = above, below
             yield Watch(name, below, above, whose, count)
 

@@ -105,8 +105,8 @@ class Case:
         """What to expect at the plan's first line, or the lowest rated input, at a share of the rated load."""
         plate = self.unit.nameplate
         lines = [x.voltage_V for x in self.plan.lines if plate.input.type == "ac"]
-        volts = min((v for v in lines if v >= 0.9 * plate.input.voltage_min_V), default=plate.input.voltage_min_V)
-        return expected(plate, volts, Envelope(plate).loads_A(percent), 23.0)
+        voltage = min((v for v in lines if v >= 0.9 * plate.input.voltage_min_V), default=plate.input.voltage_min_V)
+        return expected(plate, voltage, Envelope(plate).loads_A(percent), 23.0)
 
     def touched(self, *figures: str) -> tuple[str, ...]:
         """Those of the figures that somebody has stated."""

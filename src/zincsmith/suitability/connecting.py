@@ -54,8 +54,8 @@ def range_switch(case: Case) -> Iterator[Fault]:
             )
 
 
-def _near(volts: float, position: float) -> bool:
-    return 0.75 * position <= volts <= 1.2 * position
+def _near(voltage: float, position: float) -> bool:
+    return 0.75 * position <= voltage <= 1.2 * position
 
 
 def _list(values: list[float]) -> str:
@@ -128,14 +128,14 @@ def source(case: Case) -> Iterator[Fault]:
             "Use a source with more crest, and watch its waveform.",
             case.touched("input_current", "average_active_efficiency", "efficiency", "power_factor", "inrush"),
         )
-    volts = one.most.get("voltage_V")
+    voltage = one.most.get("voltage_V")
     top = max((x.voltage_V for x in case.plan.lines), default=0.0)
-    if volts is not None and case.mains and volts < top:
+    if voltage is not None and case.mains and voltage < top:
         yield Fault(
             "source_volts",
             Severity.STOP,
             one.role,
-            f"{one.name} reaches {volts:g} V; the plan feeds {top:g} V.",
+            f"{one.name} reaches {voltage:g} V; the plan feeds {top:g} V.",
             "Use another source, or drop that line.",
         )
 

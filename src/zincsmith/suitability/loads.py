@@ -108,15 +108,15 @@ def dummy(case: Case, load: Instrument) -> Iterator[Fault]:
             case.touched("load_regulation", "average_active_efficiency"),
         )
     if made.kind == "binary bank" and made.steps_W:
-        volts = abs(output.voltage_V)
-        scale = (volts / made.at_V) ** 2 if made.at_V else 1.0
+        voltage = abs(output.voltage_V)
+        scale = (voltage / made.at_V) ** 2 if made.at_V else 1.0
         most = scale * sum(made.steps_W)
         if most < output.rated_power_W:
             yield Fault(
                 "bank_too_small",
                 Severity.STOP,
                 load.place,
-                f"At {volts:g} V the whole bank takes {most:.3g} W; the rating is {output.rated_power_W:g} W.",
+                f"At {voltage:g} V the whole bank takes {most:.3g} W; the rating is {output.rated_power_W:g} W.",
                 "Add steps: power goes with the square of the volts.",
                 case.touched("average_active_efficiency", "load_regulation"),
             )
@@ -124,25 +124,25 @@ def dummy(case: Case, load: Instrument) -> Iterator[Fault]:
 
 def as_mounted(case: Case, load: Instrument) -> Iterator[Fault]:
     """What a resistor stands depends on what it is screwed to, not on what is printed on it."""
-    made, volts = load.dummy, abs(case.output_at(load.port).voltage_V)
+    made, voltage = load.dummy, abs(case.output_at(load.port).voltage_V)
     ohm = (made.measured_ohm or made.nominal_ohm) if made is not None and made.kind == "resistor" else None
     if made is None or ohm is None:
         return
-    watts = volts**2 / ohm
+    power = voltage**2 / ohm
     if made.most_W is None:
         yield Fault(
             "resistor_rating_unstated",
             Severity.REMARK,
             load.place,
-            f"The resistor takes {watts:.3g} W; what it stands as it is mounted is not stated.",
+            f"The resistor takes {power:.3g} W; what it stands as it is mounted is not stated.",
             "Enter it: in free air it is a small part of what is printed on it.",
         )
-    elif watts > made.most_W:
+    elif power > made.most_W:
         yield Fault(
             "resistor_too_small",
             Severity.STOP,
             load.place,
-            f"The resistor takes {watts:.3g} W and stands {made.most_W:g} W as it is mounted.",
+            f"The resistor takes {power:.3g} W and stands {made.most_W:g} W as it is mounted.",
             "Mount it on more metal with air, or use several.",
             case.touched("average_active_efficiency", "load_regulation"),
         )
@@ -154,14 +154,14 @@ def endurance(case: Case, load: Instrument) -> Iterator[Fault]:
     if for_good is None or not load.endures:
         return
     for held_s, percent in _held(case):
-        watts = output.rated_power_W * percent / 100.0
-        allowed = max((60.0 * minutes for most, minutes in load.endures if most >= watts), default=0.0)
-        if watts > for_good and held_s > allowed:
+        power = output.rated_power_W * percent / 100.0
+        allowed = max((60.0 * minutes for most, minutes in load.endures if most >= power), default=0.0)
+        if power > for_good and held_s > allowed:
             yield Fault(
                 "load_endurance",
                 Severity.STOP,
                 load.place,
-                f"{load.name} takes {for_good:g} W for good and {watts:.3g} W for {allowed / 60.0:g} min; the plan "
+                f"{load.name} takes {for_good:g} W for good and {power:.3g} W for {allowed / 60.0:g} min; the plan "
                 f"holds them for {held_s / 60.0:.3g} min.",
                 "Shorten the warm-up, lower the load, or use a larger load.",
                 case.touched("average_active_efficiency", "load_regulation"),

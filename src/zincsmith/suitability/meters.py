@@ -195,20 +195,21 @@ def second_meter(case: Case) -> Iterator[Fault]:
 def at_a_shunt(case: Case) -> Iterator[Fault]:
     """What a shunt takes between output and load, and whether it stands it."""
     for one in case.rig.of("ammeter"):
-        amps = case.output_at(one.port).current_A
+        current = case.output_at(one.port).current_A
         if one.shunt is None:
             continue
-        watts = power_W(one.shunt, amps)
-        if one.shunt.most_W is not None and watts > one.shunt.most_W:
+        power = power_W(one.shunt, current)
+        if one.shunt.most_W is not None and power > one.shunt.most_W:
             yield Fault(
                 "shunt_too_small", Severity.STOP, one.role,
-                f"At {amps:g} A the shunt takes {watts:.3g} W and stands {one.shunt.most_W:g} W as it is mounted.",
+                f"At {current:g} A the shunt takes {power:.3g} W and stands {one.shunt.most_W:g} W as it is mounted.",
                 "Use one of less resistance, or a larger one.", case.touched("average_active_efficiency", "efficiency"),
             )  # fmt: skip
-        elif drop_V(one.shunt, amps) > SHUNT_SHARE * abs(case.output_at(one.port).voltage_V):
+        elif drop_V(one.shunt, current) > SHUNT_SHARE * abs(case.output_at(one.port).voltage_V):
             yield Fault(
                 "shunt_drop", Severity.REMARK, one.role,
-                f"The shunt takes {1000.0 * drop_V(one.shunt, amps):.3g} mV on the way to the load at {amps:g} A.",
+                f"The shunt takes {1000.0 * drop_V(one.shunt, current):.3g} mV on the way to the load at "
+                f"{current:g} A.",
                 "The load has to work from that much less; volts are read at the unit.",
             )  # fmt: skip
 

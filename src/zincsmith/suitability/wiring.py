@@ -207,25 +207,26 @@ def battery(case: Case) -> Iterator[Fault]:
 def leads(case: Case) -> Iterator[Fault]:
     for lead in case.rig.leads:
         end = lead.between.partition(" ")[2]
-        amps = case.output_at(port_of(end)).current_A if name_of(end) == "load" else case.input_A
-        if lead.rated_A is not None and amps > lead.rated_A:
+        current = case.output_at(port_of(end)).current_A if name_of(end) == "load" else case.input_A
+        if lead.rated_A is not None and current > lead.rated_A:
             yield Fault(
                 "lead_beyond_rating",
                 Severity.STOP,
                 f"lead {lead.between}",
-                f"{amps:.3g} A would go through clamps and plugs made for {lead.rated_A:g} A.",
+                f"{current:.3g} A would go through clamps and plugs made for {lead.rated_A:g} A.",
                 "Use ones made for it, or several in parallel, each with its share.",
                 case.touched(*VOLTS, *EFFICIENCIES),
             )
-        density = amps / (area_of(lead) * lead.wires)
+        density = current / (area_of(lead) * lead.wires)
         if density <= GOOD_A_PER_MM2:
             continue
         yield Fault(
             "lead_too_thin",
             Severity.STOP if density > MOST_A_PER_MM2 else Severity.DOUBT,
             f"lead {lead.between}",
-            f"{amps:.3g} A through {lead.size_words} is {density:.1f} A/mm²: the lead gets hot and its drop wanders.",
-            f"Use at least {amps / GOOD_A_PER_MM2:.1f} mm², short and in open air.",
+            f"{current:.3g} A through {lead.size_words} is {density:.1f} A/mm²: the lead gets hot and its drop "
+            "wanders.",
+            f"Use at least {current / GOOD_A_PER_MM2:.1f} mm², short and in open air.",
             case.touched(*VOLTS, *EFFICIENCIES),
         )
     for load in case.rig.of("load"):

@@ -43,9 +43,9 @@ def draws_words(one: Instrument, unit: Unit | None) -> str:
     ohm = made.measured_ohm or made.nominal_ohm
     if not ohm or not out.voltage_V or not out.current_A:
         return ""
-    amps = abs(out.voltage_V) / ohm
-    percent = Envelope(unit.nameplate).percent(amps, one.port)
-    return f"At {abs(out.voltage_V):g} V it draws {amps:.3g} A, {percent:.3g} % of the rating."
+    current = abs(out.voltage_V) / ohm
+    percent = Envelope(unit.nameplate).percent(current, one.port)
+    return f"At {abs(out.voltage_V):g} V it draws {current:.3g} A, {percent:.3g} % of the rating."
 
 
 def age_words(one: Instrument, today: date) -> str:

@@ -217,8 +217,8 @@ def _of_the_bench(event: object) -> Told | None:
             return Kind.CHANGED, f"{role.replace('_', ' ')} tried again ({times})", text
         case SafeStep(step):
             return Kind.STOPS, f"{step[:1].upper()}{step[1:]}", ", ".join(step_words(event))
-        case HandSet(role, by, _, float(volts)):
-            return Kind.SETTINGS, f"{role.replace('_', ' ')} set by hand", f"landed at {volts:g} V, {by}"
+        case HandSet(role, by, _, float(voltage)):
+            return Kind.SETTINGS, f"{role.replace('_', ' ')} set by hand", f"landed at {voltage:g} V, {by}"
         case GatePassed(by, automatic):
             return Kind.SETTINGS, "Gate passed", f"{by}{', automatically' if automatic else ''}"
         case HandSet(role, by):

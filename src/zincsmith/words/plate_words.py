@@ -8,11 +8,11 @@ from zincsmith.model.unit import InputRating, Nameplate, OutputRating
 def input_words(one: InputRating) -> str:
     """``100–240 V 50/60 Hz``; positions of a switch with a bar between them."""
     low, high = one.voltage_V
-    volts = "|".join(f"{v:g}" for v in one.selector_V) if one.selector_V else f"{low:g}–{high:g}"
-    volts = f"{low:g}" if low == high else volts
+    voltage = "|".join(f"{v:g}" for v in one.selector_V) if one.selector_V else f"{low:g}–{high:g}"
+    voltage = f"{low:g}" if low == high else voltage
     if one.ranges:
-        volts = " or ".join(_range(r.voltage_V) + (" DC" if r.type != one.type else "") for r in one.ranges)
-    return f"{volts} V"
+        voltage = " or ".join(_range(r.voltage_V) + (" DC" if r.type != one.type else "") for r in one.ranges)
+    return f"{voltage} V"
 
 
 def _range(span: tuple[float, float]) -> str:
@@ -25,14 +25,14 @@ def hertz_words(one: InputRating) -> str:
 
 def output_words(one: OutputRating) -> str:
     """``24 V  2.50 A``, ``0–30 V  0–3 A``, ``5/9/20 V  3.25 A``."""
-    amps = f"{one.current_A:.2f} A" if one.current_A < 10.0 else f"{one.current_A:.3g} A"
+    current = f"{one.current_A:.2f} A" if one.current_A < 10.0 else f"{one.current_A:.3g} A"
     if one.adjustable_V is not None:
         low, high = one.adjustable_V
-        ampere = f"{one.adjustable_A[0]:g}–{one.adjustable_A[1]:g} A" if one.adjustable_A is not None else amps
+        ampere = f"{one.adjustable_A[0]:g}–{one.adjustable_A[1]:g} A" if one.adjustable_A is not None else current
         return f"{low:g}–{high:g} V  {ampere}"
     if one.modes:
-        return "/".join(f"{m.voltage_V:g}" for m in one.modes) + f" V  {amps}"
-    return f"{one.voltage_V:g} V  {amps}".replace("-", "−")
+        return "/".join(f"{m.voltage_V:g}" for m in one.modes) + f" V  {current}"
+    return f"{one.voltage_V:g} V  {current}".replace("-", "−")
 
 
 def headline(plate: Nameplate) -> str:

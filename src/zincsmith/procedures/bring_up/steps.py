@@ -145,8 +145,8 @@ class BringUp(Procedure):
         top = max(options.first_line.voltage_V, rating.voltage_min_V)
         yield Stage("Raised from zero", f"in steps of {step:.3g} V, no load")
 
-        def probe(volts: float) -> Found:
-            return (yield from self._step_up(ctx, volts, hertz))[0]
+        def probe(voltage: float) -> Found:
+            return (yield from self._step_up(ctx, voltage, hertz))[0]
 
         if ctx.source == "by hand":
             found = yield from self._raise_by_hand(ctx, hertz, step, top)
@@ -160,9 +160,9 @@ class BringUp(Procedure):
         if ctx.source == "settable" and above - below > options.resolution_V:
             yield Stage("Start voltage", f"to {options.resolution_V:g} V, from below")
 
-            def again(volts: float) -> Found:
+            def again(voltage: float) -> Found:
                 yield from self._let_stop(ctx, hertz)
-                return (yield from self._step_up(ctx, volts, hertz))[0]
+                return (yield from self._step_up(ctx, voltage, hertz))[0]
 
             below, above = yield from bisect(below, above, options.resolution_V, again)
         return above
@@ -181,13 +181,13 @@ class BringUp(Procedure):
                 return None
             before, wanted = reached, min(reached + step, top)
 
-    def _step_up(self, ctx: Context, volts: float, hertz: float) -> Generator[Action, Outcome, tuple[bool, float]]:
+    def _step_up(self, ctx: Context, voltage: float, hertz: float) -> Generator[Action, Outcome, tuple[bool, float]]:
         """One step: watched against what a unit explains that has not started, and polled quickly. Whether the output
         is up, and the volts that were reached."""
         plate, options = ctx.nameplate, _options(ctx)
-        yield from self._starting(ctx, volts, hertz)
-        reached = _reached((yield SetSource(volts, hertz, True)), volts)
-        if reached != volts:
+        yield from self._starting(ctx, voltage, hertz)
+        reached = _reached((yield SetSource(voltage, hertz, True)), voltage)
+        if reached != voltage:
             yield from self._starting(ctx, reached, hertz)
         threshold = 2.0 * resting_power_W(plate, reached)
         answer = yield Dwell(
@@ -197,14 +197,15 @@ class BringUp(Procedure):
         point = yield from _measured(ctx, reached, hertz, 0.0, Purpose.START, attempts)
         return point is not None and _is_up(ctx, point), reached
 
-    def _starting(self, ctx: Context, volts: float, hertz: float) -> Steps:
+    def _starting(self, ctx: Context, voltage: float, hertz: float) -> Steps:
         """What is watched at a step, typed or polled: watts and amps that the unit explains there, and its output."""
         plate = ctx.nameplate
+        most_W = resting_power_W(plate, voltage) + _starting_W(plate, voltage)
+        most_A = resting_current_A(plate, voltage, hertz) + _starting_A(plate, voltage)
         wanted = (
-            Watch("input_power", None, resting_power_W(plate, volts) + _starting_W(plate, volts), EXPLAINED, count=3),
-            Watch("input_current", None, resting_current_A(plate, volts, hertz) + _starting_A(plate, volts), EXPLAINED,
-                  count=3),
-        )  # fmt: skip
+            Watch("input_power", None, most_W, EXPLAINED, count=3),
+            Watch("input_current", None, most_A, EXPLAINED, count=3),
+        )
         yield from (w for w in wanted if w.quantity in ctx.measured)
         yield from watch_outputs(ctx, None, 1.15, "115 % of nominal, at once", count=1)
 
@@ -243,19 +244,19 @@ class BringUp(Procedure):
 
     # Running
 
-    def _running(self, ctx: Context, volts: float, percent: float) -> Steps:
+    def _running(self, ctx: Context, voltage: float, percent: float) -> Steps:
         plate, load_W = ctx.nameplate, ctx.load_W(percent)
         wanted = (
             Watch("input_power", None, running_power_W(plate, load_W), EXPLAINED, count=3),
-            Watch("input_current", None, running_current_A(plate, volts, load_W), EXPLAINED, count=3),
+            Watch("input_current", None, running_current_A(plate, voltage, load_W), EXPLAINED, count=3),
         )
         yield from (w for w in wanted if w.quantity in ctx.measured)
 
-    def _load(self, ctx: Context, volts: float, hertz: float, percent: float) -> Steps:
-        yield from self._running(ctx, volts, percent)
+    def _load(self, ctx: Context, voltage: float, hertz: float, percent: float) -> Steps:
+        yield from self._running(ctx, voltage, percent)
         yield from draw(ctx, percent)
         yield Dwell(2.0, "settles", period_s=POLL_S)
-        yield from _measured(ctx, volts, hertz, percent)
+        yield from _measured(ctx, voltage, hertz, percent)
 
     def _stop_voltage(self, ctx: Context, hertz: float, from_V: float) -> Steps:
         """Lower the input at light load until the output goes; then closer, starting anew each time."""
@@ -266,11 +267,11 @@ class BringUp(Procedure):
         yield Stage("Stop voltage", f"from {from_V:g} V downwards at {light:g} % load")
         yield from watch_outputs(ctx, GONE, None, HALF, count=4)  # it is meant to go now
 
-        def probe(volts: float) -> Found:
-            yield from self._running(ctx, max(volts, least), light)
-            volts = _reached((yield SetSource(volts, hertz, True)), volts)
+        def probe(voltage: float) -> Found:
+            yield from self._running(ctx, max(voltage, least), light)
+            voltage = _reached((yield SetSource(voltage, hertz, True)), voltage)
             yield Dwell(options.step_s, "does it hold?", period_s=POLL_S)
-            point = yield from _measured(ctx, volts, hertz, light, Purpose.STOP)
+            point = yield from _measured(ctx, voltage, hertz, light, Purpose.STOP)
             return point is not None and _is_down(ctx, point)
 
         found = yield from approach(min(from_V, rating.voltage_min_V), least, step, probe)
@@ -278,18 +279,18 @@ class BringUp(Procedure):
             yield Note(f"it still ran at {least:.3g} V; it was not followed further down")
         elif ctx.source == "settable":
 
-            def again(volts: float) -> Found:
+            def again(voltage: float) -> Found:
                 yield from self._restart(ctx, from_V, hertz, light)
-                return (yield from probe(volts))
+                return (yield from probe(voltage))
 
             yield from bisect(found[0], found[1], options.resolution_V, again)
         yield from self._restart(ctx, from_V, hertz, light)
         yield from watch_outputs(ctx, DOWN, None, HALF, count=4)
 
-    def _restart(self, ctx: Context, volts: float, hertz: float, percent: float) -> Steps:
+    def _restart(self, ctx: Context, voltage: float, hertz: float, percent: float) -> Steps:
         yield from idle(ctx)
-        yield from self._running(ctx, volts, percent)
-        yield SetSource(volts, hertz, True)
+        yield from self._running(ctx, voltage, percent)
+        yield SetSource(voltage, hertz, True)
         yield Dwell(5.0, "output comes up", period_s=POLL_S)
         yield from draw(ctx, percent)
         yield Dwell(2.0, "settles", period_s=POLL_S)
@@ -327,40 +328,40 @@ def _options(ctx: Context) -> BringUpOptions:
     return ctx.asked(BringUpOptions)
 
 
-def _starting_W(plate: Nameplate, volts: float) -> float:
+def _starting_W(plate: Nameplate, voltage: float) -> float:
     """Above half the lowest rated input a unit may run without load; below, it only tries to."""
-    return running_power_W(plate, 0.0) if volts > 0.5 * plate.input.voltage_min_V else 0.0
+    return running_power_W(plate, 0.0) if voltage > 0.5 * plate.input.voltage_min_V else 0.0
 
 
-def _starting_A(plate: Nameplate, volts: float) -> float:
-    return running_current_A(plate, volts, 0.0) if volts > 0.5 * plate.input.voltage_min_V else 0.0
+def _starting_A(plate: Nameplate, voltage: float) -> float:
+    return running_current_A(plate, voltage, 0.0) if voltage > 0.5 * plate.input.voltage_min_V else 0.0
 
 
 def _measured(
-    ctx: Context, volts: float, hertz: float, percent: float, search: Purpose | None = None, attempts: int = 0
+    ctx: Context, voltage: float, hertz: float, percent: float, search: Purpose | None = None, attempts: int = 0
 ) -> Generator[Action, Outcome, Point | None]:
-    at = replace(_at(ctx, volts, hertz, percent), step=search, step_number=attempts)
+    at = replace(_at(ctx, voltage, hertz, percent), step=search, step_number=attempts)
     answer = yield Measure(tuple(q for q in everywhere(ctx, WANTED) if q in ctx.measured), SHORT_S, at)
     return answer.point if isinstance(answer, Measured) else None
 
 
-def _at(ctx: Context, volts: float, hertz: float, percent: float) -> OperatingPoint:
+def _at(ctx: Context, voltage: float, hertz: float, percent: float) -> OperatingPoint:
     """The share alone stands with its points: what it came to in amps was set a moment before."""
     draws = tuple(Draw(percent, port=port) for port in ctx.outputs)
-    return OperatingPoint((Feed(volts, hertz),), draws)
+    return OperatingPoint((Feed(voltage, hertz),), draws)
 
 
 def _share(point: Point, plate: Nameplate) -> float | None:
     """The volts of the lowest output as a share of what it is rated for; None while one was not read."""
     ctx_volts = {port: Envelope(plate).voltage_V(port) for port in output_ports(plate)}
-    found = [_of(point, port, volts) for port, volts in ctx_volts.items()]
+    found = [_of(point, port, voltage) for port, voltage in ctx_volts.items()]
     read = [share for share in found if share is not None]
     return min(read) if len(read) == len(found) else None
 
 
-def _of(point: Point, port: str, volts: float) -> float | None:
+def _of(point: Point, port: str, voltage: float) -> float | None:
     reading = point.get(at_port("output_voltage", port))
-    return reading.value / volts if reading is not None and reading.value is not None else None
+    return reading.value / voltage if reading is not None and reading.value is not None else None
 
 
 def _is_up(ctx: Context, point: Point) -> bool:

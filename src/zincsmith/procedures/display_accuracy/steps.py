@@ -69,13 +69,13 @@ class DisplayAccuracy(Procedure):
         )
         yield from feed(ctx, "Display", line.words, line)
         for load in options.loads_percent:
-            amps = ctx.load_A(load)
-            yield SetLoad(amps, load > 0.0)
+            current = ctx.load_A(load)
+            yield SetLoad(current, load > 0.0)
             yield Dwell(options.settle_s, "settles")
             yield Measure(
                 tuple(q for q in WANTED if q in ctx.measured),
                 options.average_s,
-                at_point(line, load, amps),
+                at_point(line, load, current),
             )
 
     def tidy(self, ctx: Context) -> Steps:
@@ -187,10 +187,10 @@ def _growth(rows: Sequence[Point], shown: Shown) -> str:
         and r.value is not None
         and (error := display_error(p, shown.display, shown.reference)) is not None
     ]
-    if len({amps for amps, _ in pairs}) < LEAST_LOADS:
+    if len({current for current, _ in pairs}) < LEAST_LOADS:
         return ""
-    amps, errors = np.array(pairs).T
-    ohm = -output_resistance(errors, amps)
+    current, errors = np.array(pairs).T
+    ohm = -output_resistance(errors, current)
     return f"the error grows by {1000.0 * ohm:+.3g} mV/A: what lies between display and terminals"
 
 

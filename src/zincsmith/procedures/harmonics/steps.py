@@ -194,11 +194,11 @@ def _against(seen: Seen, limits: HarmonicLimits, name: str) -> Finding:
 
 def _beside_the_point(seen: Seen, least_W: float) -> str:
     """Why the limits do not speak of this point (IEC 61000-3-2, scope and clause 7; values from memory); else empty."""
-    watts, volts = abs(seen.power.real_power), seen.point.at.line_V
+    watts, voltage = abs(seen.power.real_power), seen.point.at.line_V
     if watts <= least_W:
         return f"{watts:.3g} W of active input power; the limits apply above {least_W:g} W, lighting apart"
-    if not SYSTEMS_V[0] <= volts <= SYSTEMS_V[1]:
-        return f"at {volts:g} V; the limits are those of {SYSTEMS_V[0]:g} to {SYSTEMS_V[1]:g} V systems"
+    if not SYSTEMS_V[0] <= voltage <= SYSTEMS_V[1]:
+        return f"at {voltage:g} V; the limits are those of {SYSTEMS_V[0]:g} to {SYSTEMS_V[1]:g} V systems"
     return ""
 
 

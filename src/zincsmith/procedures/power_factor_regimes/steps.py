@@ -173,8 +173,8 @@ def _switching(
         else:
             beyond = load
     used = [p for p in (*sweep, *closing) if p.at.load_percent in (start, beyond)]
-    watts = plate.rated_power_W / 100.0
-    value, half = (start + beyond) / 2.0 * watts, abs(beyond - start) / 2.0 * watts
+    power = plate.rated_power_W / 100.0
+    value, half = (start + beyond) / 2.0 * power, abs(beyond - start) / 2.0 * power
     part = Contribution("between the last two loads", half / math.sqrt(3.0), True, rectangular=True)
     table = tuple(
         {"point": p.number, **p.at.conditions, "PF": _factor(p), "readings": [r.id for r in p.readings]} for p in used

@@ -183,8 +183,8 @@ def _changed(before: Point, after: Point) -> list[Doubt]:
 
 
 def _source(point: Point) -> list[Finding]:
-    volts = _value(point, "input_voltage")
-    if volts is None:
+    voltage = _value(point, "input_voltage")
+    if voltage is None:
         return []
     nominal = point.at.line_V
     at = point.at.at_line
@@ -207,10 +207,10 @@ def source_doubts(point: Point) -> list[Doubt]:
     """What a source must not do at compliance points: volts off, frequency off, distortion."""
     found = []
     nominal, hertz = point.at.line_V, point.at.frequency_Hz
-    volts, frequency, thd = (_value(point, q) for q in ("input_voltage", "input_frequency", "voltage_thd"))
+    voltage, frequency, thd = (_value(point, q) for q in ("input_voltage", "input_frequency", "voltage_thd"))
     bad = []
-    if volts is not None and volts.value is not None and abs(volts.value / nominal - 1.0) > SOURCE_TOLERANCE:
-        bad.append(f"{volts.value:.1f} V instead of {nominal:g} V")
+    if voltage is not None and voltage.value is not None and abs(voltage.value / nominal - 1.0) > SOURCE_TOLERANCE:
+        bad.append(f"{voltage.value:.1f} V instead of {nominal:g} V")
     if frequency is not None and frequency.value is not None and abs(frequency.value / hertz - 1.0) > SOURCE_TOLERANCE:
         bad.append(f"{frequency.value:.2f} Hz instead of {hertz:g} Hz")
     if thd is not None and thd.value is not None and thd.value > DISTORTED:
@@ -230,13 +230,13 @@ def channels(point: Point, samples: Mapping[str, bytes]) -> Finding | None:
     """Before an analyzer's watts are believed: what each of its channels shows, from a record of both. The figure is
     the crest headroom of the amps, the end of their range over their greatest sample."""
     waves = {w.quantity: w for w in point.waves}
-    volts, amps = waves.get("input_voltage"), waves.get("input_current")
-    if volts is None or amps is None or not {volts.sha256, amps.sha256} <= samples.keys():
+    voltage, current = waves.get("input_voltage"), waves.get("input_current")
+    if voltage is None or current is None or not {voltage.sha256, current.sha256} <= samples.keys():
         return None
-    v, i = (samples_of(w, samples) for w in (volts, amps))
-    hertz = [fundamental(x, volts.step_s) for x in (v, i)]
+    v, i = (samples_of(w, samples) for w in (voltage, current))
+    hertz = [fundamental(x, voltage.step_s) for x in (v, i)]
     peak = float(np.max(np.abs(i)))
-    end = CODES * amps.scale if amps.code == "i2" else math.inf
+    end = CODES * current.scale if current.code == "i2" else math.inf
     headroom = end / peak if peak > 0.0 and math.isfinite(end) else None
     said = ", ".join(
         f"{name} {f'{f:.2f} Hz' if f is not None else 'no period'}"
@@ -250,7 +250,7 @@ def channels(point: Point, samples: Mapping[str, bytes]) -> Finding | None:
 
 
 def _channel_doubts(
-    point: Point, volts: Array, amps: Array, hertz: list[float | None], headroom: float | None
+    point: Point, voltage: Array, current: Array, hertz: list[float | None], headroom: float | None
 ) -> list[Doubt]:
     wanted, found = point.at.frequency_Hz, []
     for name, seen in zip(("volts", "amps"), hertz, strict=True):
@@ -265,7 +265,7 @@ def _channel_doubts(
                     "See which signal the meter follows, and what is on that channel.",
                 )
             )
-    if float(np.mean(volts * amps)) < 0.0:
+    if float(np.mean(voltage * current)) < 0.0:
         found.append(
             Doubt(
                 "channel_polarity",

@@ -192,17 +192,17 @@ def _line(found: Columns, row: int) -> int | None:
     return found.line + row if found.line is not None else None
 
 
-def _line_near(volts: float, lines: Sequence[Line], frequency_Hz: float | None, found: Columns, row: int) -> Line:
-    near = [x for x in lines if abs(volts - x.voltage_V) <= SAME_INPUT * x.voltage_V]
+def _line_near(voltage: float, lines: Sequence[Line], frequency_Hz: float | None, found: Columns, row: int) -> Line:
+    near = [x for x in lines if abs(voltage - x.voltage_V) <= SAME_INPUT * x.voltage_V]
     if near:
-        return min(near, key=lambda x: abs(volts - x.voltage_V))
+        return min(near, key=lambda x: abs(voltage - x.voltage_V))
     if frequency_Hz is None:
         known = ", ".join(x.words for x in lines)
         raise InputError(
-            f"{volts:g} V is none of the lines of this unit ({known}): say its frequency", file=str(found.file),
+            f"{voltage:g} V is none of the lines of this unit ({known}): say its frequency", file=str(found.file),
             line=_line(found, row),
         )  # fmt: skip
-    return Line(round(volts), frequency_Hz)
+    return Line(round(voltage), frequency_Hz)
 
 
 def _load(

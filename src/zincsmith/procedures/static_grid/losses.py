@@ -21,22 +21,22 @@ from zincsmith.procedures.given import POWER
 def loss_findings(at: OperatingPoint, points: Sequence[Point]) -> list[Finding]:
     """At one line: the fixed loss with the whole model in its working, and the current at which the losses change to
     another curve. ``points`` carry all of POWER; nothing from fewer than four different loads."""
-    amps = np.array([_value(p, "output_current") for p in points])
-    if len(np.unique(amps)) <= TERMS:
+    current = np.array([_value(p, "output_current") for p in points])
+    if len(np.unique(current)) <= TERMS:
         return []
-    watts = np.array([_value(p, "input_power") for p in points])
-    losses = watts - np.array([_value(p, "output_voltage") for p in points]) * amps
-    model = fit_losses(amps, losses)
+    power = np.array([_value(p, "input_power") for p in points])
+    losses = power - np.array([_value(p, "output_voltage") for p in points]) * current
+    model = fit_losses(current, losses)
     words = f"{model.fixed_W:.3g} W {model.linear_V:+.3g} V x I {model.square_ohm:+.3g} ohm x I²"
     rest = {p.number: float(r) for p, r in zip(points, model.rest, strict=True)}
     loss = {p.number: float(x) for p, x in zip(points, losses, strict=True)}
 
     # A point whose amps are off moves along the curve: to first order as if its losses were off by the slope there.
-    weights, slope = fixed_weights(amps), model.linear_V + 2.0 * model.square_ohm * amps
+    weights, slope = fixed_weights(current), model.linear_V + 2.0 * model.square_ohm * current
 
     def formula(v: Values) -> float:
         lost = v["input_power"] - v["output_voltage"] * v["output_current"]
-        return float(np.dot(weights, lost - slope * (v["output_current"] - amps)))
+        return float(np.dot(weights, lost - slope * (v["output_current"] - current)))
 
     found = [
         finding_of(
@@ -46,19 +46,19 @@ def loss_findings(at: OperatingPoint, points: Sequence[Point]) -> list[Finding]:
             doubts_of=lambda _p, _q: [],  # each point tells its own doubts with its efficiency
         )
     ]  # fmt: skip
-    return [*found, *_change(at, points, amps, losses)]
+    return [*found, *_change(at, points, current, losses)]
 
 
 def _change(
-    at: OperatingPoint, points: Sequence[Point], amps: NDArray[np.float64], losses: NDArray[np.float64]
+    at: OperatingPoint, points: Sequence[Point], current: NDArray[np.float64], losses: NDArray[np.float64]
 ) -> list[Finding]:
     """Where one curve does not do: the middle between the two loads, a rectangle between."""
-    between = mode_change(amps, losses, _own_W(points))
+    between = mode_change(current, losses, _own_W(points))
     if between is None:
         return []
     below, above = between
     part = Contribution("between the two loads", (above - below) / 2.0 / math.sqrt(3.0), True, rectangular=True)
-    used = [p for p, x in zip(points, amps, strict=True) if x in (below, above)]
+    used = [p for p, x in zip(points, current, strict=True) if x in (below, above)]
     rows = tuple(
         {
             "point": p.number,

@@ -33,14 +33,14 @@ def _edge(node: Node, read: Rows, most: bool) -> Finding:
     )  # fmt: skip
 
 
-def _near(node: Node, volts: float) -> list[Doubt]:
-    if node.rated_V is None or volts <= NEAR_RATED * node.rated_V:
+def _near(node: Node, voltage: float) -> list[Doubt]:
+    if node.rated_V is None or voltage <= NEAR_RATED * node.rated_V:
         return []
-    how = "beyond" if volts > node.rated_V else "near"
+    how = "beyond" if voltage > node.rated_V else "near"
     return [
         Doubt(
             "node_near_its_rating",
-            f"{node.name} reached {volts:.4g} V, {how} the {node.rated_V:g} V that its parts stand.",
+            f"{node.name} reached {voltage:.4g} V, {how} the {node.rated_V:g} V that its parts stand.",
             "Find out what is left for surges and for a line at its upper end.",
         )
     ]

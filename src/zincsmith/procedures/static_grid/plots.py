@@ -33,10 +33,10 @@ def share(point: Point) -> float | None:
 
 def efficiency(point: Point) -> float | None:
     """Of one point as a plain ratio; None without load or with a reading missing."""
-    taken, watts = value(point, "input_power"), _given(point)
-    if taken is None or taken <= 0.0 or watts is None or (share(point) or 0.0) <= 0.0:
+    taken, power = value(point, "input_power"), _given(point)
+    if taken is None or taken <= 0.0 or power is None or (share(point) or 0.0) <= 0.0:
         return None
-    return watts / taken
+    return power / taken
 
 
 def percent(point: Point) -> float | None:
@@ -45,13 +45,13 @@ def percent(point: Point) -> float | None:
 
 
 def loss(point: Point) -> float | None:
-    taken, watts = value(point, "input_power"), _given(point)
-    return None if taken is None or watts is None else taken - watts
+    taken, power = value(point, "input_power"), _given(point)
+    return None if taken is None or power is None else taken - power
 
 
 def _given(point: Point) -> float | None:
-    watts = [output_watts(point, port) for port in drawn_ports(point)]
-    return None if any(w is None for w in watts) else sum(w for w in watts if w is not None)
+    power = [output_watts(point, port) for port in drawn_ports(point)]
+    return None if any(w is None for w in power) else sum(w for w in power if w is not None)
 
 
 def volts(points: Sequence[Point]) -> list[Curve]:

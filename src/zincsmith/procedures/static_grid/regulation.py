@@ -46,9 +46,9 @@ def load_regulations(
     nominal = plate.output.voltage_V
 
     def formula(v: Values) -> float:
-        volts = v["output_voltage"]
-        below = {"Vnom": nominal, "Vfl": float(volts[1]), "Vnl": float(volts[0])}[conv.regulation_over]
-        return load_regulation(float(volts[0]), float(volts[1]), below)
+        voltage = v["output_voltage"]
+        below = {"Vnom": nominal, "Vfl": float(voltage[1]), "Vnl": float(voltage[0])}[conv.regulation_over]
+        return load_regulation(float(voltage[0]), float(voltage[1]), below)
 
     found = brackets(once_settled(taken), lambda p: load_of(p) == load_of(high))
     if len(found) >= LEAST_TURNS and all(load_of(b) == load_of(low) for _, b, _ in found):
@@ -165,13 +165,13 @@ def _line_V(point: Point) -> float:
 
 
 def _span(top: Rows, nominal: float, at: OperatingPoint, over: str) -> Finding:
-    volts = np.array([volts_of(p) for p in top])
-    most, least = int(np.argmax(volts)), int(np.argmin(volts))
+    voltage = np.array([volts_of(p) for p in top])
+    most, least = int(np.argmax(voltage)), int(np.argmin(voltage))
     if most == least:  # all equal: still the difference of two readings, with the uncertainty of both
-        least = (most + 1) % len(volts)
+        least = (most + 1) % len(voltage)
     readings = [r for p in top if (r := p.get("output_voltage")) is not None]
     minutes = (max(p.bench_s for p in top) - min(p.bench_s for p in top)) / 60.0
-    upper, bias = span_at_most(volts, drawn(column(readings, minutes), DRAWS, 1), ONE_SIDED)
+    upper, bias = span_at_most(voltage, drawn(column(readings, minutes), DRAWS, 1), ONE_SIDED)
     sided = (
         f"; one-sided, {100 * ONE_SIDED:g} %: at most {100.0 * upper / nominal:.3g} %; picking the extremes adds "
         f"{100.0 * bias / nominal:.2g} % on average"
@@ -203,9 +203,9 @@ def resistances(line: tuple[float, float], points: Rows, plate: Nameplate) -> li
     rows = carrying(upright(points, plate.output.voltage_V), quantities)
     if len({load_of(p) for p in rows}) < 3:
         return []
-    volts, amps = np.array([volts_of(p) for p in rows]), np.array([amps_of(p) for p in rows])
+    voltage, current = np.array([volts_of(p) for p in rows]), np.array([amps_of(p) for p in rows])
     times = np.array([p.bench_s for p in rows])
-    apart = order_shows_drift(amps, times)
+    apart = order_shows_drift(current, times)
 
     def formula(v: Values) -> float:
         if apart:
@@ -215,10 +215,10 @@ def resistances(line: tuple[float, float], points: Rows, plate: Nameplate) -> li
     words = "R = − slope of V on I"
     note = f"least squares over {len(rows)} points"
     if apart:
-        note += f"; a drift of {6e4 * resistance_and_drift(volts, amps, times)[1]:+.3g} mV/min fitted beside it"
+        note += f"; a drift of {6e4 * resistance_and_drift(voltage, current, times)[1]:+.3g} mV/min fitted beside it"
     finding = finding_of("output_resistance", "Output resistance", "ohm", rows, quantities, formula, words,
                          at_line(line), note)  # fmt: skip
-    doubts = [*_drift_doubt(rows, apart), *_bent(rows, volts, amps)]
+    doubts = [*_drift_doubt(rows, apart), *_bent(rows, voltage, current)]
     return [replace(finding, doubts=(*finding.doubts, *doubts))]
 
 
@@ -241,21 +241,21 @@ def _drift_doubt(rows: Rows, apart: bool) -> list[Doubt]:
     ]
 
 
-def _bent(rows: Rows, volts: NDArray[np.float64], amps: NDArray[np.float64]) -> list[Doubt]:
+def _bent(rows: Rows, voltage: NDArray[np.float64], current: NDArray[np.float64]) -> list[Doubt]:
     """One end that makes the slope: without it the others lie on another line, nearer than it does."""
-    if len(rows) < LEAST_FOR_A_BEND or len(np.unique(amps)) < LEAST_FOR_A_BEND:
+    if len(rows) < LEAST_FOR_A_BEND or len(np.unique(current)) < LEAST_FOR_A_BEND:
         return []
-    whole = output_resistance(volts, amps)
-    for end in (int(np.argmax(amps)), int(np.argmin(amps))):
+    whole = output_resistance(voltage, current)
+    for end in (int(np.argmax(current)), int(np.argmin(current))):
         rest = np.arange(len(rows)) != end
-        if np.ptp(amps[rest]) == 0.0:
+        if np.ptp(current[rest]) == 0.0:
             continue
-        slope = -output_resistance(volts[rest], amps[rest])
-        start = float(np.mean(volts[rest])) - slope * float(np.mean(amps[rest]))
-        own = volts[rest] - start - slope * amps[rest]
+        slope = -output_resistance(voltage[rest], current[rest])
+        start = float(np.mean(voltage[rest])) - slope * float(np.mean(current[rest]))
+        own = voltage[rest] - start - slope * current[rest]
         scatter = max(float(np.std(own, ddof=2)), *(r.resolution for p in rows if (r := p.get("output_voltage"))))
-        off = float(volts[end]) - start - slope * float(amps[end])
-        reach = abs(float(amps[end]) - float(np.mean(amps[rest]))) / float(np.std(amps[rest]))
+        off = float(voltage[end]) - start - slope * float(current[end])
+        reach = abs(float(current[end]) - float(np.mean(current[rest]))) / float(np.std(current[rest]))
         most = BENT * scatter * (1.0 + (1.0 + reach**2) / (len(rows) - 1)) ** 0.5
         if abs(off) > most and abs(whole + slope) > BENT_SHARE * abs(whole):
             return [

@@ -77,11 +77,11 @@ def efficiency_of(answer: Outcome) -> float | None:
     if not isinstance(answer, Measured):
         return None
     point = answer.point
-    watts = [output_watts(point, port) for port in drawn_ports(point)]
+    power = [output_watts(point, port) for port in drawn_ports(point)]
     taken = point.get("input_power")
-    if taken is None or not taken.value or taken.value < 0.0 or any(w is None for w in watts):
+    if taken is None or not taken.value or taken.value < 0.0 or any(w is None for w in power):
         return None
-    return sum(w for w in watts if w is not None) / taken.value
+    return sum(w for w in power if w is not None) / taken.value
 
 
 def grid_options(ctx: Context) -> GridOptions:

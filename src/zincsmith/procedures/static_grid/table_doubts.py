@@ -74,8 +74,8 @@ def add_difference(table: Table, what: str, one: int, other: int) -> None:
 def _points(table: Table, rows: Sequence[int]) -> list[Point]:
     """Rows as points of a run; load in percent as it stands, else of the greatest amps."""
     load = table.load
-    if load is None and (amps := table.columns.get("output_current_A")) is not None and np.nanmax(amps) > 0.0:
-        load = 100.0 * amps / np.nanmax(amps)
+    if load is None and (current := table.columns.get("output_current_A")) is not None and np.nanmax(current) > 0.0:
+        load = 100.0 * current / np.nanmax(current)
     out = []
     for row in rows:
         draws = (Draw(float(load[row])),) if load is not None and load[row] == load[row] else ()

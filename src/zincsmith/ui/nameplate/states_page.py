@@ -170,11 +170,11 @@ class StatesPage(QWidget):
             return
         made = []
         for row in rows:
-            volts = (row.get("rated") or "").replace("V", "").strip()
+            voltage = (row.get("rated") or "").replace("V", "").strip()
             try:
-                rated = float(volts) if volts else None
+                rated = float(voltage) if voltage else None
             except ValueError:
-                self.wrong.emit(f"What the parts stand is a number of volts, not “{volts}”.")
+                self.wrong.emit(f"What the parts stand is a number of volts, not “{voltage}”.")
                 return
             side: Any = row.get("side") or "primary"
             between = tuple(name.strip() for name in (row.get("between") or "").split(",") if name.strip())

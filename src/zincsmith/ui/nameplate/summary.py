@@ -168,7 +168,7 @@ def touch_words(unit: Unit) -> str:
     mains = [i for i in unit.nameplate.inputs if i.type == "ac"]
     if not mains or not any(p.what == "Y capacitor" and p.capacitance_F for p in unit.look.parts):
         return ""
-    volts = max(i.voltage_max_V for i in mains)
+    voltage = max(i.voltage_max_V for i in mains)
     hertz = max(f for i in mains for f in i.frequency_Hz)
-    amps = touch_current_A(unit.look.parts, volts, hertz)
-    return f"Touch current to expect: {1e6 * amps:.0f} µA at {volts:g} V {hertz:g} Hz"
+    current = touch_current_A(unit.look.parts, voltage, hertz)
+    return f"Touch current to expect: {1e6 * current:.0f} µA at {voltage:g} V {hertz:g} Hz"

@@ -127,8 +127,8 @@ class WiringSheet(QWidget):
         unit = self._unit
         ties = ", ".join(f"{e.node} earthed through {e.through}" for e in rig.earthed) or "nothing earthed"
         outputs = unit.nameplate.outputs if unit is not None else ()
-        volts = [one.name if len(outputs) > 1 else f"{one.voltage_V:g} V" for one in outputs]
-        return f"Output side: {', '.join([*volts, ties])}"
+        voltage = [one.name if len(outputs) > 1 else f"{one.voltage_V:g} V" for one in outputs]
+        return f"Output side: {', '.join([*voltage, ties])}"
 
     def _frame(self, p: QPainter, box: QRectF, name: str, there: bool) -> None:
         t = theme()
@@ -201,8 +201,8 @@ class WiringSheet(QWidget):
             if flow is not None:
                 span = QRectF(left, y - 46, right - left, 17)
                 ink.write(p, span, f"{flow.input_V:g} V", 13, 600, theme().text_of("voltage"), ink.CENTRE)
-                amps = f"{flow.input_A:.3g} A"
-                ink.write(p, span.translated(0, 17), amps, 13, 600, theme().text_of("current"), ink.CENTRE)
+                current = f"{flow.input_A:.3g} A"
+                ink.write(p, span.translated(0, 17), current, 13, 600, theme().text_of("current"), ink.CENTRE)
             between = f"{self.source_role} power_meter" if left_name == self.source_role else "power_meter unit"
             lead = rig.lead(between) if left_name != "gear" else None
             if lead is not None:
@@ -227,10 +227,10 @@ class WiringSheet(QWidget):
     def _each_output(self, p: QPainter, room: QRectF, flow: Flow) -> None:
         """Several outputs side by side on the one pair of lines; a name is said where it says more than the volts."""
         t, wide = theme(), room.width() / len(flow.each)
-        for n, (name, volts, amps) in enumerate(flow.each):
-            spelt = name.replace("−", "-").lstrip("+") == f"{volts:g} V"
-            parts = [*([] if spelt else [(name, t.color("ink2"))]), (f"{volts:g} V".replace("-", "−"),
-                t.text_of("voltage")), (f"{amps:.3g} A", t.text_of("current"))]  # fmt: skip
+        for n, (name, voltage, current) in enumerate(flow.each):
+            spelt = name.replace("−", "-").lstrip("+") == f"{voltage:g} V"
+            parts = [*([] if spelt else [(name, t.color("ink2"))]), (f"{voltage:g} V".replace("-", "−"),
+                t.text_of("voltage")), (f"{current:.3g} A", t.text_of("current"))]  # fmt: skip
             x = room.left() + n * wide
             for text, hue in parts:
                 ink.write(p, QRectF(x, room.top(), wide, room.height()), text, 13, 600, hue)

@@ -288,9 +288,9 @@ class FindingsStation(Station):
         if self.run is None or not self.claim_this.isVisible():
             return
         finding = self.run.judged[self._chosen].finding
-        volts, hertz, load = finding.at.place
+        voltage, hertz, load = finding.at.place
         condition = Condition(
-            (volts, volts) if volts is not None else None, hertz, (load, load) if load is not None else None
+            (voltage, voltage) if voltage is not None else None, hertz, (load, load) if load is not None else None
         )
         self.claim.emit(StatedClaim(finding.name, source="manual", condition=condition))
 

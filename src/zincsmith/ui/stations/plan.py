@@ -252,7 +252,7 @@ class PlanStation(Station):
                     cells[key] = Cell("", number=-len(cells) - 1, dropped=True)
                 else:
                     cells[key] = Cell(str(planned[0]), underlined=bool(planned[1].typed), number=planned[0])
-        self.map.show_grid(cells, amps={p.at.load_percent: p.load_A for p in points})
+        self.map.show_grid(cells, current={p.at.load_percent: p.load_A for p in points})
 
     # Choosing and changing
 

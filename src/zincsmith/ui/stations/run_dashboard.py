@@ -363,7 +363,7 @@ def _doing(view: RunView) -> str:
     if view.state == "making safe":
         return "making safe"
     if view.stage == "Warm-up":
-        amps = view.near.get("output_current")
-        flows = f"{amps:.2f} A drawn" if amps is not None else "load on"
+        current = view.near.get("output_current")
+        flows = f"{current:.2f} A drawn" if current is not None else "load on"
         return f"{flows if view.load_on else 'the load is off yet'}, until it is warm"
     return "sets, settles, averages" if view.stage == "Grid" else view.stage_detail

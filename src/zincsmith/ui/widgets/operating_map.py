@@ -48,18 +48,18 @@ class OperatingMap(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(320, 150)
 
-    def show_grid(self, cells: Mapping[Key, Cell], amps: Mapping[float, float], hue: str = "plain") -> None:
-        """``amps`` gives the load current of each load percentage, ``hue`` the colour of the shade."""
-        self._cells, self._amps, self._hue = dict(cells), dict(amps), hue
+    def show_grid(self, cells: Mapping[Key, Cell], current: Mapping[float, float], hue: str = "plain") -> None:
+        """``current`` gives the load current, A, of each load percentage, ``hue`` the colour of the shade."""
+        self._cells, self._amps, self._hue = dict(cells), dict(current), hue
         self.update()
 
     def choose(self, number: int) -> None:
         self._chosen = number
         cell = next(((k, c) for k, c in self._cells.items() if c.number == number), None)
         if cell is not None:
-            (volts, hertz, load), content = cell
+            (voltage, hertz, load), content = cell
             self.setAccessibleDescription(
-                f"{volts:g} V {hertz:g} Hz, {load:g} % load: {content.text}{', rejected' if content.rejected else ''}"
+                f"{voltage:g} V {hertz:g} Hz, {load:g} % load: {content.text}{', rejected' if content.rejected else ''}"
             )
         self.update()
 
@@ -77,10 +77,10 @@ class OperatingMap(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         t, p = theme(), QPainter(self)
         lines, loads = self._axes()
-        for volts, hertz in lines:
-            row = self._rect((volts, hertz, loads[0]))
+        for voltage, hertz in lines:
+            row = self._rect((voltage, hertz, loads[0]))
             words = QRectF(0, row.top(), 44, row.height())
-            ink.write(p, words, f"{volts:g} V", 13, 600, t.text_of("voltage"), ink.RIGHT)
+            ink.write(p, words, f"{voltage:g} V", 13, 600, t.text_of("voltage"), ink.RIGHT)
             ink.write(p, words.translated(44, 0), f"{hertz:g} Hz", 12, 400, t.color("ink2"), ink.RIGHT)
         for key, cell in self._cells.items():
             self._paint_cell(p, self._rect(key), cell, len(self._crossed) > 1 and key in self._crossed)
@@ -95,8 +95,8 @@ class OperatingMap(QWidget):
             x = self._rect((*lines[0], load))
             ink.write(p, QRectF(x.left(), below, x.width(), 18), f"{load:g}", 12, 600, align=ink.CENTRE)
             if load in self._amps:
-                amps = QRectF(x.left(), below + 17, x.width(), 18)
-                ink.write(p, amps, f"{self._amps[load]:.3f}", 12, 400, t.text_of("current"), ink.CENTRE)
+                current = QRectF(x.left(), below + 17, x.width(), 18)
+                ink.write(p, current, f"{self._amps[load]:.3f}", 12, 400, t.text_of("current"), ink.CENTRE)
 
     def _paint_cell(self, p: QPainter, box: QRectF, cell: Cell, crossed: bool) -> None:
         t = theme()

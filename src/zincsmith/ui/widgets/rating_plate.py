@@ -137,19 +137,19 @@ class RatingPlate(QWidget):
             ink.write(p, QRectF(box.left(), y, box.width(), row), words, size, 600, align=ink.RIGHT)
 
     def _input(self, p: QPainter, box: QRectF, one: InputRating, title: str, size: int) -> None:
-        amps = f"{one.current_A:g} A" if one.current_A is not None else ""
-        self._line(p, box, title, (input_words(one), one.type), hertz_words(one), amps, size, 400)
+        current = f"{one.current_A:g} A" if one.current_A is not None else ""
+        self._line(p, box, title, (input_words(one), one.type), hertz_words(one), current, size, 400)
 
     def _output(self, p: QPainter, box: QRectF, one: OutputRating, title: str, size: int) -> None:
-        volts, _, amps = output_words(one).partition("  ")
-        self._line(p, box, title, (volts, one.type), amps, f"{one.rated_power_W:.4g} W", size, 600)
+        voltage, _, current = output_words(one).partition("  ")
+        self._line(p, box, title, (voltage, one.type), current, f"{one.rated_power_W:.4g} W", size, 600)
 
     @staticmethod
     def _line(
         p: QPainter,
         box: QRectF,
         title: str,
-        volts: tuple[str, str],
+        voltage: tuple[str, str],
         middle: str,
         right: str,
         size: int,
@@ -166,12 +166,12 @@ class RatingPlate(QWidget):
         def rest(pixels: int) -> float:
             return ink.width(middle, pixels, weight) + ink.width(right, pixels, weight) + 2.4 * pixels + 8
 
-        while size > 12 and ink.width(volts[0], size, weight) + rest(size) > room:
+        while size > 12 and ink.width(voltage[0], size, weight) + rest(size) > room:
             size -= 1
-        wide = max(24.0, min(ink.width(volts[0], size, weight), room - rest(size)))
-        ink.write(p, QRectF(at, box.top(), wide, box.height()), volts[0], size, weight)
+        wide = max(24.0, min(ink.width(voltage[0], size, weight), room - rest(size)))
+        ink.write(p, QRectF(at, box.top(), wide, box.height()), voltage[0], size, weight)
         at += wide + size * 0.75
-        if volts[1] == "ac":
+        if voltage[1] == "ac":
             ink.sine_sign(p, QPointF(at, box.center().y() + 1), size * 0.85, t.color("ink"))
         else:
             ink.dc_sign(p, QPointF(at, box.center().y() + 1), size * 0.8, t.color("ink"), 1.6)

@@ -69,9 +69,9 @@ class UnitStrip(QWidget):
         at += room + 16
         if unit.nameplate.inputs:
             one = unit.nameplate.inputs[0]
-            volts = input_words(one)
-            ink.write(p, QRectF(at, 28, 344 - at, 18), volts, 12, 400, t.color("ink2"))
-            at += ink.width(volts, 12) + 10
+            voltage = input_words(one)
+            ink.write(p, QRectF(at, 28, 344 - at, 18), voltage, 12, 400, t.color("ink2"))
+            at += ink.width(voltage, 12) + 10
             sign = ink.sine_sign if one.type == "ac" else ink.dc_sign
             if at < 336:
                 sign(p, QPointF(at, 37.5), 9, t.color("ink2"), 1.2)
