@@ -81,8 +81,8 @@ def briefly(plan: Plan) -> Plan:
 
 def _briefly(part: Options) -> Options:
     if isinstance(part, GridOptions):
-        return replace(part, warm_up_s=900.0 if not part.port else 60.0, rewarm_s=60.0, settled_window_s=4.0,
+        return replace(part, warm_up_s=400.0 if not part.port else 30.0, rewarm_s=30.0, settled_window_s=4.0,
                        settle_at_most_s=20.0, average_s=4.0)  # fmt: skip
     if isinstance(part, StandbyOptions):
-        return replace(part, warm_up_s=30.0, at_least_s=360.0, at_most_s=600.0)
+        return replace(part, warm_up_s=30.0, at_least_s=240.0, at_most_s=300.0)
     return replace(part, readings_s=4.0) if isinstance(part, RigCheckOptions) else part

@@ -206,8 +206,8 @@ class Bench:
         return self._read(at, instrument)
 
     def _read(self, place: str, instrument: ScpiInstrument, held: bool = False) -> dict[str, float]:
-        one = self.rig.instrument(place) or next((i for i in self.rig.instruments if i.place == place), None)
-        if one is None or not one.visits:
+        one = self._visitors.get(place)
+        if one is None:
             seen = instrument.read(held)
             if self._range_up(place, seen):
                 seen = instrument.read()
@@ -217,6 +217,11 @@ class Bench:
             instrument.set("channel", float(number))
             values.update(read_at(at_port(one.role, port), instrument.read()))
         return values
+
+    @cached_property
+    def _visitors(self) -> dict[str, Instrument]:
+        """The instruments that go to several ports, by their own place."""
+        return {one.place: one for one in self.rig.instruments if one.visits}
 
     @cached_property
     def _polled(self) -> list[tuple[str, ScpiInstrument]]:
