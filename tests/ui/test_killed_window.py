@@ -98,7 +98,7 @@ def test_a_window_killed_or_stopped_in_mid_run_leaves_a_safe_bench_and_every_rea
             time.sleep(0)
 
 
-@pytest.mark.parametrize("sign", [signal.SIGINT, signal.SIGTERM])
+@pytest.mark.parametrize("sign", sampled([signal.SIGINT, signal.SIGTERM], [signal.SIGINT]))
 def test_a_window_told_to_end_by_the_terminal_closes_without_a_word(
     make_book: Callable[..., Path], sign: signal.Signals
 ) -> None:
