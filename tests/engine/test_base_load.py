@@ -22,6 +22,7 @@ from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Dummy, Instrument, Rig
 from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import rehearse
+from zincsmith.suitability.check import refuse_stops
 
 StartStandIn = Callable[..., RunningStandIn]
 BANK = Instrument("base_load", "simulated", "Osmary", "B4", dummy=Dummy(
@@ -123,4 +124,4 @@ def test_what_base_and_load_do_not_reach_is_refused_before_anything_is_sent(
     with pytest.raises(LimitError, match="load"):
         rehearse(unit, with_base(rig, 1.0, small), tiny_plan)
     with pytest.raises(InputError, match="made of"):
-        rehearse(unit, with_base(rig, 1.0, replace(BANK, dummy=None)), tiny_plan)
+        refuse_stops(unit, with_base(rig, 3.5, replace(BANK, dummy=None)), tiny_plan)

@@ -217,6 +217,7 @@ def shunt(ohm: float, most_W: float | None) -> Change:
 
 RESISTOR = Dummy("resistor", measured_ohm=9.6)  # 24 V: 60 W
 RULES: list[tuple[str, str, Severity, Change]] = [
+    ("base_load_unstated", "adapter", STOP, further(role="base_load")),
     ("meter_order_unstated", "adapter", DOUBT, further(role="second_power_meter")),
     ("second_meter_burden", "adapter", DOUBT,
      further(Lead("second_power_meter unit", 1.0, 25.0), role="second_power_meter", shunt_ohm=0.01)),

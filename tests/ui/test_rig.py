@@ -17,7 +17,7 @@ from tests.ui.test_nameplate import settle
 from zincsmith.book.writer import BookWriter
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
-from zincsmith.model.rig import Lead, Rig
+from zincsmith.model.rig import Lead, Rig, Shunt
 from zincsmith.ui.rig.wiring_sheet import WiringSheet
 
 Open = Callable[[Path], Hands]
@@ -270,3 +270,40 @@ def test_a_scan_finds_who_answers_and_fills_the_address(open_window: Open, make_
     scanning.answers.activated.emit(1)
     hands.until(lambda: session.rig.instrument("voltmeter").address == address)
     assert session.rig.instrument("voltmeter").how == "connected"
+
+
+def test_what_stands_beside_another_is_added_drawn_and_edited(open_window: Open, make_book: Make) -> None:
+    """Further meters, one at a node and a base load: each has its box on the sheet and its own entries."""
+    book = make_book()
+    hands = at_rig(open_window(book))
+    station = hands.window.stations["Rig"]
+    for role in ("second_power_meter", "second_voltmeter", "ammeter", "node_voltmeter", "base_load"):
+        at = station.add.findData(role)
+        station.add.setCurrentIndex(at)
+        station.add.activated.emit(at)
+        settle(hands)
+    sheet = hands.window.findChild(WiringSheet)
+    assert sheet is not None
+    sheet.grab()
+    assert in_book(book).instrument("node_voltmeter@bulk") is not None, "at the node that the unit has"
+
+    def typed(role: str, path: str, text: str) -> None:
+        open_element(hands, role)
+        entry = station.element.form.widgets[path]
+        entry.setFocus()
+        entry.setText(text)
+        entry.editingFinished.emit()
+        settle(hands)
+
+    typed("ammeter", "shunt.ohm", "10m")
+    typed("ammeter", "shunt.percent", "0.5")
+    typed("node_voltmeter", "most.voltage_V", "1000")
+    typed("base_load", "dummy.measured_ohm", "38.4")
+    rig = in_book(book)
+    assert rig.need("ammeter").shunt == Shunt(0.01, 0.5)
+    assert rig.need("node_voltmeter@bulk").most == {"voltage_V": 1000.0}
+    made = rig.need("base_load").dummy
+    assert made is not None
+    assert made.measured_ohm == 38.4
+    typed("voltmeter", "visits", "+12 V, +5 V")
+    assert in_book(book).of("voltmeter")[0].visits == ("+12 V", "+5 V")

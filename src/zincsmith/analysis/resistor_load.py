@@ -63,4 +63,12 @@ def base_percent(base: Instrument) -> float:
 def base_most_A(rig: Rig, port: str, voltage: float) -> float:
     """What the base load at a port adds at most; zero where there is none."""
     base = rig.instrument(at_port("base_load", port))
-    return sum(abs(voltage) / ohm for ohm in base_steps_ohm(base)) if base is not None else 0.0
+    if base is None or not is_described(base):
+        return 0.0
+    return sum(abs(voltage) / ohm for ohm in base_steps_ohm(base))
+
+
+def is_described(base: Instrument) -> bool:
+    """Whether somebody has said what a base load is made of."""
+    made = base.dummy
+    return made is not None and bool((made.steps_W and made.at_V) or made.measured_ohm or made.nominal_ohm)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from zincsmith.analysis.envelope import Envelope
-from zincsmith.analysis.resistor_load import base_most_A
+from zincsmith.analysis.resistor_load import base_most_A, is_described
 from zincsmith.model.address import at_port
 from zincsmith.model.port import output_ports
 from zincsmith.model.rig import Instrument
@@ -176,6 +176,18 @@ def _held(case: Case) -> list[tuple[float, float]]:
     return sorted(((h, p) for h, p in found if h is not None and p is not None), reverse=True)
 
 
+def base_described(case: Case) -> Iterator[Fault]:
+    for base in case.rig.of("base_load"):
+        if not is_described(base):
+            yield Fault(
+                "base_load_unstated",
+                Severity.STOP,
+                base.role,
+                f"Nobody has said what the {base.name} is made of: what it draws is not known.",
+                "Enter its ohm as measured hot, or the steps of the bank and their volts.",
+            )
+
+
 def hot_metal(_case: Case, load: Instrument) -> Iterator[Fault]:
     kind = load.dummy.kind if load.dummy is not None else ""
     if kind not in ("resistor", "binary bank", "lamp", "transistor"):
@@ -237,6 +249,7 @@ def of_each(rule: Callable[[Case, Instrument], Iterator[Fault]]) -> Rule:
 
 
 RULES: tuple[Rule, ...] = (
-    of_each(hot_metal), total, not_reached, of_each(reach), of_each(least_volts), of_each(mode), of_each(dummy),
+    base_described, of_each(hot_metal), total, not_reached, of_each(reach), of_each(least_volts), of_each(mode),
+    of_each(dummy),
     of_each(as_mounted), of_each(endurance),
 )  # fmt: skip

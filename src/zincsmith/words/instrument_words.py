@@ -69,7 +69,8 @@ def limit_words(row: Accuracy, unit: Unit | None, line: Line, port: str = "") ->
     except InputError:  # the nameplate does not say enough yet
         return ""
     first = next((name for name in values if name_of(name) == row.quantity), row.quantity)
-    value = values.get(at_port(row.quantity, port), values[first]).value
+    known = values.get(at_port(row.quantity, port), values.get(first))
+    value = known.value if known is not None else row.range  # of what no nameplate says anything: its full range
     reading = Reading(
         "",
         row.quantity,

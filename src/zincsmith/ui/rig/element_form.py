@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QWidget
 
 from zincsmith.formats.entry import parse_entry
 from zincsmith.model.errors import InputError
-from zincsmith.model.rig import Dummy, Instrument, Probe, Rig
+from zincsmith.model.rig import Dummy, Instrument, Probe, Rig, Shunt
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.panel import clear, label
@@ -86,6 +86,7 @@ ROLE_ENTRIES: dict[str, tuple[Entry, ...]] = {
         Entry("dummy.tolerance_percent", "Tolerance ±", "%"),
         Entry("dummy.steps_W", "Steps of the bank, W"),
         Entry("dummy.at_V", "at", "V"),
+        Entry("dummy.most_W", "Stands as mounted", "W"),
         _yes_no("direction_checked", "Probe direction checked"),
     ),
     "scope": (
@@ -105,12 +106,36 @@ ROLE_ENTRIES: dict[str, tuple[Entry, ...]] = {
         Entry("kind", "Kind", like="camera, type K …"),
         Entry("emissivity", "Emissivity", "1"),
     ),
-    "voltmeter": (Entry("spot", "Clipped to"),),
+    "voltmeter": (Entry("spot", "Clipped to"), Entry("visits", "Visits in turn", like="+12 V, +5 V")),
+    "second_voltmeter": (Entry("spot", "Clipped to"),),
+    "second_power_meter": (
+        Entry("tap_ohm", "Tap resistance, Ω", "1"),
+        Entry("shunt_ohm", "Shunt resistance, Ω", "1"),
+    ),
+    "node_voltmeter": (
+        Entry("port", "At the node"),
+        Entry("spot", "Clipped to"),
+        Entry("most.voltage_V", "Meter and probe stand", "V"),
+    ),
+    "ammeter": (
+        Entry("shunt.ohm", "Across a shunt of, Ω", "1"),
+        Entry("shunt.percent", "Shunt ±", "%"),
+        Entry("shunt.ppm_per_W", "Heats by, ppm a watt", "1"),
+        Entry("shunt.most_W", "Stands as mounted", "W"),
+    ),
+    "base_load": (
+        _choice("dummy.kind", "Made of", "", "resistor", "binary bank", "lamp"),
+        Entry("dummy.measured_ohm", "Measured hot, Ω", "1"),
+        Entry("dummy.steps_W", "Steps of the bank, W"),
+        Entry("dummy.at_V", "at", "V"),
+        Entry("dummy.most_W", "Stands as mounted", "W"),
+    ),
 }
 RIG_ENTRIES = (
     Entry("name", "Name of the rig"),
     Entry("reference", "Reference terminals"),
     _choice("sense", "Sense leads clip", "unit", "load"),
+    _choice("amps_by", "Amps that count", "load", "ammeter"),
     Entry("humidity_percent", "Humidity", "%"),
     Entry("note", "Note"),
     _yes_no("background_recorded", "Background recorded"),
@@ -208,11 +233,11 @@ class ElementForm(QWidget):
             self.edited.emit(changed)
 
 
-LISTS = {"outlet", "dummy.steps_W", "probe.tip_uF", "further_meters"}
+LISTS = {"outlet", "dummy.steps_W", "probe.tip_uF", "further_meters", "visits"}
 
 
 def _value(entry: Entry, text: str) -> Any:
-    if entry.path == "further_meters":
+    if entry.path in ("further_meters", "visits"):
         return tuple(part.strip() for part in text.split(",") if part.strip())
     if entry.path in LISTS:
         parts = [parse_entry(part, "1") for part in text.replace(";", " ").split()]
@@ -263,6 +288,10 @@ def _with(record: Any, path: str, value: Any) -> Any:
         if rest == "kind":
             return replace(record, dummy=replace(record.dummy or Dummy(value), kind=value) if value else None)
         return replace(record, dummy=_with(record.dummy or Dummy("resistor"), rest, value))
+    if head == "shunt":
+        if rest == "ohm":
+            return replace(record, shunt=replace(record.shunt or Shunt(value), ohm=value) if value else None)
+        return record if record.shunt is None else replace(record, shunt=_with(record.shunt, rest, value))
     return replace(record, probe=_with(record.probe or Probe(), rest, value))
 
 

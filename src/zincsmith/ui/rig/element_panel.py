@@ -63,7 +63,9 @@ LEADS = (
 )
 EARTHED = (Column("node", "node of the unit", stretch=True), Column("through", "earthed through", stretch=True))
 
-PORTED = (*AT_OUTPUTS, "sink_controller")  # roles that stand at one of several outputs
+AT_NODES = ("node_voltmeter",)  # roles that stand at a node inside the unit
+# Roles that stand at one of several outputs, or nodes.
+PORTED = (*AT_OUTPUTS, "sink_controller", "second_voltmeter", "ammeter", "base_load", *AT_NODES)
 
 
 class ElementPanel(Panel):
@@ -194,7 +196,10 @@ class ElementPanel(Panel):
 
     def _show_ports(self, rig: Rig, unit: Unit | None, opened: bool, locked: bool) -> None:
         """Which of several outputs the role is at; what stands at none of them yet can be put there."""
-        named = output_ports(unit.nameplate) if unit is not None and self._at in PORTED else ("",)
+        named: tuple[str, ...] = ("",)
+        if unit is not None and self._at in PORTED:
+            nodes = tuple(one.name for one in unit.nameplate.nodes) or ("",)
+            named = nodes if self._at in AT_NODES else output_ports(unit.nameplate)
         there = tuple(i.port for i in rig.of(self._at))
         self._ports = tuple(dict.fromkeys((*(p for p in there if p not in named), *named)))
         if self._port not in self._ports or (opened and self._port not in there):

@@ -16,6 +16,8 @@ from zincsmith.model.roles import OF_THE_UNIT
 from zincsmith.model.unit import Unit
 
 BOTTOM = ("voltmeter", "scope", "thermometer", "sink_controller", "lcr_meter")
+BESIDE = ("second_power_meter", "second_voltmeter", "ammeter", "node_voltmeter", "base_load")
+LINE_H = 21.0
 MARGIN, BOX_W, BOX_H = 12.0, 120.0, 84.0
 
 
@@ -56,14 +58,19 @@ def lay_out(width: float, height: float, rig: Rig, source: str) -> Layout:
     boxes["unit"] = unit
     boxes["load"] = QRectF(MARGIN, divide + 30.0, wide, BOX_H - 8.0)
     shown = [r for r in BOTTOM if rig.of(r)]
-    low = height - MARGIN - 66.0
+    beside = [r for r in dict.fromkeys(one.role for one in rig.instruments) if r in BESIDE]
+    taken = LINE_H + 4.0 - MARGIN / 2.0 if beside else 0.0
+    low, tall = height - MARGIN - 66.0, 66.0 - taken
     left = MARGIN + 214.0
     each = min(136.0, (unit.left() - 18.0 - left) / max(1, len(shown)) - 10.0)
     for k, role in enumerate(shown):
-        boxes[role] = QRectF(left + k * (each + 10.0), low, each, 66.0)
+        boxes[role] = QRectF(left + k * (each + 10.0), low, each, tall)
     for k, role in enumerate(r for r in OF_THE_UNIT if rig.of(r)):
         boxes[role] = QRectF(unit.left() + 12.0 + 74.0 * k, unit.bottom() - 98.0, 68.0, 50.0)
-    callout = QRectF(MARGIN, low - 22.0, 200.0, 88.0)
+    strip = (unit.left() - 18.0 - MARGIN) / max(1, len(beside))
+    for k, role in enumerate(beside):  # what stands beside another of its kind, a line each
+        boxes[role] = QRectF(MARGIN + k * strip, height - MARGIN / 2.0 - LINE_H, strip - 8.0, LINE_H)
+    callout = QRectF(MARGIN, low - 22.0, 200.0, 88.0 - taken)
     return Layout(boxes, divide, callout)
 
 

@@ -16,11 +16,15 @@ from zincsmith.model.roles import OF_THE_UNIT, ROLES
 from zincsmith.model.unit import Unit
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.ui import ink
-from zincsmith.ui.rig.sheet_layout import Flow, Layout, flow_of, lay_out, lead_words
+from zincsmith.ui.rig.sheet_layout import BESIDE, Flow, Layout, flow_of, lay_out, lead_words
 from zincsmith.ui.theme import theme
 
 TOP_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
 MOUNTED = {"gear": "gear", "sense": "voltmeter", "terminals": "unit"}
+
+
+# In a narrow box.
+SHORT = {"second_power_meter": "2nd watts", "second_voltmeter": "2nd volts", "node_voltmeter": "Node"}
 
 
 def element_of(at: str) -> str:
@@ -143,6 +147,12 @@ class WiringSheet(QWidget):
     def _box(self, p: QPainter, box: QRectF, role: str, rig: Rig) -> None:
         t, one = theme(), next(iter(rig.of(role)), None)
         self._frame(p, box, role, one is not None)
+        if role in BESIDE and one is not None:
+            self._how(p, QPointF(box.right() - 10, box.center().y()), one.how)
+            at = f", {one.port}" if one.port else ""
+            words = SHORT.get(role, ROLES[role])
+            ink.write(p, box.adjusted(8, 0, -20, 0), f"{words}{at}", 13, 600)
+            return
         inside = box.adjusted(8, 5, -6, -4)
         head = QRectF(inside.left(), inside.top(), inside.width() - 9, 18)
         several = [i.port for i in rig.of(role)]
@@ -152,6 +162,8 @@ class WiringSheet(QWidget):
             return
         self._how(p, QPointF(inside.right() - 3, head.center().y()), one.how)
         ink.write(p, head.translated(0, 18).adjusted(0, 0, 12, 0), one.name, 12, 400, t.color("ink2"))
+        if box.height() < 50.0:
+            return
         rest = QRectF(inside.left(), inside.top() + 36, inside.width(), inside.height() - 36)
         words = _detail(one, rig) if len(several) < 2 else f"at {', '.join(several)}"
         if box.height() < 70.0:

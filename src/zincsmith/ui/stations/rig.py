@@ -218,8 +218,11 @@ class RigStation(Station):
         role, rig = self.add.currentData(), self.session.rig
         if role and rig is not None:
             self._at = role
+            unit = self.session.unit
+            nodes = unit.nameplate.nodes if unit is not None and role == "node_voltmeter" else ()
+            made = Instrument(role, "by hand", port=nodes[0].name if nodes else "")
             self._give(
-                replace(rig, instruments=(*rig.instruments, Instrument(role, "by hand"))),
+                replace(rig, instruments=(*rig.instruments, made)),
                 f"{ROLES[role]} added",
             )
 
