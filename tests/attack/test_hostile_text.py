@@ -31,7 +31,7 @@ HOSTILE = ("[/b]", "[/top]", "[red]x", "<b>bold</b>", "<img src=x onerror=1>", "
            "$\\frac{1}{0}$", "{{ 7*7 }}", "=cmd|'/c'!A1", "-2+3", "a\x00b", "\ud800half", "x" * 1_000_000)  # fmt: skip
 
 
-@pytest.mark.parametrize("text", sampled(HOSTILE, HOSTILE[::6] + HOSTILE[-1:]), ids=range(len(HOSTILE)))
+@pytest.mark.parametrize("text", sampled(HOSTILE, HOSTILE[::7] + HOSTILE[-1:]), ids=range(len(HOSTILE)))
 def test_a_run_survives_any_text_in_any_field(
     tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: Callable[..., RunningStandIn], text: str
 ) -> None:

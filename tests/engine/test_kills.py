@@ -190,7 +190,7 @@ def strike(seed: int, folder: Path, unit: Unit, rig: Rig, plan: Plan, reference:
         one.end()
 
 
-@pytest.mark.parametrize("seed", sampled(range(len(VICTIMS)), range(2)))  # many, and of each kind, are long
+@pytest.mark.parametrize("seed", sampled(range(len(VICTIMS)), range(1, 2)))  # many, and of each kind, are long
 def test_a_kill_loses_nothing_and_leaves_the_bench_safe(
     seed: int, tmp_path: Path, unit: Unit, rig: Rig, plan: Plan, reference: Reference
 ) -> None:

@@ -184,6 +184,7 @@ def test_what_is_wrong_with_the_rig_goes_with_the_figures_it_spoils(finished_boo
     assert "reference_undeclared" in {d.code for d in touched.finding.doubts}
 
 
+@pytest.mark.long  # the only layout engine of pages takes its time
 def test_it_leaves_as_pdf_with_numbered_pages_and_every_plot(finished_book: Path, tmp_path: Path) -> None:
     with BookReader(finished_book) as book:
         run = judge_run(book)
