@@ -12,6 +12,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -140,6 +141,11 @@ def factor_of(contributions: Sequence[Contribution], dof: float | None, percent:
     """k of a budget for this probability in percent: where a single rectangle makes up nearly all of the variance that
     of the sum as it is distributed (1.65 for 95.45 % of a rectangle alone, so that U does not exceed its limit;
     JCGM 100:2008, G.1.4), else ``coverage_factor``."""
+    return _factor_of(tuple(contributions), dof, percent)
+
+
+@lru_cache(maxsize=4096)  # a run that goes on is judged again and again, most of its budgets unchanged
+def _factor_of(contributions: tuple[Contribution, ...], dof: float | None, percent: float) -> float:
     variance = sum(c.size**2 for c in contributions)
     largest = max((c.size**2 for c in contributions if c.rectangular), default=0.0)
     if variance > 0.0 and largest > NEARLY_ALL * variance:

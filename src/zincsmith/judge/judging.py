@@ -119,6 +119,7 @@ def judge_run(
     row = book.run(number)
     unit, rig, plan = book.unit(row.unit, row.unit_n), book.rig(row.rig_n), book.plan(row.plan_n)
     opened, closed = book.opened(row.id), book.closed(row.id)
+    memory = memory if memory is not None else Memory()
     own = _known(book, row, unit, conventions, memory)
     unit, claims_of_today = with_claims_in_force(book, row, unit)
     evidence, faults, files = own.evidence, own.faults, own.files
@@ -132,8 +133,8 @@ def judge_run(
     ended: dict[int | None, dict[str, str]] = {None: ended_of(book, row.id)}
     ended |= {lender.run: ended_of(book, lender.run) for lender in lenders}
     told = _told(_lent(judged, unit, conventions, lenders), plan, ended)
-    stops = stops_of(book.events(run=row.id, kinds=STOPPING))
-    deviations = deviations_of(book.events(run=row.id, kinds=DEVIATING))
+    stops = stops_of(memory.read(book, row.id, STOPPING))
+    deviations = deviations_of(memory.read(book, row.id, DEVIATING))
     return JudgedRun(
         row, unit, rig, plan, opened, closed, evidence, conventions, told, faults,
         tuple(r for r, _ in rules), stops, deviations, tuple(p for _, p in rules), tuple(unread), files, own,

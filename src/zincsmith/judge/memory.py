@@ -16,17 +16,17 @@ class Memory:
     in the plan what the figures of a part were worked out of, and the figures."""
 
     run: int = 0
-    events: list[Written] = field(default_factory=list)
+    events: dict[tuple[type, ...], list[Written]] = field(default_factory=dict)
     points: dict[tuple[int, int], tuple[object, Point]] = field(default_factory=dict)
     parts: dict[int, tuple[object, list[Finding]]] = field(default_factory=dict)
 
     def read(self, book: BookReader, run: int, kinds: tuple[type, ...]) -> list[Written]:
         """The events of these kinds, those from before not read again: a book is only ever added to."""
         if run != self.run:
-            self.run, self.events, self.points, self.parts = run, [], {}, {}
-        last = self.events[-1].seq if self.events else 0
-        self.events += book.events(after=last, run=run, kinds=kinds)
-        return self.events
+            self.run, self.events, self.points, self.parts = run, {}, {}, {}
+        known = self.events.setdefault(kinds, [])
+        known += book.events(after=known[-1].seq if known else 0, run=run, kinds=kinds)
+        return known
 
     def point(self, key: tuple[int, int], of: object, work: Callable[[], Point]) -> Point:
         """A point as it counts; worked out where what it is made of is not what it was."""

@@ -11,6 +11,7 @@ import math
 import tomllib
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import cache
 from importlib import resources
 from importlib.resources.abc import Traversable
 from pathlib import Path
@@ -123,6 +124,7 @@ def supply_rules(choices: Iterable[RuleChoice]) -> list[tuple[RuleChoice, RuleSe
     return [(c, load(c.set)) for c in choices if harmonic_class(c) is None]
 
 
+@cache  # by what stands in the file: one that is edited is another
 def read_rules(name: str, raw: bytes, own: bool) -> RuleSet:
     """A rule set from the text of its file. InputError, with key and reason, when it is wrong."""
     try:
