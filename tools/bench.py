@@ -27,6 +27,7 @@ from PySide6.QtWidgets import QApplication, QLineEdit, QVBoxLayout, QWidget
 
 import bench_engine
 import bench_files
+import bench_judging
 import bench_log
 from zincsmith.book.writer import BookWriter
 from zincsmith.formats.label import parse_line
@@ -305,6 +306,7 @@ def main() -> int:
         measures.append(during_a_run(Path(folder)))
         measures += [Measure(*row) for row in (*bench_files.power(least), *bench_files.import_of_text(Path(folder)))]
         measures += [Measure(*row) for row in bench_log.measures(Path(folder))]
+        measures += [Measure(*row) for row in bench_judging.measures(Path(folder))]
     measures += [Measure(*row) for row in bench_engine.measures()]
     for one in measures:
         met = "met" if one.met else "NOT MET"

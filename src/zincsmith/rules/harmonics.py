@@ -6,6 +6,7 @@ import hashlib
 import math
 import tomllib
 from dataclasses import dataclass
+from functools import cache
 from importlib import resources
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -118,6 +119,7 @@ def load_harmonics() -> HarmonicLimits:
     )
 
 
+@cache  # by what stands in the file
 def read_harmonics(raw: bytes, own: bool) -> HarmonicLimits:
     """Limits from the text of their file. InputError, with key and reason, when it is wrong."""
     file = f"{NAME}.toml"
