@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 from tests.conftest import ROOT
 
+from zincsmith.model.figures import FIGURES
 from zincsmith.procedures.catalogue import SHIPPED
 
 SOURCE = ROOT / "src" / "zincsmith"
@@ -64,7 +65,7 @@ def test_no_procedure_is_named_where_all_of_them_pass() -> None:
         if name.startswith(("procedures/", "model/figures", "simbench/")):
             continue
         named = set(re.findall(r"zincsmith\.procedures\.(\w+)\.\w+", text))
-        named |= {one for one in SHIPPED if f'"{one}"' in text}
+        named |= {one for one in SHIPPED if f'"{one}"' in text and one not in FIGURES}  # a figure is called as one is
         if named & set(SHIPPED):
             found[name] = named & set(SHIPPED)
     assert found == KNOWS_ONE

@@ -24,7 +24,7 @@ class Method(StrEnum):
 
 @app.command()
 def analyse(
-    kind: Annotated[str, typer.Argument(help="what to work out: power, standby, points")],
+    kind: Annotated[str, typer.Argument(help="what to work out: power, standby, points, ripple")],
     files: Annotated[list[Path], typer.Argument(help="CSV, JSON, HDF5 or NumPy")],
     as_json: JsonOption = False,
     time: Annotated[str, typer.Option(help="column of times")] = "time_s",
@@ -35,9 +35,14 @@ def analyse(
     rated_power: Annotated[float | None, typer.Option(min=0.0, help="points: rated output watts")] = None,
     rated_voltage: Annotated[float | None, typer.Option(min=0.0, help="points: rated output volts")] = None,
     accuracy: Annotated[Path | None, typer.Option(help="points: how good each column is (TOML)")] = None,
+    background: Annotated[
+        Path | None, typer.Option(help="ripple: a record with everything on and the unit off")
+    ] = None,
+    bandwidth: Annotated[str, typer.Option(help="ripple: the limit of the bandwidth")] = "20MHz",
+    line: Annotated[float | None, typer.Option(min=1.0, help="ripple: hertz of the line")] = None,
 ) -> None:
     """Work out figures from a recorded file: power of waveforms (volts and amps may stand in two files), standby power,
-    a table of points."""
+    a table of points, ripple and noise."""
     from zincsmith.procedures.catalogue import intake
     from zincsmith.procedures.intake import FigureRequest
     from zincsmith.recorded.joined import columns_of
@@ -48,13 +53,27 @@ def analyse(
     if len(files) > of_kind.files:
         raise InputError(f"{kind} is worked out from {of_kind.files} at most, {len(files)} files were named")
     asked = FigureRequest(
-        time, voltage, current, power, method.value, rated_power or None, rated_voltage or None, accuracy
-    )
+        time, voltage, current, power, method.value, rated_power or None, rated_voltage or None, accuracy,
+        background, _hertz(bandwidth), line,
+    )  # fmt: skip
     done = of_kind.figures(columns_of(files, time), asked)
     if as_json:
         print(json.dumps(done.as_json(), indent=2, ensure_ascii=False, allow_nan=False))
     else:
         _print(files[0], done)
+
+
+def _hertz(text: str) -> float:
+    """``20MHz``, ``1e6``, ``250 kHz``. InputError for anything else, and for what no bandwidth is."""
+    from zincsmith.formats.entry import parse_entry
+
+    try:
+        value = parse_entry(text, "Hz")
+    except InputError:
+        value = None
+    if value is None or not 1e3 <= value <= 1e11:
+        raise InputError(f"{text!r} is no bandwidth: such as 20MHz", key="bandwidth")
+    return value
 
 
 def _print(file: Path, done: Analysed) -> None:

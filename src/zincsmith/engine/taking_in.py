@@ -42,6 +42,8 @@ def take_in(book: BookWriter, unit_key: str, asked: FileRequest) -> int:
     if not asked.operator.strip():
         raise InputError("somebody answers for a file that is taken in: name them", key="operator")
     done, intake = intake_of(asked.kind)
+    if not intake.evidence:
+        raise InputError(f"{asked.kind} is worked out of a file (zincsmith analyse) and not taken in as evidence yet")
     unfit = suits(done.name, unit.nameplate)
     if unfit:
         raise InputError(unfit)

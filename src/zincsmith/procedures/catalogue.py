@@ -34,6 +34,7 @@ SHIPPED = (
     "standby",
     "hands_in",
     "another_configuration",
+    "ripple",
 )
 WANTED = {"name": str, "title": str, "version": int, "needs": tuple, "serves": str, "options": type}
 
@@ -75,6 +76,11 @@ def every() -> Iterator[Procedure]:
 def intakes() -> dict[str, tuple[Procedure, Intake]]:
     """The kinds of files that can be taken in, by their published names, each with whose points it becomes."""
     return {intake.kind: (one, intake) for one in every() for intake in one.intakes}
+
+
+def evidence() -> dict[str, tuple[Procedure, Intake]]:
+    """Those that become points of a run."""
+    return {kind: found for kind, found in intakes().items() if found[1].evidence}
 
 
 def intake(kind: str) -> tuple[Procedure, Intake]:

@@ -39,7 +39,8 @@ class Taken:
 @dataclass(frozen=True)
 class FigureRequest:
     """What is said about a file whose figures are wanted without a book: columns by their heads, how standby is
-    averaged, the ratings, and how good each column is (a TOML file)."""
+    averaged, the ratings, and how good each column is (a TOML file); of ripple a record of the background, the limit of
+    the bandwidth and the frequency of the line."""
 
     time: str = "time_s"
     voltage: str = "voltage_V"
@@ -49,6 +50,9 @@ class FigureRequest:
     rated_power_W: float | None = None
     rated_voltage_V: float | None = None
     accuracy: Path | None = None
+    background: Path | None = None
+    bandwidth_Hz: float = 20e6
+    line_Hz: float | None = None
 
 
 class Intake:
@@ -56,7 +60,7 @@ class Intake:
     ``wanted`` are the columns that it may have, with words; where all of ``tells`` are there, a file is most likely of
     this kind. ``files``: how many at most make one record. ``asks_load``: the file does not say its load.
     ``line_for``: what a line is said for, where the file says its volts. ``written``: there is no file, somebody
-    writes it down."""
+    writes it down. ``evidence``: it becomes points of a run; else its figures are worked out and no more."""
 
     kind: ClassVar[str]
     words: ClassVar[str]
@@ -66,6 +70,7 @@ class Intake:
     asks_load: ClassVar[bool] = False
     line_for: ClassVar[str] = ""
     written: ClassVar[bool] = False
+    evidence: ClassVar[bool] = True
 
     def points(self, found: Columns, asked: FileRequest, at: TakenAt) -> Taken:
         """The points. InputError for what is no such file."""

@@ -15,7 +15,7 @@ from zincsmith.formats.columns import likely
 from zincsmith.formats.table_file import read_columns
 from zincsmith.model.commands import FileRequest, TakeIn
 from zincsmith.model.errors import InputError, ZincsmithError
-from zincsmith.procedures.catalogue import intakes
+from zincsmith.procedures.catalogue import evidence
 from zincsmith.procedures.fields import read_lines
 from zincsmith.procedures.intake import Intake
 from zincsmith.ui.beside import Beside
@@ -51,7 +51,7 @@ def heads_of(files: tuple[Path, ...]) -> tuple[str, ...]:
 
 def kind_of(heads: tuple[str, ...]) -> str:
     """What a file with these heads most likely holds; empty where they do not tell."""
-    for kind, (_, one) in intakes().items():
+    for kind, (_, one) in evidence().items():
         if one.tells and set(one.tells) <= set(likely(heads, list(one.wanted))):
             return kind
     return ""
@@ -71,7 +71,7 @@ class FileIntake(Panel):
         self.accuracy: Path | None = None
         self.holds = Choice()
         self.holds.setAccessibleName("What the file holds")
-        for _, one in sorted(intakes().values(), key=lambda found: found[1].written):
+        for _, one in sorted(evidence().values(), key=lambda found: found[1].written):
             self.holds.addItem(one.words, one.kind)
         self.holds.activated.connect(self._said)
         self.choose = button("Choose files…")
@@ -209,7 +209,7 @@ class FileIntake(Panel):
         self._fit()
 
     def _intake(self) -> Intake:
-        return intakes()[self.holds.currentData()][1]
+        return evidence()[self.holds.currentData()][1]
 
     def _fit(self) -> None:
         """What the file says itself need not be said."""

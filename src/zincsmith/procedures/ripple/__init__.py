@@ -1,0 +1,1 @@
+"""Ripple and noise of an output."""
