@@ -1,10 +1,15 @@
 """Contrast of every text colour on every ground, glyphs of every sign, and a steady reference count of None."""
 
+import gc
 import sys
+import threading
+from collections.abc import Callable
+from pathlib import Path
 
 import pytest
 from PySide6.QtGui import QColor, QFontMetricsF, QImage, QPainter
 from pytestqt.qtbot import QtBot
+from tests.ui.conftest import Hands
 
 from zincsmith.ui.other_scripts import missing_words
 from zincsmith.ui.theme import DARK, LIGHT, Theme, font
@@ -85,3 +90,36 @@ def test_signs_that_no_typeface_has_are_named(qtbot: QtBot, monkeypatch: pytest.
     assert "U+5165" in said
     monkeypatch.setattr("zincsmith.ui.other_scripts._families", lambda _system: 3)
     assert missing_words("输入 100-240V~") == ""
+
+
+def test_garbage_is_collected_in_the_thread_of_the_window(
+    open_window: Callable[[Path], Hands], make_book: Callable[..., Path]
+) -> None:
+    """What judges beside the window may make as much garbage as it likes: nothing that belongs to the window is
+    destroyed in its thread. Once the window is closed Python collects by itself again."""
+
+    class Loop:
+        def __init__(self) -> None:
+            self.me = self
+
+        def __del__(self) -> None:
+            where.append(threading.current_thread())
+
+    where: list[threading.Thread] = []
+    assert gc.isenabled()
+    hands = open_window(make_book())
+    assert not gc.isenabled()
+    Loop()
+
+    def busy() -> None:
+        for _ in range(5000):
+            Loop()
+
+    other = threading.Thread(target=busy)
+    other.start()
+    other.join()
+    assert not where, "nobody collects in another thread"
+    hands.until(lambda: len(where) > 5000)
+    assert {one is threading.main_thread() for one in where} == {True}
+    hands.window.session.close()
+    assert gc.isenabled()

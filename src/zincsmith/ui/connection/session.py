@@ -16,6 +16,7 @@ from zincsmith.model.errors import BookError
 from zincsmith.model.events import EVENTS, RunOpened
 from zincsmith.model.rig import Rig
 from zincsmith.model.states import RESUMABLE, State, allowed
+from zincsmith.ui.collecting import Collecting
 from zincsmith.ui.connection.ahead import Ahead
 from zincsmith.ui.connection.documents import Documents
 from zincsmith.ui.connection.engine_link import EngineLink
@@ -47,6 +48,7 @@ class Session(Documents):
     def __init__(self, book: Path, log: Path | None = None) -> None:
         self._link = EngineLink(book, log)
         super().__init__(book, self._link.client)
+        self._collecting = Collecting(self)
         self._judging = JudgingWork(book)
         self._judging.done.connect(self.judged_ready)
         self._link.up.connect(self._engine_up)
@@ -167,6 +169,7 @@ class Session(Documents):
             self.reader = None
         self._judging.stop()
         self._link.stop()
+        self._collecting.stop()
 
     # Book
 

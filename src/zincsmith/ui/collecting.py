@@ -1,0 +1,43 @@
+"""Garbage is collected in the window's own thread only.
+
+Python collects wherever it happens to run out of patience. In a thread that judges beside the window that would destroy
+widgets while the window walks over them, which ends the program.
+"""
+
+from __future__ import annotations
+
+import gc
+
+from PySide6.QtCore import QObject, QTimer
+
+EVERY_MS = 500
+_windows = 0  # those that are open: one process may show several
+
+
+class Collecting(QObject):
+    """Collects as Python would, by its own thresholds, from a timer of the window; until ``stop``."""
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        global _windows  # one switch of the process, counted by who wants it off
+        _windows += 1
+        gc.disable()
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(collect_what_is_due)
+        self._timer.start(EVERY_MS)
+
+    def stop(self) -> None:
+        """Leave it to Python again, once no window wants it otherwise."""
+        global _windows
+        if self._timer.isActive():
+            self._timer.stop()
+            _windows -= 1
+            if _windows == 0:
+                gc.enable()
+
+
+def collect_what_is_due() -> None:
+    """The oldest generation whose threshold is passed, and with it the younger ones."""
+    due = [n for n, (count, most) in enumerate(zip(gc.get_count(), gc.get_threshold(), strict=True)) if count > most]
+    if due:
+        gc.collect(due[-1])
