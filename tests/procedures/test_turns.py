@@ -101,6 +101,7 @@ def test_a_claim_that_only_the_convention_leaves_open_names_both_ways_out(unit: 
     assert shown.verdict is Verdict.HOLDS
 
 
+@pytest.mark.long  # what turns tell is tested without a bench above
 def test_a_run_takes_turns_and_tells_the_effect_of_the_step_at_once(
     tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
 ) -> None:

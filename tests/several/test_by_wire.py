@@ -134,6 +134,7 @@ def test_a_rail_is_varied_while_the_others_keep_their_load(rails: tuple[Scene, R
     assert {b.get("port") for b in set_to} == {"+12 V", "+5 V", "-12 V"}
 
 
+@pytest.mark.long  # modes by hand are in the short run
 def test_a_port_is_asked_for_each_of_its_modes(ports: tuple[Scene, RunClosed, JudgedRun, Rig]) -> None:
     scene, closed, run, rig = ports
     assert (closed.outcome, closed.unconfirmed) == ("complete", ())
@@ -257,6 +258,7 @@ def test_what_is_live_is_told_of_each_output_until_it_has_fallen(
     assert live_of(reads, False, False, set(reads)).state == "said off", "what was typed earlier says nothing of now"
 
 
+@pytest.mark.long
 def test_the_log_says_which_mode_was_chosen(ports: tuple[Scene, RunClosed, JudgedRun, Rig]) -> None:
     scene, _, _, _ = ports
     with BookReader(scene.path) as book:

@@ -319,6 +319,7 @@ def test_a_plan_is_composed_moved_and_edited(open_window: Open, make_book: Make,
     hands.until(lambda: "5 points" in hands.words())
 
 
+@pytest.mark.long
 def test_the_plot_is_that_of_the_procedure_under_way(open_window: Open, make_book: Make) -> None:
     """Standby power over time while it is recorded; the efficiency is for the grid."""
     book = make_book(by_hand=False)
