@@ -29,6 +29,7 @@ import bench_engine
 import bench_files
 import bench_judging
 import bench_log
+import bench_waveforms
 from zincsmith.book.writer import BookWriter
 from zincsmith.formats.label import parse_line
 from zincsmith.formats.rig_file import read_rig
@@ -308,6 +309,7 @@ def main() -> int:
         measures += [Measure(*row) for row in bench_log.measures(Path(folder))]
         measures += [Measure(*row) for row in bench_judging.measures(Path(folder))]
     measures += [Measure(*row) for row in bench_engine.measures()]
+    measures += [Measure(*row) for row in bench_waveforms.measures()]
     for one in measures:
         met = "met" if one.met else "NOT MET"
         print(

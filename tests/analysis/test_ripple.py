@@ -175,3 +175,30 @@ def test_figures_go_with_the_record(shift: float, scale: float, negative: bool, 
 def test_the_percentile_span_is_that_of_its_quantiles() -> None:
     values = np.random.default_rng(4).permutation(np.arange(20_001, dtype=np.float64))
     assert percentile_span(values) == pytest.approx(19_980.0, abs=1.0)
+
+
+@settings(max_examples=60)
+@given(st.integers(16, 90_000), st.integers(0, 1000), st.sampled_from(["noise", "steps", "flat", "bursts"]))
+def test_the_percentile_span_is_exactly_that_of_the_sorted_record(samples: int, seed: int, kind: str) -> None:
+    """Also where every few samples something stands that a look at the record here and there does not see."""
+    rng = np.random.default_rng(seed)
+    values = rng.standard_normal(samples)
+    if kind == "steps":
+        values = np.round(values)
+    elif kind == "flat":
+        values[:] = 5.0
+    elif kind == "bursts":
+        values[1::4] *= 1000.0
+    ranked = np.sort(values)
+    low, high = ranked[int(0.0005 * (samples - 1))], ranked[math.ceil(0.9995 * (samples - 1))]
+    assert percentile_span(values) == high - low
+
+
+@pytest.mark.parametrize("ring_share", [0.15, 0.19, 0.24, 0.26, 0.45])
+def test_a_ring_far_above_the_switching_is_not_taken_for_it(ring_share: float) -> None:
+    """Between a tenth and half of the sample rate, where what is averaged before the spectrum folds back."""
+    times, volts = record()
+    phase = (times * SWITCHES_HZ) % 1.0
+    ring = np.exp(-40.0 * phase) * np.sin(2.0 * math.pi * ring_share * FS / SWITCHES_HZ * phase)
+    found = switching_frequency(volts - 12.0 + 0.060 * ring, 1.0 / FS)
+    assert found == pytest.approx(SWITCHES_HZ, rel=1e-4)

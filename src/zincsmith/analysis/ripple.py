@@ -23,6 +23,8 @@ LEAST_CYCLES = 5.0  # of the lowest component a record has to hold
 LEAST_SAMPLES = 10.0  # a switching period has to have
 STANDS_OUT = 5.0  # times the middle of the spectrum around: a line of it
 BINS = 200  # of a folded period
+RANKED_FROM = 20_000  # samples of a record tell where its ends lie
+THINNED = 4  # samples are one before the switching is looked for: half a sample rate still above n / LEAST_SAMPLES
 FOLDED_SAMPLES = 2_000_000  # more say nothing further about the mean period
 RINGS = 6.0  # times what a bin scatters: an edge with its ringing
 AROUND = 0.05  # of a period: over which an edge is looked past
@@ -88,9 +90,19 @@ def ripple_of(volts: Array, step_s: float, line_Hz: float | None = None, bandwid
 
 def percentile_span(volts: Array) -> float:
     """The span of the 0.05 to 99.95 % quantiles: what single spikes do not decide."""
-    at = [int(LOW_SHARE * (len(volts) - 1)), math.ceil(HIGH_SHARE * (len(volts) - 1))]
-    low, high = np.partition(volts, at)[at]
-    return float(high - low)
+    last = len(volts) - 1
+    return _ranked(volts, math.ceil(HIGH_SHARE * last), -1.0) - _ranked(volts, int(LOW_SHARE * last), 1.0)
+
+
+def _ranked(volts: Array, rank: int, towards: float) -> float:
+    """The sample of that rank, exactly, from an end: what a sample of the record tells to lie far from that end (1.0
+    the low one, -1.0 the high one) is not sorted."""
+    wanted = rank if towards > 0.0 else len(volts) - 1 - rank
+    beyond = float(np.quantile(volts[:: max(1, len(volts) // RANKED_FROM)], 0.5 - towards * (0.5 - 4.0 * LOW_SHARE)))
+    near = volts[volts <= beyond] if towards > 0.0 else -volts[volts >= beyond]
+    if len(near) <= wanted:  # the sample told it wrong
+        near = volts * towards
+    return float(np.partition(near, wanted)[wanted]) * towards
 
 
 def low_passed(volts: Array, step_s: float, bandwidth_Hz: float) -> Array:
@@ -100,7 +112,7 @@ def low_passed(volts: Array, step_s: float, bandwidth_Hz: float) -> Array:
 
     tau = 1.0 / (2.0 * math.pi * bandwidth_Hz)
     share = 1.0 - math.exp(-step_s / tau)
-    found = lfilter([share], [1.0, share - 1.0], volts - volts[0]) + volts[0]
+    found, _ = lfilter([share], [1.0, share - 1.0], volts, zi=[(1.0 - share) * volts[0]])
     return np.asarray(found[math.ceil(TAUS_DISCARDED * tau / step_s) :], dtype=np.float64)
 
 
@@ -133,9 +145,10 @@ def line_part(about: Array, step_s: float, line_Hz: float) -> Line | None:
     orders = orders[orders * line_Hz < 0.4 / width_s]
     if not len(orders):
         return None
-    phase = 2.0 * math.pi * line_Hz * times[:, None] * orders
-    basis = np.concatenate([np.cos(phase), np.sin(phase)], axis=1)
-    fitted, *_ = np.linalg.lstsq(basis, means, rcond=None)
+    # By its normal equations: from one whole period on the orders are close to orthogonal.
+    turns = np.cumprod(np.broadcast_to(np.exp(2.0j * math.pi * line_Hz * times), (len(orders), count)), axis=0)
+    basis = np.concatenate([turns.real, turns.imag])
+    fitted = np.linalg.solve(basis @ basis.T, basis @ means)
     # A mean over a block is smaller than the sine by sinc: taken off again.
     whole = np.sinc(orders * line_Hz * width_s)
     cosines, sines = fitted[: len(orders)] / whole, fitted[len(orders) :] / whole
@@ -164,11 +177,13 @@ def switching_frequency(about: Array, step_s: float) -> float | None:
     """The fundamental of what is periodic above the line: the strongest line of the spectrum weighted by 1 / f, so that
     a comb of edges does not hide what makes it; between the bins by Jacobsen's estimator. None where nothing stands
     out, or the record holds too few cycles or samples of it. ``about`` is the record without its mean."""
-    hertz = 1.0 / (len(about) * step_s)
+    count = len(about) // THINNED
+    used = THINNED * count
+    # What the means alias down to f they also take down by as much as the weight 1 / f gives back: no false winner.
+    spectrum = np.fft.rfft(sum((about[k:used:THINNED] for k in range(1, THINNED)), about[:used:THINNED]))
+    hertz = 1.0 / (used * step_s)
     first = math.ceil(max(SWITCHING_FROM_HZ, LEAST_CYCLES * hertz) / hertz)
-    last = int(len(about) / LEAST_SAMPLES)
-    spectrum = np.fft.rfft(about)
-    last = min(last, len(spectrum) - 2)
+    last = min(int(used / LEAST_SAMPLES), len(spectrum) - 2)
     if last <= first + 2:
         return None
     size = np.abs(spectrum[first : last + 1])
@@ -178,7 +193,9 @@ def switching_frequency(about: Array, step_s: float) -> float | None:
     if size[k] < STANDS_OUT * float(np.median(around)) or size[k] <= 1e-12:
         return None
     at = first + k
-    before, here, after = spectrum[at - 1 : at + 2]
+    # Phases as told from the middle of the record: backwards it is the same.
+    turn = np.exp(1.0j * math.pi / count)
+    before, here, after = spectrum[at - 1] * turn, spectrum[at], spectrum[at + 1] / turn
     below = 2.0 * here - before - after
     shift = float(np.real((before - after) / below)) if abs(below) > 0.0 else 0.0
     return (at + max(-0.5, min(0.5, shift))) * hertz
