@@ -163,11 +163,17 @@ def line_at(line: Line, count: int, step_s: float) -> Array:
     places = np.linspace(0.0, 1.0, 4097)
     phase = 2.0 * math.pi * places[:, None] * orders
     wave = np.cos(phase) @ line.orders_V[0] + np.sin(phase) @ line.orders_V[1]
-    at = np.arange(count, dtype=np.float64)
-    at += 0.5
-    at *= step_s * line.frequency_Hz
-    at -= np.floor(at)
+    at = _places(count, step_s, line.frequency_Hz, first=0.5)
     return np.asarray(np.interp(at, places, wave), dtype=np.float64)
+
+
+def _places(count: int, step_s: float, hertz: float, first: float = 0.0) -> Array:
+    """Where in its period each sample of a record stands, 0 to 1; the first one ``first`` samples into it."""
+    at = np.arange(count, dtype=np.float64)
+    at += first
+    at *= step_s * hertz
+    at -= np.floor(at)
+    return at
 
 
 # What follows the switching
@@ -204,8 +210,7 @@ def switching_frequency(about: Array, step_s: float) -> float | None:
 def folded_on(used: Array, step_s: float, frequency: float) -> Switching:
     """The record folded on the switching period, and the same looked past its edges."""
     bins = int(min(BINS, max(16, len(used) // 8)))
-    place = np.arange(len(used), dtype=np.float64) * (step_s * frequency)
-    place -= np.floor(place)
+    place = _places(len(used), step_s, frequency)
     at = np.minimum((place * bins).astype(np.int64), bins - 1)
     count = np.bincount(at, minlength=bins)
     total = np.bincount(at, weights=used, minlength=bins)
@@ -260,14 +265,12 @@ def _spikes(rest: Array, step_s: float, switching: Switching | None) -> float | 
     """Peak to peak of what stands at the edges once line and smooth switching are taken away; None without edges."""
     if switching is None or not switching.edges.any():
         return None
-    used, bins = rest, len(switching.folded)
-    place = np.arange(len(used), dtype=np.float64) * (step_s * switching.frequency_Hz)
-    place -= np.floor(place)
-    place *= bins
+    bins = len(switching.folded)
+    place = bins * _places(len(rest), step_s, switching.frequency_Hz)
     at = np.minimum(place.astype(np.int64), bins - 1)
     inside = switching.edges[at]
     centred = np.interp(place[inside] - 0.5, np.arange(bins), switching.smooth, period=bins)
-    left = used[inside] - centred
+    left = rest[inside] - centred
     return float(np.max(left) - np.min(left)) if len(left) else None
 
 

@@ -66,6 +66,7 @@ IDENTITIES = {
     "lcr_meter": "PELLMOOR,C3,SIM010,1.0",
     "clock": "ZINCSMITH,STANDIN CLOCK,SIM006,1.0",
 }
+VOLTS, AMPS = "MEASure:VOLTage[:DC]?", "MEASure:CURRent[:DC]?"
 
 
 def ac_source(world: World) -> Interpreter:
@@ -95,6 +96,10 @@ def ac_source(world: World) -> Interpreter:
     return box
 
 
+def _with_factor(u: float, i: float, p: float) -> str:
+    return ",".join(render(x) for x in (u, i, p, p / (u * i) if u * i > 0.0 else float("nan")))
+
+
 def power_meter(world: World) -> Interpreter:
     box = Interpreter(IDENTITIES["power_meter"])
     volts, amps, watts, hertz, thd = (Meter("power_meter", f, world) for f in METERS["power_meter"])
@@ -111,9 +116,7 @@ def power_meter(world: World) -> Interpreter:
     channels = {"u": volts, "i": amps, "p": watts, "hertz": hertz, "thd": thd, "dc": dc}
 
     def fetch(_: str) -> str:
-        u, i, p = of("u", volts), of("i", amps), of("p", watts)
-        factor = p / (u * i) if u * i > 0.0 else float("nan")
-        return ",".join(render(x) for x in (u, i, p, factor))
+        return _with_factor(of("u", volts), of("i", amps), of("p", watts))
 
     def extended(_: str) -> str:
         return ",".join((fetch(""), render(of("hertz", hertz)), render(of("thd", thd))))
@@ -188,12 +191,18 @@ def load(world: World, port: str = "") -> Interpreter:
     return box
 
 
-def voltmeter(world: World, port: str = "") -> Interpreter:
-    box = Interpreter(IDENTITIES["voltmeter"])
-    meter = Meter("voltmeter", METERS["voltmeter"][0].at(port), world)
-    _ranged(box, "VOLTage:RANGe", meter)
-    box.on("MEASure:VOLTage[:DC]?", lambda _: render(meter.read()))
+def _one_reading(role: str, header: str, world: World, place: str | None = None, ranges: str = "") -> Interpreter:
+    """An instrument that is asked for one thing, at a place where there are several."""
+    box, function = Interpreter(IDENTITIES[role]), METERS[role][0]
+    meter = Meter(role, function if place is None else function.at(place), world)
+    if ranges:
+        _ranged(box, ranges, meter)
+    box.on(header, lambda _: render(meter.read()))
     return box
+
+
+def voltmeter(world: World, port: str = "") -> Interpreter:
+    return _one_reading("voltmeter", VOLTS, world, port, "VOLTage:RANGe")
 
 
 def visiting_voltmeter(world: World) -> Interpreter:
@@ -206,16 +215,12 @@ def visiting_voltmeter(world: World) -> Interpreter:
 
     box.on("ROUTe:CHANnel", channel)
     box.on("ROUTe:CHANnel?", lambda _: str(at[0]))
-    box.on("MEASure:VOLTage[:DC]?", lambda _: render(meters[at[0] - 1].read()))
+    box.on(VOLTS, lambda _: render(meters[at[0] - 1].read()))
     return box
 
 
 def node_voltmeter(world: World, node: str = "bulk") -> Interpreter:
-    box = Interpreter(IDENTITIES["node_voltmeter"])
-    meter = Meter("node_voltmeter", METERS["node_voltmeter"][0].at(node), world)
-    _ranged(box, "VOLTage:RANGe", meter)
-    box.on("MEASure:VOLTage[:DC]?", lambda _: render(meter.read()))
-    return box
+    return _one_reading("node_voltmeter", VOLTS, world, node, "VOLTage:RANGe")
 
 
 def base_load(world: World, port: str = "") -> Interpreter:
@@ -237,54 +242,37 @@ def second_power_meter(world: World) -> Interpreter:
     box = Interpreter(IDENTITIES["second_power_meter"])
     volts, amps, watts = (Meter("second_power_meter", f, world) for f in METERS["second_power_meter"])
 
-    def fetch(_: str) -> str:
-        u, i, p = volts.read(), amps.read(), watts.read()
-        return ",".join(render(x) for x in (u, i, p, p / (u * i) if u * i > 0.0 else float("nan")))
-
     for name, meter in (("VOLTage", volts), ("CURRent", amps), ("POWer", watts)):
         _ranged(box, f"{name}:RANGe", meter)
-    box.on("FETCh[:ALL]?", fetch)
+    box.on("FETCh[:ALL]?", lambda _: _with_factor(volts.read(), amps.read(), watts.read()))
     return box
 
 
 def second_voltmeter(world: World, port: str = "") -> Interpreter:
-    box = Interpreter(IDENTITIES["second_voltmeter"])
-    meter = Meter("second_voltmeter", METERS["second_voltmeter"][0].at(port), world)
-    _ranged(box, "VOLTage:RANGe", meter)
-    box.on("MEASure:VOLTage[:DC]?", lambda _: render(meter.read()))
-    return box
+    return _one_reading("second_voltmeter", VOLTS, world, port, "VOLTage:RANGe")
 
 
 def ammeter(world: World, port: str = "") -> Interpreter:
     """Reads amps, or the volts across a shunt in the same place."""
     box = Interpreter(IDENTITIES["ammeter"])
     amps, volts = (Meter("ammeter", f.at(port), world) for f in METERS["ammeter"])
-    box.on("MEASure:CURRent[:DC]?", lambda _: render(amps.read()))
-    box.on("MEASure:VOLTage[:DC]?", lambda _: render(volts.read()))
+    box.on(AMPS, lambda _: render(amps.read()))
+    box.on(VOLTS, lambda _: render(volts.read()))
     return box
 
 
 def thermometer(world: World) -> Interpreter:
-    box = Interpreter(IDENTITIES["thermometer"])
-    meter = Meter("thermometer", METERS["thermometer"][0], world)
-    box.on("MEASure:TEMPerature?", lambda _: render(meter.read()))
-    return box
+    return _one_reading("thermometer", "MEASure:TEMPerature?", world)
 
 
 def panel_voltmeter(world: World) -> Interpreter:
     """The volts that the unit itself shows; only a person reads them."""
-    box = Interpreter(IDENTITIES["panel_voltmeter"])
-    meter = Meter("panel_voltmeter", METERS["panel_voltmeter"][0], world)
-    box.on("MEASure:VOLTage[:DC]?", lambda _: render(meter.read()))
-    return box
+    return _one_reading("panel_voltmeter", VOLTS, world)
 
 
 def panel_ammeter(world: World) -> Interpreter:
     """The amps that the unit itself shows."""
-    box = Interpreter(IDENTITIES["panel_ammeter"])
-    meter = Meter("panel_ammeter", METERS["panel_ammeter"][0], world)
-    box.on("MEASure:CURRent[:DC]?", lambda _: render(meter.read()))
-    return box
+    return _one_reading("panel_ammeter", AMPS, world)
 
 
 def dc_source(world: World) -> Interpreter:
