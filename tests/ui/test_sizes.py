@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QPoint
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtCore import QEvent, QPoint
+from PySide6.QtGui import QHelpEvent
+from PySide6.QtWidgets import QApplication, QToolTip, QWidget
 from tests.ui.conftest import Hands
 from tests.ui.test_path import pass_gate, start
 from tests.ui.test_stations_of_a_run import four_points, turn  # noqa: F401 - a fixture
@@ -77,7 +78,13 @@ def _cut_text_is_told_whole(hands: Hands) -> None:
     resized(hands, 1024, 700)
     hands.window.grab()
     rows = station.claims.rows  # type: ignore[attr-defined]
-    tips = {whole(rows, 20, y) for y in range(0, rows.height(), 4)} - {""}
+    at = {y: text for y in range(0, rows.height(), 4) if (text := whole(rows, 20, y))}
+    tips = set(at.values())
+    y, text = next(iter(at.items()))
+    point = QPoint(20, y)
+    QApplication.sendEvent(rows, QHelpEvent(QEvent.Type.ToolTip, point, rows.mapToGlobal(point)))
+    assert text in QToolTip.text(), "pointed at, it is told"
+    QToolTip.hideText()
     titles = {j.finding.title for j in station.run.judged}  # type: ignore[attr-defined]
     assert tips & titles, "titles that are cut are there whole"
     resized(hands, 1280, 800)

@@ -100,8 +100,6 @@ class MainWindow(QMainWindow):
         self.session = Session(book, log)
         self.setWindowTitle(f"{book.name} – Zincsmith")
         self._tips = WholeTips(self)
-        if (application := QApplication.instance()) is not None:
-            application.installEventFilter(self._tips)
         self.resize(1280, 800)
         self.muted = False
         self._last_sounded = State.IDLE
