@@ -80,23 +80,18 @@ def _recovery_s(
 
 
 def _slew(amps: Array, at: float, step_s: float) -> float | None:
-    """Slew of a step between 10 and 90 % of it, A/s; None where it is done within a sample."""
-    k = round(at)
-    before, after = float(amps[max(0, k - 1)]), float(amps[min(len(amps) - 1, k)])
-    low, high = _sides(amps, k)
-    if high == low:
+    """Slew of a step between 10 and 90 % of it, A/s; None where there is none. Of a step that is done within a sample
+    it is the least that it can be."""
+    k = math.ceil(at)
+    before, after = _sides(amps, k)
+    first, last = before + 0.1 * (after - before), before + 0.9 * (after - before)
+    share = (amps - before) / (after - before) if after != before else np.zeros(0)
+    behind, beyond = np.flatnonzero(share[:k] <= 0.1), np.flatnonzero(share[k:] >= 0.9)
+    if not len(behind) or not len(beyond):
         return None
-    rises = 1.0 if high > low else -1.0
-    begin = end = k
-    while begin > 0 and rises * (amps[begin - 1] - (low + 0.1 * (high - low))) > 0.0:
-        begin -= 1
-    while end < len(amps) - 1 and rises * (amps[end] - (low + 0.9 * (high - low))) < 0.0:
-        end += 1
-    if end <= begin + 1:
-        return abs(after - before) / step_s if after != before else None
-    one = crossing(amps, begin, low + 0.1 * (high - low)) if begin else 0.0
-    other = crossing(amps, end, low + 0.9 * (high - low))
-    return 0.8 * abs(high - low) / ((other - one) * step_s) if other > one else None
+    begin, end = int(behind[-1]) + 1, k + int(beyond[0])
+    took = crossing(amps, end, last) - crossing(amps, begin, first)
+    return 0.8 * abs(after - before) / (took * step_s) if took > 0.0 else None
 
 
 def _sides(amps: Array, at: int) -> tuple[float, float]:

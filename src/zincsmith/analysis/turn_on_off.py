@@ -123,12 +123,13 @@ def _last_at_rest(values: Array, k: int, rest: float, noise: float) -> int:
 
 @dataclass(frozen=True)
 class HoldUp:
-    """Times in s from the first sample, and between the two. ``phase_deg``: where in its period an alternating input
-    was removed, from its rising zero."""
+    """Times in s from the first sample, and between the two. ``removed_u_s`` is how well the moment of removal is known.
+    ``phase_deg``: where in its period an alternating input was removed, from its rising zero."""
 
     removed_s: float | None
     below_s: float | None
     phase_deg: float | None
+    removed_u_s: float = 0.0
 
     @property
     def time_s(self) -> float | None:
@@ -142,16 +143,18 @@ def hold_up(volts: Array, source: Array, step_s: float, threshold_V: float) -> H
     begin = math.floor(left.at) if left is not None else 0
     fallen = first_stretch(volts < threshold_V, math.ceil(STAYS_S / step_s), begin)
     below = crossing(volts, fallen, threshold_V) * step_s if fallen is not None else None
-    return HoldUp(
-        left.at * step_s if left is not None else None, below, left.phase_deg if left is not None else None
-    )
+    if left is None:
+        return HoldUp(None, below, None)
+    return HoldUp(left.at * step_s, below, left.phase_deg, left.u * step_s)
 
 
 @dataclass(frozen=True)
 class Departure:
-    """``at`` in samples; ``phase_deg`` of an alternating course, from its rising zero."""
+    """``at`` and its standard uncertainty ``u`` in samples; ``phase_deg`` of an alternating course, from its rising
+    zero."""
 
     at: float
+    u: float
     phase_deg: float | None
 
 
@@ -174,9 +177,9 @@ def departure_from_course(source: Array, step_s: float) -> Departure | None:
         if longer <= used:
             break
         used = longer
-    at = _onset(source, course, gone, step_s, round(period))
+    at, u = _onset(source, course, gone, step_s, round(period))
     phase = math.atan2(fitted[1], fitted[2]) + 2.0 * math.pi * hertz * at * step_s
-    return Departure(at, math.degrees(phase) % 360.0)
+    return Departure(at, u, math.degrees(phase) % 360.0)
 
 
 def _departure_from_level(source: Array) -> Departure | None:
@@ -189,7 +192,8 @@ def _departure_from_level(source: Array) -> Departure | None:
         return None
     k = int(off[0])
     near = np.flatnonzero(np.abs(source[:k] - level) <= 2.0 * noise + 1e-12)
-    return Departure(float(near[-1]) if len(near) else float(k), None)
+    at = float(near[-1]) if len(near) else float(k)
+    return Departure(at, (k - at) / math.sqrt(12.0), None)
 
 
 def _frequency_of(source: Array, step_s: float) -> float | None:
@@ -263,8 +267,8 @@ def _gone(source: Array, course: Array, used: int, period: int) -> int | None:
     return int(sure[0]) if len(sure) else None
 
 
-def _onset(source: Array, course: Array, gone: int, step_s: float, period: int) -> float:
-    """Where it left: among the places before ``gone``, the one after which what stands is best told by a capacitor that
+def _onset(source: Array, course: Array, gone: int, step_s: float, period: int) -> tuple[float, float]:
+    """Where it left, and how well that is known: among the places before ``gone``, the one after which what stands is best told by a capacitor that
     kept the volts of that moment and loses them with some time constant, none and no loss among them."""
     begin, end = max(0, gone - round(0.15 * period)), min(len(source), gone + max(4, round(0.05 * period)))
     stride = max(1, (end - begin) // PLACES)
@@ -284,7 +288,13 @@ def _onset(source: Array, course: Array, gone: int, step_s: float, period: int) 
     best = min(taus, key=lambda tau: float(np.min(costs(tau))))
     for width in (0.05, 0.025, 0.0125):  # decades
         best = min((best, best * 10.0**width, best / 10.0**width), key=lambda tau: float(np.min(costs(tau))))
-    return float(at[int(np.argmin(costs(best)))])
+    cost = costs(best)
+    k = int(np.argmin(cost))
+    # As likely as a step away from the best by one standard deviation: no more left unexplained than the scatter adds.
+    scatter = float(before[k]) / max(1, k)
+    alike = at[cost <= cost[k] + scatter]
+    spread = (float(alike[-1]) - float(alike[0])) / 2.0
+    return float(at[k]), max(spread, stride / math.sqrt(12.0))
 
 
 # Collapse

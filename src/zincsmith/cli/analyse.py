@@ -22,9 +22,14 @@ class Method(StrEnum):
     AVERAGE = "average"
 
 
+class About(StrEnum):
+    NOMINAL = "nominal"
+    FINAL = "final"
+
+
 @app.command()
 def analyse(
-    kind: Annotated[str, typer.Argument(help="what to work out: power, standby, points, ripple")],
+    kind: Annotated[str, typer.Argument(help="power, standby, points, ripple, load-step, turn-on, hold-up, short")],
     files: Annotated[list[Path], typer.Argument(help="CSV, JSON, HDF5 or NumPy")],
     as_json: JsonOption = False,
     time: Annotated[str, typer.Option(help="column of times")] = "time_s",
@@ -40,9 +45,18 @@ def analyse(
     ] = None,
     bandwidth: Annotated[str, typer.Option(help="ripple: the limit of the bandwidth")] = "20MHz",
     line: Annotated[float | None, typer.Option(min=1.0, help="ripple: hertz of the line")] = None,
+    nominal: Annotated[
+        float | None, typer.Option(help="load-step, turn-on, hold-up, short: nominal volts of the output")
+    ] = None,
+    threshold: Annotated[str, typer.Option(help="turn-on, hold-up, short: such as 90% of nominal, or 0.1V")] = "",
+    band: Annotated[str, typer.Option(help="load-step: band of recovery, such as 1% of nominal, or 50mV")] = "1%",
+    about: Annotated[About, typer.Option(help="load-step: what the band lies about")] = About.NOMINAL,
+    start: Annotated[float | None, typer.Option(help="turn-on: second at which the input came")] = None,
+    input_column: Annotated[str, typer.Option("--input", help="column of input volts")] = "input_V",
+    output_column: Annotated[str, typer.Option("--output", help="column of output volts")] = "output_V",
 ) -> None:
     """Work out figures from a recorded file: power of waveforms (volts and amps may stand in two files), standby power,
-    a table of points, ripple and noise."""
+    a table of points, ripple and noise, load steps, turn-on, hold-up, the collapse at a short."""
     from zincsmith.procedures.catalogue import intake
     from zincsmith.procedures.intake import FigureRequest
     from zincsmith.recorded.joined import columns_of
@@ -54,7 +68,7 @@ def analyse(
         raise InputError(f"{kind} is worked out from {of_kind.files} at most, {len(files)} files were named")
     asked = FigureRequest(
         time, voltage, current, power, method.value, rated_power or None, rated_voltage or None, accuracy,
-        background, _hertz(bandwidth), line,
+        background, _hertz(bandwidth), line, nominal, threshold, band, about.value, start, input_column, output_column,
     )  # fmt: skip
     done = of_kind.figures(columns_of(files, time), asked)
     if as_json:

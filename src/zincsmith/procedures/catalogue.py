@@ -35,6 +35,10 @@ SHIPPED = (
     "hands_in",
     "another_configuration",
     "ripple",
+    "load_transient",
+    "turn_on",
+    "hold_up",
+    "short_circuit",
 )
 WANTED = {"name": str, "title": str, "version": int, "needs": tuple, "serves": str, "options": type}
 

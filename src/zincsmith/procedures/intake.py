@@ -40,7 +40,8 @@ class Taken:
 class FigureRequest:
     """What is said about a file whose figures are wanted without a book: columns by their heads, how standby is
     averaged, the ratings, and how good each column is (a TOML file); of ripple a record of the background, the limit of
-    the bandwidth and the frequency of the line."""
+    the bandwidth and the frequency of the line; of steps, turn-on, hold-up and shorts the nominal volts, the threshold,
+    the band and what it lies about, and when the input came."""
 
     time: str = "time_s"
     voltage: str = "voltage_V"
@@ -53,6 +54,13 @@ class FigureRequest:
     background: Path | None = None
     bandwidth_Hz: float = 20e6
     line_Hz: float | None = None
+    nominal_V: float | None = None
+    threshold: str = ""
+    band: str = "1%"
+    about: str = "nominal"
+    start_s: float | None = None
+    input: str = "input_V"
+    output: str = "output_V"
 
 
 class Intake:

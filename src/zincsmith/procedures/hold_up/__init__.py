@@ -1,0 +1,1 @@
+"""An output when its input goes."""

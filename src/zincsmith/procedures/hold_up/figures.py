@@ -1,0 +1,61 @@
+"""How long an output lasts when its input goes."""
+
+from __future__ import annotations
+
+import math
+
+from zincsmith.analysis.turn_on_off import HoldUp, hold_up
+from zincsmith.procedures.traces import Choices, Traces, combined, doubt_alike, errors_of
+from zincsmith.recorded.result import Analysed, Figure
+
+THRESHOLD = "90%"
+
+
+def _found(traces: Traces, choices: Choices) -> HoldUp:
+    return hold_up(
+        traces.values("output_voltage"), traces.values("input_voltage"), traces.step_s, choices.threshold_V(THRESHOLD)
+    )
+
+
+def hold_up_of(traces: Traces, choices: Choices) -> Analysed:
+    """InputError for no nominal volts."""
+    traces = traces.upright
+    one = _found(traces, choices)
+    value = {"hold_up_time": one.time_s}
+    u = None
+    if traces.known and one.time_s is not None:
+        effects = errors_of(lambda moved: {"hold_up_time": _found(moved, choices).time_s}, traces, value)
+        effects["hold_up_time"]["moment of removal"] = one.removed_u_s
+        u = combined(effects["hold_up_time"])
+    out = Analysed(
+        "hold-up",
+        {"hold_up_time": Figure(one.time_s, "s", u)},
+        {"threshold": choices.threshold or THRESHOLD, "sample_rate_Hz": f"{1.0 / traces.step_s:.6g}"},
+    )
+    if one.removed_s is not None:
+        out.facts["removed_s"] = f"{round(traces.begin_s + one.removed_s, 12):.6g}"
+    if one.phase_deg is not None:
+        out.facts["phase_deg"] = round(one.phase_deg, 1) % 360.0
+    doubt_alike(out, traces, choices.nominal())
+    _doubts(out, traces, choices, one)
+    return out
+
+
+def _doubts(out: Analysed, traces: Traces, choices: Choices, one: HoldUp) -> None:
+    if one.removed_s is None:
+        out.doubt(
+            "input_stays",
+            "The input does not leave its course in this record, or too little of it stands before to know its course.",
+            "Record a period or more before the input goes.",
+        )
+    if one.below_s is None:
+        out.doubt(
+            "ends_before_fall",
+            "The output does not fall below its threshold, or not for good, before the record ends.",
+            "Record longer.",
+        )
+    elif one.removed_s is not None and math.isclose(one.below_s, one.removed_s, abs_tol=traces.step_s):
+        out.doubt(
+            "falls_with_input", "The output stands below its threshold from the moment the input goes.",
+            "Look whether the unit was running.",
+        )  # fmt: skip

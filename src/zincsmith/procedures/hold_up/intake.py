@@ -1,0 +1,28 @@
+"""Records of an output and its input as it goes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import ClassVar
+
+from zincsmith.procedures.hold_up.figures import hold_up_of
+from zincsmith.procedures.intake import FigureRequest
+from zincsmith.procedures.traces import Choices, Traces
+from zincsmith.procedures.waveform_intake import WaveformIntake, two_voltages
+from zincsmith.recorded.result import Analysed
+
+
+class HoldUpRecord(WaveformIntake):
+    """Volts of input and output over time."""
+
+    kind = "hold-up"
+    words = "volts of input and output over time while the input goes"
+    wanted: ClassVar[Mapping[str, str]] = {
+        "time_s": "time", "input_V": "input volts", "output_V": "output volts",
+    }  # fmt: skip
+
+    def heads(self, asked: FigureRequest) -> Mapping[str, tuple[tuple[str, ...], str, str]]:
+        return two_voltages(asked)
+
+    def work_out(self, traces: Traces, choices: Choices) -> Analysed:
+        return hold_up_of(traces, choices)

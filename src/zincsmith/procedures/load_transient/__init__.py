@@ -1,0 +1,1 @@
+"""Steps of the load of an output."""

@@ -1,0 +1,1 @@
+"""An output that is shorted."""

@@ -1,0 +1,81 @@
+"""Delay, rise, overshoot and glitches when the input comes."""
+
+from __future__ import annotations
+
+from zincsmith.analysis.turn_on_off import TurnOn, turn_on
+from zincsmith.model.errors import InputError
+from zincsmith.procedures.traces import Choices, Traces, combined, doubt_alike, errors_of
+from zincsmith.recorded.result import Analysed, Figure
+
+THRESHOLD = "90%"
+UNITS = {"delay": "s", "rise_time": "s", "overshoot": "", "overshoot_V": "V", "minimum": "V", "level": "V"}
+FEW = 10.0  # samples over a rise
+SHORT = 0.9  # of nominal: an output that ends below has not come up in the record
+
+
+def _found(traces: Traces, choices: Choices) -> TurnOn:
+    start = choices.start_s - traces.begin_s if choices.start_s is not None else None
+    if start is not None and not 0.0 <= start < traces.count * traces.step_s:
+        raise InputError(f"{choices.start_s:g} s lies outside the record", key="start")
+    return turn_on(
+        traces.values("output_voltage"), traces.step_s, choices.threshold_V(THRESHOLD), traces.maybe("input_voltage"),
+        start,
+    )  # fmt: skip
+
+
+def _values(traces: Traces, choices: Choices) -> dict[str, float | None]:
+    one = _found(traces, choices)
+    return {
+        "delay": one.delay_s,
+        "rise_time": one.rise_s,
+        "overshoot": one.overshoot,
+        "overshoot_V": one.overshoot * one.level_V if one.overshoot is not None else None,
+        "minimum": one.minimum_V,
+        "level": one.level_V,
+    }
+
+
+def turn_on_of(traces: Traces, choices: Choices) -> Analysed:
+    """InputError for no nominal volts, or a start that lies outside the record."""
+    traces = traces.upright
+    one, value = _found(traces, choices), _values(traces, choices)
+    effects = errors_of(lambda moved: _values(moved, choices), traces, value) if traces.known else None
+    out = Analysed(
+        "turn-on",
+        {name: Figure(v, UNITS[name], combined(effects[name]) if effects else None) for name, v in value.items()},
+        {
+            "monotonic": one.monotonic,
+            "threshold": choices.threshold or THRESHOLD,
+            "sample_rate_Hz": f"{1.0 / traces.step_s:.6g}",
+        },
+    )
+    if one.start_s is not None:
+        out.facts["start_s"] = f"{round(traces.begin_s + one.start_s, 12):.6g}"
+    if one.glitch_s is not None:
+        out.facts["glitch_width_s"] = f"{one.glitch_s:.3g}"
+    doubt_alike(out, traces, choices.nominal())
+    _doubts(out, traces, choices, one)
+    return out
+
+
+def _doubts(out: Analysed, traces: Traces, choices: Choices, one: TurnOn) -> None:
+    if one.start_s is None:
+        out.doubt(
+            "no_start",
+            "The record does not show when the input came: there is no channel of it, or it stands from the beginning.",
+            "Record the input too, with some time before it comes; or say when it came (--start).",
+        )
+    if one.level_V < SHORT * choices.nominal():
+        out.doubt(
+            "not_up",
+            f"The record ends with the output at {one.level_V:.3g} V of {choices.nominal():g} V.",
+            "Record longer.",
+        )
+    if one.rise_s is not None and one.rise_s < FEW * traces.step_s:
+        out.doubt(
+            "sampled_too_slowly",
+            f"The rise of {one.rise_s:.3g} s holds {one.rise_s / traces.step_s:.0f} samples.",
+            "Record a shorter stretch at a higher rate.",
+        )
+    if one.monotonic is False:
+        out.doubt("not_monotonic", "The output falls back on its way up.", "Fast logic may start twice: look at it.")
