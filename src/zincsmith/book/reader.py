@@ -6,9 +6,10 @@ import hashlib
 import zlib
 from collections.abc import Container, Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 from types import TracebackType
-from typing import Any, Generic, TypeAlias, TypeVar
+from typing import TYPE_CHECKING, Any, Generic, TypeAlias, TypeVar
 
 from zincsmith.book.codec import load, load_event
 from zincsmith.book.file import clear_errors, connect_reader
@@ -21,6 +22,9 @@ from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Rig
 from zincsmith.model.roles import ROLES
 from zincsmith.model.unit import Unit
+
+if TYPE_CHECKING:
+    from zincsmith.book.traces import TraceReader
 
 AT_ONCE = 500  # events
 BULK = "kind NOT IN ('Polled', 'Intended', 'WatchSet')"  # as in the index event_told
@@ -232,6 +236,13 @@ class BookReader:
         if hashlib.sha256(data).hexdigest() != sha256:
             raise BookError(f"{self.path.name}: the samples of a record are not what they were when they were taken")
         return data
+
+    @cached_property
+    def traces(self) -> TraceReader:
+        """Samples of captures; with it NumPy, which a window does not open a book for."""
+        from zincsmith.book.traces import TraceReader
+
+        return TraceReader(self._db, self.path.name)
 
     def source(self, sha256: str) -> tuple[str, bytes]:
         """(name, bytes) of a file that was taken in; BookError when the book does not hold it."""

@@ -85,8 +85,9 @@ def check_run(db: sqlite3.Connection, run: int) -> RunSeal:
 def _named(kind: str, body: str) -> set[tuple[str, str]]:
     """(table, hash) of what an event names that is stored beside the events."""
     if kind == "PointTaken":
-        waves = json.loads(body)["point"].get("waves", ()) if '"waves":[' in body else ()
-        return {("wave", w["sha256"]) for w in waves}
+        point = json.loads(body)["point"] if '"sha256":' in body else {}
+        waves = {("wave", w["sha256"]) for w in point.get("waves", ())}
+        return waves | {("trace", c["sha256"]) for one in point.get("captures", ()) for c in one["channels"]}
     if kind == "FileTaken":
         return {("source", json.loads(body)["sha256"])}
     if kind == "Noted" and (photo := json.loads(body).get("photo")):
@@ -119,6 +120,12 @@ def _documents(db: sqlite3.Connection, bound: list[tuple[str, str, int, str]]) -
 def _blobs(db: sqlite3.Connection, named: set[tuple[str, str]]) -> str:
     words = {"wave": "samples of a record", "source": "a file that was taken in", "photo": "a photograph"}
     for table, sha256 in sorted(named):
+        if table == "trace":
+            from zincsmith.book.traces import damage_of_trace  # with it NumPy
+
+            if wrong := damage_of_trace(db, sha256):
+                return f"samples of a capture {wrong} ({sha256[:12]})"
+            continue
         row = db.execute(f"SELECT bytes FROM {table} WHERE sha256 = ?", (sha256,)).fetchone()
         try:
             data = row[0] if row is None or table == "photo" else zlib.decompress(row[0])

@@ -12,6 +12,7 @@ from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
 from pathlib import Path
 from types import TracebackType
+from typing import TYPE_CHECKING
 
 from zincsmith.book.codec import DOCUMENTS, dump, load
 from zincsmith.book.file import clear_errors, close_writer, connect_writer, take_lock
@@ -22,6 +23,10 @@ from zincsmith.model.events import DocumentsBound, Event, PointTaken, Revised, R
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+
+
+if TYPE_CHECKING:
+    from zincsmith.book.traces import Packed
 
 
 class BookWriter:
@@ -190,6 +195,14 @@ class BookWriter:
         rows = [(sha256, zlib.compress(data)) for sha256, data in samples.items()]
         with clear_errors(self.path), _Transaction(self._db, self._tips):
             self._db.executemany("INSERT OR IGNORE INTO wave (sha256, bytes) VALUES (?, ?)", rows)
+
+    def keep_traces(self, traces: Iterable[Packed]) -> None:
+        """Store the samples of captures under their hashes, each once, all of them or none."""
+        from zincsmith.book.traces import keep  # with it NumPy, which a window does not open a book for
+
+        with clear_errors(self.path), _Transaction(self._db, self._tips):
+            for packed in traces:
+                keep(self._db, packed)
 
     def keep_source(self, sha256: str, name: str, data: bytes) -> None:
         """Store a file that was taken in as evidence, once."""

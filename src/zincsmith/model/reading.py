@@ -4,10 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Literal
+from typing import TYPE_CHECKING, Literal, Protocol
 
 from zincsmith.model.address import at_port, name_of, port_of
+from zincsmith.model.capture import Capture, CaptureChannel
 from zincsmith.model.operating_point import OperatingPoint
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
 
 WORKED_OUT = "worked out"  # from other readings of the same moment
 FROM_FILE = "from a file"  # recorded elsewhere and taken in
@@ -111,6 +116,7 @@ class Point:
     part: int = 0
     take: int = 1
     waves: tuple[Wave, ...] = ()
+    captures: tuple[Capture, ...] = ()
     held_s: float | None = None  # how long source and load had stood so; put in when a run is judged
 
     def get(self, quantity: str) -> Reading | None:
@@ -134,6 +140,14 @@ class Point:
         return replace(self, at=self.at.seen_from(port), readings=mine)
 
 
+class Samples(Protocol):
+    """Where the samples of captures are fetched from, piece by piece."""
+
+    def read(self, channel: CaptureChannel, start: int = 0, stop: int | None = None) -> NDArray[np.float64]:
+        """In the unit of the channel. BookError where they are gone or damaged."""
+        ...
+
+
 @dataclass(frozen=True)
 class Evidence:
     """Everything findings may use. ``complete`` is False when the run, or the part of it, ended early.
@@ -149,6 +163,7 @@ class Evidence:
     ended: tuple[int, ...] = ()
     earlier: tuple[Point, ...] = ()
     samples: Mapping[str, bytes] = field(default_factory=dict, repr=False)
+    traces: Samples | None = field(default=None, repr=False, compare=False)  # fetched when a figure touches them
     overridden: tuple[tuple[int, str], ...] = ()  # (part, words) of stop rules that a person went beyond
     not_its_own: tuple[str, ...] = ()  # what was lifted or cut in the unit: its start is not judged
 

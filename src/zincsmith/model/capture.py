@@ -1,0 +1,84 @@
+"""Captures: what a scope, or a file that one saved, recorded of several channels at one moment."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from zincsmith.model.address import at_port
+
+Code = Literal["i2", "i4"]
+
+
+@dataclass(frozen=True)
+class Trigger:
+    """What the record was started by: the address of a quantity, the level in its unit, and the direction."""
+
+    source: str
+    level: float
+    slope: Literal["rising", "falling"] = "rising"
+
+
+@dataclass(frozen=True)
+class CaptureChannel:
+    """One channel. A sample is ``offset`` plus its code times ``scale``, in ``unit``, at the tip of the probe:
+    ``attenuation`` is taken off already. ``sha256`` names the codes, little-endian integers of the form ``code``.
+
+    ``ground`` says how the ground of the probe is made, ``impedance_ohm`` what it ends in; ``bandwidth_Hz`` the limit
+    that was set; ``deskew_s`` by how much the channel was moved; ``clipped`` the share of samples at an end of the
+    range; ``span`` the volts from end to end of it. ``reading_percent``, ``range_percent`` (of ``span``) and
+    ``offset_limit`` are the data sheet's limits, ``known`` whether there are any.
+    """
+
+    quantity: str
+    unit: str
+    sha256: str
+    scale: float
+    offset: float = 0.0
+    code: Code = "i2"
+    port: str = ""
+    attenuation: float = 1.0
+    coupling: Literal["", "DC", "AC"] = ""
+    bandwidth_Hz: float | None = None
+    ground: str = ""
+    impedance_ohm: float | None = None
+    deskew_s: float = 0.0
+    clipped: float = 0.0
+    span: float | None = None
+    quantum: float = 0.0
+    reading_percent: float = 0.0
+    range_percent: float = 0.0
+    offset_limit: float = 0.0
+    known: bool = False
+
+    @property
+    def address(self) -> str:
+        return at_port(self.quantity, self.port)
+
+
+@dataclass(frozen=True)
+class Capture:
+    """``count`` samples ``step_s`` apart on each of the channels, the trigger after ``before`` of them.
+
+    ``of`` is the procedure whose figures it is for; ``clock_percent`` the limit of error of the sample clock. ``how``
+    is as for a reading, ``file`` the name of the file it came in, ``instrument`` what recorded it.
+    """
+
+    of: str
+    channels: tuple[CaptureChannel, ...]
+    step_s: float
+    count: int
+    before: int = 0
+    trigger: Trigger | None = None
+    instrument: str = ""
+    how: str = ""
+    file: str = ""
+    clock_percent: float = 0.0
+
+    @property
+    def begin_s(self) -> float:
+        """When the first sample was taken, the trigger at zero."""
+        return -self.before * self.step_s
+
+    def channel(self, address: str) -> CaptureChannel | None:
+        return next((c for c in self.channels if c.address == address), None)
