@@ -15,12 +15,13 @@ from hypothesis import strategies as st
 from zincsmith.book import traces
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
+from zincsmith.formats import packing
 from zincsmith.model.errors import BookError
 
 
 def kept(book: Path, codes: Any, code: Any = "i2") -> str:
     with BookWriter(book) as writer:
-        packed = traces.pack(codes, code)
+        packed = packing.pack(codes, code)
         writer.keep_traces([packed, packed])
     return packed.sha256
 
@@ -68,11 +69,11 @@ def test_long_samples_are_drawn_without_being_read(long_one: tuple[Path, str, An
 
 def test_floats_of_a_file_keep_their_32_bits_and_pieces_may_come_in_any_size(tmp_path: Path) -> None:
     codes = np.random.default_rng(3).integers(-(2**31), 2**31 - 1, 200_000).astype("<i4")
-    packer = traces.Packer("i4")
+    packer = packing.Packer("i4")
     for begin, end in ((0, 1), (1, 70_000), (70_000, 199_999), (199_999, 200_000)):
         packer.add(codes[begin:end])
     packed = packer.packed()
-    assert packed.sha256 == traces.pack(codes, "i4").sha256
+    assert packed.sha256 == packing.pack(codes, "i4").sha256
     with BookWriter(tmp_path / "b.zbook") as writer:
         writer.keep_traces([packed])
     with BookReader(tmp_path / "b.zbook") as reader:
@@ -100,6 +101,6 @@ def test_other_samples_under_the_hash_are_found_out(tmp_path: Path) -> None:
     book = tmp_path / "b.zbook"
     sha256 = kept(book, np.arange(70_000).astype("<i2"))
     db = sqlite3.connect(book)
-    db.execute("UPDATE chunk SET bytes = ? WHERE n = 0", (traces.squeezed(np.zeros(traces.PIECE, "<i2")),))
+    db.execute("UPDATE chunk SET bytes = ? WHERE n = 0", (packing.squeezed(np.zeros(packing.PIECE, "<i2")),))
     assert traces.damage_of_trace(db, sha256) == "are not what they were"
     db.close()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -167,11 +168,11 @@ def ringing_of(after: Array, step_s: float, level: float) -> Ringing | None:
         return None
     bounds = [0, *turns.tolist(), len(about)]
     peaks: list[tuple[int, float]] = []
-    for a, b in zip(bounds, bounds[1:], strict=False):
+    for a, b in pairwise(bounds):
         if b > a:
             k = a + int(np.argmax(np.abs(about[a:b])))
             peaks.append((k, abs(float(about[k]))))
-    clear = []
+    clear: list[tuple[int, float]] = []
     for k, size in peaks:
         if size < max(6.0 * noise, 1e-12) or (clear and size > clear[-1][1]):
             break

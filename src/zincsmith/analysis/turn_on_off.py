@@ -123,8 +123,8 @@ def _last_at_rest(values: Array, k: int, rest: float, noise: float) -> int:
 
 @dataclass(frozen=True)
 class HoldUp:
-    """Times in s from the first sample, and between the two. ``removed_u_s`` is how well the moment of removal is known.
-    ``phase_deg``: where in its period an alternating input was removed, from its rising zero."""
+    """Times in s from the first sample, and between the two. ``removed_u_s`` is how well the moment of removal is
+    known. ``phase_deg``: where in its period an alternating input was removed, from its rising zero."""
 
     removed_s: float | None
     below_s: float | None
@@ -166,18 +166,20 @@ def departure_from_course(source: Array, step_s: float) -> Departure | None:
         return _departure_from_level(source)
     period = 1.0 / (hertz * step_s)
     used = max(round(FIT_PERIODS * period), 16)
-    course = np.empty(0)
+    sure: int | None = None
     for _ in range(3):  # the more of it is known to stand, the better its course
         hertz, fitted = _course(source[:used], step_s, hertz)
         course = _carried_on(fitted, hertz, step_s, len(source))
-        gone = _gone(source, course, used, round(period))
-        if gone is None:
+        sure = _gone(source, course, used, round(period))
+        if sure is None:
             return None
-        longer = max(round(FIT_PERIODS * period), gone - round(0.05 * period))
+        longer = max(round(FIT_PERIODS * period), sure - round(0.05 * period))
         if longer <= used:
             break
         used = longer
-    at, u = _onset(source, course, gone, step_s, round(period))
+    if sure is None:
+        return None
+    at, u = _onset(source, course, sure, step_s, round(period))
     phase = math.atan2(fitted[1], fitted[2]) + 2.0 * math.pi * hertz * at * step_s
     return Departure(at, u, math.degrees(phase) % 360.0)
 
@@ -230,17 +232,18 @@ def _course(source: Array, step_s: float, hertz: float) -> tuple[float, Array]:
     """(frequency, weights of the basis) of what stands, by least squares; the frequency by its own sensitivity."""
     stride = max(1, len(source) // 4000)
     taken = source[::stride]
-    fitted = np.zeros(2 * ORDERS + 1)
+    fitted: Array = np.zeros(2 * ORDERS + 1)
     for _ in range(4):
         basis = _basis(len(taken), hertz, stride * step_s)
         at = stride * step_s * np.arange(len(taken))
         swing = 2.0 * math.pi * at * (-fitted[1] * basis[:, 2] + fitted[2] * basis[:, 1])
         whole = np.column_stack([basis, swing]) if fitted.any() else basis
-        found = np.linalg.lstsq(whole, taken, rcond=None)[0]
+        found: Array = np.linalg.lstsq(whole, taken, rcond=None)[0].astype(np.float64)
         fitted = found[: 2 * ORDERS + 1]
         if len(found) > len(fitted):
             hertz += float(np.clip(found[-1], -0.02 * hertz, 0.02 * hertz))
-    return hertz, np.linalg.lstsq(_basis(len(taken), hertz, stride * step_s), taken, rcond=None)[0]
+    last: Array = np.linalg.lstsq(_basis(len(taken), hertz, stride * step_s), taken, rcond=None)[0].astype(np.float64)
+    return hertz, last
 
 
 def _carried_on(fitted: Array, hertz: float, step_s: float, count: int) -> Array:
@@ -268,8 +271,9 @@ def _gone(source: Array, course: Array, used: int, period: int) -> int | None:
 
 
 def _onset(source: Array, course: Array, gone: int, step_s: float, period: int) -> tuple[float, float]:
-    """Where it left, and how well that is known: among the places before ``gone``, the one after which what stands is best told by a capacitor that
-    kept the volts of that moment and loses them with some time constant, none and no loss among them."""
+    """Where it left, and how well that is known: among the places before ``gone``, the one after which what stands is
+    best told by a capacitor that kept the volts of that moment and loses them with some time constant, none and no
+    loss among them."""
     begin, end = max(0, gone - round(0.15 * period)), min(len(source), gone + max(4, round(0.05 * period)))
     stride = max(1, (end - begin) // PLACES)
     at = np.arange(begin, end, stride)

@@ -24,9 +24,8 @@ from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 
-
 if TYPE_CHECKING:
-    from zincsmith.book.traces import Packed
+    from zincsmith.formats.packing import Packed
 
 
 class BookWriter:

@@ -59,6 +59,7 @@ def analyse(
     a table of points, ripple and noise, load steps, turn-on, hold-up, the collapse at a short."""
     from zincsmith.procedures.catalogue import intake
     from zincsmith.procedures.intake import FigureRequest
+    from zincsmith.procedures.traces import bandwidth_of
     from zincsmith.recorded.joined import columns_of
 
     _, of_kind = intake(kind)
@@ -68,26 +69,14 @@ def analyse(
         raise InputError(f"{kind} is worked out from {of_kind.files} at most, {len(files)} files were named")
     asked = FigureRequest(
         time, voltage, current, power, method.value, rated_power or None, rated_voltage or None, accuracy,
-        background, _hertz(bandwidth), line, nominal, threshold, band, about.value, start, input_column, output_column,
+        background, bandwidth_of(bandwidth), line, nominal, threshold, band, about.value, start, input_column,
+        output_column,
     )  # fmt: skip
     done = of_kind.figures(columns_of(files, time), asked)
     if as_json:
         print(json.dumps(done.as_json(), indent=2, ensure_ascii=False, allow_nan=False))
     else:
         _print(files[0], done)
-
-
-def _hertz(text: str) -> float:
-    """``20MHz``, ``1e6``, ``250 kHz``. InputError for anything else, and for what no bandwidth is."""
-    from zincsmith.formats.entry import parse_entry
-
-    try:
-        value = parse_entry(text, "Hz")
-    except InputError:
-        value = None
-    if value is None or not 1e3 <= value <= 1e11:
-        raise InputError(f"{text!r} is no bandwidth: such as 20MHz", key="bandwidth")
-    return value
 
 
 def _print(file: Path, done: Analysed) -> None:

@@ -7,13 +7,17 @@ from typing import Annotated
 
 import typer
 
+from zincsmith.cli.analyse import About
 from zincsmith.cli.app import BookArgument, app, judged_run, keep_findings, print_table
 
 
 @app.command("take-in")
 def take_in_files(
     book: BookArgument,
-    kind: Annotated[str, typer.Argument(help="what the file holds: points, standby, power; typed, if written down")],
+    kind: Annotated[
+        str,
+        typer.Argument(help="points, standby, power, ripple, load-step, turn-on, hold-up, short; typed, if written"),
+    ],
     files: Annotated[list[Path], typer.Argument(help="CSV, JSON, HDF5 or NumPy; power: volts and amps may be two")],
     operator: Annotated[str, typer.Option(help="who answers for it")],
     line: Annotated[str, typer.Option(help="volts and hertz of the input, such as 230,50")] = "",
@@ -27,6 +31,14 @@ def take_in_files(
     voltage: Annotated[str, typer.Option(help="column of volts")] = "voltage_V",
     current: Annotated[str, typer.Option(help="column of amps")] = "current_A",
     power: Annotated[str, typer.Option(help="column of watts")] = "power_W",
+    input_column: Annotated[str, typer.Option("--input", help="column of input volts")] = "input_V",
+    output_column: Annotated[str, typer.Option("--output", help="column of output volts")] = "output_V",
+    background: Annotated[Path | None, typer.Option(help="ripple: a record with the unit off")] = None,
+    bandwidth: Annotated[str, typer.Option(help="ripple: the limit of the bandwidth")] = "20MHz",
+    threshold: Annotated[str, typer.Option(help="turn-on, hold-up, short: such as 90% of nominal, or 0.1V")] = "",
+    band: Annotated[str, typer.Option(help="load-step: band of recovery, such as 1% of nominal")] = "",
+    about: Annotated[About | None, typer.Option(help="load-step: what the band lies about")] = None,
+    start: Annotated[float | None, typer.Option(help="turn-on: second at which the input came")] = None,
 ) -> None:
     """Take recorded files in as evidence: they become a run of the book, and are judged like any other."""
     from zincsmith.formats.rig_file import read_rig
@@ -40,7 +52,8 @@ def take_in_files(
         raise InputError("there is no such book; a new one needs --unit and --rig", file=str(book))
     asked = FileRequest(
         kind, tuple(files), operator, ambient, _line(line), load, instrument, accuracy, time, voltage, current,
-        power,
+        power, input=input_column, output=output_column, background=background,
+        choices=_said(bandwidth=bandwidth, threshold=threshold, band=band, about=about, start=start),
     )  # fmt: skip
     new = not book.exists()
     try:
@@ -70,6 +83,11 @@ def _take_in(book: Path, the_unit, the_rig, asked) -> int:  # type: ignore[no-un
         if key is None:
             raise InputError("the book has no unit yet: name one with --unit", file=str(book))
         return take_in(writer, key, asked)
+
+
+def _said(**choices: object) -> dict[str, str]:
+    """What was chosen where schools differ, as it is kept with a capture."""
+    return {name: str(value) for name, value in choices.items() if value not in (None, "")}
 
 
 def _line(text: str):  # type: ignore[no-untyped-def]

@@ -15,6 +15,7 @@ from zincsmith.book.writer import BookWriter
 from zincsmith.formats.accuracy_file import ColumnAccuracy, read_accuracy
 from zincsmith.formats.columns import Columns
 from zincsmith.model.address import name_of
+from zincsmith.model.capture import Capture, CaptureChannel
 from zincsmith.model.commands import FileRequest
 from zincsmith.model.errors import BookError, InputError
 from zincsmith.model.events import FileTaken, PartBegan, PartEnded, PointTaken, RunClosed, RunOpened
@@ -56,13 +57,17 @@ def take_in(book: BookWriter, unit_key: str, asked: FileRequest) -> int:
     names = tuple(f.name for f in asked.files)
     plan = Plan("Written down" if intake.written else f"Taken in: {', '.join(names)}", (held.options,))
     events: list[FileTaken | PartBegan | PointTaken | PartEnded | RunClosed] = []
-    for file in asked.files:  # first, so that what the run names is there when it is
+    for file in (
+        *asked.files,
+        *((asked.background,) if asked.background is not None else ()),
+    ):  # first, so that what the run names is there when it is
         data = file.read_bytes()
         sha256 = hashlib.sha256(data).hexdigest()
         book.keep_source(sha256, file.name, data)
         events.append(FileTaken(file.name, sha256, asked.kind, asked.instrument, (*found.notes, *held.notes)))
     for one in held.points:
         book.keep_waves(one.samples)
+        book.keep_traces(one.packed)
     events.append(PartBegan(0, done.name, done.version))
     events += [PointTaken(point) for point in taken]
     events += [PartEnded(0, "complete"), RunClosed("complete", _said(intake), True)]
@@ -103,7 +108,33 @@ def _point(
         _reading(f"{run}/{number}/{name}", name, value, rig, asked, how, accuracy, found)
         for name, value in one.values.items()
     )
-    return Point(number, one.at, readings, float(number), waves=one.waves)
+    captures = tuple(_capture(c, rig, asked, accuracy) for c in one.captures)
+    return Point(number, one.at, readings, float(number), waves=one.waves, captures=captures)
+
+
+def _capture(one: Capture, rig: Rig, asked: FileRequest, accuracy: Mapping[str, ColumnAccuracy]) -> Capture:
+    """With the data sheet of what recorded it: that which was said for its columns, else that of the rig's scope."""
+    scope = rig.instrument("scope") if not asked.instrument else None
+    source = asked.instrument or (scope.name if scope is not None else one.file)
+    channels = tuple(_channel(c, scope, accuracy) for c in one.channels)
+    return replace(one, instrument=source, channels=channels)
+
+
+def _channel(one: CaptureChannel, scope: Instrument | None, accuracy: Mapping[str, ColumnAccuracy]) -> CaptureChannel:
+    sheet = accuracy.get(f"{one.quantity}_{one.unit}")
+    if sheet is not None:
+        span = sheet.range if isinstance(sheet.range, int | float) else None
+        return replace(
+            one, span=span, reading_percent=sheet.reading_percent, range_percent=sheet.range_percent,
+            offset_limit=sheet.offset, known=True,
+        )  # fmt: skip
+    row = next((a for a in scope.accuracy if a.quantity == one.quantity), None) if scope is not None else None
+    if row is None:
+        return one
+    return replace(
+        one, span=row.range, reading_percent=row.reading_percent, range_percent=row.range_percent,
+        offset_limit=row.offset, known=True,
+    )  # fmt: skip
 
 
 def _reading(

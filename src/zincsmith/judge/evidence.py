@@ -5,6 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
 
 from zincsmith.analysis.corrections import corrected as referred
 from zincsmith.analysis.corrections import counted
@@ -14,6 +18,7 @@ from zincsmith.analysis.phase import with_fundamental
 from zincsmith.book.reader import BookReader, RunRow, Written
 from zincsmith.judge.memory import Memory, made_of
 from zincsmith.model.address import at_port
+from zincsmith.model.capture import CaptureChannel
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import Effected, EntryCorrected, Overridden, PartEnded, PointRejected, PointTaken
 from zincsmith.model.finding import Doubt, Finding, Working
@@ -24,6 +29,19 @@ from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.catalogue import package_of, procedure
+
+
+@dataclass(frozen=True)
+class BookTraces:
+    """Samples of the captures of a book, fetched when a figure touches them: by then whoever opened the book may have
+    closed it, so that each fetch opens it for itself."""
+
+    path: Path
+
+    def read(self, channel: CaptureChannel, start: int = 0, stop: int | None = None) -> NDArray[np.float64]:
+        with BookReader(self.path) as book:
+            return channel.offset + channel.scale * book.traces.read(channel.sha256, start, stop)
+
 
 COUNTING = (PointTaken, PointRejected, EntryCorrected, PartEnded, Overridden, Effected)
 
@@ -97,6 +115,7 @@ def evidence_of(book: BookReader, run: int, memory: Memory | None = None) -> Evi
         overridden=tuple(told.overridden),
         not_its_own=tuple(r.what for r in unit.to_restore if r.effect),
         samples=samples,
+        traces=BookTraces(book.path),
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 from zincsmith.model.address import at_port
@@ -61,7 +61,8 @@ class Capture:
     """``count`` samples ``step_s`` apart on each of the channels, the trigger after ``before`` of them.
 
     ``of`` is the procedure whose figures it is for; ``clock_percent`` the limit of error of the sample clock. ``how``
-    is as for a reading, ``file`` the name of the file it came in, ``instrument`` what recorded it.
+    is as for a reading, ``file`` the name of the file it came in, ``instrument`` what recorded it. ``said`` is what was
+    chosen where schools differ: threshold, band, what it lies about, bandwidth, when the input came.
     """
 
     of: str
@@ -74,6 +75,7 @@ class Capture:
     how: str = ""
     file: str = ""
     clock_percent: float = 0.0
+    said: dict[str, str] = field(default_factory=dict)
 
     @property
     def begin_s(self) -> float:

@@ -32,6 +32,10 @@ class FileRequest:
     current: str = "current_A"
     power: str = "power_W"
     called: Mapping[str, str] = field(default_factory=dict)  # what is wanted -> the head that a person said it has
+    input: str = "input_V"
+    output: str = "output_V"
+    background: Path | None = None  # of ripple, with the unit off
+    choices: Mapping[str, str] = field(default_factory=dict)  # of a capture, where schools differ: see Capture.said
 
 
 @dataclass(frozen=True)

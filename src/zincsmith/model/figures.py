@@ -40,8 +40,16 @@ GRID = "static grid"
 STANDBY = "standby power"
 HARMONICS = "harmonics"
 DISPLAY = "display"
+RIPPLE = "ripple and noise"
+STEPS = "load steps"
+TURN_ON = "turn-on"
+HOLD_UP = "hold-up"
+SHORT = "short circuit"
 # What a claim says it is tested by -> the procedure.
-TESTS = {GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy"}
+TESTS = {
+    GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy", RIPPLE: "ripple",
+    STEPS: "load_transient", TURN_ON: "turn_on", HOLD_UP: "hold_up", SHORT: "short_circuit",
+}  # fmt: skip
 OUT = ("voltmeter",)
 IN = ("power_meter",)
 SCOPE = ("scope",)
@@ -117,17 +125,25 @@ FIGURES = Figures({
         Figure("harmonics_class_d", "Harmonics, class D", "1", "plain", "most", "input",
                ("harmonics_class_d",), HARMONICS, IN),
         Figure("no_load_power", "No-load power", "W", "power", "most", "input", ("no_load_power",), STANDBY, IN),
-        Figure("ripple", "Ripple and noise, peak to peak", "V", "voltage", "most", roles=SCOPE),
-        Figure("ripple_rms", "Ripple and noise, rms", "V", "voltage", "most", roles=SCOPE),
-        Figure("load_step", "Dip or rise at a load step", "V", "voltage", "most", roles=SCOPE),
-        Figure("recovery_time", "Transient recovery", "s", "plain", "most", roles=SCOPE),
-        Figure("turn_on_delay", "Turn-on delay", "s", "plain", "most", roles=SCOPE),
-        Figure("rise_time", "Rise time", "s", "plain", "most", roles=SCOPE),
-        Figure("hold_up", "Hold-up", "s", "plain", "least", roles=SCOPE),
+        Figure("ripple", "Ripple and noise, peak to peak", "V", "voltage", "most", "output",
+               ("ripple",), RIPPLE, SCOPE),
+        Figure("ripple_rms", "Ripple and noise, rms", "V", "voltage", "most", "output",
+               ("ripple_rms",), RIPPLE, SCOPE),
+        Figure("load_step", "Dip or rise at a load step", "V", "voltage", "most", "output",
+               ("load_step",), STEPS, SCOPE),
+        Figure("recovery_time", "Transient recovery", "s", "plain", "most", "output",
+               ("recovery_time",), STEPS, SCOPE),
+        Figure("turn_on_delay", "Turn-on delay", "s", "plain", "most", "output",
+               ("turn_on_delay",), TURN_ON, SCOPE),
+        Figure("rise_time", "Rise time", "s", "plain", "most", "output",
+               ("rise_time",), TURN_ON, SCOPE),
+        Figure("hold_up", "Hold-up", "s", "plain", "least", "output",
+               ("hold_up",), HOLD_UP, SCOPE),
         Figure("inrush", "Inrush current", "A", "current", "most", "input", roles=SCOPE),
         Figure("overcurrent", "Overcurrent limit", "A", "current", "band", roles=("load", "voltmeter")),
         Figure("overvoltage", "Overvoltage limit", "V", "voltage", "band", roles=OUT),
-        Figure("short_circuit_time", "Collapse at a short circuit", "s", "plain", "most", roles=SCOPE),
+        Figure("short_circuit_time", "Collapse at a short circuit", "s", "plain", "most", "output",
+               ("short_circuit_time",), SHORT, SCOPE),
         Figure("dropout_input", "Lowest good input", "V", "voltage", "most", "input", roles=("voltmeter",)),
         Figure("display_voltage_error", "Display, volts", "V", "voltage", "band", "output",
                ("display_voltage_error",), DISPLAY, ("panel_voltmeter", "voltmeter")),

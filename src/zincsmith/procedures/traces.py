@@ -17,7 +17,7 @@ from zincsmith.formats.entry import parse_entry
 from zincsmith.model.errors import InputError
 from zincsmith.procedures.intake import FigureRequest
 from zincsmith.recorded.even import evenly, rising_times
-from zincsmith.recorded.result import Analysed
+from zincsmith.recorded.result import Analysed, Figure
 
 Array = NDArray[np.float64]
 
@@ -129,6 +129,17 @@ def level_V(text: str, nominal_V: float, key: str) -> float:
     return value
 
 
+def bandwidth_of(text: str) -> float:
+    """``20MHz``, ``1e6``, ``250 kHz``. InputError for anything else, and for what no bandwidth is."""
+    try:
+        value = parse_entry(text, "Hz")
+    except InputError:
+        value = None
+    if value is None or not 1e3 <= value <= 1e11:
+        raise InputError(f"{text!r} is no bandwidth: such as 20MHz", key="bandwidth")
+    return value
+
+
 # From a file
 
 
@@ -138,7 +149,7 @@ def traces_of(
     """``wanted`` names by quantity the heads it may have, its unit and the option that names another. InputError for
     what is no such record."""
     times = rising_times(found, asked.time)
-    columns: dict[str, Array] = {}
+    columns: dict[str, Array] = {}  # by quantity
     for quantity, (heads, unit, option) in wanted.items():
         column = next((c for head in heads if (c := found.find(head, unit)) is not None), None)
         if column is None and quantity not in optional:
@@ -216,6 +227,13 @@ def _with(traces: Traces, channel: Channel) -> Traces:
 
 def combined(effects: Mapping[str, float]) -> float:
     return math.sqrt(sum(e * e for e in effects.values()))
+
+
+def figure_of(name: str, value: float | None, unit: str, effects: dict[str, dict[str, float]] | None) -> Figure:
+    """A figure with its uncertainty, where the instruments behind it say how good they are."""
+    if effects is None or value is None:
+        return Figure(value, unit)
+    return Figure(value, unit, combined(effects[name]), effects=effects[name])
 
 
 # Doubts that all records share

@@ -2,21 +2,38 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from typing import ClassVar
 
+import numpy as np
+from numpy.typing import NDArray
+
 from zincsmith.formats.columns import Columns
+from zincsmith.formats.packing import Packed, pack
+from zincsmith.formats.table_file import read_columns
+from zincsmith.model.capture import Capture, CaptureChannel
+from zincsmith.model.commands import FileRequest
 from zincsmith.model.errors import InputError
-from zincsmith.procedures.intake import FigureRequest, Intake
-from zincsmith.procedures.traces import Choices, Traces, traces_of
+from zincsmith.model.operating_point import Draw, Feed, OperatingPoint, Purpose
+from zincsmith.model.plan import Options
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.reading import FROM_FILE
+from zincsmith.procedures.intake import FigureRequest, Intake, Taken, TakenAt
+from zincsmith.procedures.traces import Channel, Choices, Traces, bandwidth_of, quantum_of, traces_of
+from zincsmith.recorded.file_point import FilePoint
 from zincsmith.recorded.result import Analysed
+
+MOST_SAMPLES = 10_000_000
 
 
 class WaveformIntake(Intake):
-    """A kind of record over time. ``optional`` are the quantities that may be missing."""
+    """A kind of record over time. ``optional`` are the quantities that may be missing; ``asks``: a part of a plan as
+    its procedure has it."""
 
     optional: ClassVar[frozenset[str]] = frozenset()
-    evidence = False
+    asks: ClassVar[type[Options]]
+    asks_load = True
 
     def heads(self, asked: FigureRequest) -> Mapping[str, tuple[tuple[str, ...], str, str]]:
         """By quantity the heads it may have, its unit, and the option that names another."""
@@ -28,18 +45,99 @@ class WaveformIntake(Intake):
 
     def figures(self, found: Columns, asked: FigureRequest) -> Analysed:
         """Figures of the file alone."""
-        traces = traces_of(found, asked, self.heads(asked), set(self.optional))
         try:
-            return self.work_out(traces, choices_of(asked))
+            return self.work_out(self._traces(found, asked), self._asked(asked))
         except InputError as error:
             raise error if error.file else InputError(error.message, file=str(found.file), key=error.key) from None
 
+    def _asked(self, asked: FigureRequest) -> Choices:
+        return Choices(
+            asked.nominal_V, asked.threshold, asked.band, asked.about, asked.start_s, asked.line_Hz, asked.bandwidth_Hz
+        )
 
-def choices_of(asked: FigureRequest) -> Choices:
-    """What was said about a file, where schools differ."""
+    def _traces(self, found: Columns, asked: FigureRequest) -> Traces:
+        return traces_of(found, asked, self.heads(asked), set(self.optional))
+
+    def points(self, found: Columns, asked: FileRequest, at: TakenAt) -> Taken:
+        """One point with its capture, and one of the background where that is named."""
+        columns = FigureRequest(asked.time, asked.voltage, asked.current, input=asked.input, output=asked.output)
+        named = asked.choices.get("start")
+        self.work_out(  # what it cannot be worked out of is refused now
+            traces := self._traces(found, columns), _choices(asked, at, float(named) if named else None)
+        )
+        points = [_point(traces, found, self.kind, asked, at, None)]
+        if asked.background is not None:
+            quiet = read_columns(asked.background)
+            points.append(_point(self._traces(quiet, columns), quiet, self.kind, asked, at, Purpose.BACKGROUND_BEFORE))
+        return Taken(points, self.asks(), traces.notes)
+
+
+def _choices(asked: FileRequest, at: TakenAt, start_s: float | None) -> Choices:
+    line_Hz = asked.line.frequency_Hz or None if asked.line is not None else None
+    return choices_of(asked.choices, at.unit.nameplate.outputs[0].voltage_V or None, line_Hz, start_s)
+
+
+def choices_of(
+    said: Mapping[str, str], nominal_V: float | None, line_Hz: float | None, start_s: float | None = None
+) -> Choices:
+    """What was chosen for a capture, as it is kept with it. InputError for what is no such choice."""
+    named = said.get("start")
     return Choices(
-        asked.nominal_V, asked.threshold, asked.band, asked.about, asked.start_s, asked.line_Hz, asked.bandwidth_Hz
-    )
+        nominal_V, said.get("threshold", ""), said.get("band", "1%"), said.get("about", "nominal"),
+        start_s if start_s is not None else float(named) if named else None, line_Hz,
+        bandwidth_of(said.get("bandwidth", "20MHz")),
+    )  # fmt: skip
+
+
+def _point(
+    traces: Traces, found: Columns, kind: str, asked: FileRequest, at: TakenAt, step: Purpose | None
+) -> FilePoint:
+    if traces.count > MOST_SAMPLES:
+        raise InputError(
+            f"{traces.count} samples are more than {MOST_SAMPLES}: cut it to the stretch that is needed",
+            file=str(found.file),
+        )
+    channels, packed = [], []
+    for one in traces.channels.values():
+        channel, samples = as_channel(one)
+        channels.append(channel)
+        packed.append(samples)
+    capture = Capture(
+        kind, tuple(channels), traces.step_s, traces.count, max(0, round(-traces.begin_s / traces.step_s)),
+        instrument=asked.instrument or at.recorded_by, how=FROM_FILE, file=found.file.name, said=dict(asked.choices),
+    )  # fmt: skip
+    feeds = (Feed(asked.line.voltage_V, asked.line.frequency_Hz),) if asked.line is not None else ()
+    draws = (Draw(asked.load_percent),) if step is None else ()
+    return FilePoint(OperatingPoint(feeds, draws, step=step), {}, captures=(capture,), packed=tuple(packed))
+
+
+# Numbers of a file as codes
+
+
+def as_channel(one: Channel) -> tuple[CaptureChannel, Packed]:
+    """The numbers of a file as codes: of 16 bits where they keep to steps of a converter that fit, else of 32, of which
+    one is a part in four thousand million of the span."""
+    low, high = float(np.min(one.values)), float(np.max(one.values))
+    quantum = one.quantum or quantum_of(one.values)
+    unit = QUANTITIES[one.quantity].unit
+    if quantum and (high - low) / quantum < 60_000.0:
+        offset = low + round((high - low) / quantum / 2.0) * quantum
+        codes = _codes(one.values, offset, quantum, 32_000.0).astype("<i2")
+        packed, scale = pack(codes, "i2"), quantum
+    else:
+        scale = (high - low) / 2.0**32 or 1.0
+        offset = round((low + high) / 2.0 / scale) * scale  # so that nothing is told as exactly zero
+        packed = pack(_codes(one.values, offset, scale, 2.0**31 - 1.0).astype("<i4"), "i4")
+    if not math.isfinite(scale):
+        raise InputError("its numbers are beyond anything on this bench", key=one.quantity)
+    return CaptureChannel(one.quantity, unit, packed.sha256, scale, offset, packed.code, quantum=quantum), packed
+
+
+def _codes(values: NDArray[np.float64], offset: float, scale: float, most: float) -> NDArray[np.float64]:
+    return np.clip(np.round((values - offset) / scale), -most, most)
+
+
+# Heads
 
 
 def volts_and_amps(asked: FigureRequest) -> Mapping[str, tuple[tuple[str, ...], str, str]]:
@@ -48,6 +146,11 @@ def volts_and_amps(asked: FigureRequest) -> Mapping[str, tuple[tuple[str, ...], 
         "output_voltage": ((asked.voltage, "output_V", "output_voltage_V"), "V", "--voltage"),
         "output_current": ((asked.current, "output_current_A", "load_current_A"), "A", "--current"),
     }
+
+
+def volts(asked: FigureRequest) -> Mapping[str, tuple[tuple[str, ...], str, str]]:
+    """Of one output, alone."""
+    return {"output_voltage": ((asked.voltage, "output_V", "output_voltage_V"), "V", "--voltage")}
 
 
 def two_voltages(asked: FigureRequest) -> Mapping[str, tuple[tuple[str, ...], str, str]]:

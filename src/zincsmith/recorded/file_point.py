@@ -4,10 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
+from zincsmith.model.capture import Capture
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Wave
+
+if TYPE_CHECKING:
+    from zincsmith.formats.packing import Packed
 
 # The columns of readings by their published heads, each with its base unit.
 BASES = {
@@ -40,12 +45,15 @@ class Value:
 
 @dataclass(frozen=True)
 class FilePoint:
-    """One point; ``waves`` are named by the hash of their ``samples``."""
+    """One point; ``waves`` are named by the hash of their ``samples``, channels of ``captures`` by that of what is
+    ``packed``."""
 
     at: OperatingPoint
     values: dict[str, Value]
     waves: tuple[Wave, ...] = ()
     samples: dict[str, bytes] = field(default_factory=dict)
+    captures: tuple[Capture, ...] = ()
+    packed: tuple[Packed, ...] = ()
 
 
 def at_line(line: Line, load_percent: float) -> OperatingPoint:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -18,6 +19,7 @@ class Figure:
     unit: str = ""
     u: float | None = None
     k: float = 2.0
+    effects: Mapping[str, float] = field(default_factory=dict)  # what one standard uncertainty of each source does
 
 
 @dataclass

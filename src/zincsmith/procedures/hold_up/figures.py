@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 from zincsmith.analysis.turn_on_off import HoldUp, hold_up
-from zincsmith.procedures.traces import Choices, Traces, combined, doubt_alike, errors_of
-from zincsmith.recorded.result import Analysed, Figure
+from zincsmith.procedures.traces import Choices, Traces, doubt_alike, errors_of, figure_of
+from zincsmith.recorded.result import Analysed
 
 THRESHOLD = "90%"
 
@@ -22,14 +22,13 @@ def hold_up_of(traces: Traces, choices: Choices) -> Analysed:
     traces = traces.upright
     one = _found(traces, choices)
     value = {"hold_up_time": one.time_s}
-    u = None
+    effects = None
     if traces.known and one.time_s is not None:
         effects = errors_of(lambda moved: {"hold_up_time": _found(moved, choices).time_s}, traces, value)
         effects["hold_up_time"]["moment of removal"] = one.removed_u_s
-        u = combined(effects["hold_up_time"])
     out = Analysed(
         "hold-up",
-        {"hold_up_time": Figure(one.time_s, "s", u)},
+        {"hold_up_time": figure_of("hold_up_time", one.time_s, "s", effects)},
         {"threshold": choices.threshold or THRESHOLD, "sample_rate_Hz": f"{1.0 / traces.step_s:.6g}"},
     )
     if one.removed_s is not None:
@@ -37,11 +36,11 @@ def hold_up_of(traces: Traces, choices: Choices) -> Analysed:
     if one.phase_deg is not None:
         out.facts["phase_deg"] = round(one.phase_deg, 1) % 360.0
     doubt_alike(out, traces, choices.nominal())
-    _doubts(out, traces, choices, one)
+    _doubts(out, traces, one)
     return out
 
 
-def _doubts(out: Analysed, traces: Traces, choices: Choices, one: HoldUp) -> None:
+def _doubts(out: Analysed, traces: Traces, one: HoldUp) -> None:
     if one.removed_s is None:
         out.doubt(
             "input_stays",

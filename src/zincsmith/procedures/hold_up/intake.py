@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import ClassVar
 
 from zincsmith.procedures.hold_up.figures import hold_up_of
+from zincsmith.procedures.hold_up.options import HoldUpOptions
 from zincsmith.procedures.intake import FigureRequest
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_intake import WaveformIntake, two_voltages
@@ -17,6 +18,7 @@ class HoldUpRecord(WaveformIntake):
 
     kind = "hold-up"
     words = "volts of input and output over time while the input goes"
+    asks = HoldUpOptions
     wanted: ClassVar[Mapping[str, str]] = {
         "time_s": "time", "input_V": "input volts", "output_V": "output volts",
     }  # fmt: skip

@@ -11,12 +11,12 @@ from zincsmith.procedures.traces import (
     AC_LEFT,
     Choices,
     Traces,
-    combined,
     doubt_alike,
     doubt_few_steps,
     errors_of,
+    figure_of,
 )
-from zincsmith.recorded.result import Analysed, Figure
+from zincsmith.recorded.result import Analysed
 
 ABOUT = ("nominal", "final")
 UNITS = {
@@ -56,10 +56,7 @@ def load_step(traces: Traces, choices: Choices) -> Analysed:
     value = _values(traces, choices)
     edges = edges_in(traces, choices)
     effects = errors_of(lambda moved: _values(moved, choices), traces, value) if traces.known else None
-    figures = {
-        name: Figure(number, UNITS[name.partition("_")[2]], combined(effects[name]) if effects else None)
-        for name, number in value.items()
-    }
+    figures = {name: figure_of(name, number, UNITS[name.partition("_")[2]], effects) for name, number in value.items()}
     out = Analysed("load-step", figures, _facts(traces, choices, edges))
     doubt_alike(out, traces, choices.nominal())
     _doubts(out, traces, choices, edges)
@@ -100,7 +97,7 @@ def _doubts(out: Analysed, traces: Traces, choices: Choices, edges: list[Edge]) 
     if channel.coupling == "AC" or all(max(abs(e.before_V), abs(e.after_V)) < AC_LEFT * nominal for e in edges):
         out.doubt(
             "ac_coupled_step",
-            "The levels on either side of the step are gone: the record was taken with AC coupling, which makes a level "
+            "The levels on either side of the step are gone: it was taken with AC coupling, which makes a level "
             "change fade like a recovery.",
             "Take it DC coupled, with an offset.",
         )

@@ -7,6 +7,7 @@ from typing import ClassVar
 
 from zincsmith.procedures.intake import FigureRequest
 from zincsmith.procedures.load_transient.figures import load_step
+from zincsmith.procedures.load_transient.options import LoadTransientOptions
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_intake import WaveformIntake, volts_and_amps
 from zincsmith.recorded.result import Analysed
@@ -17,6 +18,7 @@ class LoadStepRecord(WaveformIntake):
 
     kind = "load-step"
     words = "volts of an output over time while its load steps"
+    asks = LoadTransientOptions
     wanted: ClassVar[Mapping[str, str]] = {
         "time_s": "time", "voltage_V": "output volts", "current_A": "output amps, if recorded",
     }  # fmt: skip
@@ -27,4 +29,3 @@ class LoadStepRecord(WaveformIntake):
 
     def work_out(self, traces: Traces, choices: Choices) -> Analysed:
         return load_step(traces, choices)
-

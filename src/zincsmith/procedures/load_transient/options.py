@@ -5,14 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from zincsmith.procedures.planning import Facts, Planned
+from zincsmith.procedures.waveform_options import FromRecords
 
 
 @dataclass(frozen=True)
-class LoadTransientOptions(Planned):
+class LoadTransientOptions(FromRecords):
     """Nothing is asked for."""
 
     procedure: Literal["load_transient"] = "load_transient"
-
-    def unmet(self, facts: Facts) -> str:
-        return "so far it is worked out of recorded files; no bench carries it out yet"

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from zincsmith.analysis.turn_on_off import Collapse, collapse
-from zincsmith.procedures.traces import Choices, Traces, combined, doubt_alike, errors_of
-from zincsmith.recorded.result import Analysed, Figure
+from zincsmith.procedures.traces import Choices, Traces, doubt_alike, errors_of, figure_of
+from zincsmith.recorded.result import Analysed
 
 THRESHOLD = "10%"
 FEW = 10.0  # samples over a collapse
@@ -28,7 +28,7 @@ def collapse_of(traces: Traces, choices: Choices) -> Analysed:
     )  # fmt: skip
     out = Analysed(
         "short",
-        {"collapse_time": Figure(one.time_s, "s", combined(effects["collapse_time"]) if effects else None)},
+        {"collapse_time": figure_of("collapse_time", one.time_s, "s", effects)},
         {
             "threshold": choices.threshold or THRESHOLD,
             "start": "half the step of the current" if "output_current" in traces.channels else "90 % of nominal",

@@ -7,6 +7,7 @@ from typing import ClassVar
 
 from zincsmith.procedures.intake import FigureRequest
 from zincsmith.procedures.short_circuit.figures import collapse_of
+from zincsmith.procedures.short_circuit.options import ShortCircuitOptions
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_intake import WaveformIntake, volts_and_amps
 from zincsmith.recorded.result import Analysed
@@ -17,6 +18,7 @@ class ShortRecord(WaveformIntake):
 
     kind = "short"
     words = "volts of an output over time while it is shorted"
+    asks = ShortCircuitOptions
     wanted: ClassVar[Mapping[str, str]] = {
         "time_s": "time", "voltage_V": "output volts", "current_A": "output amps, if recorded",
     }  # fmt: skip

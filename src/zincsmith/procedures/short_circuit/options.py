@@ -5,14 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from zincsmith.procedures.planning import Facts, Planned
+from zincsmith.procedures.waveform_options import FromRecords
 
 
 @dataclass(frozen=True)
-class ShortCircuitOptions(Planned):
+class ShortCircuitOptions(FromRecords):
     """Nothing is asked for."""
 
     procedure: Literal["short_circuit"] = "short_circuit"
-
-    def unmet(self, facts: Facts) -> str:
-        return "so far it is worked out of recorded files; no bench carries it out yet"

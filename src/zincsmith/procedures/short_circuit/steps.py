@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-from zincsmith.procedures.base import Procedure
+from collections.abc import Sequence
+
 from zincsmith.procedures.intake import Intake
+from zincsmith.procedures.short_circuit.figures import collapse_of
 from zincsmith.procedures.short_circuit.intake import ShortRecord
 from zincsmith.procedures.short_circuit.options import ShortCircuitOptions
+from zincsmith.procedures.traces import Choices, Traces
+from zincsmith.procedures.waveform_findings import Named, OfCaptures
+from zincsmith.recorded.result import Analysed
 
 NAME = "short_circuit"
 
 
-class ShortCircuit(Procedure):
+class ShortCircuit(OfCaptures):
     """Worked out of records."""
 
     name = NAME
@@ -20,6 +25,15 @@ class ShortCircuit(Procedure):
     serves = "how fast the output collapses when it is shorted"
     options = ShortCircuitOptions
     intakes: tuple[Intake, ...] = (ShortRecord(),)
+
+    def work_out(self, traces: Traces, choices: Choices, background: Traces | None) -> Analysed:
+        return collapse_of(traces, choices)
+
+    def named(self, found: Analysed) -> Sequence[Named]:
+        time = found.figures["collapse_time"]
+        return (
+            Named("short_circuit_time", "Collapse at a short circuit", "s", time, f"to {found.facts['threshold']}"),
+        )
 
 
 SPEC = ShortCircuit()

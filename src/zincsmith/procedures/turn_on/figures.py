@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from zincsmith.analysis.turn_on_off import TurnOn, turn_on
 from zincsmith.model.errors import InputError
-from zincsmith.procedures.traces import Choices, Traces, combined, doubt_alike, errors_of
-from zincsmith.recorded.result import Analysed, Figure
+from zincsmith.procedures.traces import Choices, Traces, doubt_alike, errors_of, figure_of
+from zincsmith.recorded.result import Analysed
 
 THRESHOLD = "90%"
 UNITS = {"delay": "s", "rise_time": "s", "overshoot": "", "overshoot_V": "V", "minimum": "V", "level": "V"}
@@ -42,7 +42,7 @@ def turn_on_of(traces: Traces, choices: Choices) -> Analysed:
     effects = errors_of(lambda moved: _values(moved, choices), traces, value) if traces.known else None
     out = Analysed(
         "turn-on",
-        {name: Figure(v, UNITS[name], combined(effects[name]) if effects else None) for name, v in value.items()},
+        {name: figure_of(name, v, UNITS[name], effects) for name, v in value.items()},
         {
             "monotonic": one.monotonic,
             "threshold": choices.threshold or THRESHOLD,

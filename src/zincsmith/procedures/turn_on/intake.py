@@ -8,6 +8,7 @@ from typing import ClassVar
 from zincsmith.procedures.intake import FigureRequest
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.turn_on.figures import turn_on_of
+from zincsmith.procedures.turn_on.options import TurnOnOptions
 from zincsmith.procedures.waveform_intake import WaveformIntake, two_voltages
 from zincsmith.recorded.result import Analysed
 
@@ -17,6 +18,7 @@ class TurnOnRecord(WaveformIntake):
 
     kind = "turn-on"
     words = "volts of input and output over time while the input comes"
+    asks = TurnOnOptions
     wanted: ClassVar[Mapping[str, str]] = {
         "time_s": "time", "input_V": "input volts, if recorded", "output_V": "output volts",
     }  # fmt: skip
