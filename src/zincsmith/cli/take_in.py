@@ -33,6 +33,7 @@ def take_in_files(
     power: Annotated[str, typer.Option(help="column of watts")] = "power_W",
     input_column: Annotated[str, typer.Option("--input", help="column of input volts")] = "input_V",
     output_column: Annotated[str, typer.Option("--output", help="column of output volts")] = "output_V",
+    rail: Annotated[str, typer.Option(help="waveforms: which output was recorded, of several")] = "",
     background: Annotated[Path | None, typer.Option(help="ripple: a record with the unit off")] = None,
     bandwidth: Annotated[str, typer.Option(help="ripple: the limit of the bandwidth")] = "20MHz",
     threshold: Annotated[str, typer.Option(help="turn-on, hold-up, short: such as 90% of nominal, or 0.1V")] = "",
@@ -52,7 +53,7 @@ def take_in_files(
         raise InputError("there is no such book; a new one needs --unit and --rig", file=str(book))
     asked = FileRequest(
         kind, tuple(files), operator, ambient, _line(line), load, instrument, accuracy, time, voltage, current,
-        power, input=input_column, output=output_column, background=background,
+        power, input=input_column, output=output_column, port=rail, background=background,
         choices=_said(bandwidth=bandwidth, threshold=threshold, band=band, about=about, start=start),
     )  # fmt: skip
     new = not book.exists()

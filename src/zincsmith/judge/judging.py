@@ -325,13 +325,16 @@ def _covered(finding: Finding, percent: float) -> Finding:
 
 
 def _fits(finding: Finding, claim: Claim) -> bool:
-    """Whether a claim speaks of this finding: of the same output, at the point that it names."""
-    of_it = finding.output == (claim.output if claim.side == "output" else "")
+    """Whether a claim speaks of this finding: of the same output, or of every one where it names none, at the point
+    that it names."""
+    of_it = finding.output == claim.output or not claim.output if claim.side == "output" else not finding.output
     return of_it and claim.at.covers(finding.at) and claim.scope.has_mode(finding.at)
 
 
 def _compare(finding: Finding, claim: Claim, evidence: Evidence, guard: str) -> Judged:
-    value, chance = finding.number, None
+    if finding.value is None:  # it was tried, and the record does not show it: its doubts say why
+        return Judged(finding, claim, Verdict.NOT_TESTED, Verdict.NOT_TESTED)
+    value, chance = finding.value, None
     if finding.u is not None and claim.bounded:
         chance = conformance_probability(value, finding.u, claim.low, claim.high)
     evidence = evidence.of_configuration(finding.at.configuration)

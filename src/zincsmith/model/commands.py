@@ -34,6 +34,7 @@ class FileRequest:
     called: Mapping[str, str] = field(default_factory=dict)  # what is wanted -> the head that a person said it has
     input: str = "input_V"
     output: str = "output_V"
+    port: str = ""  # the output that was recorded, of several
     background: Path | None = None  # of ripple, with the unit off
     choices: Mapping[str, str] = field(default_factory=dict)  # of a capture, where schools differ: see Capture.said
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import ClassVar
 
 import numpy as np
@@ -61,10 +62,15 @@ class WaveformIntake(Intake):
     def points(self, found: Columns, asked: FileRequest, at: TakenAt) -> Taken:
         """One point with its capture, and one of the background where that is named."""
         columns = FigureRequest(asked.time, asked.voltage, asked.current, input=asked.input, output=asked.output)
-        named = asked.choices.get("start")
-        self.work_out(  # what it cannot be worked out of is refused now
-            traces := self._traces(found, columns), _choices(asked, at, float(named) if named else None)
-        )
+        outputs = at.unit.nameplate.outputs
+        if len(outputs) > 1 and asked.port not in [o.name for o in outputs]:
+            there = ", ".join(o.name for o in outputs)
+            raise InputError(f"which output was recorded? There are: {there} (--rail)", key="port")
+        rated = next((o for o in outputs if o.name == asked.port), outputs[0])
+        line_Hz = asked.line.frequency_Hz or None if asked.line is not None else None
+        traces = self._traces(found, columns)
+        # What nothing can be worked out of is refused now.
+        self.work_out(traces, choices_of(asked.choices, rated.voltage_V or None, line_Hz))
         points = [_point(traces, found, self.kind, asked, at, None)]
         if asked.background is not None:
             quiet = read_columns(asked.background)
@@ -72,20 +78,12 @@ class WaveformIntake(Intake):
         return Taken(points, self.asks(), traces.notes)
 
 
-def _choices(asked: FileRequest, at: TakenAt, start_s: float | None) -> Choices:
-    line_Hz = asked.line.frequency_Hz or None if asked.line is not None else None
-    return choices_of(asked.choices, at.unit.nameplate.outputs[0].voltage_V or None, line_Hz, start_s)
-
-
-def choices_of(
-    said: Mapping[str, str], nominal_V: float | None, line_Hz: float | None, start_s: float | None = None
-) -> Choices:
+def choices_of(said: Mapping[str, str], nominal_V: float | None, line_Hz: float | None) -> Choices:
     """What was chosen for a capture, as it is kept with it. InputError for what is no such choice."""
     named = said.get("start")
     return Choices(
         nominal_V, said.get("threshold", ""), said.get("band", "1%"), said.get("about", "nominal"),
-        start_s if start_s is not None else float(named) if named else None, line_Hz,
-        bandwidth_of(said.get("bandwidth", "20MHz")),
+        float(named) if named else None, line_Hz, bandwidth_of(said.get("bandwidth", "20MHz")),
     )  # fmt: skip
 
 
@@ -98,8 +96,10 @@ def _point(
             file=str(found.file),
         )
     channels, packed = [], []
+    port = asked.port if len(at.unit.nameplate.outputs) > 1 else ""
     for one in traces.channels.values():
         channel, samples = as_channel(one)
+        channel = replace(channel, port=port if QUANTITIES[one.quantity].side == "output" else "")
         channels.append(channel)
         packed.append(samples)
     capture = Capture(
@@ -107,7 +107,7 @@ def _point(
         instrument=asked.instrument or at.recorded_by, how=FROM_FILE, file=found.file.name, said=dict(asked.choices),
     )  # fmt: skip
     feeds = (Feed(asked.line.voltage_V, asked.line.frequency_Hz),) if asked.line is not None else ()
-    draws = (Draw(asked.load_percent),) if step is None else ()
+    draws = (Draw(asked.load_percent, port=port),) if step is None else ()
     return FilePoint(OperatingPoint(feeds, draws, step=step), {}, captures=(capture,), packed=tuple(packed))
 
 

@@ -85,6 +85,7 @@ def _picture(book: BookReader, held: Held, out: Path) -> None:
                 pane.plot(times, drawn[:, 0], style, color=color, linewidth=1.0)
             pane.set_ylabel(f"{info.words}, {channel.unit}")
             pane.ticklabel_format(useOffset=False)
+            pane.set_axisbelow(True)
             pane.grid(color=LINE, linewidth=0.5)
             pane.spines[["top", "right"]].set_visible(False)
             if one.trigger is not None or one.before:
