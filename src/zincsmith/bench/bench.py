@@ -9,9 +9,11 @@ from zincsmith.bench.clock import Clock, SimulatedClock, WallClock
 from zincsmith.bench.dialect import dialect_for
 from zincsmith.bench.instrument import Record, ScpiInstrument
 from zincsmith.bench.link import Link, refuse_real_address
+from zincsmith.bench.oscilloscope import Oscilloscope
 from zincsmith.bench.roles import FEEDING
 from zincsmith.bench.signs import Seen, fallen_below_V, seen_of
 from zincsmith.model.address import at_port, name_of, port_of
+from zincsmith.model.dialect import Dialect
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Accuracy, Instrument, Rig
@@ -239,6 +241,11 @@ class Bench:
         rate = meter.get("record_rate")
         return meter.record(min(round(seconds * rate), MOST_SAMPLES), RECORDED)
 
+    @property
+    def scope(self) -> Oscilloscope | None:
+        """The one that is reached by wire."""
+        return next((one for one in self.instruments.values() if isinstance(one, Oscilloscope)), None)
+
     def close(self) -> None:
         for instrument in self.instruments.values():
             instrument.link.close()
@@ -258,11 +265,15 @@ def reach(one: Instrument, addresses: Mapping[str, str]) -> ScpiInstrument:
     if one.how == "connected":
         link = Link(one.place, one.address, spoken.quirks.termination)
         link.expected = one.serial
-        return ScpiInstrument(link, spoken)
+        return _made(one, link, spoken)
     if one.place not in addresses:
         where = f" at {one.port}" if one.port else ""
         raise InputError(f"no stand-in plays the {ROLES[one.role].lower()}{where}", key=f"instrument.{one.role}.how")
-    return ScpiInstrument(Link(one.place, addresses[one.place], spoken.quirks.termination), spoken)
+    return _made(one, Link(one.place, addresses[one.place], spoken.quirks.termination), spoken)
+
+
+def _made(one: Instrument, link: Link, spoken: Dialect) -> ScpiInstrument:
+    return Oscilloscope(link, spoken) if one.role == "scope" else ScpiInstrument(link, spoken)
 
 
 def _needed(rig: Rig, role: str) -> Instrument:

@@ -19,8 +19,10 @@ from typing import Any
 from zincsmith.model.errors import Garbled, InputError, InstrumentError, Late, Lost
 
 TIMEOUT_MS = 900
+BLOCK_MS = 15_000  # for the first byte of a block
 WAIT_S = 0.25  # the longest wait for an answer without a sign of life
 PIECE = 1 << 16  # bytes read between two signs of life
+LONGEST_BLOCK = 64_000_000  # bytes of one channel
 LONGEST_ANSWER = 16_000_000  # bytes: nothing that is asked for here is longer
 _LOOPBACK = re.compile(
     r"TCPIP\d*::(?:127(?:\.\d{1,3}){3}|localhost|\[?::1\]?)"
@@ -169,6 +171,44 @@ class Link:
                 )
                 raise Garbled(message, role=self.role, address=self.address, during=command)
 
+    def query_block(self, command: str) -> bytearray:
+        """Ask and hear a block of bytes of stated length (``#``, how many digits, the length, the bytes), in pieces,
+        with signs of life in between. Garbled for what is no such block, or longer than LONGEST_BLOCK."""
+        self._guarded(command, lambda resource: resource.write(command))
+        self._await(command, BLOCK_MS)  # a scope takes its time to bring a record together
+        heard = bytearray()
+
+        def take(count: int) -> bytes:
+            """So many bytes: what ends a line may stand among them."""
+            data = self._guarded(command, lambda resource: self._bytes(resource, count))
+            return bytes(data)
+
+        head = take(2)
+        if head[:1] != b"#" or not head[1:2].isdigit() or head == b"#0":
+            self.close()
+            raise Garbled(f"answered {head!r}… where a block of bytes was asked for", **self._told(command))
+        digits = take(int(head[1:2]))
+        length = int(digits) if digits.isdigit() else -1
+        if not 0 <= length <= LONGEST_BLOCK:
+            self.close()
+            raise Garbled(f"announces {digits!r} bytes; {LONGEST_BLOCK} are the most", **self._told(command))
+        while len(heard) < length:
+            heard += take(min(PIECE, length - len(heard)))
+        take(len(self._ends))
+        return heard
+
+    @staticmethod
+    def _bytes(resource: Any, count: int) -> bytes:
+        got = bytearray()
+        with resource.read_termination_context(None):
+            while len(got) < count:
+                piece, _ = resource.visalib.read(resource.session, count - len(got))
+                got += piece
+        return bytes(got)
+
+    def _told(self, command: str) -> dict[str, str]:
+        return {"role": self.role, "address": self.address, "during": command}
+
     @staticmethod
     def _piece(resource: Any) -> tuple[bytes, bool]:
         piece, status = resource.visalib.read(resource.session, PIECE)
@@ -182,20 +222,20 @@ class Link:
         interface = getattr(self._session(), "interface", None)
         return interface if isinstance(interface, socket.socket) else None
 
-    def _await(self, command: str) -> None:
-        """Until something can be read, where that can be told. Late after TIMEOUT_MS."""
+    def _await(self, command: str, at_most_ms: int = TIMEOUT_MS) -> None:
+        """Until something can be read, where that can be told, with signs of life. Late after that time."""
         interface = self._socket()
         if interface is None or getattr(self._session(), "_pending_buffer", None):
             return
-        until = time.monotonic() + TIMEOUT_MS / 1000.0
+        until = time.monotonic() + at_most_ms / 1000.0
         while not select.select([interface], [], [], WAIT_S)[0]:
             self.beat()
             if time.monotonic() >= until:
                 self.close()
-                raise self._late(command)
+                raise self._late(command, at_most_ms)
 
-    def _late(self, command: str) -> Late:
-        message = f"no answer within {TIMEOUT_MS / 1000:g} s; check that it is not busy, locked or switched off"
+    def _late(self, command: str, after_ms: int = TIMEOUT_MS) -> Late:
+        message = f"no answer within {after_ms / 1000:g} s; check that it is not busy, locked or switched off"
         return Late(message, role=self.role, address=self.address, during=command)
 
     def _guarded(self, command: str, action: Any) -> Any:

@@ -10,6 +10,7 @@ from zincsmith.book.reader import BookReader, RunRow, Written
 from zincsmith.model.actions import (
     Action,
     Begin,
+    Capturing,
     ChooseMode,
     Confirm,
     Done,
@@ -90,7 +91,7 @@ def body_of(action: Action) -> dict[str, object]:
 def _later(action: Action) -> dict[str, object]:
     """What an action says beyond what it said in earlier versions of the program, as it was then without saying it."""
     later: dict[type, dict[str, object]] = {
-        Measure: {"record_s": 0.0}, Watch: {"hard": False}, Confirm: {"hands_in": False},
+        Measure: {"record_s": 0.0, "capture": None}, Watch: {"hard": False}, Confirm: {"hands_in": False},
         SetSource: {"port": ""}, SetLoad: {"port": "", "law": "CC", "level": None},
     }  # fmt: skip
     return later.get(type(action), {})
@@ -152,6 +153,8 @@ def _steps(events: Iterable[Written]) -> dict[int, tuple[Intended, Outcome | Non
             if event.action != "make_safe" and step not in intended:
                 intended[step] = event
             continue
+        if step in intended and intended[step].action == "Measure" and isinstance(event, Effected):
+            continue  # what was set while a capture waited for it
         outcome = _outcome(event)
         if outcome is not None and step not in outcomes:
             outcomes[step] = outcome
@@ -210,8 +213,16 @@ def _follow(state: Replayed, action: Action, outcome: Outcome) -> None:
         case Measure() if isinstance(outcome, Measured):
             point: Point = outcome.point
             state.points[point.number] = Taken(action, state.settings, state.settle, state.part)
+            state.settings = _after_capture(state.settings, action.capture)
         case _:
             pass
+
+
+def _after_capture(settings: Settings, capture: Capturing | None) -> Settings:
+    """What was set while the scope stood armed stays set."""
+    for setting in (capture.first, capture.then) if capture is not None else ():
+        settings = settings.after(setting) if setting is not None else settings
+    return settings
 
 
 def as_left(book: BookReader, row: RunRow) -> Unit:

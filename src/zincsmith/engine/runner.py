@@ -16,6 +16,7 @@ import numpy as np
 from zincsmith.analysis.stability import settled
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.make_safe import Safety, make_safe
+from zincsmith.engine.capturing import Capturer
 from zincsmith.engine.event_log import EventLog
 from zincsmith.engine.operator import Operator
 from zincsmith.engine.operator_interface import OperatorInterface
@@ -25,6 +26,7 @@ from zincsmith.engine.setting import Setter, Setting
 from zincsmith.model.actions import (
     Action,
     Begin,
+    Capturing,
     ChooseMode,
     Confirm,
     Done,
@@ -46,6 +48,7 @@ from zincsmith.model.actions import (
     Watch,
 )
 from zincsmith.model.address import at_port, name_of, port_of
+from zincsmith.model.capture import Capture
 from zincsmith.model.errors import InstrumentError, ZincsmithError
 from zincsmith.model.events import (
     Event,
@@ -110,6 +113,7 @@ class Runner:
         self.operator = Operator(self.poll_loop, unit.nameplate, ambient_degC, operator)
         self.poll_loop.listen = self.operator.listen
         self.setter = Setter(self.poll_loop, self.operator, limits)
+        self.capturer = Capturer(bench, self.poll_loop, self.setter)
         self._whole_run, self._from_s, self._unit = whole_run, from_s, unit.tag
         self._settle: Dwell | None = None
         self._settled: bool | None = None
@@ -351,8 +355,9 @@ class Runner:
         readings = with_base(readings, self.bench.base_ohm, self.bench.rig, frozenset(samples))
         self._heed_watts(readings, by_hand)
         waves = self._waves(action.record_s) if action.record_s else ()
+        captures = self._captures(action.capture) if action.capture is not None else ()
         now = self.bench.clock.now_s
-        return Point(number, action.at, tuple(readings), now, self._settled, part, take, waves)
+        return Point(number, action.at, tuple(readings), now, self._settled, part, take, waves, captures)
 
     def _heed_watts(self, readings: list[Reading], by_hand: Mapping[str, object]) -> None:
         """Volts and amps of the output belong together as soon as both are there and one of them was typed."""
@@ -375,6 +380,13 @@ class Runner:
         self.event_log.busy("keeping the samples of a record", KEEP_AT_MOST_S)
         self.event_log.book.keep_waves(samples)
         return waves
+
+    def _captures(self, wanted: Capturing) -> tuple[Capture, ...]:
+        """What the scope records, its samples in the book before the point that names them."""
+        capture, packed = self.capturer.take(wanted)
+        self.event_log.busy("keeping the samples of a capture", KEEP_AT_MOST_S)
+        self.event_log.book.keep_traces(packed)
+        return (capture,)
 
     def _take_again(self) -> None:
         """Points a person wants again, at their own settings; then back to where the plan stands."""

@@ -17,7 +17,7 @@ from zincsmith.model.roles import NEEDED, SWITCHES
 REPLIES = {
     "get": ("number", "boolean", "word"),
     "read": ("numbers",),
-    "capture": ("numbers",),
+    "capture": ("block",),
     "next_error": ("error",),
 }
 LONGEST_SETTLE_S = 0.8  # no instrument may keep the engine waiting longer than it keeps its guardian
@@ -95,7 +95,7 @@ def _operation(name: str, one: Operation, at: str, role: str) -> Iterator[Proble
     if name.startswith("get_") or name in REPLIES:
         yield Problem(f"{at}.command", "this one asks: it is a query with a reply format")
     else:
-        yield from _command(one.command, at)
+        yield from _command(one.command, at, role, name)
     if not 0.0 <= one.settle_s <= LONGEST_SETTLE_S:
         yield Problem(f"{at}.settle_s", f"0 to {LONGEST_SETTLE_S:g} s; longer waits belong in the plan")
 
@@ -123,13 +123,17 @@ def _asks(name: str, one: Operation, at: str, role: str) -> Iterator[Problem]:
         yield Problem(f"{at}.quantities", "a quantity is named twice")
 
 
-def _command(command: str, at: str) -> Iterator[Problem]:
-    """The value, and nothing else, goes into the braces, in a form that numbers can take."""
-    fields = re.findall(r"\{(\w*)", command)
-    if fields != ["value"]:
+VALUELESS = ("arm", "force")  # commands that set nothing
+
+
+def _command(command: str, at: str, role: str, name: str) -> Iterator[Problem]:
+    """The value, and nothing else, goes into the braces, in a form that numbers can take; of a scope the number of the
+    channel too."""
+    fields = [f for f in re.findall(r"\{(\w*)", command) if role != "scope" or f != "channel"]
+    if fields != ([] if name in VALUELESS else ["value"]):
         yield Problem(f"{at}.command", "must hold {value} once, such as VOLT {value:.3f}")
         return
     try:
-        command.format(value="CURR" if command.endswith("{value}") else 1)
+        command.format(value="CURR" if command.endswith("{value}") else 1, channel=1)
     except (ValueError, IndexError, KeyError):
         yield Problem(f"{at}.command", "the form behind the colon in {value:...} fits no number")

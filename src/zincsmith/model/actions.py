@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import get_args
+from typing import Literal, get_args
 
+from zincsmith.model.capture import Trigger
 from zincsmith.model.operating_point import NOWHERE, LoadLaw, OperatingPoint
 from zincsmith.model.reading import Point
 
@@ -120,14 +121,49 @@ class Dwell:
 
 
 @dataclass(frozen=True)
+class WantedChannel:
+    """A channel of a capture, by the address of its quantity: ``span`` from end to end of the range, around ``centre``,
+    in its unit."""
+
+    address: str
+    span: float
+    centre: float = 0.0
+    coupling: Literal["DC", "AC"] = "DC"
+
+
+@dataclass(frozen=True)
+class Capturing:
+    """What a scope is to record: ``samples`` over ``seconds``, the share ``before`` of them ahead of the trigger.
+
+    With ``then`` the scope is armed first, and what happens is that setting: a step of the load, the source that comes
+    or goes. ``first`` stands before it for ``first_s``. ``look`` takes a first record to choose the span by. ``of`` is
+    the procedure whose figures it is for, ``said`` what was chosen where schools differ.
+    """
+
+    of: str
+    channels: tuple[WantedChannel, ...]
+    seconds: float
+    samples: int
+    before: float = 0.0
+    trigger: Trigger | None = None
+    first: SetSource | SetLoad | None = None
+    first_s: float = 0.0
+    then: SetSource | SetLoad | None = None
+    look: bool = False
+    bandwidth_Hz: float | None = None
+    said: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True)
 class Measure:
     """Average every quantity over ``over_s``, each given by its address; those read by hand are asked for. With
-    ``record_s`` volts and amps of the input are then recorded that long."""
+    ``record_s`` volts and amps of the input are then recorded that long, with ``capture`` the scope records."""
 
     quantities: tuple[str, ...]
     over_s: float
     at: OperatingPoint = NOWHERE
     record_s: float = 0.0
+    capture: Capturing | None = None
 
 
 @dataclass(frozen=True)

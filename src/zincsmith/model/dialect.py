@@ -27,7 +27,7 @@ class Operation(Record):
 
     command: str | None = None
     query: str | None = None
-    reply: Literal["number", "numbers", "boolean", "word", "error"] | None = None
+    reply: Literal["number", "numbers", "boolean", "word", "error", "block"] | None = None
     quantities: tuple[str, ...] = ()
     settle_s: float = 0.0
 
@@ -50,12 +50,15 @@ class Operation(Record):
 class Quirks(Record):
     """``termination`` ends a line both ways; ``completion`` asks whether a setting is done before going on;
     ``reads_back`` False is an instrument that cannot say what it was set to; ``retries`` is how often something that
-    failed is tried again, over a fresh connection, before the instrument is given up."""
+    failed is tried again, over a fresh connection, before the instrument is given up. ``code`` is what a sample of a
+    scope is, signed or not and in bytes, ``big_endian`` whether its first byte is the greater."""
 
     termination: Literal["LF", "CR LF", "CR"] = "LF"
     completion: bool = False
     reads_back: bool = True
     retries: int = 0
+    code: Literal["i1", "u1", "i2", "u2"] = "i1"
+    big_endian: bool = False
 
 
 @dataclass(frozen=True)

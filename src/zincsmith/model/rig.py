@@ -61,6 +61,21 @@ class Probe(Record):
     compensated: bool | None = None
 
 
+@dataclass(frozen=True)
+class ScopeChannel(Record):
+    """A channel of a scope, by its number: what it is joined to, and how. ``quantity`` and ``port`` are those of the
+    unit; a current is one that a probe or a shunt makes volts of, and the scope shows in amps."""
+
+    number: int
+    quantity: str
+    port: str = ""
+    probe: Probe = Probe()
+
+    @property
+    def address(self) -> str:
+        return at_port(self.quantity, self.port)
+
+
 MOST_STEPS = 12  # of a bank: every combination is tried
 
 
@@ -134,12 +149,19 @@ class Instrument(Record):
     emissivity: float | None = None  # camera
     shunt: Shunt | None = None  # ammeter: a voltmeter across it
     shares: str = ""  # the place of the instrument over whose link it is spoken to: a channel of an analyzer, a source
+    channels: tuple[ScopeChannel, ...] = ()  # scope; none: its first channel is on the output, by ``probe``
+    clock_ppm: float | None = None  # scope: limit of error of its sample clock
     visits: tuple[str, ...] = ()  # voltmeter: the ports that it goes to in turn, by a relay or by hand, instead of one
 
     @property
     def place(self) -> str:
         """Its role, and the port it is at."""
         return at_port(self.role, self.port)
+
+    @property
+    def scope_channels(self) -> tuple[ScopeChannel, ...]:
+        """What the channels of a scope are joined to."""
+        return self.channels or (ScopeChannel(1, "output_voltage", self.port, self.probe or Probe()),)
 
     @property
     def ports(self) -> tuple[str, ...]:

@@ -11,6 +11,7 @@ from zincsmith.analysis.expectation import Expected, expected
 from zincsmith.model.actions import (
     Action,
     Begin,
+    Capturing,
     ChooseMode,
     Confirm,
     Done,
@@ -45,6 +46,9 @@ GATE_S = 60.0
 SENSES_S = 15.0
 ENTRY_S = 20.0
 SETTING_S = 0.2
+TRANSFERS_A_S = 2e6  # samples of a capture, a second
+BYTES_A_SAMPLE = 1.2  # of a capture in the book, about: packed, with what it is drawn from
+MOST_CAPTURE_BYTES = 150_000_000
 HAND_S = 20.0  # a setting that a person makes
 
 
@@ -96,6 +100,7 @@ class Itinerary:
     cautions: tuple[str, ...]
     procedures: tuple[str, ...] = ()
     part_watches: tuple[tuple[int | None, Watch], ...] = ()
+    capture_bytes: int = 0  # that captures add to the book, about
 
     def watches_of(self, part: int) -> list[Watch]:
         """What is watched in a part: the limits of the whole run, and its own as it leaves them."""
@@ -159,6 +164,7 @@ class _Rehearsal:
         self.settings = Settings()
         self.point_began = 0.0
         self.part = 0
+        self.capture_bytes = 0
 
     def walk(self) -> Itinerary:
         answer: Outcome | None = None
@@ -179,6 +185,7 @@ class _Rehearsal:
             tuple(self.cautions),
             self.procedures,
             tuple(self.watches),
+            self.capture_bytes,
         )
 
     def _take(self, action: Action) -> Outcome:
@@ -253,6 +260,8 @@ class _Rehearsal:
         for seconds in (action.over_s, action.record_s):
             self._pass(seconds, seconds, seconds)
         self._pass(ENTRY_S * len(typed) / 2, ENTRY_S * len(typed), 3 * ENTRY_S * len(typed))
+        if action.capture is not None:
+            self._capture(action.capture)
         number = sum(len(s.points) for s in self.stages) + 1
         self.stages[-1].points.append(
             PlannedPoint(
@@ -282,6 +291,22 @@ class _Rehearsal:
             if q in expectation
         )
         return Measured(Point(number, action.at, readings, self.likely, True, self.part))
+
+    def _capture(self, wanted: Capturing) -> None:
+        """Its settings held against the limits, its time, and what it adds to the book."""
+        for setting in (wanted.first, wanted.then):
+            if setting is not None:
+                self.limits.check(setting, self.settings.drawn_A, self.settings.modes)
+                self.settings = self.settings.after(setting)
+        takes = 2 if wanted.look else 1
+        seconds = wanted.first_s + takes * wanted.seconds + wanted.samples * len(wanted.channels) / TRANSFERS_A_S
+        self._pass(seconds, seconds, 2.0 * seconds)
+        self.capture_bytes += round(wanted.samples * len(wanted.channels) * BYTES_A_SAMPLE)
+        if self.capture_bytes > MOST_CAPTURE_BYTES:
+            raise InputError(
+                f"the captures of this plan would add {self.capture_bytes / 1e6:.0f} MB to the book, "
+                f"{MOST_CAPTURE_BYTES / 1e6:.0f} are the most: take fewer lines, loads or repeats"
+            )
 
     def _pass(self, least: float, likely: float, most: float) -> None:
         self.least, self.likely, self.most = self.least + least, self.likely + likely, self.most + most

@@ -41,6 +41,7 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
         ambient_degC,
         records=records(rig),
         load_by_hand=rig.by_hand("load"),
+        captured=captured(rig),
     )
 
 
@@ -50,6 +51,14 @@ def records(rig: Rig) -> bool:
     if meter is None or meter.how == "by hand":
         return False
     return dialect_for(meter.role, meter.dialect, meter.dialect_text).records
+
+
+def captured(rig: Rig) -> frozenset[str]:
+    """What a scope records without a person, by address."""
+    scope = rig.instrument("scope")
+    if scope is None or scope.how == "by hand":
+        return frozenset()
+    return frozenset(c.address for c in scope.scope_channels)
 
 
 def laws_of(load: Instrument) -> tuple[LoadLaw, ...]:

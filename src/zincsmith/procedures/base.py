@@ -35,7 +35,8 @@ class Context:
     ``before`` names the procedures that came earlier in the plan. ``records``: the power meter gives waveforms.
     ``load_by_hand``: a person sets the load, so nothing is set that nobody reads. ``about`` is the output whose load is
     varied, of several, while the others are kept at ``others_percent``; empty: all alike. ``modes`` are those asked
-    for; ``law`` is that of the loads.
+    for; ``law`` is that of the loads;
+    ``captured`` is what a scope records, by address.
     """
 
     unit: Unit
@@ -53,6 +54,7 @@ class Context:
     others_percent: float = 0.0
     modes: Mapping[str, str] = field(default_factory=dict)
     law: LoadLaw = "CC"
+    captured: frozenset[str] = frozenset()
 
     def asked(self, kind: type[OptionsT]) -> OptionsT:
         """What the part asks for, as the record of its procedure; TypeError for another's: a bug."""

@@ -99,6 +99,7 @@ class Choices:
     start_s: float | None = None
     line_Hz: float | None = None
     bandwidth_Hz: float = 20e6
+    record: str = ""  # short or long, where a procedure takes both
 
     def nominal(self) -> float:
         """Nominal volts without their sign. InputError where nobody states them."""

@@ -9,12 +9,12 @@ import numpy as np
 
 from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.model.capture import Capture, CaptureChannel
-from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.reading import Evidence, Point, Samples
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Procedure, Steps
+from zincsmith.procedures.ports import idle
 from zincsmith.procedures.traces import Channel, Choices, Traces
 from zincsmith.procedures.waveform_intake import choices_of
 from zincsmith.recorded.result import Analysed, Figure
@@ -62,9 +62,9 @@ def _channel(one: CaptureChannel, samples: Samples, capture: Capture) -> Channel
 class OfCaptures(Procedure):
     """A procedure whose points are captures."""
 
-    def steps(self, ctx: Context) -> Steps:
-        """InputError: no bench takes its captures yet."""
-        raise InputError(f"{self.title.lower()} is worked out of recorded files so far: no plan carries it out yet")
+    def tidy(self, ctx: Context) -> Steps:
+        """Leave the unit at no load."""
+        yield from idle(ctx)
 
     def work_out(self, traces: Traces, choices: Choices, background: Traces | None) -> Analysed:
         """Everything that one capture shows."""

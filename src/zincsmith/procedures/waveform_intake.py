@@ -83,7 +83,7 @@ def choices_of(said: Mapping[str, str], nominal_V: float | None, line_Hz: float 
     named = said.get("start")
     return Choices(
         nominal_V, said.get("threshold", ""), said.get("band", "1%"), said.get("about", "nominal"),
-        float(named) if named else None, line_Hz, bandwidth_of(said.get("bandwidth", "20MHz")),
+        float(named) if named else None, line_Hz, bandwidth_of(said.get("bandwidth", "20MHz")), said.get("record", ""),
     )  # fmt: skip
 
 

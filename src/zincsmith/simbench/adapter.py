@@ -17,6 +17,7 @@ from zincsmith.simbench.parameters import (
     Burst,
     Corrector,
     Display,
+    Inrush,
     Losses,
     Output,
     Protection,
@@ -57,6 +58,7 @@ class Adapter:
         self.protection: Protection = more.get("protection", Protection())
         self.ripple: Ripple = more.get("ripple", Ripple())
         self.response: Response = more.get("response", Response())
+        self.inrush: Inrush = more.get("inrush", Inrush())
         self.ageing: Ageing = more.get("ageing", Ageing())
         self.display: Display | None = more.get("display")
         self.rails: Rails | None = more.get("rails")

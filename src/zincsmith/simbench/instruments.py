@@ -7,7 +7,7 @@ import random
 from collections.abc import Callable
 
 from zincsmith.simbench.meter import Function, Meter
-from zincsmith.simbench.scope import DIVISIONS, LEVELS, output_wave, quantized
+from zincsmith.simbench.oscilloscope import Oscilloscope
 from zincsmith.simbench.scpi import Interpreter, ScpiError, boolean, number, render
 from zincsmith.simbench.world import BANK_OHM, World
 
@@ -87,8 +87,14 @@ def ac_source(world: World) -> Interpreter:
     box.on("[SOURce]:VOLTage[:LEVel]?", lambda _: render(source.voltage_V))
     box.on("[SOURce]:FREQuency", setter("frequency_Hz", 45.0, 65.0))
     box.on("[SOURce]:FREQuency?", lambda _: render(source.frequency_Hz))
+
+    def phase(text: str) -> None:
+        source.phase_deg = None if text.upper() == "ANY" else number(text, 0.0, 360.0)
+
     box.on("OUTPut[:STATe]", output)
     box.on("OUTPut[:STATe]?", lambda _: str(int(source.on)))
+    box.on("OUTPut:PHASe", phase)
+    box.on("OUTPut:PHASe?", lambda _: render(source.phase_deg if source.phase_deg is not None else math.nan))
     for header, function in zip(("VOLTage", "CURRent", "POWer"), OF_ITSELF, strict=True):
         meter = Meter("ac_source", function, world)
         box.on(f"MEASure:{header}?", lambda _, m=meter: render(m.read()))  # type: ignore[misc]
@@ -301,49 +307,7 @@ def dc_source(world: World) -> Interpreter:
 
 
 def scope(world: World) -> Interpreter:
-    """Channel 1 on the output. The record is integers, with the step and offset to make volts of them."""
-    box = Interpreter(IDENTITIES["scope"])
-    set_to = {"scale_V": 5.0, "offset_V": 0.0, "rate_Hz": 1e6, "depth": 1000.0}
-    choice = {"coupling": "DC", "ground": "SPR"}
-
-    def setter(name: str, low: float, high: float) -> Callable[[str], None]:
-        def apply(text: str) -> None:
-            set_to[name] = number(text, low, high)
-
-        return apply
-
-    def chooser(name: str, *allowed: str) -> Callable[[str], None]:
-        def apply(text: str) -> None:
-            if text.upper() not in allowed:
-                raise ScpiError(-224, "Illegal parameter value")
-            choice[name] = text.upper()
-
-        return apply
-
-    def data(_: str) -> str:
-        times = [n / set_to["rate_Hz"] for n in range(int(set_to["depth"]))]
-        wave = output_wave(world, times, choice["ground"] == "LONG")
-        mean = sum(wave) / len(wave) if choice["coupling"] == "AC" else 0.0
-        codes = quantized([v - mean for v in wave], set_to["scale_V"], set_to["offset_V"])
-        return ",".join(str(code) for code in codes)
-
-    for header, name, low, high in (
-        ("CHANnel:SCALe", "scale_V", 1e-3, 50.0),
-        ("CHANnel:OFFSet", "offset_V", -500.0, 500.0),
-        ("ACQuire:SRATe", "rate_Hz", 1e3, 1e9),
-        ("ACQuire:DEPTh", "depth", 10.0, 100_000.0),
-    ):
-        box.on(header, setter(name, low, high))
-        box.on(f"{header}?", lambda _, n=name: render(set_to[n]))  # type: ignore[misc]
-    for header, name, words in (
-        ("CHANnel:COUPling", "coupling", ("DC", "AC")),
-        ("PROBe:GROund", "ground", ("SPR", "LONG")),
-    ):
-        box.on(header, chooser(name, *words))
-        box.on(f"{header}?", lambda _, n=name: choice[n])  # type: ignore[misc]
-    box.on("WAVeform:DATA?", data)
-    box.on("WAVeform:STEP?", lambda _: render(DIVISIONS * set_to["scale_V"] / LEVELS))
-    return box
+    return Oscilloscope(world, IDENTITIES["scope"]).box
 
 
 def sink_controller(world: World, port: str = "") -> Interpreter:

@@ -123,6 +123,15 @@ class Ripple:
 
 
 @dataclass(frozen=True)
+class Inrush:
+    """What limits the charging of the bulk capacitor: a thermistor cold and hot, and the source."""
+
+    cold_ohm: float = 8.0
+    hot_ohm: float = 1.0
+    source_ohm: float = 0.4
+
+
+@dataclass(frozen=True)
 class Response:
     """Second-order answer to a load step: natural frequency, damping, and volts of the first dip for each ampere."""
 
@@ -151,7 +160,7 @@ class Display:
 KINDS = ("constant current", "foldback", "hiccup", "latching", "constant power", "shutdown", "none")
 
 
-OPTIONAL = ("corrector", "burst", "protection", "ripple", "response", "ageing", "display", "parts")
+OPTIONAL = ("corrector", "burst", "protection", "ripple", "response", "inrush", "ageing", "display", "parts")
 SECTIONS: dict[str, Any] = {
     "output": Output,
     "losses": Losses,
@@ -163,6 +172,7 @@ SECTIONS: dict[str, Any] = {
     "protection": Protection,
     "ripple": Ripple,
     "response": Response,
+    "inrush": Inrush,
     "ageing": Ageing,
     "display": Display,
     "parts": Parts,

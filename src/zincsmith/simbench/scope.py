@@ -1,45 +1,115 @@
-"""The stand-in oscilloscope: what the output looks like within microseconds, quantized as an 8-bit scope shows it."""
+"""What the terminals of the unit do within microseconds: ripple, the answer to a load step, coming up, going away.
+
+Closed forms throughout, drawn by NumPy; nothing here knows how any of it is judged. Times are counted from the event
+that the record is about: a change of the load, the input that comes or goes.
+"""
 
 from __future__ import annotations
 
 import math
-import random
+from typing import Any
 
-from zincsmith.simbench.world import World
+import numpy as np
+from numpy.typing import NDArray
 
-LEVELS = 256
-DIVISIONS = 8
-BANDWIDTH_HZ = 20e6
+from zincsmith.simbench.world import Event, World
+
+Array = NDArray[np.float64]
+
+LEVELS = 256  # of the converter
+FULL_HZ = 200e6  # what the front end passes without its limit
+EDGE_S = 2e-7  # how long a spike at an edge lasts
+BURST_RATIO = 0.25  # of a packet of light load that it works
+HUM_V, STATION_HZ, STATION_V = 0.4e-3, 1.04e6, 0.25e-3  # what a probe picks up in this room, unit on or off
+OVERSHOOT = 0.015  # of the volts, when it comes up without a load
 
 
-def output_wave(world: World, times_s: list[float], long_lead: bool = False) -> list[float]:
-    """Output volts at moments counted from now: DC, mains and switching ripple, load response, spikes, noise."""
+def output_volts(world: World, t: Array, event: Event | None, ground: str = "SPR") -> Array:
+    """Volts of the output, with everything that rides on them."""
+    volts = _level(world, t, event)
+    alive = np.abs(volts) > 0.5
+    if alive.any():
+        riding = ripple(world, t, ground)
+        volts = volts + riding * np.clip(volts / world.unit.output.voltage_V, 0.0, 1.0)
+    return volts + pick_up(world, t, ground)
+
+
+def _level(world: World, t: Array, event: Event | None) -> Array:
+    unit = world.unit
+    if event is None:
+        return np.full(len(t), unit.output_V)
+    if event.kind == "load":
+        level = np.where(t < 0.0, event.output_before_V, event.output_after_V)
+        return np.asarray(level + _answer(world, t, event))
+    return coming(world, t, event) if event.input_after_V > event.input_before_V else going(world, t, event)
+
+
+# Ripple
+
+
+def ripple(world: World, t: Array, ground: str) -> Array:
+    """Switching current through capacitor and ESR, what the regulator leaves of the bulk ripple, spikes at the edges
+    of each period; at light load in packets."""
     unit, r = world.unit, world.unit.ripple
-    if unit.state != "running":
-        return [unit.output_V] * len(times_s)
     esr = r.esr_ohm * unit.ageing.esr_factor
     farad = unit.output.capacitor_F * unit.ageing.capacity_share
     share = 0.3 + 0.7 * min(1.0, unit.current_A / unit.output.limit_A)
-    bulk_peak = math.sqrt(2.0) * world.input_V
-    mains = r.mains_rejection * max(0.0, bulk_peak - unit.intake.bulk_min_V) if unit.intake.bulk_min_V else 0.0
-    began, step = world.last_step
-    dice = random.Random(f"scope {world.seed} {world.epoch} {world.time_s}")
-    wave = []
-    for t in times_s:
-        phase = (t * r.switching_Hz) % 1.0
-        triangle = abs(2.0 * phase - 1.0) * 2.0 - 1.0
-        volts = 0.5 * share * r.current_A * esr * triangle
-        volts += share * r.current_A / (8.0 * r.switching_Hz * farad) * math.sin(2.0 * math.pi * phase)
-        volts += mains * math.sin(2.0 * math.pi * 2.0 * world.input_Hz * t)
-        volts += dip(world, world.time_s + t - began, step)
-        if phase < 2e-7 * r.switching_Hz:
-            volts += r.spike_V * (6.0 if long_lead else 1.0)
-        wave.append(unit.output_V + volts + dice.gauss(0.0, r.noise_V))
-    return wave
+    dice = np.random.default_rng([world.seed, world.epoch, 3])
+    phase = (t * r.switching_Hz + dice.uniform()) % 1.0
+    rising = phase < 0.5
+    swing = np.where(rising, 4.0 * phase - 1.0, 3.0 - 4.0 * phase)  # of the current, -1 to 1
+    charge = np.where(rising, 2.0 * phase * (2.0 * phase - 1.0), (2.0 * phase - 1.0) * (2.0 - 2.0 * phase))
+    volts = 0.5 * share * r.current_A * esr * swing
+    volts = volts + share * r.current_A / (4.0 * r.switching_Hz * farad) * charge
+    volts = volts + np.where(phase % 0.5 < EDGE_S * r.switching_Hz, _spike(phase, r, ground), 0.0)
+    if world.unit.output_V * unit.current_A < unit.burst.below_W:
+        volts = volts * ((t / (40.0 / r.switching_Hz) + dice.uniform()) % 1.0 < BURST_RATIO)
+    peak = math.sqrt(2.0) * world.input_V
+    if unit.intake.bulk_min_V and not unit.correcting:
+        height = r.mains_rejection * max(0.0, peak - unit.intake.bulk_min_V)
+        saw = (t * 2.0 * world.input_Hz + dice.uniform()) % 1.0
+        volts = volts + height * np.where(saw < 0.2, saw / 0.2 - 0.5, 0.5 - (saw - 0.2) / 0.8)
+    return np.asarray(volts)
+
+
+def _spike(phase: Array, r: Any, ground: str) -> Array:
+    """A ring that dies within the spike; a long lead to the ground of the probe makes an antenna of it."""
+    since = (phase % 0.5) / r.switching_Hz
+    size = r.spike_V * {"LONG": 6.0, "COAX": 0.6}.get(ground, 1.0)
+    return np.asarray(size * np.exp(-since / (EDGE_S / 4.0)) * np.cos(2.0 * np.pi * 25e6 * since))
+
+
+def pick_up(world: World, t: Array, ground: str) -> Array:
+    """Hum, a station, and whatever else is in the room; by how the ground is made, whether the unit is on or not."""
+    size = {"LONG": 5.0, "COAX": 0.4}.get(ground, 1.0)
+    dice = np.random.default_rng([world.seed, world.epoch, 7])
+    a, b = dice.uniform(0.0, 2.0 * math.pi, 2)
+    hum = HUM_V * np.sin(2.0 * np.pi * 50.0 * t + a)
+    return np.asarray(size * (hum + STATION_V * np.sin(2.0 * np.pi * STATION_HZ * t + b)))
+
+
+# The answer to a step of the load
+
+
+def _answer(world: World, t: Array, event: Event) -> Array:
+    """A damped second-order swing, the mean of those that begin while the current still slews."""
+    slewed = slew_s(world, event)
+    late = np.maximum(t, 0.0)
+    mean = (_swung(world, late) - _swung(world, np.maximum(t - slewed, 0.0))) / slewed
+    return np.asarray(np.where(t > 0.0, -(event.amps_after - event.amps_before) * mean, 0.0))
+
+
+def _swung(world: World, t: Array) -> Array:
+    """The integral of the unit swing from zero: closed form of that of exp(-a t) sin(w t)."""
+    r = world.unit.response
+    omega = 2.0 * math.pi * r.natural_Hz
+    a, w = r.damping * omega, omega * math.sqrt(1.0 - r.damping**2)
+    decayed = np.exp(-a * t) * (a * np.sin(w * t) + w * np.cos(w * t))
+    return np.asarray(r.dip_ohm * (w - decayed) / (a * a + w * w))
 
 
 def dip(world: World, since_s: float, step_A: float) -> float:
-    """What is left of the answer to a load step: a damped second-order swing."""
+    """What is left of the answer to a step that took no time."""
     a = world.unit.response
     if step_A == 0.0 or since_s < 0.0:
         return 0.0
@@ -48,7 +118,122 @@ def dip(world: World, since_s: float, step_A: float) -> float:
     return -step_A * a.dip_ohm * math.exp(-a.damping * omega * since_s) * math.sin(damped * since_s)
 
 
-def quantized(wave: list[float], scale_V: float, offset_V: float) -> list[int]:
-    """Codes of an 8-bit converter over DIVISIONS of ``scale_V``; clipped at its ends."""
-    step = DIVISIONS * scale_V / LEVELS
-    return [max(-128, min(127, round((v - offset_V) / step))) for v in wave]
+def slew_s(world: World, event: Event) -> float:
+    """How long the current takes: the load's own slew, or what the volts allow through the leads' inductance."""
+    change = abs(event.amps_after - event.amps_before)
+    by_leads = world.lead_H * change / max(1.0, 0.5 * world.unit.output.voltage_V)
+    return max(change / world.load_slew_A_per_s, by_leads, 1e-9)
+
+
+def output_amps(world: World, t: Array, event: Event | None) -> Array:
+    """What the load draws."""
+    if event is None or event.kind != "load":
+        volts = _level(world, t, event)
+        now = world.unit.current_A if event is None else event.amps_before
+        return np.asarray(now * np.clip(np.abs(volts), 0.0, 1.0))
+    share = np.clip(t / slew_s(world, event), 0.0, 1.0)
+    return np.asarray(event.amps_before + (event.amps_after - event.amps_before) * share)
+
+
+# The input that comes or goes
+
+
+def input_volts(world: World, t: Array, event: Event | None) -> Array:
+    """Volts of the mains as they come, stand or go; when they go the X capacitor keeps what it had."""
+    if event is None or event.kind == "load":
+        return _sine(world.input_V, world.input_Hz, t, 0.3)
+    if event.input_after_V > event.input_before_V:
+        return np.where(t >= 0.0, _sine(event.input_after_V, event.input_Hz, t, event.phase), 0.0)
+    running = _sine(event.input_before_V, event.input_Hz, t, event.phase)
+    left = float(_sine(event.input_before_V, event.input_Hz, np.zeros(1), event.phase)[0])
+    keeps_s = max(1e-4, 1e6 * world.unit.mains.x_capacitor_F)  # a bleeder of 1 Mohm across it
+    return np.where(t < 0.0, running, left * np.exp(-np.maximum(t, 0.0) / keeps_s))
+
+
+def _sine(rms: float, hertz: float, t: Array, phase: float) -> Array:
+    return np.asarray(math.sqrt(2.0) * rms * np.sin(2.0 * np.pi * hertz * t + phase))
+
+
+def coming(world: World, t: Array, event: Event) -> Array:
+    """Nothing, then a soft start to the volts it regulates, and a small swing past them."""
+    unit, s = world.unit, world.unit.start
+    if event.input_after_V < s.start_V:
+        return np.zeros(len(t))
+    rise_s = s.soft_start_s or 2e-3
+    since = t - s.delay_s
+    climb = np.clip(since / rise_s, 0.0, 1.0)
+    past = np.maximum(since - rise_s, 0.0)
+    omega = 2.0 * math.pi * unit.response.natural_Hz * 0.2
+    light = 1.0 - 0.8 * min(1.0, event.amps_after / max(1e-9, unit.output.limit_A))
+    ring = OVERSHOOT * light * np.exp(-unit.response.damping * omega * past) * np.sin(omega * past)
+    final = unit.regulated_V(event.input_after_V, event.amps_after, unit.core_degC)
+    return np.asarray(final * (climb + np.where(since > rise_s, ring, 0.0)))
+
+
+def hold_up_s(world: World, event: Event) -> float:
+    """From the removal to where the output lets go: what the bulk capacitor held at that phase, down to what it stops
+    at, over what is drawn from it. C (V1^2 - V2^2) / (2 P)."""
+    unit = world.unit
+    drawn = event.output_before_V * event.amps_before
+    converter = drawn + unit.loss_W(event.input_before_V, event.amps_before, unit.core_degC)
+    peak = math.sqrt(2.0) * event.input_before_V
+    if event.correcting:
+        bulk = unit.corrector.bulk_V
+    else:  # since the last crest it has fed the converter alone
+        since_crest = ((event.phase - math.pi / 2.0) % math.pi) / (2.0 * math.pi * event.input_Hz)
+        bulk = math.sqrt(max(0.0, peak**2 - 2.0 * converter * since_crest / unit.mains.bulk_F))
+        bulk = max(bulk, abs(math.sin(event.phase)) * peak)
+    lowest = math.sqrt(2.0) * unit.start.stop_V
+    return max(0.0, unit.mains.bulk_F * (bulk**2 - lowest**2) / (2.0 * max(0.05, converter)))
+
+
+def going(world: World, t: Array, event: Event) -> Array:
+    """It regulates as long as the bulk capacitor lasts; then the load empties the output capacitor."""
+    unit = world.unit
+    farad = unit.output.capacitor_F * unit.ageing.capacity_share
+    lasts = hold_up_s(world, event)
+    slope = max(event.amps_before, event.output_before_V / unit.output.bleeder_ohm) / farad
+    return np.asarray(np.maximum(0.0, event.output_before_V - slope * np.maximum(0.0, t - lasts)))
+
+
+def input_amps(world: World, t: Array, event: Event | None) -> Array:
+    """The inrush into an empty bulk capacitor through bridge, wiring and thermistor, by steps of the same circuit; else
+    what is drawn, as the power meter sees it."""
+    if event is None or event.kind == "load" or event.input_after_V <= event.input_before_V:
+        drawn = world.unit.input_current_wave(world.input_V, world.input_Hz or 50.0, list(t[:: max(1, len(t) // 4000)]))
+        amps = np.interp(t, t[:: max(1, len(t) // 4000)], drawn)
+        return np.asarray(amps if event is None or event.kind == "load" else np.where(t < 0.0, amps, 0.0))
+    unit = world.unit
+    ohm = unit.inrush.cold_ohm if event.cold else unit.inrush.hot_ohm
+    ohm += unit.inrush.source_ohm + unit.mains.series_ohm
+    dt = 2e-6
+    times = np.arange(0.0, max(0.02, min(0.2, float(t[-1]))), dt)
+    driving = np.abs(_sine(event.input_after_V, event.input_Hz, times, event.phase)) - 2.0 * unit.mains.diode_V
+    sign = np.sign(_sine(event.input_after_V, event.input_Hz, times, event.phase))
+    charged, current = 0.0, np.zeros(len(times))
+    for k, volts in enumerate(driving):
+        now = (volts - charged) / ohm
+        if now > 0.0:
+            current[k] = now
+            charged += now * dt / unit.mains.bulk_F
+    return np.asarray(np.interp(t, times, sign * current, left=0.0, right=0.0))
+
+
+# The front end
+
+
+def codes_of(values: Array, span: float, centre: float, rate_Hz: float, bandwidth_Hz: float, dice: Any) -> Array:
+    """An 8-bit converter over ``span``, behind a first-order front end and its noise; clipped at its ends."""
+    if bandwidth_Hz < 0.45 * rate_Hz:
+        values = _limited(values, rate_Hz, bandwidth_Hz)
+    noisy = (values - centre) * (LEVELS / span) + dice.standard_normal(len(values), dtype=np.float32) * 0.6
+    return np.asarray(np.clip(np.round(noisy), -LEVELS // 2, LEVELS // 2 - 1))
+
+
+def _limited(values: Array, rate_Hz: float, bandwidth_Hz: float) -> Array:
+    """A first-order low-pass by its own answer to an impulse, as long as anything of it is left."""
+    share = 1.0 - math.exp(-2.0 * math.pi * bandwidth_Hz / rate_Hz)
+    taps = max(1, math.ceil(-16.0 / math.log1p(-share)))
+    answer = share * (1.0 - share) ** np.arange(taps)
+    before = np.full(taps - 1, values[0])
+    return np.asarray(np.convolve(np.concatenate([before, values]), answer / answer.sum(), mode="valid"))

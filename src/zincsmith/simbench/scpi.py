@@ -44,7 +44,7 @@ def render(value: float) -> str:
 def pattern(header: str) -> re.Pattern[str]:
     """Compile ``MEASure[:SCALar]:VOLTage?`` so that short and long forms match, in any case."""
     out = ""
-    for optional, star, name, query in re.findall(r"(\[?):?(\*?)([A-Za-z]+)\]?(\??)", header):
+    for optional, star, name, query in re.findall(r"(\[?):?(\*?)([A-Za-z]+\d*)\]?(\??)", header):
         short = re.sub(r"[a-z]", "", name)
         form = f":{re.escape(star)}(?:{short}|{name.upper()})"
         out += (f"(?:{form})?" if optional else form) + re.escape(query)

@@ -29,6 +29,7 @@ class Source:
     drift: float = 0.0
     thd: float = 0.003
     tripped: bool = False
+    phase_deg: float | None = None  # at which it switches; None: whenever it happens
 
 
 @dataclass
@@ -74,6 +75,26 @@ class Load:
         return 2.0 * self.power_W / (volts + math.sqrt(left))
 
 
+@dataclass(frozen=True)
+class Event:
+    """The last thing that changed at the unit: its load, or its input, from what to what. ``phase`` in rad is that of
+    the mains at that moment; ``cold`` says that it had not run for long."""
+
+    kind: str  # load or input
+    at_s: float
+    epoch: int
+    amps_before: float
+    amps_after: float
+    output_before_V: float
+    output_after_V: float
+    input_before_V: float
+    input_after_V: float
+    input_Hz: float
+    phase: float
+    correcting: bool
+    cold: bool
+
+
 @dataclass
 class World:
     """``epoch`` counts changes of setting: a meter's non-gain error is drawn anew with each, see meter.py.
@@ -92,9 +113,12 @@ class World:
     dc_source: Source = field(default_factory=lambda: Source(frequency_Hz=0.0, thd=0.0))
     loads: dict[str, Load] = field(default_factory=dict)  # by port; the only one has no name
     imperfect: Imperfections = field(default_factory=Imperfections)
-    last_step: tuple[float, float] = (0.0, 0.0)  # bench time and size in A of the last change of load
+    last_event: Event | None = None
+    load_slew_A_per_s: float = 0.5e6
+    lead_H: float = 1e-6  # of the leads to the load
 
     _lagging: tuple[object, float] = (None, 0.0)
+    _fed_V: float = 0.0
 
     def __post_init__(self) -> None:
         self.loads = {port: Load() for port in self.ports}
@@ -120,10 +144,23 @@ class World:
     def changed(self) -> None:
         """Note that a setting was changed and let the unit follow at once."""
         self.epoch += 1
-        before = self.unit.current_A
+        unit, fed = self.unit, self._fed_V
+        amps, volts, correcting = unit.current_A, unit.output_V, unit.correcting
         self.advance(0.0)
-        if self.unit.current_A != before:
-            self.last_step = (self.time_s, self.unit.current_A - before)
+        self._fed_V = self.input_V
+        if fed != self._fed_V and 0.0 in (fed, self._fed_V):
+            kind = "input"
+        elif unit.current_A != amps:
+            kind = "load"
+        else:
+            return
+        set_to = self.source.phase_deg
+        drawn = random.Random(f"phase {self.seed} {self.epoch}").uniform(0.0, 360.0)
+        self.last_event = Event(
+            kind, self.time_s, self.epoch, amps, self.load.total_A(unit.output.voltage_V, self.lead_ohm)
+            if kind == "input" else unit.current_A, volts, unit.output_V, fed, self._fed_V, self.input_Hz,
+            math.radians(drawn if set_to is None else set_to), correcting, unit.core_degC < self.ambient_degC + 15.0,
+        )  # fmt: skip
 
     def advance(self, seconds: float) -> None:
         """Move bench time on; long stretches are cut so that the unit's temperatures follow."""

@@ -1,15 +1,66 @@
-"""How load steps is put into a plan: not yet, it is worked out of recorded files."""
+"""What load steps are asked for, and how they are put into a plan."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Literal
+from dataclasses import dataclass, replace
+from typing import ClassVar, Literal
 
-from zincsmith.procedures.waveform_options import FromRecords
+from zincsmith.model.errors import InputError
+from zincsmith.model.plan import LINES, Line, Options
+from zincsmith.procedures import fields
+from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
+from zincsmith.procedures.planning import Facts, Refit
+from zincsmith.procedures.waveform_options import OnOutputs
+
+STEPS = ((10.0, 90.0), (50.0, 100.0))
+FORM: tuple[Field, ...] = (
+    fields.LINES,
+    Choosing(
+        "Steps, %", "steps_percent",
+        (("10-90, 50-100", STEPS), ("0-100", ((0.0, 100.0),)), ("0-100, 10-90, 50-100", ((0.0, 100.0), *STEPS))),
+    ),
+    Choosing("Band", "band", (("1 %", "1%"), ("2 %", "2%"), ("5 %", "5%"))),
+    Choosing("About", "about", (("nominal", "nominal"), ("level reached", "final"))),
+    Choosing("Wait at each", "settle_s", times(1.0, 2.0, 10.0)),
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
-class LoadTransientOptions(FromRecords):
-    """Nothing is asked for."""
+class LoadTransientOptions(OnOutputs):
+    """Steps of the load up and down, (from, to) in percent of its rating; ``record_s`` is recorded of each edge."""
 
     procedure: Literal["load_transient"] = "load_transient"
+    lines: tuple[Line, ...] = LINES
+    steps_percent: tuple[tuple[float, float], ...] = STEPS
+    band: str = "1%"
+    about: str = "nominal"
+    settle_s: float = 2.0
+    record_s: float = 0.02
+
+    form: ClassVar[tuple[Field, ...]] = FORM
+
+    @property
+    def lines_used(self) -> tuple[Line, ...]:
+        return self.lines
+
+    def check(self) -> None:
+        """InputError, with the key of the option, for what no bench can carry out."""
+        check_lines(self.lines)
+        if not self.steps_percent or any(not 0.0 <= a < b <= 110.0 for a, b in self.steps_percent):
+            raise InputError("a step goes from less to more, 0 to 110 %", key="part.steps_percent")
+        between(0.1, 3600.0, settle_s=self.settle_s)
+        between(1e-4, 1.0, record_s=self.record_s)
+
+    def refitted(self, to: Refit) -> Options:
+        return replace(self, lines=to.lines(self.lines))
+
+    @classmethod
+    def proposed(cls, facts: Facts) -> tuple[Options, ...]:
+        return (cls(lines=facts.lines_or_usual),) if claimed_by_wire(facts, "load_step", "recovery_time") else ()
+
+
+def claimed_by_wire(facts: Facts, *figures: str) -> bool:
+    """Whether a paper states one of these, and a scope is reached that could show it."""
+    scope = facts.rig.instrument("scope")
+    stated = any(c.figure in figures for c in facts.unit.nameplate.claims if c.kept)
+    return stated and scope is not None and scope.how != "by hand"

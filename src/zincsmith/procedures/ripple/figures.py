@@ -82,6 +82,8 @@ def _facts(ripple: Ripple, packets: Packets | None, choices: Choices) -> dict[st
         "burst": packets is not None, "samples": ripple.samples, "sample_rate_Hz": f"{1.0 / ripple.step_s:.6g}",
         "bandwidth_Hz": f"{choices.bandwidth_Hz:g}",
     }  # fmt: skip
+    if choices.record:
+        facts["record"] = choices.record
     return facts | ({"burst_share": f"{packets.share:.2g}"} if packets else {})
 
 

@@ -1,15 +1,64 @@
-"""How ripple is put into a plan: not yet, it is worked out of recorded files."""
+"""What ripple is asked for, and how it is put into a plan."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Literal
+from dataclasses import dataclass, replace
+from typing import ClassVar, Literal
 
-from zincsmith.procedures.waveform_options import FromRecords
+from zincsmith.model.plan import LINES, Line, Options
+from zincsmith.procedures import fields
+from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_lines, check_loads, times
+from zincsmith.procedures.planning import Facts, Refit
+from zincsmith.procedures.waveform_options import OnOutputs
+
+FORM: tuple[Field, ...] = (
+    fields.LINES,
+    LOADS,
+    Choosing("Wait at each", "settle_s", times(2.0, 5.0, 30.0)),
+    Choosing("Bandwidth limit", "limited_MHz", (("20 MHz", 20.0), ("none", 0.0))),
+    Choosing("Background", "background", (("before and after", True), ("not taken", False))),
+)
 
 
 @dataclass(frozen=True)
-class RippleOptions(FromRecords):
-    """Nothing is asked for."""
+class RippleOptions(OnOutputs):
+    """Ripple at each line and load: a short record for the switching, a long one for what follows the line.
+    ``limited_MHz`` is what the figure that judges is limited to, 0: as recorded."""
 
     procedure: Literal["ripple"] = "ripple"
+    lines: tuple[Line, ...] = LINES
+    loads_percent: tuple[float, ...] = (0.0, 50.0, 100.0)
+    settle_s: float = 5.0
+    limited_MHz: float = 20.0
+    background: bool = True
+    short_s: float = 200e-6
+    long_s: float = 0.2
+
+    form: ClassVar[tuple[Field, ...]] = FORM
+
+    @property
+    def lines_used(self) -> tuple[Line, ...]:
+        return self.lines
+
+    @property
+    def loads_used(self) -> tuple[float, ...]:
+        return self.loads_percent
+
+    def check(self) -> None:
+        """InputError, with the key of the option, for what no bench can carry out."""
+        check_lines(self.lines)
+        check_loads(self.loads_percent)
+        between(0.0, 3600.0, settle_s=self.settle_s)
+        between(1e-6, 0.01, short_s=self.short_s)
+        between(0.01, 2.0, long_s=self.long_s)
+
+    def refitted(self, to: Refit) -> Options:
+        return replace(self, lines=to.lines(self.lines))
+
+    @classmethod
+    def proposed(cls, facts: Facts) -> tuple[Options, ...]:
+        claimed = any(c.figure.startswith("ripple") for c in facts.unit.nameplate.claims if c.kept)
+        stated = any(o.ripple_V is not None for o in facts.unit.nameplate.outputs)
+        scope = facts.rig.instrument("scope")
+        wanted = (claimed or stated) and scope is not None and scope.how != "by hand"
+        return (cls(lines=facts.lines_or_usual),) if wanted else ()

@@ -2,15 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
+from zincsmith.model.actions import Capturing, Dwell, Measure, SetSource, Stage, WantedChannel
+from zincsmith.model.address import at_port
+from zincsmith.model.operating_point import OperatingPoint, Purpose
+from zincsmith.procedures.base import Context, Steps
+from zincsmith.procedures.beginning import feed, gate
+from zincsmith.procedures.capturing import captured_outputs
 from zincsmith.procedures.intake import Intake
+from zincsmith.procedures.ports import at_load, draw, everywhere, idle, let_fall
 from zincsmith.procedures.ripple.figures import ripple_figures
 from zincsmith.procedures.ripple.intake import RippleRecord
 from zincsmith.procedures.ripple.options import RippleOptions
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_findings import Named, OfCaptures
-from zincsmith.recorded.result import Analysed
+from zincsmith.recorded.result import Analysed, Figure
 
 NAME = "ripple"
 
@@ -26,12 +33,43 @@ class RippleAndNoise(OfCaptures):
     options = RippleOptions
     intakes: tuple[Intake, ...] = (RippleRecord(),)
 
+    def steps(self, ctx: Context) -> Steps:
+        """The background with everything on and the unit off; at each line and load a short record and a long one; the
+        background once more. InputError where no scope is on an output."""
+        options = ctx.asked(RippleOptions)
+        ports = captured_outputs(ctx)
+        yield from gate(ctx)
+        if options.background:
+            yield Stage("Background", "before, the unit off")
+            yield from idle(ctx)
+            yield SetSource(0.0, options.lines[0].frequency_Hz, False)
+            yield from let_fall(ctx)
+            yield from _background(options, ports, Purpose.BACKGROUND_BEFORE)
+        for line in ctx.reachable(options.lines):
+            yield from feed(ctx, "Ripple", line.words, line)
+            for load in sorted(options.loads_percent):
+                yield from draw(ctx, load)
+                yield Dwell(options.settle_s, "settles")
+                for port in ports:
+                    at = at_load(ctx, line, load)
+                    yield Measure(_read(ctx), 1.0, at, capture=_short(options, ctx, port))
+                    if "long" in _lengths(options):
+                        yield Measure((), 0.0, at, capture=_long(options, ctx, port))
+        if options.background:
+            yield Stage("Background", "after, the unit off")
+            yield from idle(ctx)
+            yield SetSource(0.0, options.lines[0].frequency_Hz, False)
+            yield from let_fall(ctx)
+            yield from _background(options, ports, Purpose.BACKGROUND_AFTER)
+
     def work_out(self, traces: Traces, choices: Choices, background: Traces | None) -> Analysed:
         return ripple_figures(traces, choices, background)
 
     def named(self, found: Analysed) -> Sequence[Named]:
         """What judges a claim is the peak to peak behind the usual limit of the bandwidth, where the record has it."""
         f = found.figures
+        if found.facts.get("record") == "long":  # what follows the line, and packets; the short one tells the rest
+            return _parts(f, ("line_peak_to_peak", "burst_rate"))
         limited = f["peak_to_peak_limited"].value is not None
         judging = f["peak_to_peak_limited"] if limited else f["peak_to_peak"]
         corrected = f["rms_corrected"].value is not None
@@ -43,10 +81,54 @@ class RippleAndNoise(OfCaptures):
             Named("ripple_full", "Ripple and noise, bandwidth as recorded", "V", f["peak_to_peak"]),
             Named("ripple_percentile", "Span of the 0.05 to 99.95 % quantiles", "V", f["percentile_peak_to_peak"],
                   "a figure of the house: it judges no claim"),
-            *(
-                Named(name, title, unit, f[key])
-                for key, name, title, unit in PARTS
-                if f[key].value is not None
+            *_parts(f, tuple(key for key, *_ in PARTS)),
+        )  # fmt: skip
+
+
+def _parts(f: Mapping[str, Figure], wanted: tuple[str, ...]) -> tuple[Named, ...]:
+    return tuple(
+        Named(name, title, unit, f[key])
+        for key, name, title, unit in PARTS
+        if key in wanted and f[key].value is not None
+    )
+
+
+SHORT_SAMPLES, LONG_SAMPLES = 200_000, 400_000
+FIRST_SPAN = 0.05  # of nominal: what a first look begins with
+
+
+def _lengths(options: RippleOptions) -> tuple[str, ...]:
+    return ("short", "long") if options.long_s else ("short",)
+
+
+def _read(ctx: Context) -> tuple[str, ...]:
+    return tuple(q for q in everywhere(ctx, ("input_voltage", "output_voltage", "output_current")) if q in ctx.measured)
+
+
+def _short(options: RippleOptions, ctx: Context, port: str) -> Capturing:
+    return _capture(options, ctx.volts[port], port, options.short_s, SHORT_SAMPLES, "short")
+
+
+def _long(options: RippleOptions, ctx: Context, port: str) -> Capturing:
+    return _capture(options, ctx.volts[port], port, options.long_s, LONG_SAMPLES, "long")
+
+
+def _capture(
+    options: RippleOptions, nominal_V: float, port: str, seconds: float, samples: int, record: str
+) -> Capturing:
+    channel = WantedChannel(at_port("output_voltage", port), FIRST_SPAN * abs(nominal_V), nominal_V)
+    bandwidth = (("bandwidth", f"{options.limited_MHz:g}MHz"),) if options.limited_MHz else ()
+    return Capturing(NAME, (channel,), seconds, samples, look=True, said=(("record", record), *bandwidth))
+
+
+def _background(options: RippleOptions, ports: tuple[str, ...], step: Purpose) -> Steps:
+    for port in ports:
+        yield Measure(
+            (), 0.0, OperatingPoint(step=step),
+            capture=Capturing(
+                NAME, (WantedChannel(at_port("output_voltage", port), 0.05),), options.short_s, SHORT_SAMPLES,
+                look=True,
+                said=(("record", "short"),),
             ),
         )  # fmt: skip
 

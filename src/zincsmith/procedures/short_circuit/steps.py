@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from zincsmith.model.errors import InputError
+from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.short_circuit.figures import collapse_of
 from zincsmith.procedures.short_circuit.intake import ShortRecord
@@ -25,6 +27,10 @@ class ShortCircuit(OfCaptures):
     serves = "how fast the output collapses when it is shorted"
     options = ShortCircuitOptions
     intakes: tuple[Intake, ...] = (ShortRecord(),)
+
+    def steps(self, ctx: Context) -> Steps:
+        """InputError: nothing shorts an output for this program yet."""
+        raise InputError("a short is worked out of recorded files so far: no plan carries it out yet")
 
     def work_out(self, traces: Traces, choices: Choices, background: Traces | None) -> Analysed:
         return collapse_of(traces, choices)

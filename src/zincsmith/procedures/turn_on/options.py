@@ -1,15 +1,61 @@
-"""How turn-on is put into a plan: not yet, it is worked out of recorded files."""
+"""What turn-on is asked for, and how it is put into a plan."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Literal
+from dataclasses import dataclass, replace
+from typing import ClassVar, Literal
 
-from zincsmith.procedures.waveform_options import FromRecords
+from zincsmith.model.errors import InputError
+from zincsmith.model.plan import LINES, Line, Options
+from zincsmith.procedures import fields
+from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_lines, check_loads
+from zincsmith.procedures.load_transient.options import claimed_by_wire
+from zincsmith.procedures.planning import Facts, Refit
+from zincsmith.procedures.waveform_options import OnOutputs
+
+MOST_REPEATS = 20
+FORM: tuple[Field, ...] = (
+    fields.LINES,
+    LOADS,
+    Choosing("Times at each", "repeats", tuple((str(n), n) for n in (1, 4, 8))),
+    Choosing("Threshold", "threshold", (("90 %", "90%"), ("95 %", "95%"), ("10 %", "10%"))),
+)
 
 
 @dataclass(frozen=True)
-class TurnOnOptions(FromRecords):
-    """Nothing is asked for."""
+class TurnOnOptions(OnOutputs):
+    """The input that comes, at each line and load, as often as ``repeats``, each time at another phase."""
 
     procedure: Literal["turn_on"] = "turn_on"
+    lines: tuple[Line, ...] = LINES[:1]
+    loads_percent: tuple[float, ...] = (100.0,)
+    repeats: int = 4
+    threshold: str = "90%"
+    record_s: float = 1.0
+    off_s: float = 20.0
+
+    form: ClassVar[tuple[Field, ...]] = FORM
+
+    @property
+    def lines_used(self) -> tuple[Line, ...]:
+        return self.lines
+
+    @property
+    def loads_used(self) -> tuple[float, ...]:
+        return self.loads_percent
+
+    def check(self) -> None:
+        """InputError, with the key of the option, for what no bench can carry out."""
+        check_lines(self.lines)
+        check_loads(self.loads_percent)
+        if not 1 <= self.repeats <= MOST_REPEATS:
+            raise InputError(f"1 to {MOST_REPEATS} times", key="part.repeats")
+        between(0.5, 3600.0, off_s=self.off_s)
+        between(0.01, 60.0, record_s=self.record_s)
+
+    def refitted(self, to: Refit) -> Options:
+        return replace(self, lines=to.lines(self.lines))
+
+    @classmethod
+    def proposed(cls, facts: Facts) -> tuple[Options, ...]:
+        return (cls(lines=facts.lines_or_usual),) if claimed_by_wire(facts, "turn_on_delay", "rise_time") else ()

@@ -4,7 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from zincsmith.model.actions import Capturing, Dwell, Measure, SetSource, Stage
+from zincsmith.model.capture import Trigger
+from zincsmith.model.plan import Line
+from zincsmith.procedures.base import Context, Steps
+from zincsmith.procedures.beginning import gate
+from zincsmith.procedures.capturing import captured_outputs, needs_input, source_at, whole_input, whole_output
 from zincsmith.procedures.intake import Intake
+from zincsmith.procedures.ports import at_load, draw, let_fall
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.turn_on.figures import turn_on_of
 from zincsmith.procedures.turn_on.intake import TurnOnRecord
@@ -26,6 +33,24 @@ class TurnOn(OfCaptures):
     options = TurnOnOptions
     intakes: tuple[Intake, ...] = (TurnOnRecord(),)
 
+    def steps(self, ctx: Context) -> Steps:
+        """At each line and load the input switched on, the scope armed before; off between for long enough that nothing
+        is left. InputError where no scope is on output and input."""
+        options = ctx.asked(TurnOnOptions)
+        ports = captured_outputs(ctx)
+        needs_input(ctx)
+        yield from gate(ctx)
+        for line in ctx.reachable(options.lines):
+            yield Stage("Turn-on", line.words)
+            for load in options.loads_percent:
+                for _ in range(options.repeats):
+                    for port in ports:
+                        yield SetSource(line.voltage_V, line.frequency_Hz, False)
+                        yield from let_fall(ctx)
+                        yield from draw(ctx, load)
+                        yield Measure((), 0.0, at_load(ctx, line, load), capture=_coming(ctx, options, line, port))
+        yield Dwell(1.0, "output is up")
+
     def work_out(self, traces: Traces, choices: Choices, background: Traces | None) -> Analysed:
         return turn_on_of(traces, choices)
 
@@ -37,6 +62,19 @@ class TurnOn(OfCaptures):
             Named("turn_on_overshoot", "Overshoot at turn-on", "1", f["overshoot"], "of the level reached"),
             Named("turn_on_minimum", "Lowest volts at turn-on", "V", f["minimum"]),
         )
+
+
+SAMPLES = 400_000
+BEFORE = 0.05
+COMES = 0.2  # of the peak: what the trigger waits for
+
+
+def _coming(ctx: Context, options: TurnOnOptions, line: Line, port: str) -> Capturing:
+    trigger = Trigger("input_voltage", COMES * 2.0**0.5 * line.voltage_V)
+    return Capturing(
+        NAME, (whole_output(ctx, port), whole_input(line)), options.record_s, SAMPLES, BEFORE, trigger,
+        source_at(line, False), options.off_s, source_at(line, True), said=(("threshold", options.threshold),),
+    )  # fmt: skip
 
 
 SPEC = TurnOn()

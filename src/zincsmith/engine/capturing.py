@@ -1,0 +1,176 @@
+"""A capture of a run: the scope set up, armed, what it waits for done, its samples fetched and packed.
+
+Armed comes before done: what happens once is not missed. Samples are packed in a thread of their own while the next
+channel comes in; whoever watches over this process sees it work meanwhile.
+"""
+
+from __future__ import annotations
+
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from zincsmith.bench.bench import Bench
+from zincsmith.bench.oscilloscope import Fetched, Oscilloscope
+from zincsmith.engine.poll_loop import PollLoop
+from zincsmith.engine.setting import Setter
+from zincsmith.formats.packing import Packed, pack
+from zincsmith.model.actions import Capturing, SetLoad, SetSource, WantedChannel
+from zincsmith.model.address import name_of, port_of
+from zincsmith.model.capture import Capture, CaptureChannel
+from zincsmith.model.errors import InputError
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.rig import Instrument, ScopeChannel
+
+BEAT_S = 0.2
+LOOK_SAMPLES = 2000
+FILLS = 0.7  # of the span, from a first look
+WIDER = 2.0  # times the span, where it was clipped
+LEAST_SPAN = 0.01  # of what was asked for: no closer look
+WAITS_S = 3.0  # beyond the length of the record, for the trigger
+
+
+@dataclass
+class Capturer:
+    """Of one run."""
+
+    bench: Bench
+    poll_loop: PollLoop
+    setter: Setter
+
+    def take(self, wanted: Capturing) -> tuple[Capture, list[Packed]]:
+        """Carry it out. InputError where no scope is reached, or it has no such channel."""
+        scope, rigged = self.bench.scope, self.bench.rig.instrument("scope")
+        if scope is None or rigged is None:
+            raise InputError("no scope is reached by wire", key="instrument.scope")
+        joined = [_joined(rigged, one) for one in wanted.channels]
+        self._bring_to(wanted.first, wanted.first_s)
+        spans = [(one.span, one.centre) for one in wanted.channels]
+        if wanted.look:
+            spans = self._look(scope, wanted, joined, spans)
+        fetched, rate, came = self._record(scope, wanted, joined, spans)
+        if wanted.look and wanted.then is None and any(one.clipped > 0.0 for one in fetched):
+            spans = [(span * WIDER if f.clipped else span, c) for (span, c), f in zip(spans, fetched, strict=True)]
+            fetched, rate, came = self._record(scope, wanted, joined, spans)
+        said = dict(wanted.said) | ({} if came else {"trigger": "none came"})
+        channels, packed = self._packed(wanted, joined, spans, fetched, rigged)
+        count = len(fetched[0].codes)
+        capture = Capture(
+            wanted.of, tuple(channels), 1.0 / rate, count, round(wanted.before * count) if came else 0,
+            wanted.trigger if came else None, rigged.name, rigged.how, said=said,
+            clock_percent=1e-4 * (rigged.clock_ppm or 0.0),
+        )  # fmt: skip
+        return capture, packed
+
+    def _bring_to(self, first: SetSource | SetLoad | None, seconds: float) -> None:
+        """What has to stand before, and for how long."""
+        if first is not None and self.poll_loop.settings.after(first) != self.poll_loop.settings:
+            self.setter.carry_out(first)
+        self._pass(seconds)
+
+    def _pass(self, seconds: float) -> None:
+        left = seconds
+        while left > 1e-9:
+            self.poll_loop.slice(min(left, 1.0))
+            left -= 1.0
+
+    def _look(
+        self, scope: Oscilloscope, wanted: Capturing, joined: list[ScopeChannel], spans: list[tuple[float, float]]
+    ) -> list[tuple[float, float]]:
+        """A short first record, to see how large it is."""
+        small = replace(wanted, samples=min(LOOK_SAMPLES, wanted.samples), trigger=None, then=None, before=0.0)
+        fetched, _, _ = self._record(scope, small, joined, spans)
+        found = []
+        for (span, centre), one in zip(spans, fetched, strict=True):
+            low, high = (one.origin + one.step * float(v) for v in (one.codes.min(), one.codes.max()))
+            if one.clipped:
+                found.append((span * WIDER, centre))
+            else:
+                found.append((max((high - low) / FILLS, LEAST_SPAN * span), (low + high) / 2.0))
+        return found
+
+    def _record(
+        self, scope: Oscilloscope, wanted: Capturing, joined: list[ScopeChannel], spans: list[tuple[float, float]]
+    ) -> tuple[list[Fetched], float, bool]:
+        """(channels, samples a second, whether the trigger came): armed, what is waited for done, fetched."""
+        for one, channel, (span, centre) in zip(wanted.channels, joined, spans, strict=True):
+            ratio = channel.probe.ratio or 1.0
+            scope.set_up(channel.number, span / ratio, centre / ratio, one.coupling, wanted.bandwidth_Hz)
+        samples = wanted.samples
+        rate, samples = scope.set_time(samples / wanted.seconds, samples, round(wanted.before * samples))
+        trigger, source = wanted.trigger, 1
+        if trigger is not None:
+            by_address = {one.address: c for one, c in zip(wanted.channels, joined, strict=True)}
+            source = by_address[trigger.source].number
+            ratio = by_address[trigger.source].probe.ratio or 1.0
+            trigger = replace(trigger, level=trigger.level / ratio)
+        self._pass(wanted.before * wanted.seconds)  # what lies before the trigger has to be there when it comes
+        scope.arm(trigger, source)
+        if wanted.then is not None:
+            self.setter.carry_out(wanted.then)
+        came = self._wait(scope, wanted)
+        fetched = [self._at_tip(scope.fetch(c.number, samples), c.probe.ratio or 1.0) for c in joined]
+        return fetched, rate, came
+
+    def _wait(self, scope: Oscilloscope, wanted: Capturing) -> bool:
+        self._pass(wanted.seconds * (1.0 - wanted.before))
+        if wanted.trigger is None:
+            return True
+        waited = 0.0
+        while not scope.has_triggered():
+            if waited >= WAITS_S:
+                scope.force()
+                return False
+            self.poll_loop.slice(0.5)
+            waited += 0.5
+        return True
+
+    @staticmethod
+    def _at_tip(one: Fetched, ratio: float) -> Fetched:
+        return replace(one, step=one.step * ratio, origin=one.origin * ratio)
+
+    def _packed(
+        self, wanted: Capturing, joined: list[ScopeChannel], spans: list[tuple[float, float]], fetched: list[Fetched],
+        rigged: Instrument,
+    ) -> tuple[list[CaptureChannel], list[Packed]]:  # fmt: skip
+        with ThreadPoolExecutor(1) as beside:
+            coming = [beside.submit(pack, np.ascontiguousarray(one.codes, dtype="<i2")) for one in fetched]
+            packed = [self._awaited(one) for one in coming]
+        channels = [
+            _channel(one, channel, span, f, p, wanted, rigged)
+            for one, channel, (span, _), f, p in zip(wanted.channels, joined, spans, fetched, packed, strict=True)
+        ]
+        return channels, packed
+
+    def _awaited(self, coming: Future[Packed]) -> Packed:
+        while True:
+            self.bench.beat()
+            try:
+                return coming.result(BEAT_S)
+            except TimeoutError:
+                continue
+
+
+def _joined(rigged: Instrument, one: WantedChannel) -> ScopeChannel:
+    """The channel of the scope that a quantity is joined to."""
+    found = next((c for c in rigged.scope_channels if c.address == one.address), None)
+    if found is None:
+        raise InputError(f"no channel of the scope is joined to {one.address}", key="instrument.scope.channel")
+    return found
+
+
+def _channel(
+    one: WantedChannel, channel: ScopeChannel, span: float, fetched: Fetched, packed: Packed, wanted: Capturing,
+    rigged: Instrument,
+) -> CaptureChannel:  # fmt: skip
+    quantity, probe = name_of(one.address), channel.probe
+    row = next((a for a in rigged.accuracy if a.quantity == quantity), None)
+    limits = [b for b in (wanted.bandwidth_Hz, probe.bandwidth_MHz and probe.bandwidth_MHz * 1e6) if b]
+    return CaptureChannel(
+        quantity, QUANTITIES[quantity].unit, packed.sha256, fetched.step, fetched.origin, "i2", port_of(one.address),
+        probe.ratio or 1.0, one.coupling, min(limits) if limits else None, probe.ground, float(probe.impedance_ohm),
+        0.0, fetched.clipped, span, fetched.step,
+        row.reading_percent if row else 0.0, row.range_percent if row else 0.0, row.offset if row else 0.0,
+        row is not None,
+    )  # fmt: skip

@@ -1,0 +1,123 @@
+"""The stand-in oscilloscope: four channels of the one world, single records of eight bits."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zincsmith.simbench.scope import FULL_HZ, LEVELS, codes_of, input_amps, input_volts, output_amps, output_volts
+from zincsmith.simbench.scpi import Interpreter, ScpiError, number, render
+from zincsmith.simbench.world import Event, World
+
+Array = NDArray[np.float64]
+
+MOST_POINTS = 10_000_000
+SEARCHED = 40_001  # places at which the trigger is looked for
+WAITS_S = 0.5  # how long after the record would have ended it still looks
+
+
+@dataclass
+class Channel:
+    span: float = 40.0
+    offset: float = 0.0
+    bandwidth_Hz: float = FULL_HZ
+    coupling: str = "DC"
+
+
+@dataclass(frozen=True)
+class Held:
+    """A record: around which event, from when on, and what makes its noise."""
+
+    event: Event | None
+    at_s: float
+    epoch: int
+
+
+class Oscilloscope:
+    """Channels 1 to 4: volts and amps of the output, volts and amps of the input."""
+
+    def __init__(self, world: World, identity: str) -> None:
+        self.world, self.box = world, Interpreter(identity)
+        self.channels = [Channel() for _ in range(4)]
+        self.rate_Hz, self.depth, self.before, self.level = 1e6, 1000.0, 0.0, 0.0
+        self.source, self.slope, self.ground = "CHAN1", "POS", "SPR"
+        self.armed: int | None = None  # the world's epoch then
+        self.held: Held | None = None
+        for n, channel in enumerate(self.channels, 1):
+            self._number(f"CHANnel{n}:RANGe", channel, "span", 1e-3, 2000.0)
+            self._number(f"CHANnel{n}:OFFSet", channel, "offset", -1000.0, 1000.0)
+            self._number(f"CHANnel{n}:BWIDth", channel, "bandwidth_Hz", 1e3, 1e9)
+            self._word(f"CHANnel{n}:COUPling", channel, "coupling", "DC", "AC")
+        self._number("ACQuire:SRATe", self, "rate_Hz", 1e3, 1e9)
+        self._number("ACQuire:DEPTh", self, "depth", 16.0, MOST_POINTS)
+        self._number("ACQuire:BEFore", self, "before", 0.0, MOST_POINTS)
+        self._number("TRIGger:LEVel", self, "level", -1000.0, 1000.0)
+        self._word("TRIGger:SOURce", self, "source", "CHAN1", "CHAN2", "CHAN3", "CHAN4")
+        self._word("TRIGger:SLOPe", self, "slope", "POS", "NEG")
+        self._word("PROBe:GROund", self, "ground", "SPR", "LONG", "COAX")
+        self.box.on("TRIGger:SINGle", lambda _: self._arm())
+        self.box.on("TRIGger:FORCe", lambda _: self._force())
+        self.box.on("TRIGger:STATe?", lambda _: str(int(self._has_triggered())))
+        self.box.on("WAVeform:DATA?", lambda text: self._block(self._of(text)))
+        self.box.on("WAVeform:STEP?", lambda text: render(self.channels[self._of(text)].span / LEVELS))
+        self.box.on("WAVeform:ORIGin?", lambda text: render(self.channels[self._of(text)].offset))
+
+    def _number(self, header: str, of: object, name: str, low: float, high: float) -> None:
+        self.box.on(header, lambda text: setattr(of, name, number(text, low, high)))
+        self.box.on(f"{header}?", lambda _: render(getattr(of, name)))
+
+    def _word(self, header: str, of: object, name: str, *allowed: str) -> None:
+        def choose(text: str) -> None:
+            if text.upper() not in allowed:
+                raise ScpiError(-224, "Illegal parameter value")
+            setattr(of, name, text.upper())
+
+        self.box.on(header, choose)
+        self.box.on(f"{header}?", lambda _: str(getattr(of, name)))
+
+    def _of(self, text: str) -> int:
+        return int(number(text, 1.0, float(len(self.channels)))) - 1
+
+    def _arm(self) -> None:
+        self.armed, self.held = self.world.epoch, None
+
+    def _force(self) -> None:
+        self.armed, self.held = None, Held(None, 0.0, self.world.epoch)
+
+    def _has_triggered(self) -> bool:
+        """Whether something came since it was armed that passes the level the right way."""
+        event = self.world.last_event
+        if self.armed is not None and event is not None and event.epoch > self.armed:
+            length = (self.depth - self.before) / self.rate_Hz + WAITS_S
+            times = np.linspace(-0.2 * length, length, SEARCHED)
+            way = 1.0 if self.slope == "POS" else -1.0
+            above = way * (self._analog(int(self.source[-1]) - 1, times, event) - self.level) >= 0.0
+            passed = np.flatnonzero(above[1:] & ~above[:-1])
+            if len(passed):
+                self.armed, self.held = None, Held(event, float(times[int(passed[0]) + 1]), self.world.epoch)
+        return self.held is not None
+
+    def _analog(self, n: int, times: Array, event: Event | None) -> Array:
+        if n == 0:
+            return output_volts(self.world, times, event, self.ground)
+        reads: tuple[Callable[[World, Array, Event | None], Array], ...] = (output_amps, input_volts, input_amps)
+        return reads[n - 1](self.world, times, event)
+
+    def _block(self, n: int) -> str:
+        """The record of a channel as a block of bytes of stated length."""
+        if self.held is None:
+            raise ScpiError(-230, "Data corrupt or stale")
+        held, channel = self.held, self.channels[n]
+        lag = 0.3 if held.event is not None else 0.0  # its clock runs by itself
+        times: Array = (np.arange(int(self.depth), dtype=np.float64) - self.before + lag) / self.rate_Hz + held.at_s
+        values = self._analog(n, times, held.event)
+        if channel.coupling == "AC":
+            values = values - float(np.mean(values))
+        dice = np.random.default_rng([self.world.seed, held.epoch, n])
+        codes = codes_of(values, channel.span, channel.offset, self.rate_Hz, channel.bandwidth_Hz, dice)
+        data = codes.astype(np.int8).tobytes()
+        length = str(len(data))
+        return f"#{len(length)}{length}" + data.decode("latin-1")
