@@ -166,7 +166,7 @@ def test_after_a_repair_only_what_is_affected_is_tested_again(unit: Unit, rig: R
     )  # fmt: skip
     assert both.loads_percent == (100.0, 75.0, 50.0, 25.0, 0.0)
     assert both.again, "resistance is told from drift by a load that is taken twice"
-    with pytest.raises(InputError, match="no procedure tests ripple"):
+    with pytest.raises(InputError, match="no part of a plan for this rig tests ripple"):
         retest(unit, rig, ["ripple"])
     with pytest.raises(InputError, match="no figure 'mood'"):
         retest(unit, rig, ["mood"])

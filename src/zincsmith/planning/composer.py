@@ -85,6 +85,9 @@ def retest(unit: Unit, rig: Rig, figures: Sequence[str]) -> Plan:
     of = {
         part.procedure: [f for f in figures if TESTS.get(FIGURES[f].procedure) == part.procedure] for part in full.parts
     }
+    for figure in figures:
+        if not any(figure in tested for tested in of.values()):
+            raise InputError(f"no part of a plan for this rig tests {FIGURES[figure].title.lower()}", key="retest")
     parts = [again for p in full.parts if (again := planned(p).retested(of[p.procedure], facts)) is not None]
     return replace(full, name=f"Retest: {', '.join(figures)}", parts=tuple(parts))
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from zincsmith.model.port import ports_of
 from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import fed_by_one_mains
 from zincsmith.procedures.planning import Facts, Planned
 
 
@@ -18,7 +19,11 @@ class OnOutputs(Planned):
         return "" if any(p.kind == "dc" for p in given) else "no procedure yet for an output that alternates"
 
     def unmet(self, facts: Facts) -> str:
-        return "" if facts.rig.instrument("scope") is not None else "the rig has no scope"
+        """Beyond files: a bench takes captures of what is fed by one AC input, with a scope that is reached by wire."""
+        scope = facts.rig.instrument("scope")
+        if scope is None or scope.how == "by hand":
+            return "the rig has no scope that is reached by wire; record with what is there, and take the file in"
+        return fed_by_one_mains(facts.unit.nameplate)
 
 
 class FromRecords(OnOutputs):
