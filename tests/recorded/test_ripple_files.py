@@ -88,11 +88,11 @@ def test_what_makes_no_sense_is_refused(tmp_path: Path, arguments: tuple[str, ..
     assert why in done.stderr
 
 
-def test_it_is_no_part_of_a_plan_yet(tmp_path: Path) -> None:
+def test_without_a_scope_it_is_no_part_of_a_plan(tmp_path: Path) -> None:
     plan = tmp_path / "plan.toml"
     plan.write_text('name = "Ripple"\n[[part]]\nprocedure = "ripple"\n')
     from tests.conftest import RIG, UNIT
 
     done = run_command("plan", "--unit", UNIT, "--rig", RIG, "--plan", plan)
     assert done.returncode == 2
-    assert "recorded files" in done.stderr
+    assert "no channel of a scope" in done.stderr

@@ -167,13 +167,10 @@ def ringing_of(after: Array, step_s: float, level: float) -> Ringing | None:
     if len(turns) < 3:
         return None
     bounds = [0, *turns.tolist(), len(about)]
-    peaks: list[tuple[int, float]] = []
-    for a, b in pairwise(bounds):
-        if b > a:
-            k = a + int(np.argmax(np.abs(about[a:b])))
-            peaks.append((k, abs(float(about[k]))))
     clear: list[tuple[int, float]] = []
-    for k, size in peaks:
+    for a, b in pairwise(bounds):
+        k = a + int(np.argmax(np.abs(about[a:b])))
+        size = abs(float(about[k]))
         if size < max(6.0 * noise, 1e-12) or (clear and size > clear[-1][1]):
             break
         clear.append((k, size))

@@ -22,6 +22,8 @@ SWITCHING_FROM_HZ = 10e3  # no converter of the kinds tested here switches lower
 LEAST_CYCLES = 5.0  # of the lowest component a record has to hold
 LEAST_SAMPLES = 10.0  # a switching period has to have
 STANDS_OUT = 5.0  # times the middle of the spectrum around: a line of it
+LONG = 2_000_000  # samples
+BLOCK_LOSES = 30.0  # natural units of decay over a block of the recursion
 BINS = 200  # of a folded period
 RANKED_FROM = 20_000  # samples of a record tell where its ends lie
 THINNED = 4  # samples are one before the switching is looked for: half a sample rate still above n / LEAST_SAMPLES
@@ -108,12 +110,31 @@ def _ranked(volts: Array, rank: int, towards: float) -> float:
 def low_passed(volts: Array, step_s: float, bandwidth_Hz: float) -> Array:
     """A first-order low-pass with that -3 dB frequency, y += (1 - exp(-T / tau)) (x - y) from y0 = x0 on, without the
     first five time constants. Empty where the record is no longer than these."""
-    from scipy.signal import lfilter  # costs a second to import, seldom needed
-
     tau = 1.0 / (2.0 * math.pi * bandwidth_Hz)
-    share = 1.0 - math.exp(-step_s / tau)
-    found, _ = lfilter([share], [1.0, share - 1.0], volts, zi=[(1.0 - share) * volts[0]])
-    return np.asarray(found[math.ceil(TAUS_DISCARDED * tau / step_s) :], dtype=np.float64)
+    keeps = math.exp(-step_s / tau)  # of what was, from sample to sample
+    if len(volts) > LONG:
+        from scipy.signal import lfilter  # costs a second to import, which a long record gives back
+
+        run, _ = lfilter([1.0 - keeps], [1.0, -keeps], volts, zi=[keeps * volts[0]])
+        return np.asarray(run[math.ceil(TAUS_DISCARDED * tau / step_s) :], dtype=np.float64)
+    # The recursion a block at a time: within one as a sum of what is weighted up by what will have been lost of it, and
+    # blocks so short that the weights stay far from what a number can hold.
+    length = max(1, min(len(volts), round(BLOCK_LOSES / -math.log(keeps)))) if keeps > 0.0 else 1
+    whole = len(volts) // length * length
+    lost = keeps ** np.arange(1, length + 1)
+    blocks = np.cumsum(volts[:whole].reshape(-1, length) * ((1.0 - keeps) / lost), axis=1)
+    blocks *= lost
+    ahead, carried = float(volts[0]), np.empty(len(blocks))
+    for k, last in enumerate(blocks[:, -1].tolist()):
+        carried[k] = ahead
+        ahead = last + ahead * float(lost[-1])
+    blocks += carried[:, None] * lost
+    found = [blocks.reshape(-1)]
+    if whole < len(volts):
+        rest = np.cumsum(volts[whole:] * ((1.0 - keeps) / lost[: len(volts) - whole])) * lost[: len(volts) - whole]
+        found.append(rest + ahead * lost[: len(volts) - whole])
+    joined = np.concatenate(found) if len(found) > 1 else found[0]
+    return np.asarray(joined[math.ceil(TAUS_DISCARDED * tau / step_s) :], dtype=np.float64)
 
 
 def limited_peak_to_peak(volts: Array, step_s: float, bandwidth_Hz: float) -> float | None:

@@ -25,6 +25,7 @@ COLLAPSED = 0.9  # of nominal: where a collapse starts, when no current tells
 FALLS_SHARE = 0.01  # of the level reached: what falls back by more is not monotonic
 ORDERS = 9  # of the mains, that are carried on
 FIT_PERIODS = 1.0  # at least
+LOOKED_UP = 16_385  # places of a period; between them a straight line
 PLACES = 200  # that are tried for the moment at which it left
 
 
@@ -137,9 +138,9 @@ class HoldUp:
         return None if self.removed_s is None or self.below_s is None else max(0.0, self.below_s - self.removed_s)
 
 
-def hold_up(volts: Array, source: Array, step_s: float, threshold_V: float) -> HoldUp:
-    """How long an output (n,) lasts beyond its input (n,)."""
-    left = departure_from_course(source, step_s)
+def hold_up(volts: Array, source: Array, step_s: float, threshold_V: float, left: Departure | None = None) -> HoldUp:
+    """How long an output (n,) lasts beyond its input (n,); ``left`` is where that left its course, if it is known."""
+    left = left if left is not None else departure_from_course(source, step_s)
     begin = math.floor(left.at) if left is not None else 0
     fallen = first_stretch(volts < threshold_V, math.ceil(STAYS_S / step_s), begin)
     below = crossing(volts, fallen, threshold_V) * step_s if fallen is not None else None
@@ -247,12 +248,13 @@ def _course(source: Array, step_s: float, hertz: float) -> tuple[float, Array]:
 
 
 def _carried_on(fitted: Array, hertz: float, step_s: float, count: int) -> Array:
-    """The course at every sample, in pieces."""
-    out = np.empty(count)
-    for begin in range(0, count, 100_000):
-        piece = _basis(min(100_000, count - begin), hertz, step_s, begin)
-        out[begin : begin + len(piece)] = piece @ fitted
-    return out
+    """The course at every sample: one period, looked up."""
+    period = _basis(LOOKED_UP, 1.0, 1.0 / (LOOKED_UP - 1)) @ fitted
+    at = np.arange(count, dtype=np.float64)
+    at *= hertz * step_s
+    at -= np.floor(at)
+    at *= LOOKED_UP - 1
+    return np.asarray(np.interp(at, np.arange(LOOKED_UP), period), dtype=np.float64)
 
 
 def _gone(source: Array, course: Array, used: int, period: int) -> int | None:

@@ -15,7 +15,7 @@ from zincsmith.model.reading import Evidence, Point, Samples
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Procedure, Steps
 from zincsmith.procedures.ports import idle
-from zincsmith.procedures.traces import Channel, Choices, Traces
+from zincsmith.procedures.traces import CLIPPED, Channel, Choices, Traces
 from zincsmith.procedures.waveform_intake import choices_of
 from zincsmith.recorded.result import Analysed, Figure
 
@@ -59,14 +59,35 @@ def _channel(one: CaptureChannel, samples: Samples, capture: Capture) -> Channel
     )  # fmt: skip
 
 
+@dataclass(frozen=True)
+class Worked:
+    """What one capture shows: figures by the names of findings, facts in words, doubts."""
+
+    named: tuple[Named, ...]
+    facts: str
+    doubts: tuple[Doubt, ...]
+
+
+@dataclass(frozen=True)
+class Seen:
+    """A capture with the point it belongs to, as the output sees it, and what it shows."""
+
+    point: Point
+    capture: Capture
+    worked: Worked
+
+
 class OfCaptures(Procedure):
-    """A procedure whose points are captures."""
+    """A procedure whose points are captures. ``least`` names the findings whose least of several repeats counts; of the
+    others it is the greatest."""
+
+    least: tuple[str, ...] = ()
 
     def tidy(self, ctx: Context) -> Steps:
         """Leave the unit at no load."""
         yield from idle(ctx)
 
-    def work_out(self, traces: Traces, choices: Choices, background: Traces | None) -> Analysed:
+    def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         """Everything that one capture shows."""
         raise NotImplementedError
 
@@ -75,48 +96,99 @@ class OfCaptures(Procedure):
         raise NotImplementedError
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
-        """Of every capture of its points."""
-        return [
-            one
-            for point in evidence.points
-            for capture in point.captures
-            if point.at.step is None
-            for port in _outputs_of(capture)
-            for one in self._of(point.seen_from(port), capture, port, evidence, nameplate)
-        ]
+        """Of every place that captures were taken at; of several taken at one place the one that is worst, with the span
+        of them all."""
+        places: dict[tuple[object, ...], list[Seen]] = {}
+        quiet = [c for p in evidence.points for c in p.captures if p.at.step is not None]
+        for point in evidence.points:
+            for capture in point.captures if point.at.step is None else ():
+                for port in _outputs_of(capture):
+                    own = point.seen_from(port)
+                    worked = self._worked(own, capture, port, quiet, evidence, nameplate)
+                    place = (port, own.at.at_place, own.at.configuration, capture.said.get("record"))
+                    places.setdefault(place, []).append(Seen(own, capture, worked))
+        return [one for place, seen in places.items() for one in self._of(str(place[0]), seen)]
 
-    def _of(self, point: Point, capture: Capture, port: str, evidence: Evidence, plate: Nameplate) -> list[Finding]:
-        if (samples := evidence.traces) is None:
-            return []
-        choices = choices_of(capture.said, nominal_V(plate, port), line_Hz(point.at))
-        quiet = next(
-            (c for p in evidence.points for c in p.captures if p.at.step is not None and c.of == capture.of), None
+    def _worked(
+        self,
+        point: Point,
+        capture: Capture,
+        port: str,
+        quiet: Sequence[Capture],
+        evidence: Evidence,
+        plate: Nameplate,
+    ) -> Worked:
+        """Worked out once for the same samples and choices: they are named by their hashes."""
+        voltage, hertz = nominal_V(plate, port), line_Hz(point.at)
+        key = (self.name, self.version, _key(capture), tuple(map(_key, quiet)), port, voltage, hertz)
+        if key not in _KNOWN and evidence.traces is not None:
+            while len(_KNOWN) >= MOST_KNOWN:
+                _KNOWN.pop(next(iter(_KNOWN)))
+            traces = traces_from(capture, evidence.traces, port)
+            backgrounds = [traces_from(one, evidence.traces, port) for one in quiet if one.of == capture.of]
+            found = self.work_out(traces, choices_of(capture.said, voltage, hertz), backgrounds)
+            facts = "; ".join(f"{name.replace('_', ' ')}: {_words(fact)}" for name, fact in found.facts.items())
+            doubts = (*found.doubts, *_doubts(capture), *(() if traces.known else (UNKNOWN,)))
+            _KNOWN[key] = Worked(tuple(self.named(found)), facts, doubts)
+        return _KNOWN.get(key, Worked((), "", ()))
+
+    def _of(self, port: str, seen: Sequence[Seen]) -> list[Finding]:
+        names = dict.fromkeys(one.name for each in seen for one in each.worked.named)
+        return [self._finding(port, name, seen) for name in names]
+
+    def _finding(self, port: str, name: str, seen: Sequence[Seen]) -> Finding:
+        told = [(each, one) for each in seen for one in each.worked.named if one.name == name]
+        there = [(each, one) for each, one in told if one.figure.value is not None]
+        worst = min if name in self.least else max
+        lacking = len(there) < len(told)
+        each, one = worst(there, key=lambda two: two[1].figure.value or 0.0) if there and not lacking else told[0]
+        values = [x.figure.value for _, x in there if x.figure.value is not None]
+        note = one.note or one.title
+        if len(told) > 1:
+            which = "least" if name in self.least else "greatest"
+            span = f", from {min(values):.4g} to {max(values):.4g}" if values else ""
+            note += f"; the {which} of {len(told)}{span}"
+        figure = replace(one.figure, value=None, u=None) if lacking else one.figure
+        contributions = tuple(
+            Contribution(f"{each.capture.instrument}: {source}", effect, True, rectangular=source.endswith(LIMITS))
+            for source, effect in figure.effects.items()
         )
-        background = traces_from(quiet, samples, port) if quiet is not None else None
-        traces = traces_from(capture, samples, port)
-        found = self.work_out(traces, choices, background)
-        doubts = tuple(found.doubts) if traces.known else (*found.doubts, UNKNOWN)
-        facts = "; ".join(f"{name.replace('_', ' ')}: {_words(fact)}" for name, fact in found.facts.items())
-        made = []
-        for one in self.named(found):
-            working = Working(
-                one.note or one.title, ("load / %", "samples", "step / s"),
-                ({"point": point.number, **point.at.conditions, "samples": capture.count, "step / s": capture.step_s,
-                  "readings": []},), facts,
-            )  # fmt: skip
-            contributions = tuple(
-                Contribution(f"{capture.instrument}: {source}", effect, True, rectangular=source.endswith(LIMITS))
-                for source, effect in one.figure.effects.items()
-            )
-            k = factor_of(contributions, None) if one.figure.u is not None else None
-            made.append(
-                Finding(
-                    one.name, one.title, one.figure.value, one.unit, one.figure.u, k, None,
-                    replace(point.at.at_place, configuration=point.at.configuration), working, contributions, doubts,
-                    output=port,
-                )
-            )  # fmt: skip
-        return made
+        rows: tuple[dict[str, object], ...] = tuple(
+            {"point": e.point.number, **e.point.at.conditions, "value": x.figure.value, "samples": e.capture.count,
+             "step / s": e.capture.step_s, "readings": []}
+            for e, x in told
+        )  # fmt: skip
+        doubts = tuple(dict.fromkeys(d for e, _ in told for d in e.worked.doubts))
+        at = each.point.at
+        return Finding(
+            name, one.title, figure.value, one.unit, figure.u,
+            factor_of(contributions, None) if figure.u is not None else None, None,
+            replace(at.at_place, configuration=at.configuration),
+            Working(note, ("load / %", "value", "samples", "step / s"), rows, each.worked.facts), contributions, doubts,
+            output=port,
+        )  # fmt: skip
+
+
+MOST_KNOWN = 512
+_KNOWN: dict[tuple[object, ...], Worked] = {}
+
+
+def _key(capture: Capture) -> tuple[object, ...]:
+    return (*capture.channels, capture.step_s, capture.before, tuple(sorted(capture.said.items())))
+
+
+def _doubts(capture: Capture) -> list[Doubt]:
+    """What the way it was taken gives reason to doubt."""
+    found = []
+    if capture.said.get("trigger") == "none came":
+        text = "The scope waited for its trigger in vain and was made to record: what was looked for may not be there."
+        found.append(Doubt("no_trigger", text, "Look at the record; choose another level, or see whether it happened."))
+    for one in capture.channels:
+        if one.clipped > CLIPPED:
+            share, what = 100.0 * one.clipped, one.quantity.replace("_", " ")
+            text = f"{share:.2g} % of the samples of {what} stand at an end of the range."
+            found.append(Doubt("clipped", text, "Take it once more with more volts of span."))
+    return found
 
 
 def _outputs_of(capture: Capture) -> tuple[str, ...]:

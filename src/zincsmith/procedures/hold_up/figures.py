@@ -4,27 +4,30 @@ from __future__ import annotations
 
 import math
 
-from zincsmith.analysis.turn_on_off import HoldUp, hold_up
-from zincsmith.procedures.traces import Choices, Traces, doubt_alike, errors_of, figure_of
+from zincsmith.analysis.turn_on_off import Departure, HoldUp, departure_from_course, hold_up
+from zincsmith.procedures.traces import Channel, Choices, Traces, doubt_alike, errors_of, figure_of
 from zincsmith.recorded.result import Analysed
 
 THRESHOLD = "90%"
 
 
-def _found(traces: Traces, choices: Choices) -> HoldUp:
-    return hold_up(
-        traces.values("output_voltage"), traces.values("input_voltage"), traces.step_s, choices.threshold_V(THRESHOLD)
-    )
+def _found(traces: Traces, choices: Choices, known: tuple[Channel, Departure | None]) -> HoldUp:
+    """``known``: a channel of the input, and where it left its course; another channel is looked at anew."""
+    one = traces.channels["input_voltage"]
+    left = known[1] if one is known[0] else None
+    return hold_up(traces.values("output_voltage"), one.values, traces.step_s, choices.threshold_V(THRESHOLD), left)
 
 
 def hold_up_of(traces: Traces, choices: Choices) -> Analysed:
     """InputError for no nominal volts."""
     traces = traces.upright
-    one = _found(traces, choices)
+    source = traces.channels["input_voltage"]
+    known = source, departure_from_course(source.values, traces.step_s)
+    one = _found(traces, choices, known)
     value = {"hold_up_time": one.time_s}
     effects = None
     if traces.known and one.time_s is not None:
-        effects = errors_of(lambda moved: {"hold_up_time": _found(moved, choices).time_s}, traces, value)
+        effects = errors_of(lambda moved: {"hold_up_time": _found(moved, choices, known).time_s}, traces, value)
         effects["hold_up_time"]["moment of removal"] = one.removed_u_s
     out = Analysed(
         "hold-up",

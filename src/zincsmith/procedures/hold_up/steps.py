@@ -33,6 +33,7 @@ class HoldUp(OfCaptures):
     serves = "how long the output lasts when the input goes"
     options = HoldUpOptions
     intakes: tuple[Intake, ...] = (HoldUpRecord(),)
+    least = ("hold_up",)
 
     def steps(self, ctx: Context) -> Steps:
         """At each line and load the input switched off, as often as was asked for: each time at another phase.
@@ -52,7 +53,7 @@ class HoldUp(OfCaptures):
                         yield from idle(ctx)
                         yield from let_fall(ctx)
 
-    def work_out(self, traces: Traces, choices: Choices, background: Traces | None) -> Analysed:
+    def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         return hold_up_of(traces, choices)
 
     def named(self, found: Analysed) -> Sequence[Named]:

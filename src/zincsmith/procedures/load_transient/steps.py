@@ -49,7 +49,7 @@ class LoadTransient(OfCaptures):
                     for begin, end in ((low, high), (high, low)):
                         yield Measure((), 0.0, at_load(ctx, line, end), capture=_edge(ctx, options, port, begin, end))
 
-    def work_out(self, traces: Traces, choices: Choices, background: Traces | None) -> Analysed:
+    def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         return load_step(traces, choices)
 
     def named(self, found: Analysed) -> Sequence[Named]:

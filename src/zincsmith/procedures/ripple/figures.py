@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -24,7 +25,7 @@ VOLTS = ("peak_to_peak", "peak_to_peak_limited", "percentile_peak_to_peak", "lin
          "switching_peak_to_peak", "spike_peak_to_peak")  # fmt: skip
 
 
-def ripple_figures(traces: Traces, choices: Choices, background: Traces | None) -> Analysed:
+def ripple_figures(traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
     """Peak to peak, rms and their parts. ValueError below 16 samples."""
     channel = traces.channels["output_voltage"]
     ripple = ripple_of(channel.values, traces.step_s, choices.line_Hz, choices.bandwidth_Hz)
@@ -33,8 +34,9 @@ def ripple_figures(traces: Traces, choices: Choices, background: Traces | None) 
     figures = _figures(ripple, packets)
     out = Analysed("ripple", _with_errors(figures, channel, traces), _facts(ripple, packets, choices))
     doubt_alike(out, traces, choices.nominal_V if channel.coupling != "AC" else None)
-    if background is not None:
-        _against_background(out, ripple, channel, background.channels["output_voltage"])
+    if backgrounds:
+        _against_background(out, ripple, channel, backgrounds[0].channels["output_voltage"])
+        _doubt_changed(out, [float(np.std(one.values("output_voltage"))) for one in backgrounds])
     _doubts(out, ripple, traces, choices)
     return out
 
@@ -106,6 +108,18 @@ def _against_background(out: Analysed, ripple: Ripple, channel: Channel, quiet: 
             f"The background has {background:.3g} V rms, the record {ripple.rms_V:.3g} V: within 3 dB of each other.",
             "Shorten the ground of the probe, find what else is on in the room, or use a probe with less noise.",
         )
+
+
+CHANGED = 1.3  # times: backgrounds of one run that differ by more are not one
+
+
+def _doubt_changed(out: Analysed, rms_V: Sequence[float]) -> None:
+    if min(rms_V) > 0.0 and max(rms_V) > CHANGED * min(rms_V):
+        told = " and ".join(f"{v:.3g}" for v in rms_V)
+        out.doubt(
+            "background_changed", f"The background had {told} V rms: something in the room came on or went off.",
+            "Find out what, and take it again; a reading already below its limit holds all the same.",
+        )  # fmt: skip
 
 
 def _doubts(out: Analysed, ripple: Ripple, traces: Traces, choices: Choices) -> None:

@@ -28,8 +28,9 @@ class RippleRecord(WaveformIntake):
 
     def figures(self, found: Columns, asked: FigureRequest) -> Analysed:
         """With the background, where one is named."""
-        quiet = self._traces(columns_of([asked.background], asked.time), asked) if asked.background else None
-        return ripple_figures(self._traces(found, asked), self._asked(asked), quiet)
+        quiet = [asked.background] if asked.background else []
+        backgrounds = [self._traces(columns_of([one], asked.time), asked) for one in quiet]
+        return ripple_figures(self._traces(found, asked), self._asked(asked), backgrounds)
 
     def work_out(self, traces: Traces, choices: Choices) -> Analysed:
-        return ripple_figures(traces, choices, None)
+        return ripple_figures(traces, choices, ())

@@ -62,8 +62,8 @@ class RippleAndNoise(OfCaptures):
             yield from let_fall(ctx)
             yield from _background(options, ports, Purpose.BACKGROUND_AFTER)
 
-    def work_out(self, traces: Traces, choices: Choices, background: Traces | None) -> Analysed:
-        return ripple_figures(traces, choices, background)
+    def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
+        return ripple_figures(traces, choices, backgrounds)
 
     def named(self, found: Analysed) -> Sequence[Named]:
         """What judges a claim is the peak to peak behind the usual limit of the bandwidth, where the record has it."""

@@ -32,7 +32,7 @@ class ShortCircuit(OfCaptures):
         """InputError: nothing shorts an output for this program yet."""
         raise InputError("a short is worked out of recorded files so far: no plan carries it out yet")
 
-    def work_out(self, traces: Traces, choices: Choices, background: Traces | None) -> Analysed:
+    def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         return collapse_of(traces, choices)
 
     def named(self, found: Analysed) -> Sequence[Named]:

@@ -32,6 +32,7 @@ class TurnOn(OfCaptures):
     serves = "delay, rise, overshoot and glitches when the input comes"
     options = TurnOnOptions
     intakes: tuple[Intake, ...] = (TurnOnRecord(),)
+    least = ("turn_on_minimum",)
 
     def steps(self, ctx: Context) -> Steps:
         """At each line and load the input switched on, the scope armed before; off between for long enough that nothing
@@ -51,7 +52,7 @@ class TurnOn(OfCaptures):
                         yield Measure((), 0.0, at_load(ctx, line, load), capture=_coming(ctx, options, line, port))
         yield Dwell(1.0, "output is up")
 
-    def work_out(self, traces: Traces, choices: Choices, background: Traces | None) -> Analysed:
+    def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         return turn_on_of(traces, choices)
 
     def named(self, found: Analysed) -> Sequence[Named]:
