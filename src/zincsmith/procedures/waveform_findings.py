@@ -96,8 +96,8 @@ class OfCaptures(Procedure):
         raise NotImplementedError
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
-        """Of every place that captures were taken at; of several taken at one place the one that is worst, with the span
-        of them all."""
+        """Of every place that captures were taken at; of several taken at one place the one that is worst, with the
+        span of them all."""
         places: dict[tuple[object, ...], list[Seen]] = {}
         quiet = [c for p in evidence.points for c in p.captures if p.at.step is not None]
         for point in evidence.points:

@@ -32,6 +32,8 @@ def ripple_figures(traces: Traces, choices: Choices, backgrounds: Sequence[Trace
     about = channel.values - ripple.dc_level_V
     packets = packets_of(about, traces.step_s, ripple.switching.frequency_Hz if ripple.switching else None)
     figures = _figures(ripple, packets)
+    if channel.coupling == "AC":
+        figures["dc_level"] = Figure(None, "V")
     out = Analysed("ripple", _with_errors(figures, channel, traces), _facts(ripple, packets, choices))
     doubt_alike(out, traces, choices.nominal_V if channel.coupling != "AC" else None)
     if backgrounds:

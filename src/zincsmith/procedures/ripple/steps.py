@@ -116,7 +116,7 @@ def _long(options: RippleOptions, ctx: Context, port: str) -> Capturing:
 def _capture(
     options: RippleOptions, nominal_V: float, port: str, seconds: float, samples: int, record: str
 ) -> Capturing:
-    channel = WantedChannel(at_port("output_voltage", port), FIRST_SPAN * abs(nominal_V), nominal_V)
+    channel = WantedChannel(at_port("output_voltage", port), FIRST_SPAN * abs(nominal_V), 0.0, "AC")
     bandwidth = (("bandwidth", f"{options.limited_MHz:g}MHz"),) if options.limited_MHz else ()
     return Capturing(NAME, (channel,), seconds, samples, look=True, said=(("record", record), *bandwidth))
 
@@ -126,7 +126,7 @@ def _background(options: RippleOptions, ports: tuple[str, ...], step: Purpose) -
         yield Measure(
             (), 0.0, OperatingPoint(step=step),
             capture=Capturing(
-                NAME, (WantedChannel(at_port("output_voltage", port), 0.05),), options.short_s, SHORT_SAMPLES,
+                NAME, (WantedChannel(at_port("output_voltage", port), 0.05, 0.0, "AC"),), options.short_s, SHORT_SAMPLES,
                 look=True,
                 said=(("record", "short"),),
             ),

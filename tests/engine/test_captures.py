@@ -1,0 +1,204 @@
+"""Captures over sockets: figures against closed forms of the physics file, a scope that lies or falls silent, a run
+that is stopped in between."""
+
+from __future__ import annotations
+
+import math
+import tomllib
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tests.conftest import ROOT, last_row
+from tests.engine.scripted import Actor, Once, Scene, telling_the_standin
+
+from zincsmith.bench.standin import RunningStandIn
+from zincsmith.book.reader import BookReader
+from zincsmith.formats.rig_file import read_rig
+from zincsmith.judge.judging import JudgedRun, judge_run
+from zincsmith.model.commands import Command, MakeSafe
+from zincsmith.model.errors import InputError
+from zincsmith.model.events import PointTaken
+from zincsmith.model.finding import Finding, Verdict
+from zincsmith.model.plan import Line, Plan
+from zincsmith.model.rig import Rig
+from zincsmith.model.states import State
+from zincsmith.model.unit import Unit
+from zincsmith.planning.rehearsal import rehearse
+from zincsmith.procedures.hold_up.options import HoldUpOptions
+from zincsmith.procedures.load_transient.options import LoadTransientOptions
+from zincsmith.procedures.ripple.options import RippleOptions
+from zincsmith.procedures.turn_on.options import TurnOnOptions
+
+StartStandIn = Callable[..., RunningStandIn]
+PHYSICS = tomllib.loads((ROOT / "examples" / "standins" / "tarnbrook-tb2425.toml").read_text())
+LOW, HIGH = Line(115.0, 60.0), Line(230.0, 50.0)
+
+
+@pytest.fixture(scope="module")
+def rig() -> Rig:
+    return read_rig(ROOT / "examples" / "rigs" / "simulated-scope.toml")
+
+
+def judged(scene: Scene, outcome: str = "complete") -> JudgedRun:
+    closed = scene.run(Actor())
+    assert (closed.outcome, closed.safe) == (outcome, True), closed.why
+    with BookReader(scene.path) as reader:
+        return judge_run(reader)
+
+
+def of(run: JudgedRun, name: str) -> list[Finding]:
+    return [j.finding for j in run.judged if j.finding.name == name and j.finding.value is not None]
+
+
+def within(finding: Finding, true: float, room: float = 0.0) -> bool:
+    assert finding.u is not None
+    assert finding.k is not None
+    return abs(finding.number - true) <= finding.k * finding.u + room
+
+
+def test_ripple_is_that_of_capacitor_and_series_resistance(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    plan = Plan("Ripple", (RippleOptions(lines=(HIGH,), loads_percent=(0.0, 100.0), settle_s=1.0, long_s=0.1),))
+    run = judged(Scene.set_up(tmp_path, unit, rig, plan, standin().addresses))
+    idle, full = of(run, "ripple_switching")
+    r, out = PHYSICS["ripple"], PHYSICS["output"]
+    # Closed form: a triangular current through a series resistance and a capacitor; the capacitor's part is largest
+    # where that of the resistance is zero, so both together lie between the larger one and their sum.
+    share = 0.3 + 0.7 * 2.5 / out["limit_A"]
+    by_ohm = share * r["current_A"] * r["esr_ohm"]
+    by_farad = share * r["current_A"] / (8.0 * r["switching_Hz"] * out["capacitor_F"])
+    assert by_ohm * 0.93 <= full.number <= (by_ohm + by_farad) * 1.05
+    assert idle.number < 0.55 * full.number
+    for one in of(run, "switching_frequency"):
+        assert within(one, r["switching_Hz"], 1e-4 * r["switching_Hz"])
+    claims = [j for j in run.judged if j.claim is not None and j.claim.figure == "ripple"]
+    assert {j.verdict for j in claims} == {Verdict.HOLDS}
+    assert len(of(run, "ripple_line")) == 2, "told by the long record"
+    assert not {d.code for f in of(run, "ripple_rms") for d in f.doubts} & {
+        "clipped",
+        "probe_ratio",
+        "accuracy_unknown",
+    }
+    with BookReader(tmp_path / "run.zbook") as book:
+        captures = [c for w in book.events(kinds=(PointTaken,)) for c in w.event.point.captures]
+        assert [c.said["record"] for c in captures] == ["short", "short", "long", "short", "long", "short"]
+        for one in captures:
+            codes = book.traces.read(one.channels[0].sha256)
+            assert one.channels[0].clipped == 0.0
+            assert 0.3 <= np.ptp(codes) / 256.0 <= 0.95, "a first look chose the span"
+
+
+def test_load_steps_are_those_of_a_second_order(tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn) -> None:
+    options = LoadTransientOptions(lines=(HIGH,), steps_percent=((10.0, 90.0),), settle_s=0.5, band="0.2%")
+    run = judged(Scene.set_up(tmp_path, unit, rig, Plan("Steps", (options,)), standin().addresses))
+    up, down = of(run, "load_step")
+    # Closed form (stand-in's defaults: 4 kHz, damping 0.35, 0.12 ohm): the largest swing of a damped second-order
+    # system to a step of 2 A, beside what is random in the record.
+    damping, ohm, step_A = 0.35, 0.12, 2.0
+    root = math.sqrt(1.0 - damping**2)
+    swing = step_A * ohm * math.exp(-damping / root * math.atan2(root, damping)) * root
+    riding = PHYSICS["ripple"]["current_A"] * PHYSICS["ripple"]["esr_ohm"] + 0.02
+    for one in (up, down):
+        assert swing - 0.01 <= one.number <= swing + riding + 0.01
+    assert [f.at.load_percent for f in (up, down)] == [90.0, 10.0]
+    claims = [j for j in run.judged if j.claim is not None and j.claim.figure == "load_step"]
+    assert {j.verdict for j in claims} == {Verdict.HOLDS}
+    with BookReader(tmp_path / "run.zbook") as book:
+        (first, second) = [w.event.point.captures[0] for w in book.events(kinds=(PointTaken,))]
+    assert first.trigger is not None
+    assert (first.trigger.source, first.trigger.slope) == ("output_current", "rising")
+    assert second.trigger is not None
+    assert second.trigger.slope == "falling"
+    assert first.before == 10_000, "the scope was armed before the load moved"
+
+
+def test_coming_up_and_holding_up(tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn) -> None:
+    parts = (
+        TurnOnOptions(lines=(HIGH,), repeats=1, off_s=5.0),
+        HoldUpOptions(lines=(LOW,), repeats=2, on_s=2.0, record_s=0.2),
+    )
+    run = judged(Scene.set_up(tmp_path, unit, rig, Plan("On and off", parts), standin().addresses))
+    start, output, mains = PHYSICS["start"], PHYSICS["output"], PHYSICS["mains"]
+    (delay,) = of(run, "turn_on_delay")
+    level = 24.0 * (1.0 + output["setpoint_error_percent"] / 100.0)
+    assert within(delay, start["delay_s"] + start["soft_start_s"] * 21.6 / level, 1e-3)
+    (rise,) = of(run, "rise_time")
+    assert within(rise, 0.8 * start["soft_start_s"], 1.5e-3)
+    (held,) = of(run, "hold_up")
+    # Energy of the bulk capacitor down to where the unit stops, C (V1^2 - V2^2) / 2 P, between what it holds at a crest
+    # and half a cycle after one; then the load empties the output capacitor to the threshold.
+    watts = 24.0 * 2.5 / 0.87
+    lowest, peak = math.sqrt(2.0) * start["stop_V"], math.sqrt(2.0) * 115.0
+    most = mains["bulk_F"] * (peak**2 - lowest**2) / (2.0 * watts)
+    after = output["capacitor_F"] * 2.4 / 2.5
+    assert most - 1.0 / 120.0 - 1e-3 <= held.number - after <= most + 1e-3
+    assert "the least of 2" in held.working.formula
+    assert len(held.working.rows) == 2
+    claim = next(j for j in run.judged if j.finding.name == "hold_up" and j.claim is not None)
+    assert claim.verdict is Verdict.HOLDS
+
+
+# What goes wrong
+
+
+@pytest.mark.parametrize("fault", ["SILENT", "RUBBISH", "DROP"])
+def test_a_scope_that_fails_ends_the_run_safe_and_is_named(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn, fault: str
+) -> None:
+    options = RippleOptions(lines=(HIGH,), loads_percent=(0.0, 100.0), settle_s=1.0, background=False)
+    scene = Scene.set_up(tmp_path, unit, rig, Plan("Ripple", (options,)), standin().addresses)
+    broken: list[str] = []
+    with telling_the_standin() as tell:
+
+        def says(state: State, _calls: int) -> list[Command]:
+            if not broken and state is State.RUNNING and scene.events(PointTaken):
+                broken.append(fault)
+                tell(f"FAUL scope,{fault}")
+            return []
+
+        closed = scene.run(Actor(says))
+    assert (closed.outcome, closed.safe) == ("failed", True)
+    assert "scope" in closed.why
+    assert last_row(tmp_path / "bench.log")["source_on"] is False
+
+
+def test_a_scope_without_the_channel_is_refused_before_anything_is_live(unit: Unit, rig: Rig) -> None:
+    scope = rig.instrument("scope")
+    assert scope is not None
+    alone = replace(scope, channels=scope.channels[:1])
+    poor = replace(rig, instruments=tuple(alone if i.role == "scope" else i for i in rig.instruments))
+    with pytest.raises(InputError, match="differential probe"):
+        rehearse(unit, poor, Plan("Off", (HoldUpOptions(lines=(LOW,)),)))
+    rehearse(unit, poor, Plan("Ripple", (RippleOptions(lines=(HIGH,)),)))
+    none = replace(rig, instruments=tuple(i for i in rig.instruments if i.role != "scope"))
+    with pytest.raises(InputError, match="no channel of a scope"):
+        rehearse(unit, none, Plan("Ripple", (RippleOptions(lines=(HIGH,)),)))
+
+
+def test_what_captures_add_to_a_book_is_told_and_bounded(unit: Unit, rig: Rig) -> None:
+    one = rehearse(unit, rig, Plan("Off", (HoldUpOptions(lines=(LOW,), repeats=4),)))
+    assert one.capture_bytes == pytest.approx(4 * 2 * 400_000 * 1.2)
+    with pytest.raises(InputError, match="MB to the book"):
+        rehearse(unit, rig, Plan("Off", tuple(HoldUpOptions(lines=(LOW, HIGH), repeats=20) for _ in range(5))))
+
+
+def test_a_run_that_is_stopped_between_captures_goes_on(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    options = LoadTransientOptions(lines=(HIGH,), steps_percent=((10.0, 90.0),), settle_s=0.5)
+    scene = Scene.set_up(tmp_path, unit, rig, Plan("Steps", (options,)), standin().addresses)
+
+    def after_one(state: State, _calls: int) -> bool:
+        return state is State.RUNNING and len(scene.events(PointTaken)) >= 1
+
+    assert scene.run(Actor(Once(after_one, MakeSafe("enough")))).outcome == "made safe"
+    before = [w.event.point for w in scene.events(PointTaken)]
+    closed = scene.resume(Actor())
+    assert (closed.outcome, closed.safe) == ("complete", True)
+    points = [w.event.point for w in scene.events(PointTaken)]
+    assert points[: len(before)] == before
+    assert [p.at.load_percent for p in points] == [90.0, 10.0]
