@@ -42,6 +42,16 @@ class BookTraces:
         with BookReader(self.path) as book:
             return channel.offset + channel.scale * book.traces.read(channel.sha256, start, stop)
 
+    def drawn(
+        self, channel: CaptureChannel, count: int, begin_s: float, step_s: float, columns: int
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        with BookReader(self.path) as book:
+            spans = book.traces.envelope(channel.sha256, 0, count, columns)
+        each = -(-count // max(1, columns)) * step_s
+        at = begin_s + each * np.arange(len(spans))
+        times = np.stack([at, at + 0.5 * each], axis=1).reshape(-1)
+        return times, channel.offset + channel.scale * spans.reshape(-1)
+
 
 COUNTING = (PointTaken, PointRejected, EntryCorrected, PartEnded, Overridden, Effected)
 

@@ -147,6 +147,12 @@ class Samples(Protocol):
         """In the unit of the channel. BookError where they are gone or damaged."""
         ...
 
+    def drawn(
+        self, channel: CaptureChannel, count: int, begin_s: float, step_s: float, columns: int
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """(s, values) of a line through the least and the greatest of each of at most so many stretches."""
+        ...
+
 
 @dataclass(frozen=True)
 class Evidence:

@@ -130,7 +130,7 @@ def at_point(line: Line, load_percent: float, load_A: float) -> OperatingPoint:
 @dataclass(frozen=True)
 class Curves:
     """Curves on one pair of axes: (name, x, y) each. ``kind`` is the quantity that colours them, ``procedure`` whose
-    points they show; ``bars``: single values rather than a curve."""
+    points they show; ``bars``: single values rather than a curve; ``trace``: a record, without marks at its points."""
 
     title: str
     x: str
@@ -141,6 +141,7 @@ class Curves:
     lines: tuple[Curve, ...]
     bars: bool = False
     procedure: str = ""
+    trace: bool = False
 
 
 @dataclass(frozen=True)

@@ -13,11 +13,11 @@ from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.reading import Evidence, Point, Samples
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Procedure, Steps
+from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.ports import idle
 from zincsmith.procedures.traces import CLIPPED, Channel, Choices, Traces
 from zincsmith.procedures.waveform_intake import choices_of
-from zincsmith.recorded.result import Analysed, Figure
+from zincsmith.recorded.result import Analysed, Figure, Mark
 
 RECTANGULAR = 3.0**-0.5
 LIMITS = ("gain", "offset", "time base")  # sources that a data sheet limits
@@ -66,6 +66,7 @@ class Worked:
     named: tuple[Named, ...]
     facts: str
     doubts: tuple[Doubt, ...]
+    marks: tuple[Mark, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -109,6 +110,36 @@ class OfCaptures(Procedure):
                     places.setdefault(place, []).append(Seen(own, capture, worked))
         return [one for place, seen in places.items() for one in self._of(str(place[0]), seen)]
 
+    def marks(self, point: Point, capture: Capture, evidence: Evidence, plate: Nameplate) -> tuple[Mark, ...]:
+        """The moments that the figures of a capture go by, of all its outputs."""
+        quiet = [c for p in evidence.points for c in p.captures if p.at.step is not None]
+        return tuple(
+            mark
+            for port in _outputs_of(capture)
+            for mark in self._worked(point.seen_from(port), capture, port, quiet, evidence, plate).marks
+        )
+
+    def plots(self, evidence: Evidence) -> list[Curves]:
+        """The volts of every place, one over the other; of several at a place the first."""
+        places: dict[tuple[str, OperatingPoint, str], tuple[str, Capture, CaptureChannel]] = {}
+        for point in evidence.points:
+            for capture in point.captures if point.at.step is None else ():
+                for channel in capture.channels:
+                    if channel.quantity == "output_voltage":
+                        key = (channel.port, point.at.at_place, capture.said.get("record", ""))
+                        places.setdefault(key, (point.at.words, capture, channel))
+        titles: dict[str, list[tuple[str, list[float], list[float]]]] = {}
+        if (samples := evidence.traces) is None:
+            return []
+        for (port, _, record), (words, capture, channel) in places.items():
+            title = ", ".join(x for x in (self.title, f"{record} record" if record else "", port) if x)
+            x, y = samples.drawn(channel, capture.count, capture.begin_s, capture.step_s, COLUMNS)
+            titles.setdefault(title, []).append((words, [1e3 * float(v) for v in x], [float(v) for v in y]))
+        return [
+            Curves(title, "time", "ms", "output volts", "V", "voltage", tuple(lines[:MOST_DRAWN]), trace=True)
+            for title, lines in titles.items()
+        ]
+
     def _worked(
         self,
         point: Point,
@@ -129,7 +160,7 @@ class OfCaptures(Procedure):
             found = self.work_out(traces, choices_of(capture.said, voltage, hertz), backgrounds)
             facts = "; ".join(f"{name.replace('_', ' ')}: {_words(fact)}" for name, fact in found.facts.items())
             doubts = (*found.doubts, *_doubts(capture), *(() if traces.known else (UNKNOWN,)))
-            _KNOWN[key] = Worked(tuple(self.named(found)), facts, doubts)
+            _KNOWN[key] = Worked(tuple(self.named(found)), facts, doubts, tuple(found.marks))
         return _KNOWN.get(key, Worked((), "", ()))
 
     def _of(self, port: str, seen: Sequence[Seen]) -> list[Finding]:
@@ -169,6 +200,7 @@ class OfCaptures(Procedure):
         )  # fmt: skip
 
 
+COLUMNS, MOST_DRAWN = 500, 4  # of a plot: stretches with their least and greatest, and curves
 MOST_KNOWN = 512
 _KNOWN: dict[tuple[object, ...], Worked] = {}
 

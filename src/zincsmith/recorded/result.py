@@ -22,14 +22,25 @@ class Figure:
     effects: Mapping[str, float] = field(default_factory=dict)  # what one standard uncertainty of each source does
 
 
+@dataclass(frozen=True)
+class Mark:
+    """A moment of a record that a figure goes by, in s on its own time, and by which rule it was found."""
+
+    name: str
+    time_s: float
+    rule: str
+
+
 @dataclass
 class Analysed:
-    """``facts`` are texts, truths and lists. What is left out is told among the doubts."""
+    """``facts`` are texts, truths and lists; ``marks`` what a drawing of the record shows. What is left out is told
+    among the doubts."""
 
     kind: str
     figures: dict[str, Figure] = field(default_factory=dict)
     facts: dict[str, Any] = field(default_factory=dict)
     doubts: list[Doubt] = field(default_factory=list)
+    marks: list[Mark] = field(default_factory=list)
 
     def doubt(self, code: str, text: str, remedy: str = "") -> None:
         self.doubts.append(Doubt(code, text, remedy))

@@ -47,6 +47,9 @@ def curves_svg(curves: Curves) -> str:
                 fill = color if dash % 2 == 0 else "white"
                 axes.bar([v + beside for v in x], y, 0.28, color=fill, edgecolor=color, linewidth=0.8, label=name)
                 continue
+            if curves.trace:
+                axes.plot(x, y, color=color, alpha=1.0 - 0.22 * dash, linewidth=0.7)
+                continue
             axes.plot(
                 x, y, DASHES[dash % 4], color=color, marker="o", markersize=4, markerfacecolor="white", linewidth=1.4
             )

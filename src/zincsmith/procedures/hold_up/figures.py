@@ -6,7 +6,7 @@ import math
 
 from zincsmith.analysis.turn_on_off import Departure, HoldUp, departure_from_course, hold_up
 from zincsmith.procedures.traces import Channel, Choices, Traces, doubt_alike, errors_of, figure_of
-from zincsmith.recorded.result import Analysed
+from zincsmith.recorded.result import Analysed, Mark
 
 THRESHOLD = "90%"
 
@@ -34,7 +34,13 @@ def hold_up_of(traces: Traces, choices: Choices) -> Analysed:
         {"hold_up_time": figure_of("hold_up_time", one.time_s, "s", effects)},
         {"threshold": choices.threshold or THRESHOLD, "sample_rate_Hz": f"{1.0 / traces.step_s:.6g}"},
     )
+    if one.below_s is not None:
+        rule = f"first crossing of {out.facts['threshold']} that stays"
+        out.marks.append(Mark("output is gone", traces.begin_s + one.below_s, rule))
     if one.removed_s is not None:
+        out.marks.append(
+            Mark("input goes", traces.begin_s + one.removed_s, "where the input leaves its continued course")
+        )
         out.facts["removed_s"] = f"{round(traces.begin_s + one.removed_s, 12):.6g}"
     if one.phase_deg is not None:
         out.facts["phase_deg"] = round(one.phase_deg, 1) % 360.0

@@ -16,7 +16,7 @@ from zincsmith.procedures.traces import (
     errors_of,
     figure_of,
 )
-from zincsmith.recorded.result import Analysed
+from zincsmith.recorded.result import Analysed, Mark
 
 ABOUT = ("nominal", "final")
 UNITS = {
@@ -58,9 +58,23 @@ def load_step(traces: Traces, choices: Choices) -> Analysed:
     effects = errors_of(lambda moved: _values(moved, choices), traces, value) if traces.known else None
     figures = {name: figure_of(name, number, UNITS[name.partition("_")[2]], effects) for name, number in value.items()}
     out = Analysed("load-step", figures, _facts(traces, choices, edges))
+    out.marks = _marks(traces, choices, edges)
     doubt_alike(out, traces, choices.nominal())
     _doubts(out, traces, choices, edges)
     return out
+
+
+def _marks(traces: Traces, choices: Choices, edges: list[Edge]) -> list[Mark]:
+    by = "half the step of the current" if "output_current" in traces.channels else "where the volts begin to change"
+    found = []
+    for n, edge in enumerate(edges, 1):
+        at = traces.begin_s + edge.time_s
+        found.append(Mark(f"edge {n}", at, by))
+        if edge.recovery_s:
+            found.append(
+                Mark(f"recovered {n}", at + edge.recovery_s, f"last entry into {choices.band} about {choices.about}")
+            )
+    return found
 
 
 def _facts(traces: Traces, choices: Choices, edges: list[Edge]) -> dict[str, Any]:

@@ -126,8 +126,8 @@ def _background(options: RippleOptions, ports: tuple[str, ...], step: Purpose) -
         yield Measure(
             (), 0.0, OperatingPoint(step=step),
             capture=Capturing(
-                NAME, (WantedChannel(at_port("output_voltage", port), 0.05, 0.0, "AC"),), options.short_s, SHORT_SAMPLES,
-                look=True,
+                NAME, (WantedChannel(at_port("output_voltage", port), 0.05, 0.0, "AC"),),
+                options.short_s, SHORT_SAMPLES, look=True,
                 said=(("record", "short"),),
             ),
         )  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from zincsmith.analysis.turn_on_off import Collapse, collapse
 from zincsmith.procedures.traces import Choices, Traces, doubt_alike, errors_of, figure_of
-from zincsmith.recorded.result import Analysed
+from zincsmith.recorded.result import Analysed, Mark
 
 THRESHOLD = "10%"
 FEW = 10.0  # samples over a collapse
@@ -36,6 +36,10 @@ def collapse_of(traces: Traces, choices: Choices) -> Analysed:
         },
     )
     doubt_alike(out, traces, choices.nominal())
+    gone = f"below {out.facts['threshold']} for 1 ms"
+    for name, at, rule in (("short", one.start_s, str(out.facts["start"])), ("collapsed", one.below_s, gone)):
+        if at is not None:
+            out.marks.append(Mark(name, traces.begin_s + at, rule))
     if one.start_s is None:
         out.doubt("no_short", "The record does not show the short begin.", "Record some time before it.")
     if one.below_s is None:

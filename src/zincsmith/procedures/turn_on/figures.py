@@ -5,7 +5,7 @@ from __future__ import annotations
 from zincsmith.analysis.turn_on_off import TurnOn, turn_on
 from zincsmith.model.errors import InputError
 from zincsmith.procedures.traces import Choices, Traces, doubt_alike, errors_of, figure_of
-from zincsmith.recorded.result import Analysed
+from zincsmith.recorded.result import Analysed, Mark
 
 THRESHOLD = "90%"
 UNITS = {"delay": "s", "rise_time": "s", "overshoot": "", "overshoot_V": "V", "minimum": "V", "level": "V"}
@@ -50,6 +50,10 @@ def turn_on_of(traces: Traces, choices: Choices) -> Analysed:
         },
     )
     if one.start_s is not None:
+        out.marks.append(Mark("input comes", traces.begin_s + one.start_s, "where the input leaves its background"))
+        if one.delay_s is not None:
+            at = traces.begin_s + one.start_s + one.delay_s
+            out.marks.append(Mark("output is there", at, f"first crossing of {out.facts['threshold']} that stays"))
         out.facts["start_s"] = f"{round(traces.begin_s + one.start_s, 12):.6g}"
     if one.glitch_s is not None:
         out.facts["glitch_width_s"] = f"{one.glitch_s:.3g}"

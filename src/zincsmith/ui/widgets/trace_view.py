@@ -1,0 +1,281 @@
+"""A capture, channel above channel: pan and zoom, two cursors with readout, the moments that figures go by.
+
+What is drawn is fetched as it is looked at: the least and the greatest of as many stretches as there are columns, so
+that ten million samples pan as a thousand do.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pyqtgraph as pg
+from numpy.typing import NDArray
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from zincsmith.model.capture import Capture, CaptureChannel
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.recorded.result import Mark
+from zincsmith.ui.theme import font, theme
+from zincsmith.ui.widgets.panel import button, label
+from zincsmith.ui.widgets.plot import NEVER
+
+Spans = NDArray[np.float64]
+Fetch = Callable[[CaptureChannel, int, int, int], Spans]  # (channel, start, stop, columns) -> (columns, 2)
+
+TIMES = ((1.0, "s"), (1e-3, "ms"), (1e-6, "µs"), (1e-9, "ns"))
+STEP, FINE = 0.1, 0.005  # of what is seen: a key moves the view, or a cursor, by so much
+CLOSER = 1.5
+LEAST_SAMPLES = 20
+NAMED_AT = (0.94, 0.84, 0.74)  # of the height: names of marks, so that neighbours do not lie on each other
+AXIS_PX = 62
+
+
+@dataclass(frozen=True)
+class Shown:
+    """A capture with its marks and what it is called."""
+
+    title: str
+    capture: Capture
+    marks: Sequence[Mark]
+
+
+class TraceView(QWidget):
+    """Signal ``enlarge`` asks for the whole station. Keys: left and right move what is seen, plus and minus zoom, Home
+    shows it whole, M takes the next mark into the middle; with Shift left and right move the cursor that was moved last,
+    C brings both cursors into view."""
+
+    enlarge = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.shown: Shown | None = None
+        self._fetch: Fetch | None = None
+        self._panes: list[pg.PlotItem] = []
+        self._lines: list[pg.PlotDataItem] = []
+        self._cursors: list[list[pg.InfiniteLine]] = [[], []]
+        self.at = [0.0, 0.0]  # of the two cursors, s
+        self._last, self._mark = 1, -1
+        self._scale, self._unit = TIMES[0]
+        self.field = pg.GraphicsLayoutWidget()
+        self.field.setAccessibleName("Capture")
+        self.heading, self.readout = label("", 13, 600), label("", 13, rich=True)
+        self.readout.setTextFormat(Qt.TextFormat.RichText)
+        self.heading.setMinimumWidth(1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(2)
+        head = self.head = QHBoxLayout()
+        head.addWidget(self.heading, 1)
+        head.addWidget(self.readout)
+        for text, name, action in (
+            ("Whole", "Show the whole capture", self.whole), ("Mark  M", "Next mark", self.next_mark),
+            ("Cursors  C", "Bring the cursors into view", self.bring_cursors), ("F8", "Enlarge the capture", None),
+        ):  # fmt: skip
+            made = button(text, weight=400)
+            made.setAccessibleName(name)
+            made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            made.clicked.connect(action if action is not None else self.enlarge)
+            head.addWidget(made)
+        layout.addLayout(head)
+        layout.addWidget(self.field, 1)
+        self._due = QTimer(self)  # drawn once a turn of the event loop, however often the range changes in it
+        self._due.setSingleShot(True)
+        self._due.setInterval(0)
+        self._due.timeout.connect(self.draw)
+
+    def show_capture(self, shown: Shown, fetch: Fetch) -> None:
+        """Another capture, seen whole; ``fetch`` gives the extremes of stretches of a channel, in its unit."""
+        self.shown, self._fetch, self._mark = shown, fetch, -1
+        span = shown.capture.count * shown.capture.step_s
+        self._scale, self._unit = next(((s, u) for s, u in TIMES if span >= 2.0 * s), TIMES[-1])
+        begin = shown.capture.begin_s
+        self.at = [begin + 0.25 * span, begin + 0.75 * span]
+        if len(shown.marks) > 1:
+            self.at = [shown.marks[0].time_s, shown.marks[1].time_s]
+        self.restyle()
+        self.whole()
+
+    def restyle(self) -> None:
+        """Panes, cursors and marks in the colours of the theme in force; what is seen stays."""
+        if self.shown is None:
+            return
+        t = theme()
+        self.field.clear()
+        self.field.setBackground(t.paper)
+        self._panes, self._lines, self._cursors = [], [], [[], []]
+        channels = self.shown.capture.channels
+        for n, channel in enumerate(channels):
+            info = QUANTITIES[channel.address]
+            pane = self.field.addPlot(row=n, col=0)
+            pane.setMenuEnabled(False)
+            pane.hideButtons()
+            self._dress(pane, f"{info.words}, {channel.unit}", n == len(channels) - 1)
+            pen = pg.mkPen(t.of(info.kind), width=1)
+            self._lines.append(pane.plot([], [], pen=pen))
+            if n:
+                pane.setXLink(self._panes[0])
+            self._panes.append(pane)
+            self._place_cursors(pane)
+        self._place_marks()
+        self.heading.setText(self.shown.title)
+        self._panes[0].sigXRangeChanged.connect(lambda *_: self._due.start())
+        self._read()
+
+    def _dress(self, pane: pg.PlotItem, words: str, last: bool) -> None:
+        t = theme()
+        for side, text in (("left", words), ("bottom", f"time, {self._unit}" if last else "")):
+            axis = pane.getAxis(side)
+            axis.setPen(pg.mkPen(t.line))
+            axis.setTextPen(pg.mkPen(t.ink2))
+            axis.setTickFont(font(12))
+            axis.setLabel(text, siPrefixEnableRanges=NEVER, **{"color": t.ink2, "font-size": "12px"})
+            axis.enableAutoSIPrefix(False)
+            axis.setGrid(40)
+        pane.getAxis("left").setWidth(AXIS_PX)
+        pane.getAxis("bottom").setStyle(showValues=last)
+        pane.setMouseEnabled(x=True, y=False)
+
+    def _place_cursors(self, pane: pg.PlotItem) -> None:
+        for n in (0, 1):
+            pen = pg.mkPen(theme().ink, width=1, style=Qt.PenStyle.DashLine)
+            line = pg.InfiniteLine(self.at[n] / self._scale, angle=90, movable=True, pen=pen)
+            line.sigPositionChanged.connect(lambda one, n=n: self._moved(n, float(one.value())))
+            pane.addItem(line, ignoreBounds=True)
+            self._cursors[n].append(line)
+
+    def _place_marks(self) -> None:
+        """In every pane a line, in the first its name."""
+        t = theme()
+        for k, mark in enumerate(self.shown.marks if self.shown is not None else ()):
+            words = {"position": NAMED_AT[k % len(NAMED_AT)], "color": t.ink, "fill": t.color("paper")}
+            for n, pane in enumerate(self._panes):
+                pen = pg.mkPen(t.color("edge"), width=1)
+                line = pg.InfiniteLine(
+                    mark.time_s / self._scale, angle=90, pen=pen, label=mark.name if n == 0 else None, labelOpts=words
+                )
+                line.setToolTip(mark.rule)
+                if n == 0:
+                    line.label.setFont(font(12, 600))
+                pane.addItem(line, ignoreBounds=True)
+
+    # What is seen
+
+    @property
+    def seen_s(self) -> tuple[float, float]:
+        low, high = self._panes[0].viewRange()[0]
+        return float(low) * self._scale, float(high) * self._scale
+
+    def see(self, low_s: float, high_s: float) -> None:
+        """Show a stretch of time, no shorter than a few samples, no longer than the capture."""
+        if self.shown is None:
+            return
+        one = self.shown.capture
+        width = min(max(high_s - low_s, LEAST_SAMPLES * one.step_s), one.count * one.step_s)
+        low_s = min(max(low_s, one.begin_s), one.begin_s + one.count * one.step_s - width)
+        self._panes[0].setXRange(low_s / self._scale, (low_s + width) / self._scale, padding=0)
+        self._due.start()
+
+    def whole(self) -> None:
+        if self.shown is not None:
+            one = self.shown.capture
+            self.see(one.begin_s, one.begin_s + one.count * one.step_s)
+
+    def zoom(self, factor: float) -> None:
+        """Closer by a factor, about the middle of what is seen."""
+        low, high = self.seen_s
+        middle, half = (low + high) / 2.0, (high - low) / 2.0 / factor
+        self.see(middle - half, middle + half)
+
+    def next_mark(self) -> None:
+        """The next mark in the middle, closer."""
+        if self.shown is not None and self.shown.marks:
+            self._mark = (self._mark + 1) % len(self.shown.marks)
+            at = self.shown.marks[self._mark].time_s
+            half = max(
+                LEAST_SAMPLES * self.shown.capture.step_s, 0.03 * self.shown.capture.count * self.shown.capture.step_s
+            )
+            self.see(at - half, at + half)
+
+    def draw(self) -> None:
+        """Fetch and draw what is seen of every channel."""
+        if self.shown is None or self._fetch is None or not self._panes:
+            return
+        one, (low, high) = self.shown.capture, self.seen_s
+        start = max(0, int((low - one.begin_s) / one.step_s) - 1)
+        stop = min(one.count, int((high - one.begin_s) / one.step_s) + 2)
+        columns = max(200, int(self._panes[0].vb.width()))
+        for pane, line, channel in zip(self._panes, self._lines, one.channels, strict=True):
+            spans = self._fetch(channel, start, stop, columns)
+            if not len(spans):
+                continue
+            each = -(-(stop - start) // columns)
+            at = (one.begin_s + (start + each * np.arange(len(spans))) * one.step_s) / self._scale
+            if each == 1:
+                line.setData(at, spans[:, 0])
+            else:
+                line.setData(np.repeat(at, 2), spans.reshape(-1))
+            least, greatest = float(spans[:, 0].min()), float(spans[:, 1].max())
+            room = 0.06 * (greatest - least) or max(1e-9, 0.05 * abs(greatest))
+            pane.setYRange(least - room, greatest + room, padding=0)
+
+    # Cursors
+
+    def _moved(self, n: int, at: float) -> None:
+        self.at[n], self._last = at * self._scale, n
+        for line in self._cursors[n]:
+            if float(line.value()) != at:
+                line.setValue(at)
+        self._read()
+
+    def move_cursor(self, n: int, at_s: float) -> None:
+        for line in self._cursors[n][:1]:
+            line.setValue(at_s / self._scale)
+
+    def bring_cursors(self) -> None:
+        """Both cursors into what is seen."""
+        low, high = self.seen_s
+        for n, share in ((0, 0.3), (1, 0.7)):
+            self.move_cursor(n, low + share * (high - low))
+
+    def values_at(self, at_s: float) -> list[float]:
+        """What each channel reads at a moment."""
+        if self.shown is None or self._fetch is None:
+            return []
+        one = self.shown.capture
+        k = min(max(0, round((at_s - one.begin_s) / one.step_s)), one.count - 1)
+        return [float(self._fetch(c, k, k + 1, 1)[0, 0]) for c in one.channels]
+
+    def _read(self) -> None:
+        if self.shown is None:
+            return
+        apart = self.at[1] - self.at[0]
+        scale, unit = next(((s, u) for s, u in TIMES if abs(apart) >= s), TIMES[-1])
+        parts = [f"Δt <b>{apart / scale:.4g} {unit}</b>"]
+        ahead, behind = self.values_at(self.at[0]), self.values_at(self.at[1])
+        for channel, a, b in zip(self.shown.capture.channels, ahead, behind, strict=True):
+            hue = theme().text_of(QUANTITIES[channel.address].kind).name()
+            parts.append(f"<span style='color:{hue}'>{a:.4g} → <b>{b:.4g} {channel.unit}</b></span>")
+        self.readout.setText("&nbsp;&nbsp;".join(parts))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        low, high = self.seen_s if self._panes else (0.0, 1.0)
+        ways = {Qt.Key.Key_Left: -1.0, Qt.Key.Key_Right: 1.0}
+        plain: dict[int, Callable[[], None]] = {
+            Qt.Key.Key_Plus: lambda: self.zoom(CLOSER), Qt.Key.Key_Equal: lambda: self.zoom(CLOSER),
+            Qt.Key.Key_Minus: lambda: self.zoom(1.0 / CLOSER), Qt.Key.Key_Home: self.whole,
+            Qt.Key.Key_M: self.next_mark, Qt.Key.Key_C: self.bring_cursors,
+        }  # fmt: skip
+        key = Qt.Key(event.key())
+        if key in ways and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.move_cursor(self._last, self.at[self._last] + ways[key] * FINE * (high - low))
+        elif key in ways:
+            self.see(low + ways[key] * STEP * (high - low), high + ways[key] * STEP * (high - low))
+        elif key in plain:
+            plain[key]()
+        else:
+            super().keyPressEvent(event)
