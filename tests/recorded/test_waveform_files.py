@@ -223,7 +223,7 @@ def test_what_is_taken_in_is_a_capture_that_can_be_given_out(tmp_path: Path) -> 
         max(value(alone, "edge1_recovery_time"), value(alone, "edge2_recovery_time")), rel=1e-6
     )
     (listed,) = json.loads(run_command("capture", book, "--json").stdout)
-    assert (listed["samples"], listed["of"], listed["before"]) == (30_000, "load-step", 3000)
+    assert (listed["samples"], listed["of"], listed["before"]) == (30_000, "load_transient", 3000)
     assert [c["quantity"] for c in listed["channels"]] == ["output_voltage", "output_current"]
     for name in ("c.csv", "c.h5", "c.svg", "c.png"):
         assert run_command("capture", book, 1, "-o", tmp_path / name).returncode == 0

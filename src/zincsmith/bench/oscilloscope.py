@@ -42,6 +42,11 @@ class Oscilloscope(ScpiInstrument):
         if bandwidth_Hz is not None and self.can_choose("bandwidth"):
             self._set_at(channel, "bandwidth", bandwidth_Hz)
 
+    @property
+    def spans(self) -> tuple[float, float]:
+        """The smallest and the largest range of a channel, before any probe."""
+        return self.dialect.limits.get("span", (0.0, float("inf")))
+
     def set_time(self, rate_Hz: float, samples: int, before: int) -> tuple[float, int]:
         """(rate, samples) as they are then: what the instrument has, at most what was asked for."""
         low, high = self.dialect.limits.get("rate", (rate_Hz, rate_Hz))

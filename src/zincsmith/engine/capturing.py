@@ -26,6 +26,7 @@ from zincsmith.model.rig import Instrument, ScopeChannel
 BEAT_S = 0.2
 LOOK_SAMPLES = 2000
 FILLS = 0.7  # of the span, from a first look
+LEAST_FILLED, MOST_FILLED = 0.4, 0.95  # of it: what is outside is taken once more
 WIDER = 2.0  # times the span, where it was clipped
 LEAST_SPAN = 0.01  # of what was asked for: no closer look
 WAITS_S = 3.0  # beyond the length of the record, for the trigger
@@ -47,11 +48,13 @@ class Capturer:
         joined = [_joined(rigged, one) for one in wanted.channels]
         self._bring_to(wanted.first, wanted.first_s)
         spans = [(one.span, one.centre) for one in wanted.channels]
-        if wanted.look:
+        if wanted.look and wanted.then is None:
             spans = self._look(scope, wanted, joined, spans)
         fetched, rate, came = self._record(scope, wanted, joined, spans)
-        if wanted.look and wanted.then is None and any(one.clipped > 0.0 for one in fetched):
-            spans = [(span * WIDER if f.clipped else span, c) for (span, c), f in zip(spans, fetched, strict=True)]
+        better = [_fitted(f, scope.spans, *span) for f, span in zip(fetched, spans, strict=True)]
+        if wanted.look and better != spans:  # once more, on the span that it wants; what happened happens again
+            spans = better
+            self._bring_to(wanted.first, wanted.first_s)
             fetched, rate, came = self._record(scope, wanted, joined, spans)
         said = dict(wanted.said) | ({} if came else {"trigger": "none came"})
         channels, packed = self._packed(wanted, joined, spans, fetched, rigged)
@@ -81,14 +84,7 @@ class Capturer:
         """A short first record, to see how large it is."""
         small = replace(wanted, samples=min(LOOK_SAMPLES, wanted.samples), trigger=None, then=None, before=0.0)
         fetched, _, _ = self._record(scope, small, joined, spans)
-        found = []
-        for (span, centre), one in zip(spans, fetched, strict=True):
-            low, high = (one.origin + one.step * float(v) for v in (one.codes.min(), one.codes.max()))
-            if one.clipped:
-                found.append((span * WIDER, centre))
-            else:
-                found.append((max((high - low) / FILLS, LEAST_SPAN * span), (low + high) / 2.0))
-        return found
+        return [_fitted(f, scope.spans, *span, closer=True) for f, span in zip(fetched, spans, strict=True)]
 
     def _record(
         self, scope: Oscilloscope, wanted: Capturing, joined: list[ScopeChannel], spans: list[tuple[float, float]]
@@ -150,6 +146,22 @@ class Capturer:
                 return coming.result(BEAT_S)
             except TimeoutError:
                 continue
+
+
+def _fitted(
+    one: Fetched, spans: tuple[float, float], span: float, centre: float, closer: bool = False
+) -> tuple[float, float]:
+    """The span and centre that a record wants, of those there are, which may be those it was taken on; ``closer``:
+    however well it fits."""
+    low, high = (one.origin + one.step * float(v) for v in (one.codes.min(), one.codes.max()))
+    if one.clipped:
+        return min(span * WIDER, spans[1]), centre
+    if not closer and LEAST_FILLED * span <= high - low <= MOST_FILLED * span:
+        return span, centre
+    wanted = min(max((high - low) / FILLS, LEAST_SPAN * span, spans[0]), spans[1])
+    if not closer and wanted == span:
+        return span, centre
+    return wanted, (low + high) / 2.0
 
 
 def _joined(rigged: Instrument, one: WantedChannel) -> ScopeChannel:

@@ -164,6 +164,12 @@ class Instrument(Record):
         return self.channels or (ScopeChannel(1, "output_voltage", self.port, self.probe or Probe()),)
 
     @property
+    def voltage_probes(self) -> tuple[tuple[ScopeChannel, Probe], ...]:
+        """What a scope's channels look at volts with; nothing is told of a probe that nobody described."""
+        told = self.channels or ((ScopeChannel(1, "output_voltage", self.port, self.probe),) if self.probe else ())
+        return tuple((c, c.probe) for c in told if QUANTITIES[c.quantity].unit == "V")
+
+    @property
     def ports(self) -> tuple[str, ...]:
         """Where it reads: the port it is at, or those that it visits."""
         return self.visits or (self.port,)

@@ -11,6 +11,7 @@ from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.model.capture import Capture, CaptureChannel
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import OperatingPoint
+from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Evidence, Point, Samples
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
@@ -100,7 +101,7 @@ class OfCaptures(Procedure):
         """Of every place that captures were taken at; of several taken at one place the one that is worst, with the
         span of them all."""
         places: dict[tuple[object, ...], list[Seen]] = {}
-        quiet = [c for p in evidence.points for c in p.captures if p.at.step is not None]
+        quiet = _quiet(evidence, self.name)
         for point in evidence.points:
             for capture in point.captures if point.at.step is None else ():
                 for port in _outputs_of(capture):
@@ -111,13 +112,13 @@ class OfCaptures(Procedure):
         return [one for place, seen in places.items() for one in self._of(str(place[0]), seen)]
 
     def marks(self, point: Point, capture: Capture, evidence: Evidence, plate: Nameplate) -> tuple[Mark, ...]:
-        """The moments that the figures of a capture go by, of all its outputs."""
-        quiet = [c for p in evidence.points for c in p.captures if p.at.step is not None]
-        return tuple(
-            mark
+        """The moments that the figures of a capture go by, of all its outputs, as far as they were worked out."""
+        quiet = _quiet(evidence, self.name)
+        known = (
+            _KNOWN.get(self._of_what(point.seen_from(port), capture, port, quiet, plate))
             for port in _outputs_of(capture)
-            for mark in self._worked(point.seen_from(port), capture, port, quiet, evidence, plate).marks
         )
+        return tuple(mark for one in known if one is not None for mark in one.marks)
 
     def plots(self, evidence: Evidence) -> list[Curves]:
         """The volts of every place, one over the other; of several at a place the first."""
@@ -150,18 +151,29 @@ class OfCaptures(Procedure):
         plate: Nameplate,
     ) -> Worked:
         """Worked out once for the same samples and choices: they are named by their hashes."""
-        voltage, hertz = nominal_V(plate, port), line_Hz(point.at)
-        key = (self.name, self.version, _key(capture), tuple(map(_key, quiet)), port, voltage, hertz)
+        key = self._of_what(point, capture, port, quiet, plate)
         if key not in _KNOWN and evidence.traces is not None:
             while len(_KNOWN) >= MOST_KNOWN:
                 _KNOWN.pop(next(iter(_KNOWN)))
             traces = traces_from(capture, evidence.traces, port)
-            backgrounds = [traces_from(one, evidence.traces, port) for one in quiet if one.of == capture.of]
-            found = self.work_out(traces, choices_of(capture.said, voltage, hertz), backgrounds)
+            backgrounds = [traces_from(one, evidence.traces, port) for one in quiet]
+            choices = choices_of(capture.said, nominal_V(plate, port), line_Hz(point.at))
+            found = self.work_out(traces, choices, backgrounds)
             facts = "; ".join(f"{name.replace('_', ' ')}: {_words(fact)}" for name, fact in found.facts.items())
             doubts = (*found.doubts, *_doubts(capture), *(() if traces.known else (UNKNOWN,)))
-            _KNOWN[key] = Worked(tuple(self.named(found)), facts, doubts, tuple(found.marks))
+            _KNOWN[key] = Worked(
+                tuple(self.named(found)), facts, doubts, tuple(sorted(found.marks, key=lambda m: m.time_s))
+            )
         return _KNOWN.get(key, Worked((), "", ()))
+
+    def _of_what(
+        self, point: Point, capture: Capture, port: str, quiet: Sequence[Capture], plate: Nameplate
+    ) -> tuple[object, ...]:
+        """Everything that its figures depend on."""
+        hertz = line_Hz(point.at)
+        return (
+            self.name, self.version, _key(capture), tuple(map(_key, quiet)), port, nominal_V(plate, port), hertz
+        )  # fmt: skip
 
     def _of(self, port: str, seen: Sequence[Seen]) -> list[Finding]:
         names = dict.fromkeys(one.name for each in seen for one in each.worked.named)
@@ -181,12 +193,12 @@ class OfCaptures(Procedure):
             note += f"; the {which} of {len(told)}{span}"
         figure = replace(one.figure, value=None, u=None) if lacking else one.figure
         contributions = tuple(
-            Contribution(f"{each.capture.instrument}: {source}", effect, True, rectangular=source.endswith(LIMITS))
+            Contribution(_source(each.capture, source), effect, True, rectangular=source.endswith(LIMITS))
             for source, effect in figure.effects.items()
         )
         rows: tuple[dict[str, object], ...] = tuple(
-            {"point": e.point.number, **e.point.at.conditions, "value": x.figure.value, "samples": e.capture.count,
-             "step / s": e.capture.step_s, "readings": []}
+            {"point": e.point.number, **e.point.at.conditions, "value": x.figure.value,
+             "samples": f"{e.capture.count:,}".replace(",", " "), "step / s": f"{e.capture.step_s:.3g}", "readings": []}
             for e, x in told
         )  # fmt: skip
         doubts = tuple(dict.fromkeys(d for e, _ in told for d in e.worked.doubts))
@@ -221,6 +233,18 @@ def _doubts(capture: Capture) -> list[Doubt]:
             text = f"{share:.2g} % of the samples of {what} stand at an end of the range."
             found.append(Doubt("clipped", text, "Take it once more with more volts of span."))
     return found
+
+
+def _source(capture: Capture, source: str) -> str:
+    """``output_voltage: gain`` as a budget names it."""
+    quantity, _, what = source.partition(": ")
+    of = f" of {QUANTITIES[quantity].inside}" if what else ""
+    return f"{capture.instrument} {what or quantity}{of}"
+
+
+def _quiet(evidence: Evidence, name: str) -> list[Capture]:
+    """The captures of the background that a procedure took, in their order."""
+    return [c for p in evidence.points for c in p.captures if p.at.step is not None and c.of == name]
 
 
 def _outputs_of(capture: Capture) -> tuple[str, ...]:

@@ -68,13 +68,13 @@ class WaveformIntake(Intake):
             raise InputError(f"which output was recorded? There are: {there} (--rail)", key="port")
         rated = next((o for o in outputs if o.name == asked.port), outputs[0])
         line_Hz = asked.line.frequency_Hz or None if asked.line is not None else None
-        traces = self._traces(found, columns)
+        traces, procedure = self._traces(found, columns), self.asks().procedure
         # What nothing can be worked out of is refused now.
         self.work_out(traces, choices_of(asked.choices, rated.voltage_V or None, line_Hz))
-        points = [_point(traces, found, self.kind, asked, at, None)]
+        points = [_point(traces, found, procedure, asked, at, None)]
         if asked.background is not None:
             quiet = read_columns(asked.background)
-            points.append(_point(self._traces(quiet, columns), quiet, self.kind, asked, at, Purpose.BACKGROUND_BEFORE))
+            points.append(_point(self._traces(quiet, columns), quiet, procedure, asked, at, Purpose.BACKGROUND_BEFORE))
         return Taken(points, self.asks(), traces.notes)
 
 
@@ -88,7 +88,7 @@ def choices_of(said: Mapping[str, str], nominal_V: float | None, line_Hz: float 
 
 
 def _point(
-    traces: Traces, found: Columns, kind: str, asked: FileRequest, at: TakenAt, step: Purpose | None
+    traces: Traces, found: Columns, procedure: str, asked: FileRequest, at: TakenAt, step: Purpose | None
 ) -> FilePoint:
     if traces.count > MOST_SAMPLES:
         raise InputError(
@@ -103,7 +103,7 @@ def _point(
         channels.append(channel)
         packed.append(samples)
     capture = Capture(
-        kind, tuple(channels), traces.step_s, traces.count, max(0, round(-traces.begin_s / traces.step_s)),
+        procedure, tuple(channels), traces.step_s, traces.count, max(0, round(-traces.begin_s / traces.step_s)),
         instrument=asked.instrument or at.recorded_by, how=FROM_FILE, file=found.file.name, said=dict(asked.choices),
     )  # fmt: skip
     feeds = (Feed(asked.line.voltage_V, asked.line.frequency_Hz),) if asked.line is not None else ()

@@ -159,8 +159,9 @@ def probe_ready(case: Case) -> Iterator[Fault]:
     if scope is None:
         return
     costs = case.needing("scope")
-    probe = scope.probe
-    if probe is None or probe.ratio is None:
+    probes = [probe for _, probe in scope.voltage_probes]
+    uncompensated = [p for p in probes if p.ratio is not None and p.ratio > 1.0 and not p.compensated]
+    if not probes or any(probe.ratio is None for probe in probes):
         yield Fault(
             "probe_ratio",
             Severity.DOUBT,
@@ -169,12 +170,12 @@ def probe_ready(case: Case) -> Iterator[Fault]:
             "Enter the ratio that both probe and channel are set to.",
             costs,
         )
-    elif probe.ratio > 1.0 and not probe.compensated:
+    elif uncompensated:
         yield Fault(
             "probe_uncompensated",
             Severity.DOUBT,
             "scope",
-            f"The x{probe.ratio:g} probe is not known to be compensated: edges read too high or too low.",
+            f"The x{uncompensated[0].ratio:g} probe is not known to be compensated: edges read too high or too low.",
             "Compensate it on the scope's square wave.",
             costs,
         )

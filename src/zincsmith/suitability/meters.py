@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from zincsmith.analysis.shunt import drop_V, power_W
 from zincsmith.model.address import at_port, name_of
 from zincsmith.model.quantities import OF_THE_RIG, QUANTITIES
+from zincsmith.model.rig import Probe
 from zincsmith.model.roles import OF_THE_UNIT, ROLES
 from zincsmith.suitability.case import Case, Fault, Severity
 
@@ -229,9 +230,13 @@ def background(case: Case) -> Iterator[Fault]:
 
 def probing(case: Case) -> Iterator[Fault]:
     scope = case.rig.instrument("scope")
-    probe = scope.probe if scope is not None else None
-    if probe is None:
-        return
+    for channel, probe in scope.voltage_probes if scope is not None else ():
+        if channel.quantity == "output_voltage":
+            yield from _probed(case, probe)
+
+
+def _probed(case: Case, probe: Probe) -> Iterator[Fault]:
+    """How one probe looks at an output."""
     ripple = case.touched("ripple", "ripple_rms", "load_step")
     if probe.ground == "long lead" and ripple:
         yield Fault(

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from zincsmith.analysis.leads import GOOD_A_PER_MM2, MOST_A_PER_MM2, area_of, lead_resistance
 from zincsmith.model.address import name_of, port_of
+from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Lead
 from zincsmith.model.unit import OutputRating
 from zincsmith.suitability.case import Case, Fault, Severity
@@ -118,7 +119,12 @@ def transformer_in_the_way(case: Case) -> Iterator[Fault]:
 
 def primary_probe(case: Case) -> Iterator[Fault]:
     scope = case.rig.instrument("scope")
-    if scope is None or scope.probe is None or scope.probe.on != "primary" or scope.probe.differential:
+    on_primary = [
+        probe
+        for channel, probe in (scope.voltage_probes if scope is not None else ())
+        if probe.on == "primary" or QUANTITIES[channel.quantity].side == "input"
+    ]
+    if all(probe.differential for probe in on_primary):
         return
     last_resort = case.isolated
     yield Fault(

@@ -78,7 +78,7 @@ def _edge(ctx: Context, options: LoadTransientOptions, port: str, begin: float, 
         trigger = Trigger(at_port("output_voltage", port), level, "falling" if up else "rising")
     volts = replace(whole_output(ctx, port), centre=ctx.volts[port], span=SPAN * abs(ctx.volts[port]))
     return Capturing(
-        NAME, (volts, *amps), options.record_s, SAMPLES, BEFORE, trigger, first, options.settle_s, then,
+        NAME, (volts, *amps), options.record_s, SAMPLES, BEFORE, trigger, first, options.settle_s, then, look=True,
         said=(("band", options.band), ("about", options.about)),
     )  # fmt: skip
 

@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import partial
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from zincsmith.book.codec import dump
 from zincsmith.formats.words import local_time
@@ -15,6 +17,7 @@ from zincsmith.judge.against import against, between_configurations
 from zincsmith.judge.conventions import turned
 from zincsmith.judge.judging import JudgedRun, judge_again
 from zincsmith.judge.snapshot import broken_words, snapshot
+from zincsmith.model.capture import CaptureChannel
 from zincsmith.model.claim import Condition, StatedClaim
 from zincsmith.model.commands import Amend, EndDoubt, Repeat, Sign
 from zincsmith.model.errors import InputError
@@ -22,6 +25,8 @@ from zincsmith.model.figures import FIGURES
 from zincsmith.model.finding import Judged, Verdict
 from zincsmith.planning.composer import retest
 from zincsmith.procedures.base import Conventions, Curves
+from zincsmith.procedures.catalogue import procedure
+from zincsmith.procedures.waveform_findings import OfCaptures
 from zincsmith.showing.curves import all_curves
 from zincsmith.showing.reading_words import reading_words
 from zincsmith.ui.connection.judging_work import Outcome
@@ -36,6 +41,7 @@ from zincsmith.ui.widgets.conventions_bar import ConventionsBar
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, key_button, label
 from zincsmith.ui.widgets.plot import Plot, drawn
 from zincsmith.ui.widgets.say_line import Saying, SayLine, split_name
+from zincsmith.ui.widgets.trace_view import Shown, TraceView
 from zincsmith.ui.widgets.verdict_filter import VerdictFilter
 from zincsmith.ui.widgets.working import Working
 
@@ -58,6 +64,11 @@ class FindingsStation(Station):
         self.claims = ClaimList()
         self.working = Working()
         self.plot = Plot("Efficiency against load", "output", "A", "efficiency", "%")
+        self.trace = TraceView()
+        self.trace.enlarge.connect(self.enlarge)
+        self.pictures = QStackedWidget()
+        for picture in (self.plot, self.trace):
+            self.pictures.addWidget(picture)
         self.message = label("", 13, 400, "second")
         self.save = button("Save report…  Ctrl+S", "main")
         self.conventions = ConventionsBar()
@@ -132,7 +143,7 @@ class FindingsStation(Station):
         plot = self.plot_panel = Panel()
         self.plot.head.insertWidget(0, self.shown)
         self.plot.heading.hide()
-        plot.body.addWidget(self.plot, 1)
+        plot.body.addWidget(self.pictures, 1)
         self.left.addWidget(plot, 3)
         columns.addLayout(self.left, 17)
         self.working_panel = Panel("Working", "")
@@ -208,7 +219,8 @@ class FindingsStation(Station):
 
     def _offer_plots(self) -> None:
         """What the evidence can be drawn as; the plot that was looked at stays."""
-        self._curves = all_curves(self.run.evidence) if self.run is not None else []
+        drawn_here = all_curves(self.run.evidence) if self.run is not None else []
+        self._curves = [c for c in drawn_here if not c.trace]  # records have a view of their own
         before = self.shown.currentText()
         self.shown.clear()
         self.shown.addItems([c.title for c in self._curves])
@@ -267,12 +279,30 @@ class FindingsStation(Station):
         rows = judged.finding.working.rows if judged.run is None else ()  # points of an earlier run are not repeated
         self._points = sorted({row["point"] for row in rows if "point" in row})
         live = self.session.view.active and self.run.row.id == self.session.view.run
+        self._show_capture(judged)
         repeatable = live and self._points and self.session.allowed("repeat")
         self.again.setText(
             f"Repeat point {self._points[0]}  Ctrl+T" if live and self._points else "Plan a retest  Ctrl+T"
         )
         self.again.setShortcut("Ctrl+T")  # changing the text takes the key away
         self.again.setEnabled(bool(repeatable or not self.session.view.active) and not self.session.read_only)
+
+    def _show_capture(self, judged: Judged) -> None:
+        """The record behind a figure, where there is one; else the plot that was looked at."""
+        run, reader = self.run, self.session.reader
+        found = capture_behind(run, judged) if run is not None and judged.run is None else None
+        self.pictures.setCurrentWidget(self.plot if found is None else self.trace)
+        if found is None or reader is None or (self.trace.shown == found and self.trace.shown is not None):
+            return
+
+        def fetch(channel: CaptureChannel, start: int, stop: int, columns: int) -> NDArray[np.float64]:
+            book = self.session.reader
+            if book is None:
+                return np.empty((0, 2))
+            spans = book.traces.envelope(channel.sha256, start, stop, columns)
+            return np.asarray(channel.offset + channel.scale * spans, dtype=np.float64)
+
+        self.trace.show_capture(found, fetch)
 
     def _offer(self, judged: Judged) -> None:
         """What can be done about the chosen row: claim what nobody claimed, deal with a doubt."""
@@ -382,7 +412,25 @@ class FindingsStation(Station):
 
     def restyle(self) -> None:
         self.plot.restyle()
+        self.trace.restyle()
         self.update()
+
+
+def capture_behind(run: JudgedRun, judged: Judged) -> Shown | None:
+    """The capture that a figure was worked out of: of several repeats the one that counts."""
+    finding = judged.finding
+    rows = [row for row in finding.working.rows if "samples" in row]
+    if not rows:
+        return None
+    row = next((r for r in rows if r.get("value") == finding.value), rows[0])
+    point = next((p for p in run.evidence.points if p.number == row["point"] and p.captures), None)
+    if point is None:
+        return None
+    capture = point.captures[0]
+    one = procedure(capture.of)
+    marks = one.marks(point, capture, run.evidence, run.unit.nameplate) if isinstance(one, OfCaptures) else ()
+    title = ", ".join(x for x in (one.title, point.at.words, capture.instrument) if x)
+    return Shown(title, capture, marks)
 
 
 def _end_of_doubt(run: int, doubt: str, said: str) -> EndDoubt:

@@ -29,9 +29,10 @@ Fetch = Callable[[CaptureChannel, int, int, int], Spans]  # (channel, start, sto
 TIMES = ((1.0, "s"), (1e-3, "ms"), (1e-6, "µs"), (1e-9, "ns"))
 STEP, FINE = 0.1, 0.005  # of what is seen: a key moves the view, or a cursor, by so much
 CLOSER = 1.5
+AROUND, LEAST_AROUND = 0.5, 0.05  # of what lies between the marks, and of the capture: seen on either side
 LEAST_SAMPLES = 20
-NAMED_AT = (0.94, 0.84, 0.74)  # of the height: names of marks, so that neighbours do not lie on each other
-AXIS_PX = 62
+NAMED_AT = 0.35  # of the height: the names of marks
+AXIS_PX = 48
 
 
 @dataclass(frozen=True)
@@ -45,8 +46,8 @@ class Shown:
 
 class TraceView(QWidget):
     """Signal ``enlarge`` asks for the whole station. Keys: left and right move what is seen, plus and minus zoom, Home
-    shows it whole, M takes the next mark into the middle; with Shift left and right move the cursor that was moved last,
-    C brings both cursors into view."""
+    shows it whole, M takes the next mark into the middle; with Shift left and right move the cursor that was moved
+    last, C brings both cursors into view."""
 
     enlarge = Signal()
 
@@ -57,9 +58,11 @@ class TraceView(QWidget):
         self._fetch: Fetch | None = None
         self._panes: list[pg.PlotItem] = []
         self._lines: list[pg.PlotDataItem] = []
+        self._names: list[pg.TextItem] = []
+        self._marks: list[pg.InfiniteLine] = []
         self._cursors: list[list[pg.InfiniteLine]] = [[], []]
         self.at = [0.0, 0.0]  # of the two cursors, s
-        self._last, self._mark = 1, -1
+        self._last, self._mark_shown = 1, -1
         self._scale, self._unit = TIMES[0]
         self.field = pg.GraphicsLayoutWidget()
         self.field.setAccessibleName("Capture")
@@ -73,7 +76,7 @@ class TraceView(QWidget):
         head.addWidget(self.heading, 1)
         head.addWidget(self.readout)
         for text, name, action in (
-            ("Whole", "Show the whole capture", self.whole), ("Mark  M", "Next mark", self.next_mark),
+            ("Mark  M", "Next mark", self.next_mark),
             ("Cursors  C", "Bring the cursors into view", self.bring_cursors), ("F8", "Enlarge the capture", None),
         ):  # fmt: skip
             made = button(text, weight=400)
@@ -90,33 +93,47 @@ class TraceView(QWidget):
 
     def show_capture(self, shown: Shown, fetch: Fetch) -> None:
         """Another capture, seen whole; ``fetch`` gives the extremes of stretches of a channel, in its unit."""
-        self.shown, self._fetch, self._mark = shown, fetch, -1
+        self.shown, self._fetch, self._mark_shown = shown, fetch, -1
         span = shown.capture.count * shown.capture.step_s
         self._scale, self._unit = next(((s, u) for s, u in TIMES if span >= 2.0 * s), TIMES[-1])
         begin = shown.capture.begin_s
         self.at = [begin + 0.25 * span, begin + 0.75 * span]
         if len(shown.marks) > 1:
             self.at = [shown.marks[0].time_s, shown.marks[1].time_s]
-        self.restyle()
-        self.whole()
+        self._build()
+        self._first_look()
 
-    def restyle(self) -> None:
-        """Panes, cursors and marks in the colours of the theme in force; what is seen stays."""
+    def _first_look(self) -> None:
+        """What lies between the marks, with room around; all of it where there are fewer than two."""
+        marks = self.shown.marks if self.shown is not None else ()
+        if self.shown is None or len(marks) < 2:
+            self.whole()
+            return
+        one, apart = self.shown.capture, marks[-1].time_s - marks[0].time_s
+        room = max(AROUND * apart, LEAST_AROUND * one.count * one.step_s)
+        self.see(marks[0].time_s - room, marks[-1].time_s + room)
+
+    def _build(self) -> None:
+        """A pane for each channel, with cursors and marks."""
         if self.shown is None:
             return
-        t = theme()
-        self.field.clear()
-        self.field.setBackground(t.paper)
-        self._panes, self._lines, self._cursors = [], [], [[], []]
+        for pane in self._panes:
+            self.field.removeItem(pane)
+        self._panes, self._lines, self._names, self._cursors, self._marks = [], [], [], [[], []], []
         channels = self.shown.capture.channels
         for n, channel in enumerate(channels):
             info = QUANTITIES[channel.address]
             pane = self.field.addPlot(row=n, col=0)
             pane.setMenuEnabled(False)
             pane.hideButtons()
-            self._dress(pane, f"{info.words}, {channel.unit}", n == len(channels) - 1)
-            pen = pg.mkPen(t.of(info.kind), width=1)
-            self._lines.append(pane.plot([], [], pen=pen))
+            pane.setMouseEnabled(x=True, y=False)
+            pane.getAxis("left").setWidth(AXIS_PX)
+            pane.getAxis("bottom").setStyle(showValues=n == len(channels) - 1)
+            self._lines.append(pane.plot([], []))
+            name = pg.TextItem(f"{info.words}, {channel.unit}", anchor=(0.0, 0.0))
+            name.setFont(font(12, 600))
+            pane.addItem(name, ignoreBounds=True)
+            self._names.append(name)
             if n:
                 pane.setXLink(self._panes[0])
             self._panes.append(pane)
@@ -124,44 +141,57 @@ class TraceView(QWidget):
         self._place_marks()
         self.heading.setText(self.shown.title)
         self._panes[0].sigXRangeChanged.connect(lambda *_: self._due.start())
-        self._read()
+        self.restyle()
 
-    def _dress(self, pane: pg.PlotItem, words: str, last: bool) -> None:
+    def restyle(self) -> None:
+        """Take the colours of the theme in force."""
         t = theme()
-        for side, text in (("left", words), ("bottom", f"time, {self._unit}" if last else "")):
-            axis = pane.getAxis(side)
-            axis.setPen(pg.mkPen(t.line))
-            axis.setTextPen(pg.mkPen(t.ink2))
-            axis.setTickFont(font(12))
-            axis.setLabel(text, siPrefixEnableRanges=NEVER, **{"color": t.ink2, "font-size": "12px"})
-            axis.enableAutoSIPrefix(False)
-            axis.setGrid(40)
-        pane.getAxis("left").setWidth(AXIS_PX)
-        pane.getAxis("bottom").setStyle(showValues=last)
-        pane.setMouseEnabled(x=True, y=False)
+        self.field.setBackground(t.paper)
+        channels = self.shown.capture.channels if self.shown is not None else ()
+        for pane, line, name, channel in zip(self._panes, self._lines, self._names, channels, strict=True):
+            kind = QUANTITIES[channel.address].kind
+            line.setPen(pg.mkPen(t.of(kind), width=1))
+            name.setColor(t.text_of(kind))
+            name.fill = pg.mkBrush(t.paper)
+            last = pane is self._panes[-1]
+            for side, text in (("left", ""), ("bottom", f"time, {self._unit}" if last else "")):
+                axis = pane.getAxis(side)
+                axis.setPen(pg.mkPen(t.line))
+                axis.setTextPen(pg.mkPen(t.ink2))
+                axis.setTickFont(font(12))
+                axis.setLabel(text, siPrefixEnableRanges=NEVER, **{"color": t.ink2, "font-size": "12px"})
+                axis.enableAutoSIPrefix(False)
+                axis.setGrid(40)
+        for cursor in (*self._cursors[0], *self._cursors[1]):
+            cursor.setPen(pg.mkPen(t.ink, width=1, style=Qt.PenStyle.DashLine))
+        for mark in self._marks:
+            mark.setPen(pg.mkPen(t.color("edge"), width=1))
+            if getattr(mark, "label", None) is not None:
+                mark.label.setColor(t.ink)
+                mark.label.fill = pg.mkBrush(t.paper)
+        self._read()
 
     def _place_cursors(self, pane: pg.PlotItem) -> None:
         for n in (0, 1):
-            pen = pg.mkPen(theme().ink, width=1, style=Qt.PenStyle.DashLine)
-            line = pg.InfiniteLine(self.at[n] / self._scale, angle=90, movable=True, pen=pen)
+            line = pg.InfiniteLine(self.at[n] / self._scale, angle=90, movable=True)
             line.sigPositionChanged.connect(lambda one, n=n: self._moved(n, float(one.value())))
             pane.addItem(line, ignoreBounds=True)
             self._cursors[n].append(line)
 
     def _place_marks(self) -> None:
         """In every pane a line, in the first its name."""
-        t = theme()
         for k, mark in enumerate(self.shown.marks if self.shown is not None else ()):
-            words = {"position": NAMED_AT[k % len(NAMED_AT)], "color": t.ink, "fill": t.color("paper")}
+            side = (1, 0.5) if k % 2 == 0 else (0, 0.5)  # neighbours are named on either side of them
             for n, pane in enumerate(self._panes):
-                pen = pg.mkPen(t.color("edge"), width=1)
+                words = {"position": NAMED_AT, "anchors": [side, side]}
                 line = pg.InfiniteLine(
-                    mark.time_s / self._scale, angle=90, pen=pen, label=mark.name if n == 0 else None, labelOpts=words
+                    mark.time_s / self._scale, angle=90, label=mark.name if n == 0 else None, labelOpts=words
                 )
                 line.setToolTip(mark.rule)
                 if n == 0:
                     line.label.setFont(font(12, 600))
                 pane.addItem(line, ignoreBounds=True)
+                self._marks.append(line)
 
     # What is seen
 
@@ -194,8 +224,8 @@ class TraceView(QWidget):
     def next_mark(self) -> None:
         """The next mark in the middle, closer."""
         if self.shown is not None and self.shown.marks:
-            self._mark = (self._mark + 1) % len(self.shown.marks)
-            at = self.shown.marks[self._mark].time_s
+            self._mark_shown = (self._mark_shown + 1) % len(self.shown.marks)
+            at = self.shown.marks[self._mark_shown].time_s
             half = max(
                 LEAST_SAMPLES * self.shown.capture.step_s, 0.03 * self.shown.capture.count * self.shown.capture.step_s
             )
@@ -209,7 +239,7 @@ class TraceView(QWidget):
         start = max(0, int((low - one.begin_s) / one.step_s) - 1)
         stop = min(one.count, int((high - one.begin_s) / one.step_s) + 2)
         columns = max(200, int(self._panes[0].vb.width()))
-        for pane, line, channel in zip(self._panes, self._lines, one.channels, strict=True):
+        for pane, line, name, channel in zip(self._panes, self._lines, self._names, one.channels, strict=True):
             spans = self._fetch(channel, start, stop, columns)
             if not len(spans):
                 continue
@@ -222,6 +252,7 @@ class TraceView(QWidget):
             least, greatest = float(spans[:, 0].min()), float(spans[:, 1].max())
             room = 0.06 * (greatest - least) or max(1e-9, 0.05 * abs(greatest))
             pane.setYRange(least - room, greatest + room, padding=0)
+            name.setPos(low / self._scale, greatest + room)
 
     # Cursors
 

@@ -232,6 +232,8 @@ def _place(identity: str) -> str:
 
 
 def _cell(column: str, value: object) -> str:
+    if isinstance(value, str):
+        return value
     if not isinstance(value, int | float):
         return "–"
     if column.startswith("load") or column == "order":
