@@ -12,15 +12,16 @@ from pathlib import Path
 import numpy as np
 import pytest
 from tests.conftest import ROOT, last_row
-from tests.engine.scripted import Actor, Once, Scene, telling_the_standin
+from tests.engine.scripted import Actor, Once, Scene, by_hand, telling_the_standin
+from tests.recorded.test_waveform_files import hold_up_file
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.judge.judging import JudgedRun, judge_run
-from zincsmith.model.commands import Command, MakeSafe
+from zincsmith.model.commands import Command, MakeSafe, Pass
 from zincsmith.model.errors import InputError
-from zincsmith.model.events import PointTaken
+from zincsmith.model.events import EntryRefused, GateOpened, HandSetting, PointTaken
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
@@ -203,3 +204,69 @@ def test_a_run_that_is_stopped_between_captures_goes_on(
     points = [w.event.point for w in scene.events(PointTaken)]
     assert points[: len(before)] == before
     assert [p.at.load_percent for p in points] == [90.0, 10.0]
+
+
+# With a scope that nobody reaches
+
+
+def told_at_the_prompt(scene: Scene, answers: list[str]) -> Actor:
+    """Passes gates; where a record is wanted, says the next answer."""
+
+    def says(state: State, _calls: int) -> list[Command]:
+        if state is not State.GATE:
+            return []
+        last = scene.events(HandSetting, GateOpened)[-1].event
+        wanted = isinstance(last, HandSetting) and bool(last.wants)
+        return [Pass(answers.pop(0))] if wanted and answers else [Pass()]
+
+    return Actor(says)
+
+
+def test_figures_read_off_a_screen_say_how_closely(tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn) -> None:
+    options = RippleOptions(lines=(HIGH,), loads_percent=(100.0,), settle_s=1.0, background=False, long_s=0.0)
+    hand = by_hand(rig, "scope")
+    scene = Scene.set_up(tmp_path, unit, hand, Plan("Ripple", (options,)), standin().addresses)
+    nonsense = ["", "lots", "pp", "pp 52m", "pp 52 V div 10m 7", "/nowhere/x.csv"]
+    closed = scene.run(told_at_the_prompt(scene, [*nonsense, "pp 52m, rms 11m, div 10m"]))
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    refused = [w.event.reason for w in scene.events(EntryRefused)]
+    assert len(refused) == len(nonsense), "what makes no sense is asked again, and nothing is lost"
+    assert any("size of a division" in r for r in refused)
+    assert any("there is no file" in r for r in refused)
+    asked = [w.event.text for w in scene.events(HandSetting) if w.event.wants]
+    assert "AC coupled" in asked[0]
+    assert "spring or coax" in asked[0]
+    with BookReader(scene.path) as reader:
+        run = judge_run(reader)
+    (found,) = [j for j in run.judged if j.finding.name == "ripple" and j.finding.value is not None]
+    assert found.finding.value == pytest.approx(0.052)
+    reading = 2.0**0.5 * 0.1 * 0.010 / 3.0**0.5
+    assert found.finding.u == pytest.approx(math.hypot(reading, 0.02 * 0.052 / 3.0**0.5))
+    assert found.verdict is Verdict.HOLDS
+    assert "read_off_screen" in {d.code for d in found.finding.doubts}
+
+
+def test_the_file_that_a_scope_saved_is_dropped_at_the_prompt(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    options = HoldUpOptions(lines=(LOW,), repeats=2, on_s=1.0, record_s=0.2)
+    hand = by_hand(rig, "scope")
+    scene = Scene.set_up(tmp_path, unit, hand, Plan("Off", (options,)), standin().addresses)
+    one = hold_up_file(tmp_path / "first.csv", 0.019, 60.0)
+    two = tmp_path / "second one.csv"
+    rows = hold_up_file(tmp_path / "plain.csv", 0.016, 60.0).read_text().splitlines()
+    swapped = [f"{t},{o},{i}" for t, i, o in (row.split(",") for row in rows[1:])]
+    two.write_text("\n".join(["Time (s),CH1 (V),CH3 (V)", *swapped]))  # output first, as the channels were asked for
+    closed = scene.run(told_at_the_prompt(scene, [f"'{one}'", f"file://{two}".replace(" ", "%20")]))
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    with BookReader(scene.path) as reader:
+        run = judge_run(reader)
+        captures = [c for p in run.evidence.points for c in p.captures]
+        assert [c.file for c in captures] == ["first.csv", "second one.csv"]
+        assert reader.source(captures[1].said["source"])[1] == two.read_bytes()
+        (held,) = [j.finding for j in run.judged if j.finding.name == "hold_up" and j.finding.value is not None]
+    assert held.value == pytest.approx(0.016, abs=2e-4)
+    assert [row["value"] for row in held.working.rows] == pytest.approx([0.019, 0.016], abs=2e-4)
+    armed = [w.event.text for w in scene.events(HandSetting) if w.event.text.startswith("Set and arm")]
+    assert len(armed) == 2
+    assert "single, on output volts falling through 12 V" in armed[0]

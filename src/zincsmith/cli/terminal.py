@@ -19,7 +19,7 @@ from rich.text import Text
 from zincsmith.analysis.expectation import far_off
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.operator import SENSES as SENSES_NAMES
-from zincsmith.formats.answers_file import GATE, LOAD, SENSES, SOURCE, Answers
+from zincsmith.formats.answers_file import GATE, LOAD, RECORD, SENSES, SOURCE, Answers
 from zincsmith.formats.entry import parse_entry
 from zincsmith.formats.plain_text import shown
 from zincsmith.model.commands import Abort, Command, Enter, GoDown, Gone, GoOn, MakeSafe, Mistyped, Pass
@@ -142,13 +142,8 @@ class TerminalDesk:
                 self._progress.update(self._task, description=shown(f"{title}, {detail}"))
             case GateOpened():
                 self._ask_at_gate(event)
-            case HandSetting(role, text, first, target):
-                self._question = Question(LOAD if role == "load" else SOURCE, volts=target is not None)
-                if first:
-                    self.say("SWITCH OFF FIRST, TYPE LATER", f" at {', '.join(first)}.", "bold red")
-                self.say("By hand:", f" {text}")
-                lands = target is not None
-                self.say("", "Type the volts it landed at, or no to stop:" if lands else "Type yes when it is done:")
+            case HandSetting():
+                self._ask_for_hands(event)
             case SensesAsked(title, text):
                 self._question = Question(SENSES, automatic=self._auto)
                 self.say(title, f": {text}")
@@ -175,6 +170,15 @@ class TerminalDesk:
         if gate.title.lower() == OPEN_CASE and (price := self._price()):
             self.say("COSTS", f" {price}", "bold red")
         self.say("", "The gate is passed by --yes." if automatic else "Type yes to go on, no to stop:")
+
+    def _ask_for_hands(self, asked: HandSetting) -> None:
+        lands = asked.target_V is not None
+        self._question = Question(RECORD if asked.wants else LOAD if asked.role == "load" else SOURCE, volts=lands)
+        if asked.switch_off_at:
+            self.say("SWITCH OFF FIRST, TYPE LATER", f" at {', '.join(asked.switch_off_at)}.", "bold red")
+        self.say("By hand:", f" {asked.text}")
+        usual = "Type the volts it landed at" if lands else "Type yes when it is done:"
+        self.say("", f"{asked.wants or usual}, or no to stop:" if asked.wants or lands else usual)
 
     def _ask_reading(self, asked: EntryAsked) -> None:
         low, high, against = asked.expected_low, asked.expected_high, asked.against
@@ -281,6 +285,8 @@ def answered(question: Question, text: str) -> Command | str:
         return Abort("the gate was not passed")
     if question.kind == SENSES:
         return _noticed(word)
+    if question.kind == RECORD:
+        return Pass(text) if text else "A file, or what was read off, or no:"
     if word in {"yes", "y"}:
         return Pass()
     if question.volts and word[:1].isdigit():

@@ -6,13 +6,18 @@ channel comes in; whoever watches over this process sees it work meanwhile.
 
 from __future__ import annotations
 
+import hashlib
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.oscilloscope import Fetched, Oscilloscope
+from zincsmith.book.writer import BookWriter
+from zincsmith.engine.captured_by_hand import WANTS, asking_words, setting_words, told
+from zincsmith.engine.operator import Operator
 from zincsmith.engine.poll_loop import PollLoop
 from zincsmith.engine.setting import Setter
 from zincsmith.formats.packing import Packed, pack
@@ -39,12 +44,16 @@ class Capturer:
     bench: Bench
     poll_loop: PollLoop
     setter: Setter
+    operator: Operator
+    book: BookWriter
 
     def take(self, wanted: Capturing) -> tuple[Capture, list[Packed]]:
         """Carry it out. InputError where no scope is reached, or it has no such channel."""
         scope, rigged = self.bench.scope, self.bench.rig.instrument("scope")
-        if scope is None or rigged is None:
-            raise InputError("no scope is reached by wire", key="instrument.scope")
+        if rigged is None:
+            raise InputError("the rig names no scope", key="instrument.scope")
+        if scope is None:
+            return self._by_hand(wanted, rigged)
         joined = [_joined(rigged, one) for one in wanted.channels]
         self._bring_to(wanted.first, wanted.first_s)
         spans = [(one.span, one.centre) for one in wanted.channels]
@@ -64,6 +73,26 @@ class Capturer:
             wanted.trigger if came else None, rigged.name, rigged.how, said=said,
             clock_percent=1e-4 * (rigged.clock_ppm or 0.0),
         )  # fmt: skip
+        return capture, packed
+
+    def _by_hand(self, wanted: Capturing, rigged: Instrument) -> tuple[Capture, list[Packed]]:
+        """The same with a scope that nobody reaches: set and armed behind a gate, then what it saved or showed."""
+        self._bring_to(wanted.first, wanted.first_s)
+        words = setting_words(wanted, rigged)
+        if wanted.then is not None:
+            self.operator.set_by_hand("scope", f"Set and arm {words}")
+            self.setter.carry_out(wanted.then)
+            self._pass(wanted.seconds)
+            words = ""
+        words = f"{words} {asking_words(wanted)}".strip()
+        capture, packed, file = self.operator.told_by_hand(
+            "scope", words, WANTS, partial(told, wanted=wanted, scope=rigged)
+        )
+        if file is not None:
+            data = file.read_bytes()
+            sha256 = hashlib.sha256(data).hexdigest()
+            self.book.keep_source(sha256, file.name, data)
+            capture = replace(capture, said={**capture.said, "source": sha256})
         return capture, packed
 
     def _bring_to(self, first: SetSource | SetLoad | None, seconds: float) -> None:

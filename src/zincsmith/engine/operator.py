@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeVar
 
 from zincsmith.analysis.expectation import Expected, expected
 from zincsmith.engine.poll_loop import PollLoop, RunEnd, Skip, trip_words
@@ -60,6 +60,7 @@ from zincsmith.model.states import State, allowed
 from zincsmith.model.unit import Nameplate
 from zincsmith.planning.readings import EntryError, hand_reading
 
+Told = TypeVar("Told")
 SENSES = ("glow", "smell", "sound", "indicator")  # in the order of their keys
 LONGEST_EMPTYING_S = 120.0  # beyond that it is the person who took so long
 STAYS_SHUT_S = 2.0  # after a pass that came too early
@@ -269,6 +270,23 @@ class Operator:
         self.poll_loop.event_log.append(HandSet(role, self.name, command.automatic, reached))
         self.poll_loop.event_log.become("pass", text)
         return reached
+
+    def told_by_hand(self, role: str, text: str, wants: str, read: Callable[[str], Told]) -> Told:
+        """Somebody tells what the program cannot see, typed or as a file; ``read`` makes something of it, or raises
+        InputError, and then it is asked again."""
+        self.poll_loop.event_log.append(HandSetting(role, text, wants=wants))
+        self.poll_loop.event_log.become("gate", text)
+        while True:
+            command = self._passed()
+            try:
+                told = read(command.text)
+                break
+            except InputError as error:
+                self.poll_loop.event_log.append(EntryRefused(command.text[:80], str(error)))
+                self.poll_loop.operator_interface.refuse("pass", str(error))
+        self.poll_loop.event_log.append(HandSet(role, self.name, command.automatic))
+        self.poll_loop.event_log.become("pass", text)
+        return told
 
     def _passed(self) -> Pass:
         while True:

@@ -113,7 +113,7 @@ class Runner:
         self.operator = Operator(self.poll_loop, unit.nameplate, ambient_degC, operator)
         self.poll_loop.listen = self.operator.listen
         self.setter = Setter(self.poll_loop, self.operator, limits)
-        self.capturer = Capturer(bench, self.poll_loop, self.setter)
+        self.capturer = Capturer(bench, self.poll_loop, self.setter, self.operator, event_log.book)
         self._whole_run, self._from_s, self._unit = whole_run, from_s, unit.tag
         self._settle: Dwell | None = None
         self._settled: bool | None = None

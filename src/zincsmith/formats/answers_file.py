@@ -16,8 +16,8 @@ from zincsmith.formats.toml_file import read_text
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
 
-GATE, SOURCE, LOAD, SENSES = "gate", "source", "load", "senses"
-KINDS = (GATE, SOURCE, LOAD, SENSES, *QUANTITIES)
+GATE, SOURCE, LOAD, SENSES, RECORD = "gate", "source", "load", "senses", "record"
+KINDS = (GATE, SOURCE, LOAD, SENSES, RECORD, *QUANTITIES)
 MOST_ROWS = 10_000
 
 

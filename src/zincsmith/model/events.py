@@ -222,6 +222,7 @@ class HandSetting:
     text: str
     switch_off_at: tuple[str, ...] = ()
     target_V: float | None = None
+    wants: str = ""  # what is typed, or dropped, instead of a yes
 
 
 @dataclass(frozen=True)

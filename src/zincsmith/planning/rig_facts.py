@@ -54,11 +54,9 @@ def records(rig: Rig) -> bool:
 
 
 def captured(rig: Rig) -> frozenset[str]:
-    """What a scope records without a person, by address."""
+    """What a scope records, by wire or with a person at its knobs, by address."""
     scope = rig.instrument("scope")
-    if scope is None or scope.how == "by hand":
-        return frozenset()
-    return frozenset(c.address for c in scope.scope_channels)
+    return frozenset(c.address for c in scope.scope_channels) if scope is not None else frozenset()
 
 
 def laws_of(load: Instrument) -> tuple[LoadLaw, ...]:

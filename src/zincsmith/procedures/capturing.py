@@ -16,8 +16,8 @@ def captured_outputs(ctx: Context) -> tuple[str, ...]:
     found = tuple(port for port in ctx.outputs if at_port("output_voltage", port) in ctx.captured)
     if not found:
         raise InputError(
-            "no channel of a scope that is reached by wire is joined to an output: join one at Rig, or record with "
-            "whatever is there and take the file in",
+            "no channel of a scope is joined to an output: join one at Rig, or record with whatever is there and take "
+            "the file in",
             key="instrument.scope",
         )
     return found

@@ -16,7 +16,7 @@ from zincsmith.model.reading import Evidence, Point, Samples
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.ports import idle
-from zincsmith.procedures.traces import CLIPPED, Channel, Choices, Traces
+from zincsmith.procedures.traces import CLIPPED, Channel, Choices, Traces, combined
 from zincsmith.procedures.waveform_intake import choices_of
 from zincsmith.recorded.result import Analysed, Figure, Mark
 
@@ -61,6 +61,17 @@ def _channel(one: CaptureChannel, samples: Samples, capture: Capture) -> Channel
 
 
 @dataclass(frozen=True)
+class TypedFigure:
+    """A figure that a person may read off a screen instead: what it is typed as, and the finding it becomes."""
+
+    key: str
+    name: str
+    title: str
+    unit: str
+    example: str
+
+
+@dataclass(frozen=True)
 class Worked:
     """What one capture shows: figures by the names of findings, facts in words, doubts."""
 
@@ -84,6 +95,7 @@ class OfCaptures(Procedure):
     others it is the greatest."""
 
     least: tuple[str, ...] = ()
+    typed: tuple[TypedFigure, ...] = ()
 
     def tidy(self, ctx: Context) -> Steps:
         """Leave the unit at no load."""
@@ -152,6 +164,8 @@ class OfCaptures(Procedure):
     ) -> Worked:
         """Worked out once for the same samples and choices: they are named by their hashes."""
         key = self._of_what(point, capture, port, quiet, plate)
+        if not capture.channels:
+            return _read_off(capture, self.typed)
         if key not in _KNOWN and evidence.traces is not None:
             while len(_KNOWN) >= MOST_KNOWN:
                 _KNOWN.pop(next(iter(_KNOWN)))
@@ -235,11 +249,37 @@ def _doubts(capture: Capture) -> list[Doubt]:
     return found
 
 
+READ_TO = 0.1  # of a division: how closely anybody reads a screen, at either end; common practice, no source
+
+
+def _read_off(capture: Capture, typed: Sequence[TypedFigure]) -> Worked:
+    """What was typed off a screen: known to a tenth of the division at either end, and to the gain of the scope."""
+    said = {key.removeprefix("typed "): float(v) for key, v in capture.said.items() if key.startswith("typed ")}
+    gain = float(capture.said["gain_percent"]) / 100.0 * RECTANGULAR if "gain_percent" in capture.said else None
+    named = []
+    for one in typed:
+        if one.key in said:
+            division = said.get("div" if one.unit == "V" else "tdiv", 0.0)
+            effects = {"reading off the screen": 2.0**0.5 * READ_TO * division * RECTANGULAR}
+            if one.unit == "V":
+                effects |= {"output_voltage: gain": (gain or 0.0) * said[one.key]}
+            known = gain is not None or one.unit != "V"
+            figure = Figure(said[one.key], one.unit, combined(effects) if known else None, effects=effects)
+            named.append(Named(one.name, one.title, one.unit, figure, "read off the screen by a person"))
+    off = Doubt(
+        "read_off_screen", "The figure was read off a screen; no record stands behind it.",
+        "Let the scope save its record, and drop the file at the prompt.",
+    )  # fmt: skip
+    unknown = () if all(one.figure.u is not None for one in named) else (UNKNOWN,)
+    return Worked(tuple(named), "", (off, *unknown))
+
+
 def _source(capture: Capture, source: str) -> str:
     """``output_voltage: gain`` as a budget names it."""
     quantity, _, what = source.partition(": ")
-    of = f" of {QUANTITIES[quantity].inside}" if what else ""
-    return f"{capture.instrument} {what or quantity}{of}"
+    if not what:
+        return f"{capture.instrument} {source}"
+    return f"{capture.instrument} {what} of {QUANTITIES[quantity].inside}"
 
 
 def _quiet(evidence: Evidence, name: str) -> list[Capture]:
@@ -248,7 +288,9 @@ def _quiet(evidence: Evidence, name: str) -> list[Capture]:
 
 
 def _outputs_of(capture: Capture) -> tuple[str, ...]:
-    """The ports that it has volts of."""
+    """The ports that it has volts of, or was read at."""
+    if not capture.channels:
+        return (capture.said.get("port", ""),)
     return tuple(dict.fromkeys(c.port for c in capture.channels if c.quantity == "output_voltage"))
 
 

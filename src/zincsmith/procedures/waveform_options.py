@@ -19,10 +19,9 @@ class OnOutputs(Planned):
         return "" if any(p.kind == "dc" for p in given) else "no procedure yet for an output that alternates"
 
     def unmet(self, facts: Facts) -> str:
-        """Beyond files: a bench takes captures of what is fed by one AC input, with a scope that is reached by wire."""
-        scope = facts.rig.instrument("scope")
-        if scope is None or scope.how == "by hand":
-            return "the rig has no scope that is reached by wire; record with what is there, and take the file in"
+        """Beyond files: a bench takes captures of what is fed by one AC input, with a scope."""
+        if facts.rig.instrument("scope") is None:
+            return "the rig has no scope; record with what is there, and take the file in"
         return fed_by_one_mains(facts.unit.nameplate)
 
 

@@ -17,7 +17,7 @@ from zincsmith.procedures.hold_up.options import HoldUpOptions
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, idle, let_fall, ramp
 from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_findings import Named, OfCaptures
+from zincsmith.procedures.waveform_findings import Named, OfCaptures, TypedFigure
 from zincsmith.recorded.result import Analysed
 
 NAME = "hold_up"
@@ -33,6 +33,7 @@ class HoldUp(OfCaptures):
     serves = "how long the output lasts when the input goes"
     options = HoldUpOptions
     intakes: tuple[Intake, ...] = (HoldUpRecord(),)
+    typed = (TypedFigure("hold", "hold_up", "Hold-up", "s", "18m"),)
     least = ("hold_up",)
 
     def steps(self, ctx: Context) -> Steps:

@@ -17,7 +17,7 @@ from zincsmith.procedures.load_transient.intake import LoadStepRecord
 from zincsmith.procedures.load_transient.options import LoadTransientOptions
 from zincsmith.procedures.ports import at_load, draw
 from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_findings import Named, OfCaptures, largest
+from zincsmith.procedures.waveform_findings import Named, OfCaptures, TypedFigure, largest
 from zincsmith.recorded.result import Analysed
 
 NAME = "load_transient"
@@ -33,6 +33,10 @@ class LoadTransient(OfCaptures):
     serves = "dip, rise and recovery at steps of the load"
     options = LoadTransientOptions
     intakes: tuple[Intake, ...] = (LoadStepRecord(),)
+    typed = (
+        TypedFigure("dip", "load_step", "Dip or rise at a load step", "V", "0.4"),
+        TypedFigure("recovery", "recovery_time", "Transient recovery", "s", "0.3m"),
+    )
 
     def steps(self, ctx: Context) -> Steps:
         """At each line every step up and back, the scope armed before the load moves. InputError where no scope is on

@@ -16,7 +16,7 @@ from zincsmith.procedures.ripple.figures import ripple_figures
 from zincsmith.procedures.ripple.intake import RippleRecord
 from zincsmith.procedures.ripple.options import RippleOptions
 from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_findings import Named, OfCaptures
+from zincsmith.procedures.waveform_findings import Named, OfCaptures, TypedFigure
 from zincsmith.recorded.result import Analysed, Figure
 
 NAME = "ripple"
@@ -32,6 +32,10 @@ class RippleAndNoise(OfCaptures):
     serves = "peak to peak and rms, line and switching parts, spikes"
     options = RippleOptions
     intakes: tuple[Intake, ...] = (RippleRecord(),)
+    typed = (
+        TypedFigure("pp", "ripple", "Ripple and noise, peak to peak", "V", "52m"),
+        TypedFigure("rms", "ripple_rms", "Ripple and noise, rms", "V", "9m"),
+    )
 
     def steps(self, ctx: Context) -> Steps:
         """The background with everything on and the unit off; at each line and load a short record and a long one; the

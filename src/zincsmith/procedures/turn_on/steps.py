@@ -16,7 +16,7 @@ from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.turn_on.figures import turn_on_of
 from zincsmith.procedures.turn_on.intake import TurnOnRecord
 from zincsmith.procedures.turn_on.options import TurnOnOptions
-from zincsmith.procedures.waveform_findings import Named, OfCaptures
+from zincsmith.procedures.waveform_findings import Named, OfCaptures, TypedFigure
 from zincsmith.recorded.result import Analysed
 
 NAME = "turn_on"
@@ -32,6 +32,10 @@ class TurnOn(OfCaptures):
     serves = "delay, rise, overshoot and glitches when the input comes"
     options = TurnOnOptions
     intakes: tuple[Intake, ...] = (TurnOnRecord(),)
+    typed = (
+        TypedFigure("delay", "turn_on_delay", "Turn-on delay", "s", "0.4"),
+        TypedFigure("rise", "rise_time", "Rise time", "s", "12m"),
+    )
     least = ("turn_on_minimum",)
 
     def steps(self, ctx: Context) -> Steps:

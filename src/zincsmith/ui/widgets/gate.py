@@ -4,7 +4,7 @@ by hand, what is noticed at a live unit, or what a stop rule leaves open."""
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
 from zincsmith.model.commands import Abort, Command, GoDown, GoOn, Mistyped, Pass
@@ -21,6 +21,24 @@ SENSES = {
     "indicator": "4  Its indicator is on",
 }
 CHECKED, READ_TOO = "I have checked this", "I have checked this, and I have read the cautions"
+
+
+class FileLine(QLineEdit):
+    """A line that a file can be dropped on: its path is written into it."""
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+        else:
+            super().dragEnterEvent(event)
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        files = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
+        if files:
+            self.setText(files[0])
+            event.acceptProposedAction()
+        else:
+            super().dropEvent(event)
 
 
 class GatePanel(Panel):
@@ -43,7 +61,7 @@ class GatePanel(Panel):
         self.tick.setFont(font(16, 600))
         self.senses = self._sense_boxes()
         self.asks = label("", 16, 600)
-        self.line = QLineEdit()
+        self.line = FileLine()
         self.line.setFont(font(22, 500))
         self.line.setMaximumWidth(560)
         self.line.setAccessibleName("What the gate asks for")
@@ -95,7 +113,8 @@ class GatePanel(Panel):
         if turn is self._turn:
             return
         self._turn = turn
-        lands = isinstance(turn, HandSetting) and turn.target_V is not None
+        wants = turn.wants if isinstance(turn, HandSetting) else ""
+        lands = isinstance(turn, HandSetting) and (turn.target_V is not None or bool(wants))
         rule = turn if isinstance(turn, StopRuleMet) else None
         asks, hand = isinstance(turn, SensesAsked), isinstance(turn, HandSetting)
         self.title.setText(_title(turn))
@@ -118,7 +137,8 @@ class GatePanel(Panel):
             box.setChecked(False)
         self.line.clear()
         self.line.setVisible(lands or bool(rule and rule.may_continue))
-        self.asks.setText("Volts it landed at, by the power meter" if lands else "Why it goes on all the same")
+        usual = "Volts it landed at, by the power meter" if lands else "Why it goes on all the same"
+        self.asks.setText(wants or usual)
         self.asks.setVisible(not self.line.isHidden())
         self.line.setAccessibleName(self.asks.text())
         self.again.setVisible(rule is not None)

@@ -1,0 +1,155 @@
+"""A capture that a person takes: what to set on the scope in plain words, then the file it saved, or what was read."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from urllib.parse import unquote, urlparse
+
+from zincsmith.formats.columns import Columns, likely
+from zincsmith.formats.entry import parse_entry
+from zincsmith.formats.packing import Packed
+from zincsmith.formats.table_file import read_columns
+from zincsmith.model.actions import Capturing, WantedChannel
+from zincsmith.model.address import name_of, port_of
+from zincsmith.model.capture import Capture
+from zincsmith.model.errors import InputError
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.rig import Instrument
+from zincsmith.procedures.catalogue import procedure
+from zincsmith.procedures.intake import FigureRequest
+from zincsmith.procedures.traces import Traces, traces_of
+from zincsmith.procedures.waveform_findings import OfCaptures, TypedFigure
+from zincsmith.procedures.waveform_intake import WaveformIntake, as_channel
+
+WANTS = "The file that the scope saved, or what you read off its screen"
+DIVISIONS = {"div": "V", "tdiv": "s"}  # at which figures were read: they give the resolution
+TIMES = ((1.0, "s"), (1e-3, "ms"), (1e-6, "µs"))
+
+
+def setting_words(wanted: Capturing, scope: Instrument) -> str:
+    """What to connect and set, in the order it is done."""
+    span = next((f"{wanted.seconds / s:g} {u}" for s, u in TIMES if wanted.seconds >= s), f"{wanted.seconds:g} s")
+    rate = wanted.samples / wanted.seconds
+    parts = [_channel_words(one) for one in wanted.channels]
+    parts.append(f"{span} in all, {rate:.2g} samples a second or the most it has")
+    if wanted.bandwidth_Hz:
+        parts.append(f"bandwidth {wanted.bandwidth_Hz / 1e6:g} MHz")
+    if wanted.trigger is not None:
+        one = QUANTITIES[wanted.trigger.source]
+        parts.append(
+            f"single, on {one.inside} {wanted.trigger.slope} through {wanted.trigger.level:.3g} {one.unit}, "
+            f"{100.0 * wanted.before:g} % of it before"
+        )
+    ground = "Ground by a spring or coax at the terminals, never the long lead; photograph how it is done."
+    return f"{scope.name}: {'; '.join(parts)}. {ground}"
+
+
+def _channel_words(one: WantedChannel) -> str:
+    info = QUANTITIES[one.address]
+    around = f" around {one.centre:.3g}" if one.centre and one.coupling == "DC" else ""
+    return f"{info.inside}, {one.coupling} coupled, {one.span:.2g} {info.unit} from top to bottom{around}"
+
+
+def asking_words(wanted: Capturing) -> str:
+    """What is asked for once it was recorded."""
+    typed = _typed_of(wanted.of)
+    example = ", ".join(f"{one.key} {one.example}" for one in typed)
+    divisions = " and ".join(d for d, unit in DIVISIONS.items() if any(t.unit == unit for t in typed))
+    return f"Drop the file here; or type {example}, with {divisions}: the size of a division it was read at."
+
+
+def _typed_of(name: str) -> tuple[TypedFigure, ...]:
+    one = procedure(name)
+    return one.typed if isinstance(one, OfCaptures) else ()
+
+
+def told(text: str, wanted: Capturing, scope: Instrument) -> tuple[Capture, list[Packed], Path | None]:
+    """What was dropped or typed as a capture. InputError for what is neither."""
+    said = text.strip().strip("'\"")
+    file = Path(unquote(urlparse(said).path)) if said.startswith("file://") else Path(said)
+    if said and file.is_file():
+        return (*_from_file(file, wanted, scope), file)
+    if "/" in said or file.suffix.lower() in (".csv", ".h5", ".npy", ".npz", ".json", ".txt"):
+        raise InputError(f"there is no file {said[:80]!r}")
+    return _from_screen(said, wanted, scope), [], None
+
+
+def _from_file(file: Path, wanted: Capturing, scope: Instrument) -> tuple[Capture, list[Packed]]:
+    found = read_columns(file)
+    traces = _traces(found, wanted)
+    channels, packed = [], []
+    for asked in wanted.channels:
+        one = traces.channels[name_of(asked.address)]
+        channel, samples = as_channel(one)
+        joined = next((c for c in scope.scope_channels if c.address == asked.address), None)
+        row = scope.accuracy_of(name_of(asked.address))
+        probe = joined.probe if joined is not None else None
+        channels.append(
+            replace(
+                channel, port=port_of(asked.address), coupling=asked.coupling,
+                ground=probe.ground if probe is not None else "", known=row is not None,
+                span=row.range if row else None, reading_percent=row.reading_percent if row else 0.0,
+                range_percent=row.range_percent if row else 0.0, offset_limit=row.offset if row else 0.0,
+            )
+        )  # fmt: skip
+        packed.append(samples)
+    before = max(0, round(-traces.begin_s / traces.step_s))
+    capture = Capture(
+        wanted.of, tuple(channels), traces.step_s, traces.count, before, wanted.trigger, scope.name, scope.how,
+        file.name, 1e-4 * (scope.clock_ppm or 0.0), dict(wanted.said),
+    )  # fmt: skip
+    return capture, packed
+
+
+def _traces(found: Columns, wanted: Capturing) -> Traces:
+    """The columns of a file as the channels that were asked for: by their names, else in their order."""
+    heads = list(found.values)
+    time = likely(heads, ("time_s",)).get("time_s", heads[0])
+    others = [h for h in heads if h != time]
+    quantities = [name_of(c.address) for c in wanted.channels]
+    known = _heads_of(wanted.of)
+    named = {q: next((h for h in known.get(q, ()) if h in others), "") for q in quantities}
+    if not all(named.values()):
+        if len(others) != len(quantities):
+            raise InputError(
+                f"{len(quantities)} channels were asked for ({', '.join(quantities)}), the file has {len(others)} "
+                f"columns beside the time: {', '.join(others[:8])}",
+                file=str(found.file),
+            )
+        named = dict(zip(quantities, others, strict=True))
+    asked = {q: ((named[q],), QUANTITIES[q].unit, "") for q in quantities}
+    return traces_of(found, FigureRequest(time=time), asked, set())
+
+
+def _heads_of(name: str) -> dict[str, tuple[str, ...]]:
+    """By quantity the heads that a file of this procedure may have."""
+    found = procedure(name).intakes
+    heads = found[0].heads(FigureRequest()) if found and isinstance(found[0], WaveformIntake) else {}
+    return {q: (*names, f"{q}_{unit}") for q, (names, unit, _) in heads.items()}
+
+
+def _from_screen(text: str, wanted: Capturing, scope: Instrument) -> Capture:
+    """``pp 52m, div 10m``: figures by their names, each with the division it was read at."""
+    known = {one.key: one.unit for one in _typed_of(wanted.of)} | DIVISIONS
+    words = text.replace(",", " ").replace("=", " ").split()
+    said: dict[str, str] = {}
+    for name, value in zip(words[::2], words[1::2], strict=False):
+        if name.lower() not in known:
+            raise InputError(f"{name[:20]!r} is none of {', '.join(known)}")
+        number = parse_entry(value, known[name.lower()])
+        if number is None:
+            raise InputError(f"{value[:20]!r} is no figure; leave out what could not be read")
+        said[f"typed {name.lower()}"] = repr(number)
+    if len(words) % 2 or not any(f"typed {one.key}" in said for one in _typed_of(wanted.of)):
+        raise InputError(f"type a file, or figures by name: {asking_words(wanted)}")
+    units = {one.unit for one in _typed_of(wanted.of) if f"typed {one.key}" in said}
+    for division, unit in DIVISIONS.items():
+        if unit in units and f"typed {division}" not in said:
+            raise InputError(f"say the size of a division it was read at, such as {division} 10m: how well it is known")
+    first = wanted.channels[0]
+    row = scope.accuracy_of(name_of(first.address))
+    if row is not None:
+        said["gain_percent"] = repr(row.reading_percent)
+    said["port"] = port_of(first.address)
+    return Capture(wanted.of, (), 0.0, 0, 0, wanted.trigger, scope.name, scope.how, said={**dict(wanted.said), **said})
