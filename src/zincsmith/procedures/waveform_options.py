@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from zincsmith.model.plan import Line
 from zincsmith.model.port import ports_of
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import fed_by_one_mains
@@ -23,6 +24,24 @@ class OnOutputs(Planned):
         if facts.rig.instrument("scope") is None:
             return "the rig has no scope; record with what is there, and take the file in"
         return fed_by_one_mains(facts.unit.nameplate)
+
+
+def claimed(facts: Facts, *figures: str) -> bool:
+    """Whether a paper states one of these, and there is a scope that could show it."""
+    stated = any(c.figure in figures for c in facts.unit.nameplate.claims if c.kept)
+    return stated and facts.rig.instrument("scope") is not None
+
+
+def lines_claimed(facts: Facts, *figures: str) -> tuple[Line, ...]:
+    """The lines that claims of these figures name; for one that names none the lowest and the highest."""
+    lines = facts.lines_or_usual
+    wanted: list[Line] = []
+    for claim in facts.unit.nameplate.claims:
+        if claim.figure in figures and claim.kept:
+            span, hertz = claim.condition.line_V, claim.condition.frequency_Hz
+            named = [x for x in lines if span and span[0] <= x.voltage_V <= span[1] and hertz in (None, x.frequency_Hz)]
+            wanted += named or [lines[0], lines[-1]]
+    return tuple(x for x in lines if x in wanted) or (lines[0], lines[-1])
 
 
 class FromRecords(OnOutputs):

@@ -9,9 +9,8 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_lines, check_loads
-from zincsmith.procedures.load_transient.options import claimed_by_wire
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import OnOutputs
+from zincsmith.procedures.waveform_options import OnOutputs, claimed, lines_claimed
 
 MOST_REPEATS = 20
 FORM: tuple[Field, ...] = (
@@ -58,11 +57,4 @@ class HoldUpOptions(OnOutputs):
 
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:
-        return (
-            (cls(lines=facts.lines_or_usual),)
-            if claimed_by_wire(
-                facts,
-                "hold_up",
-            )
-            else ()
-        )
+        return (cls(lines=lines_claimed(facts, "hold_up")),) if claimed(facts, "hold_up") else ()

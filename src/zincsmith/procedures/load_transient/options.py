@@ -10,7 +10,7 @@ from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import OnOutputs
+from zincsmith.procedures.waveform_options import OnOutputs, claimed, lines_claimed
 
 STEPS = ((10.0, 90.0), (50.0, 100.0))
 FORM: tuple[Field, ...] = (
@@ -56,11 +56,5 @@ class LoadTransientOptions(OnOutputs):
 
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:
-        return (cls(lines=facts.lines_or_usual),) if claimed_by_wire(facts, "load_step", "recovery_time") else ()
-
-
-def claimed_by_wire(facts: Facts, *figures: str) -> bool:
-    """Whether a paper states one of these, and a scope is reached that could show it."""
-    scope = facts.rig.instrument("scope")
-    stated = any(c.figure in figures for c in facts.unit.nameplate.claims if c.kept)
-    return stated and scope is not None and scope.how != "by hand"
+        figures = "load_step", "recovery_time"
+        return (cls(lines=lines_claimed(facts, *figures)),) if claimed(facts, *figures) else ()

@@ -9,7 +9,7 @@ from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_lines, check_loads, times
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import OnOutputs
+from zincsmith.procedures.waveform_options import OnOutputs, claimed, lines_claimed
 
 FORM: tuple[Field, ...] = (
     fields.LINES,
@@ -57,8 +57,7 @@ class RippleOptions(OnOutputs):
 
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:
-        claimed = any(c.figure.startswith("ripple") for c in facts.unit.nameplate.claims if c.kept)
         stated = any(o.ripple_V is not None for o in facts.unit.nameplate.outputs)
-        scope = facts.rig.instrument("scope")
-        wanted = (claimed or stated) and scope is not None and scope.how != "by hand"
-        return (cls(lines=facts.lines_or_usual),) if wanted else ()
+        figures = ("ripple", "ripple_rms")
+        wanted = claimed(facts, *figures) or (stated and facts.rig.instrument("scope") is not None)
+        return (cls(lines=lines_claimed(facts, *figures)),) if wanted else ()

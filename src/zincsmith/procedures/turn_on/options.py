@@ -9,9 +9,8 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_lines, check_loads
-from zincsmith.procedures.load_transient.options import claimed_by_wire
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import OnOutputs
+from zincsmith.procedures.waveform_options import OnOutputs, claimed, lines_claimed
 
 MOST_REPEATS = 20
 FORM: tuple[Field, ...] = (
@@ -58,4 +57,5 @@ class TurnOnOptions(OnOutputs):
 
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:
-        return (cls(lines=facts.lines_or_usual),) if claimed_by_wire(facts, "turn_on_delay", "rise_time") else ()
+        figures = ("turn_on_delay", "rise_time")
+        return (cls(lines=lines_claimed(facts, *figures)),) if claimed(facts, *figures) else ()
