@@ -13,7 +13,7 @@ from tests.recorded.test_waveform_files import hold_up_file
 from tests.ui.conftest import Hands
 
 from zincsmith.ui.stations.findings import FindingsStation
-from zincsmith.ui.theme import DARK, use_theme
+from zincsmith.ui.theme import DARK, LIGHT, use_theme
 from zincsmith.ui.widgets.trace_view import TraceView
 
 Open = Callable[[Path], Hands]
@@ -98,6 +98,8 @@ def test_a_figure_without_a_capture_shows_the_plot_and_the_theme_changes_both(op
     use_theme(DARK)
     station.restyle()
     assert station.trace.seen_s == pytest.approx(seen, rel=0.2)
+    use_theme(LIGHT)  # while the window is there: what is closed is not styled anew
+    station.restyle()
     assert station.run is not None
     station.choose(next(n for n, j in enumerate(station.run.judged) if j.finding.value is None))
     assert station.pictures.currentWidget() is station.plot

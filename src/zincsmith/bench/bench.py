@@ -119,7 +119,7 @@ class Bench:
         for instrument in self.instruments.values():
             if not instrument.link.is_open:  # several roles may share one
                 instrument.link.open()
-        for place in self.instruments:
+        for place in self._reading:
             for quantity in {row.quantity for row in self._sheet(place)}:
                 self._use(place, quantity, self._rows(place, quantity)[-1 if self._many(place, quantity) else 0])
 
@@ -127,13 +127,19 @@ class Bench:
 
     def choose_ranges(self, most: Mapping[str, float]) -> None:
         """For each quantity, by its address, with several ranges the smallest that holds the most to be expected."""
-        for place, instrument in self.instruments.items():
+        for place in self._reading:
+            instrument = self.instruments[place]
             for quantity in {row.quantity for row in self._sheet(place)}:
                 expected = most.get(at_port(quantity, port_of(place)))
                 if expected is not None and self._many(place, quantity) and instrument.can_range(quantity):
                     rows = self._rows(place, quantity)
                     fitting = [row for row in rows if row.range >= expected]
                     self._use(place, quantity, fitting[0] if fitting else rows[-1])
+
+    @property
+    def _reading(self) -> list[str]:
+        """Where something is read off: what a scope's data sheet says of volts is no range of the voltmeter."""
+        return [place for place in self.instruments if name_of(place) in MEASURING]
 
     def _use(self, place: str, quantity: str, row: Accuracy) -> None:
         instrument, channel = self.instruments[place], at_port(quantity, port_of(place))

@@ -217,7 +217,8 @@ def at_a_shunt(case: Case) -> Iterator[Fault]:
 
 def background(case: Case) -> Iterator[Fault]:
     ripple = case.touched("ripple", "ripple_rms")
-    if case.rig.instrument("scope") is not None and ripple and not case.rig.background_recorded:
+    planned = any(getattr(part, "background", False) for part in case.plan.parts)  # recorded by the plan itself
+    if case.rig.instrument("scope") is not None and ripple and not (case.rig.background_recorded or planned):
         yield Fault(
             "background_unrecorded",
             Severity.DOUBT,

@@ -11,6 +11,7 @@ from itertools import count
 from queue import Empty, SimpleQueue
 from threading import BoundedSemaphore, Thread
 from typing import Any, TypeVar
+from weakref import WeakSet
 
 from PySide6.QtCore import QObject, QTimer
 
@@ -18,6 +19,14 @@ FETCH_MS = 10
 
 T = TypeVar("T")
 Queue = SimpleQueue[tuple[int, Any, bool, Exception | None]]  # job, what it found, whether it is over, its bug
+
+
+_threads: WeakSet[Thread] = WeakSet()
+
+
+def at_work() -> bool:
+    """Whether anything is still worked on beside a window, open or closed."""
+    return any(thread.is_alive() for thread in list(_threads))
 
 
 class Beside(QObject):
@@ -45,6 +54,7 @@ class Beside(QObject):
         self._jobs[job] = take, over
         self._fetch.start()
         thread = Thread(target=_do, args=(job, work, self._turns, self._found), daemon=True)
+        _threads.add(thread)
         thread.start()
         return thread
 

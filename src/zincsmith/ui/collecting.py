@@ -10,6 +10,8 @@ import gc
 
 from PySide6.QtCore import QObject, QTimer
 
+from zincsmith.ui.beside import at_work
+
 EVERY_MS = 500
 _windows = 0  # those that are open: one process may show several
 
@@ -27,12 +29,13 @@ class Collecting(QObject):
         self._timer.start(EVERY_MS)
 
     def stop(self) -> None:
-        """Leave it to Python again, once no window wants it otherwise."""
+        """Leave it to Python again, once no window wants it otherwise and nothing is at work beside one that is closed:
+        Python would collect in that thread."""
         global _windows
         if self._timer.isActive():
             self._timer.stop()
             _windows -= 1
-            if _windows == 0:
+            if _windows == 0 and not at_work():
                 gc.enable()
 
 

@@ -128,22 +128,23 @@ def _doubts(out: Analysed, ripple: Ripple, traces: Traces, choices: Choices) -> 
     rate = 1.0 / traces.step_s
     _doubt_probe(out, ripple, traces.channels["output_voltage"])
     least = LIMITED_FROM_HZ * choices.bandwidth_Hz / 20e6
-    if ripple.limited_V is None:
+    if ripple.limited_V is None and choices.record != "long":
         out.doubt(
             "sampled_too_slowly",
             f"At {rate:.3g} samples a second {choices.bandwidth_Hz:g} Hz is no limit: {least:.3g} are needed.",
             "Record a short stretch at a higher rate.",
         )
-    elif rate < SURE_FROM_HZ * choices.bandwidth_Hz / 20e6:
+    elif ripple.limited_V is not None and rate < SURE_FROM_HZ * choices.bandwidth_Hz / 20e6:
         out.doubt(
             "bandwidth_near_sampling",
             f"At {rate:.3g} samples a second the limit lies a little above {choices.bandwidth_Hz:g} Hz.",
             "Record at five times the rate where it decides.",
         )
-    if choices.line_Hz is not None and ripple.samples * traces.step_s * choices.line_Hz < LEAST_CYCLES:
+    periods = ripple.samples * traces.step_s * (choices.line_Hz or math.inf)
+    if choices.record != "short" and periods < LEAST_CYCLES:  # of a short one the long one tells what follows the line
         out.doubt(
             "record_too_short",
-            f"The record holds {ripple.samples * traces.step_s * choices.line_Hz:.2g} periods of the line.",
+            f"The record holds {periods:.2g} periods of the line.",
             f"Record {LEAST_CYCLES:g} or more: a long record for the line, a short one for the switching.",
         )
 

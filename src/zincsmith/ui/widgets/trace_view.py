@@ -64,8 +64,7 @@ class TraceView(QWidget):
         self.at = [0.0, 0.0]  # of the two cursors, s
         self._last, self._mark_shown = 1, -1
         self._scale, self._unit = TIMES[0]
-        self.field = pg.GraphicsLayoutWidget()
-        self.field.setAccessibleName("Capture")
+        self._pool: list[pg.PlotWidget] = []  # one of each channel, kept for the next capture
         self.heading, self.readout = label("", 13, 600), label("", 13, rich=True)
         self.readout.setTextFormat(Qt.TextFormat.RichText)
         self.heading.setMinimumWidth(1)
@@ -85,7 +84,9 @@ class TraceView(QWidget):
             made.clicked.connect(action if action is not None else self.enlarge)
             head.addWidget(made)
         layout.addLayout(head)
-        layout.addWidget(self.field, 1)
+        self._field = QVBoxLayout()
+        self._field.setSpacing(0)
+        layout.addLayout(self._field, 1)
         self._due = QTimer(self)  # drawn once a turn of the event loop, however often the range changes in it
         self._due.setSingleShot(True)
         self._due.setInterval(0)
@@ -117,36 +118,49 @@ class TraceView(QWidget):
         """A pane for each channel, with cursors and marks."""
         if self.shown is None:
             return
-        for pane in self._panes:
-            self.field.removeItem(pane)
         self._panes, self._lines, self._names, self._cursors, self._marks = [], [], [], [[], []], []
         channels = self.shown.capture.channels
-        for n, channel in enumerate(channels):
+        while len(self._pool) < len(channels):
+            self._pool.append(self._new_pane())
+        for n, widget in enumerate(self._pool):
+            widget.setVisible(n < len(channels))
+        for n, (channel, widget) in enumerate(zip(channels, self._pool, strict=False)):
             info = QUANTITIES[channel.address]
-            pane = self.field.addPlot(row=n, col=0)
-            pane.setMenuEnabled(False)
-            pane.hideButtons()
-            pane.setMouseEnabled(x=True, y=False)
-            pane.getAxis("left").setWidth(AXIS_PX)
+            pane = widget.getPlotItem()
+            pane.clear()
             pane.getAxis("bottom").setStyle(showValues=n == len(channels) - 1)
             self._lines.append(pane.plot([], []))
             name = pg.TextItem(f"{info.words}, {channel.unit}", anchor=(0.0, 0.0))
             name.setFont(font(12, 600))
             pane.addItem(name, ignoreBounds=True)
             self._names.append(name)
-            if n:
-                pane.setXLink(self._panes[0])
             self._panes.append(pane)
             self._place_cursors(pane)
         self._place_marks()
         self.heading.setText(self.shown.title)
-        self._panes[0].sigXRangeChanged.connect(lambda *_: self._due.start())
         self.restyle()
+
+    def _new_pane(self) -> pg.PlotWidget:
+        widget = pg.PlotWidget()
+        widget.setAccessibleName(f"Channel {len(self._pool) + 1} of the capture")
+        widget.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # keys are for the capture as a whole
+        pane = widget.getPlotItem()
+        pane.setMenuEnabled(False)
+        pane.hideButtons()
+        pane.setMouseEnabled(x=True, y=False)
+        pane.getAxis("left").setWidth(AXIS_PX)
+        if self._pool:
+            pane.setXLink(self._pool[0].getPlotItem())
+        else:
+            pane.sigXRangeChanged.connect(lambda *_: self._due.start())
+        self._field.addWidget(widget, 1)
+        return widget
 
     def restyle(self) -> None:
         """Take the colours of the theme in force."""
         t = theme()
-        self.field.setBackground(t.paper)
+        for widget in self._pool:
+            widget.setBackground(t.paper)
         channels = self.shown.capture.channels if self.shown is not None else ()
         for pane, line, name, channel in zip(self._panes, self._lines, self._names, channels, strict=True):
             kind = QUANTITIES[channel.address].kind

@@ -16,17 +16,18 @@ class WholeTips(QObject):
 
     def __init__(self, window: QWidget) -> None:
         super().__init__(window)
-        self._window = window
         window.installEventFilter(self)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if isinstance(event, QHelpEvent) and (under := self._window.childAt(event.pos())) is not None:
-            at = under.mapFrom(self._window, event.pos())
-            text = whole(under, at.x(), at.y())
-            if text:
-                QToolTip.showText(event.globalPos(), tip(text), under)
-                return True
-        return super().eventFilter(watched, event)
+        if isinstance(event, QHelpEvent) and isinstance(watched, QWidget):
+            under = watched.childAt(event.pos())
+            if under is not None:
+                at = under.mapFrom(watched, event.pos())
+                text = whole(under, at.x(), at.y())
+                if text:
+                    QToolTip.showText(event.globalPos(), tip(text), under)
+                    return True
+        return False
 
 
 def whole(widget: QWidget, x: int, y: int) -> str:
