@@ -26,7 +26,10 @@ def try_dialect(dialect: Dialect, address: str) -> Iterator[str]:
         for name in dialect.operation:
             if name.startswith("get_"):
                 what = name.removeprefix("get_")
-                if dialect.operation[name].reply == "word":
+                asked = dialect.operation[name].query or ""
+                if "{channel}" in asked:
+                    yield f"{name}, channel 1: {instrument.link.query(asked.format(channel=1))}"
+                elif dialect.operation[name].reply == "word":
                     yield f"{name}: {instrument.word(what)}"
                 else:
                     yield f"{name}: {instrument.get(what):g}"
