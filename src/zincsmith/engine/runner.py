@@ -16,7 +16,7 @@ import numpy as np
 from zincsmith.analysis.stability import settled
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.make_safe import Safety, make_safe
-from zincsmith.engine.capturing import Capturer
+from zincsmith.engine.captures.by_wire import Capturer
 from zincsmith.engine.event_log import EventLog
 from zincsmith.engine.operator import Operator
 from zincsmith.engine.operator_interface import OperatorInterface

@@ -16,7 +16,7 @@ import numpy as np
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.oscilloscope import Fetched, Oscilloscope
 from zincsmith.book.writer import BookWriter
-from zincsmith.engine.captured_by_hand import WANTS, asking_words, setting_words, told
+from zincsmith.engine.captures.by_hand import WANTS, asking_words, setting_words, told
 from zincsmith.engine.operator import Operator
 from zincsmith.engine.poll_loop import PollLoop
 from zincsmith.engine.setting import Setter

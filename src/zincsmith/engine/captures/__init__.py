@@ -1,0 +1,1 @@
+"""Captures of a run: by wire, and with a scope that a person sets."""
