@@ -10,9 +10,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from zincsmith.analysis.inrush import inrush_of
 from zincsmith.analysis.levels import level_at_end, noise_of, state_levels
 from zincsmith.analysis.load_step import edges_of, ringing_of
-from zincsmith.analysis.turn_on_off import collapse, departure_from_rest, hold_up, turn_on
+from zincsmith.analysis.turn_on_off import collapse, departure_from_rest, hold_up, phase_at, turn_on
 
 STEP_S = 1e-6
 BEFORE = 2000
@@ -217,6 +218,37 @@ def test_a_ring_crosses_earlier_and_a_hiccup_comes_back_later() -> None:
     volts = np.where(t < 0.0, 5.0, 0.0)
     volts[20_000:22_000] = 5.0  # a restart 1.9 ms later
     assert collapse(volts, 1e-7, 5.0, 0.5, None).time_s == pytest.approx(0.0, abs=2e-7)
+
+
+# Inrush
+
+
+def test_inrush_into_a_capacitor_heats_as_the_closed_form_says() -> None:
+    # closed form: 325.27 V, 10 ohm, 100 uF: 32.53 A, I2t 0.5290 A2s to infinity, 0.5237 to a tenth of the peak
+    t = np.arange(-2000, 30_000) * 1e-6
+    amps = np.where(t >= 0.0, -32.527 * np.exp(-np.maximum(t, 0.0) / 1e-3), 0.0)
+    one = inrush_of(amps, 1e-6)
+    assert one is not None
+    assert (one.peak_A, one.squares_A2s) == (pytest.approx(32.53, abs=0.01), pytest.approx(0.5237, rel=1e-3))
+    assert one.time_s == pytest.approx(math.log(10.0) * 1e-3, rel=2e-3)
+    assert (one.begin_s, one.spike_A) == (pytest.approx(2e-3, abs=2e-6), None)
+    amps[1500:1520] = 50.0  # what X capacitors take, and a pulse that charges on in the next half cycle
+    amps[12_000:13_000] = 8.0
+    other = inrush_of(amps, 1e-6)
+    assert other is not None
+    assert (other.peak_A, other.spike_A) == (pytest.approx(32.53, abs=0.01), 50.0)
+    assert other.squares_A2s == pytest.approx(0.5237, rel=0.03)
+    assert inrush_of(0.01 * np.random.default_rng(1).standard_normal(5000), 1e-6) is None
+
+
+@pytest.mark.parametrize("phase_deg", [0.0, 40.0, 90.0, 200.0])
+def test_the_phase_of_the_mains_is_told_by_what_follows(phase_deg: float) -> None:
+    t = np.arange(-5000, 35_000) * 1e-6
+    wave = 325.0 * np.sin(100.0 * np.pi * t + math.radians(phase_deg)) * (t >= 0.0)
+    wave = wave + 2.0 * np.random.default_rng(1).standard_normal(len(t))
+    found = phase_at(wave, 1e-6, 50.0, 5e-3)
+    assert found is not None
+    assert abs((found - phase_deg + 180.0) % 360.0 - 180.0) < 0.5
 
 
 # Levels

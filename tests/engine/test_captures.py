@@ -29,6 +29,7 @@ from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.hold_up.options import HoldUpOptions
+from zincsmith.procedures.inrush.options import InrushOptions
 from zincsmith.procedures.load_transient.options import LoadTransientOptions
 from zincsmith.procedures.ripple.options import RippleOptions
 from zincsmith.procedures.turn_on.options import TurnOnOptions
@@ -142,6 +143,27 @@ def test_coming_up_and_holding_up(tmp_path: Path, unit: Unit, rig: Rig, standin:
     assert len(held.working.rows) == 2
     claim = next(j for j in run.judged if j.finding.name == "hold_up" and j.claim is not None)
     assert claim.verdict is Verdict.HOLDS
+
+
+def test_inrush_is_that_of_the_circuit_at_the_phase_that_it_came(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    options = InrushOptions(lines=(Line(240.0, 50.0),), repeats=3, off_s=20.0)
+    run = judged(Scene.set_up(tmp_path, unit, rig, Plan("Inrush", (options,)), standin().addresses))
+    (peak,) = of(run, "inrush")
+    # Closed form (stand-in's defaults: thermistor 8 ohm cold, source 0.4 ohm, bridge of the physics file): at the crest
+    # nothing but resistance stands against it.
+    ohm = 8.0 + 0.4 + PHYSICS["mains"]["series_ohm"]
+    most = (math.sqrt(2.0) * 240.0 - 2.0 * PHYSICS["mains"]["diode_V"]) / ohm
+    assert peak.u is not None
+    assert peak.number <= most + 2.0 * peak.u
+    values = [float(row["value"]) for row in peak.working.rows]
+    assert len(values) == 3
+    assert peak.number == max(values)
+    near = "not_at_the_crest" not in {d.code for d in peak.doubts}
+    assert not near or peak.number >= 0.93 * most
+    (heat,) = of(run, "inrush_i2t")
+    assert heat.unit == "A2s"
 
 
 # What goes wrong

@@ -303,6 +303,23 @@ def _onset(source: Array, course: Array, gone: int, step_s: float, period: int) 
     return float(at[k]), max(spread, stride / math.sqrt(12.0))
 
 
+def phase_at(source: Array, step_s: float, hertz: float, at_s: float) -> float | None:
+    """Where in its period an alternating input of that frequency stood at a moment, in degrees from its rising zero,
+    told by what follows; None below half a period of it, or where it does not alternate."""
+    first = math.ceil(at_s / step_s)
+    count = min(len(source) - first, round(2.0 / hertz / step_s))
+    if count * step_s * hertz < 0.5:
+        return None
+    stride = max(1, count // 4000)
+    times = np.arange(first, first + count, stride) * step_s - at_s
+    turn = 2.0 * math.pi * hertz * times
+    basis = np.stack([np.cos(turn), np.sin(turn)], axis=1)
+    cosine, sine = np.linalg.lstsq(basis, source[first : first + count : stride], rcond=None)[0]
+    if math.hypot(cosine, sine) <= CLEAR * noise_of(source):
+        return None
+    return math.degrees(math.atan2(cosine, sine)) % 360.0
+
+
 # Collapse
 
 

@@ -13,6 +13,7 @@ from zincsmith.model.errors import Garbled, LimitError
 
 Codes = NDArray[np.int16]
 
+SLOPES = {"rising": "POS", "falling": "NEG", "either": "EITH"}
 WAITING, DONE = 0.0, 1.0  # what the state says: armed and nothing came, or a record is there
 
 
@@ -63,7 +64,7 @@ class Oscilloscope(ScpiInstrument):
         if trigger is not None:
             self.choose("trigger_source", f"CHAN{channel}")
             self.set("trigger_level", trigger.level)
-            self.choose("trigger_slope", "POS" if trigger.slope == "rising" else "NEG")
+            self.choose("trigger_slope", SLOPES[trigger.slope])
         self._say("arm")
         if trigger is None:
             self._say("force")

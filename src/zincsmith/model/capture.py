@@ -16,7 +16,7 @@ class Trigger:
 
     source: str
     level: float
-    slope: Literal["rising", "falling"] = "rising"
+    slope: Literal["rising", "falling", "either"] = "rising"
 
 
 @dataclass(frozen=True)

@@ -45,10 +45,12 @@ STEPS = "load steps"
 TURN_ON = "turn-on"
 HOLD_UP = "hold-up"
 SHORT = "short circuit"
+INRUSH = "inrush"
 # What a claim says it is tested by -> the procedure.
 TESTS = {
     GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy", RIPPLE: "ripple",
     STEPS: "load_transient", TURN_ON: "turn_on", HOLD_UP: "hold_up", SHORT: "short_circuit",
+    INRUSH: "inrush",
 }  # fmt: skip
 OUT = ("voltmeter",)
 IN = ("power_meter",)
@@ -139,7 +141,7 @@ FIGURES = Figures({
                ("rise_time",), TURN_ON, SCOPE),
         Figure("hold_up", "Hold-up", "s", "plain", "least", "output",
                ("hold_up",), HOLD_UP, SCOPE),
-        Figure("inrush", "Inrush current", "A", "current", "most", "input", roles=SCOPE),
+        Figure("inrush", "Inrush current", "A", "current", "most", "input", ("inrush",), INRUSH, SCOPE),
         Figure("overcurrent", "Overcurrent limit", "A", "current", "band", roles=("load", "voltmeter")),
         Figure("overvoltage", "Overvoltage limit", "V", "voltage", "band", roles=OUT),
         Figure("short_circuit_time", "Collapse at a short circuit", "s", "plain", "most", "output",

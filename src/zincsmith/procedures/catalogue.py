@@ -38,6 +38,7 @@ SHIPPED = (
     "load_transient",
     "turn_on",
     "hold_up",
+    "inrush",
     "short_circuit",
 )
 WANTED = {"name": str, "title": str, "version": int, "needs": tuple, "serves": str, "options": type}

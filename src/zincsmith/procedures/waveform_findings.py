@@ -91,9 +91,11 @@ class Seen:
 
 
 class OfCaptures(Procedure):
-    """A procedure whose points are captures. ``least`` names the findings whose least of several repeats counts; of the
+    """A procedure whose points are captures. ``of`` is the quantity that its figures are of, at
+    each of its ports; ``least`` names the findings whose least of several repeats counts; of the
     others it is the greatest."""
 
+    of: str = "output_voltage"
     least: tuple[str, ...] = ()
     typed: tuple[TypedFigure, ...] = ()
 
@@ -116,7 +118,7 @@ class OfCaptures(Procedure):
         quiet = _quiet(evidence, self.name)
         for point in evidence.points:
             for capture in point.captures if point.at.step is None else ():
-                for port in _outputs_of(capture):
+                for port in _ports_of(capture, self.of):
                     own = point.seen_from(port)
                     worked = self._worked(own, capture, port, quiet, evidence, nameplate)
                     place = (port, own.at.at_place, own.at.configuration, capture.said.get("record"))
@@ -128,7 +130,7 @@ class OfCaptures(Procedure):
         quiet = _quiet(evidence, self.name)
         known = (
             _KNOWN.get(self._of_what(point.seen_from(port), capture, port, quiet, plate))
-            for port in _outputs_of(capture)
+            for port in _ports_of(capture, self.of)
         )
         return tuple(mark for one in known if one is not None for mark in one.marks)
 
@@ -138,10 +140,11 @@ class OfCaptures(Procedure):
         for point in evidence.points:
             for capture in point.captures if point.at.step is None else ():
                 for channel in capture.channels:
-                    if channel.quantity == "output_voltage":
+                    if channel.quantity == self.of:
                         key = (channel.port, point.at.at_place, capture.said.get("record", ""))
                         places.setdefault(key, (point.at.words, capture, channel))
         titles: dict[str, list[tuple[str, list[float], list[float]]]] = {}
+        info = QUANTITIES[self.of]
         if (samples := evidence.traces) is None:
             return []
         for (port, _, record), (words, capture, channel) in places.items():
@@ -149,7 +152,7 @@ class OfCaptures(Procedure):
             x, y = samples.drawn(channel, capture.count, capture.begin_s, capture.step_s, COLUMNS)
             titles.setdefault(title, []).append((words, [1e3 * float(v) for v in x], [float(v) for v in y]))
         return [
-            Curves(title, "time", "ms", "output volts", "V", "voltage", tuple(lines[:MOST_DRAWN]), trace=True)
+            Curves(title, "time", "ms", info.inside, info.unit, info.kind, tuple(lines[:MOST_DRAWN]), trace=True)
             for title, lines in titles.items()
         ]
 
@@ -165,7 +168,7 @@ class OfCaptures(Procedure):
         """Worked out once for the same samples and choices: they are named by their hashes."""
         key = self._of_what(point, capture, port, quiet, plate)
         if not capture.channels:
-            return _read_off(capture, self.typed)
+            return _read_off(capture, self.of, self.typed)
         if key not in _KNOWN and evidence.traces is not None:
             while len(_KNOWN) >= MOST_KNOWN:
                 _KNOWN.pop(next(iter(_KNOWN)))
@@ -215,7 +218,8 @@ class OfCaptures(Procedure):
              "samples": f"{e.capture.count:,}".replace(",", " "), "step / s": f"{e.capture.step_s:.3g}", "readings": []}
             for e, x in told
         )  # fmt: skip
-        doubts = tuple(dict.fromkeys(d for e, _ in told for d in e.worked.doubts))
+        behind = told if lacking else [(each, one)]
+        doubts = tuple(dict.fromkeys(d for e, _ in behind for d in e.worked.doubts))
         at = each.point.at
         return Finding(
             name, one.title, figure.value, one.unit, figure.u,
@@ -252,18 +256,18 @@ def _doubts(capture: Capture) -> list[Doubt]:
 READ_TO = 0.1  # of a division: how closely anybody reads a screen, at either end; common practice, no source
 
 
-def _read_off(capture: Capture, typed: Sequence[TypedFigure]) -> Worked:
+def _read_off(capture: Capture, quantity: str, typed: Sequence[TypedFigure]) -> Worked:
     """What was typed off a screen: known to a tenth of the division at either end, and to the gain of the scope."""
     said = {key.removeprefix("typed "): float(v) for key, v in capture.said.items() if key.startswith("typed ")}
     gain = float(capture.said["gain_percent"]) / 100.0 * RECTANGULAR if "gain_percent" in capture.said else None
     named = []
     for one in typed:
         if one.key in said:
-            division = said.get("div" if one.unit == "V" else "tdiv", 0.0)
+            division = said.get("tdiv" if one.unit == "s" else "div", 0.0)
             effects = {"reading off the screen": 2.0**0.5 * READ_TO * division * RECTANGULAR}
-            if one.unit == "V":
-                effects |= {"output_voltage: gain": (gain or 0.0) * said[one.key]}
-            known = gain is not None or one.unit != "V"
+            if one.unit != "s":
+                effects |= {f"{quantity}: gain": (gain or 0.0) * said[one.key]}
+            known = gain is not None or one.unit == "s"
             figure = Figure(said[one.key], one.unit, combined(effects) if known else None, effects=effects)
             named.append(Named(one.name, one.title, one.unit, figure, "read off the screen by a person"))
     off = Doubt(
@@ -287,11 +291,11 @@ def _quiet(evidence: Evidence, name: str) -> list[Capture]:
     return [c for p in evidence.points for c in p.captures if p.at.step is not None and c.of == name]
 
 
-def _outputs_of(capture: Capture) -> tuple[str, ...]:
-    """The ports that it has volts of, or was read at."""
+def _ports_of(capture: Capture, quantity: str) -> tuple[str, ...]:
+    """The ports that it has a quantity of, or was read at."""
     if not capture.channels:
         return (capture.said.get("port", ""),)
-    return tuple(dict.fromkeys(c.port for c in capture.channels if c.quantity == "output_voltage"))
+    return tuple(dict.fromkeys(c.port for c in capture.channels if c.quantity == quantity))
 
 
 def nominal_V(plate: Nameplate, port: str) -> float | None:

@@ -15,6 +15,7 @@ from zincsmith.simbench.world import Event, World
 Array = NDArray[np.float64]
 
 MOST_POINTS = 10_000_000
+PROBES = (1.0, 1.0, 100.0, 1.0)  # what each channel's probe divides by; amps come as as many volts
 SEARCHED = 40_001  # places at which the trigger is looked for
 WAITS_S = 0.5  # how long after the record would have ended it still looks
 
@@ -37,7 +38,8 @@ class Held:
 
 
 class Oscilloscope:
-    """Channels 1 to 4: volts and amps of the output, volts and amps of the input."""
+    """Channels 1 to 4: volts and amps of the output, volts and amps of the input, the volts through a differential
+    probe that divides by 100."""
 
     def __init__(self, world: World, identity: str) -> None:
         self.world, self.box = world, Interpreter(identity)
@@ -56,7 +58,7 @@ class Oscilloscope:
         self._number("ACQuire:BEFore", self, "before", 0.0, MOST_POINTS)
         self._number("TRIGger:LEVel", self, "level", -1000.0, 1000.0)
         self._word("TRIGger:SOURce", self, "source", "CHAN1", "CHAN2", "CHAN3", "CHAN4")
-        self._word("TRIGger:SLOPe", self, "slope", "POS", "NEG")
+        self._word("TRIGger:SLOPe", self, "slope", "POS", "NEG", "EITH")
         self._word("PROBe:GROund", self, "ground", "SPR", "LONG", "COAX")
         self.box.on("TRIGger:SINGle", lambda _: self._arm())
         self.box.on("TRIGger:FORCe", lambda _: self._force())
@@ -93,8 +95,9 @@ class Oscilloscope:
         if self.armed is not None and event is not None and event.epoch > self.armed:
             length = (self.depth - self.before) / self.rate_Hz + WAITS_S
             times = np.linspace(-0.2 * length, length, SEARCHED)
-            way = 1.0 if self.slope == "POS" else -1.0
-            above = way * (self._analog(int(self.source[-1]) - 1, times, event) - self.level) >= 0.0
+            seen = self._analog(int(self.source[-1]) - 1, times, event)
+            way = -1.0 if self.slope == "NEG" else 1.0
+            above = np.abs(seen) >= abs(self.level) if self.slope == "EITH" else way * (seen - self.level) >= 0.0
             passed = np.flatnonzero(above[1:] & ~above[:-1])
             if len(passed):
                 self.armed, self.held = None, Held(event, float(times[int(passed[0]) + 1]), self.world.epoch)
@@ -104,7 +107,7 @@ class Oscilloscope:
         if n == 0:
             return output_volts(self.world, times, event, self.ground)
         reads: tuple[Callable[[World, Array, Event | None], Array], ...] = (output_amps, input_volts, input_amps)
-        return reads[n - 1](self.world, times, event)
+        return reads[n - 1](self.world, times, event) / PROBES[n]
 
     def _block(self, n: int) -> str:
         """The record of a channel as a block of bytes of stated length."""
@@ -118,6 +121,6 @@ class Oscilloscope:
             values = values - float(np.mean(values))
         dice = np.random.default_rng([self.world.seed, held.epoch, n])
         codes = codes_of(values, channel.span, channel.offset, self.rate_Hz, channel.bandwidth_Hz, dice)
-        data = codes.astype(np.int8).tobytes()
+        data = codes.tobytes()
         length = str(len(data))
         return f"#{len(length)}{length}" + data.decode("latin-1")

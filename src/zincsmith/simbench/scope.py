@@ -15,23 +15,24 @@ from numpy.typing import NDArray
 from zincsmith.simbench.world import Event, World
 
 Array = NDArray[np.float64]
+Codes = NDArray[np.int8]
 
 LEVELS = 256  # of the converter
 FULL_HZ = 200e6  # what the front end passes without its limit
 EDGE_S = 2e-7  # how long a spike at an edge lasts
 BURST_RATIO = 0.25  # of a packet of light load that it works
 HUM_V, STATION_HZ, STATION_V = 0.4e-3, 1.04e6, 0.25e-3  # what a probe picks up in this room, unit on or off
+LOOKED_UP, AT_ONCE = 16_385, 262_144  # places of a period; samples worked on together
 OVERSHOOT = 0.015  # of the volts, when it comes up without a load
 
 
 def output_volts(world: World, t: Array, event: Event | None, ground: str = "SPR") -> Array:
     """Volts of the output, with everything that rides on them."""
     volts = _level(world, t, event)
-    alive = np.abs(volts) > 0.5
-    if alive.any():
-        riding = ripple(world, t, ground)
-        volts = volts + riding * np.clip(volts / world.unit.output.voltage_V, 0.0, 1.0)
-    return volts + pick_up(world, t, ground)
+    if event is None:  # it stands
+        return (ripple(world, t, ground) if abs(volts[0]) > 0.5 else 0.0) + volts + pick_up(world, t, ground)
+    riding = ripple(world, t, ground) * np.clip(volts / world.unit.output.voltage_V, 0.0, 1.0)
+    return np.asarray(volts + riding + pick_up(world, t, ground))
 
 
 def _level(world: World, t: Array, event: Event | None) -> Array:
@@ -48,44 +49,60 @@ def _level(world: World, t: Array, event: Event | None) -> Array:
 
 
 def ripple(world: World, t: Array, ground: str) -> Array:
-    """Switching current through capacitor and ESR, what the regulator leaves of the bulk ripple, spikes at the edges
-    of each period; at light load in packets."""
+    """Switching current through capacitor and ESR, spikes at the edges of each period; what the regulator leaves of the
+    bulk ripple; at light load in packets."""
+    unit, r = world.unit, world.unit.ripple
+    dice = np.random.default_rng([world.seed, world.epoch, 3])
+    volts = _looked_up(_period(world, ground), t, r.switching_Hz, dice.uniform())
+    if unit.output_V * unit.current_A < unit.burst.below_W:
+        volts *= (t / (40.0 / r.switching_Hz) + dice.uniform()) % 1.0 < BURST_RATIO
+    peak = math.sqrt(2.0) * world.input_V
+    if unit.intake.bulk_min_V and not unit.correcting:
+        height = r.mains_rejection * max(0.0, peak - unit.intake.bulk_min_V)
+        saw = np.linspace(0.0, 1.0, LOOKED_UP)
+        table = height * np.where(saw < 0.2, saw / 0.2 - 0.5, 0.5 - (saw - 0.2) / 0.8)
+        volts += _looked_up(table, t, 2.0 * world.input_Hz, dice.uniform())
+    return volts
+
+
+def _period(world: World, ground: str) -> Array:
+    """One period of the switching: a triangular current through the ESR, its charge in the capacitor, a ring that dies
+    within each spike; a long lead to the ground of the probe makes an antenna of it."""
     unit, r = world.unit, world.unit.ripple
     esr = r.esr_ohm * unit.ageing.esr_factor
     farad = unit.output.capacitor_F * unit.ageing.capacity_share
     share = 0.3 + 0.7 * min(1.0, unit.current_A / unit.output.limit_A)
-    dice = np.random.default_rng([world.seed, world.epoch, 3])
-    phase = (t * r.switching_Hz + dice.uniform()) % 1.0
+    phase = np.linspace(0.0, 1.0, LOOKED_UP)
     rising = phase < 0.5
     swing = np.where(rising, 4.0 * phase - 1.0, 3.0 - 4.0 * phase)  # of the current, -1 to 1
     charge = np.where(rising, 2.0 * phase * (2.0 * phase - 1.0), (2.0 * phase - 1.0) * (2.0 - 2.0 * phase))
-    volts = 0.5 * share * r.current_A * esr * swing
-    volts = volts + share * r.current_A / (4.0 * r.switching_Hz * farad) * charge
-    volts = volts + np.where(phase % 0.5 < EDGE_S * r.switching_Hz, _spike(phase, r, ground), 0.0)
-    if world.unit.output_V * unit.current_A < unit.burst.below_W:
-        volts = volts * ((t / (40.0 / r.switching_Hz) + dice.uniform()) % 1.0 < BURST_RATIO)
-    peak = math.sqrt(2.0) * world.input_V
-    if unit.intake.bulk_min_V and not unit.correcting:
-        height = r.mains_rejection * max(0.0, peak - unit.intake.bulk_min_V)
-        saw = (t * 2.0 * world.input_Hz + dice.uniform()) % 1.0
-        volts = volts + height * np.where(saw < 0.2, saw / 0.2 - 0.5, 0.5 - (saw - 0.2) / 0.8)
-    return np.asarray(volts)
-
-
-def _spike(phase: Array, r: Any, ground: str) -> Array:
-    """A ring that dies within the spike; a long lead to the ground of the probe makes an antenna of it."""
+    volts = 0.5 * share * r.current_A * esr * swing + share * r.current_A / (4.0 * r.switching_Hz * farad) * charge
     since = (phase % 0.5) / r.switching_Hz
     size = r.spike_V * {"LONG": 6.0, "COAX": 0.6}.get(ground, 1.0)
-    return np.asarray(size * np.exp(-since / (EDGE_S / 4.0)) * np.cos(2.0 * np.pi * 25e6 * since))
+    spike = size * np.exp(-since / (EDGE_S / 4.0)) * np.cos(2.0 * np.pi * 25e6 * since)
+    return np.asarray(volts + np.where(since < EDGE_S, spike, 0.0))
+
+
+def _looked_up(table: Array, t: Array, hertz: float, start: float) -> Array:
+    """A period at each of some times, the nearest of its places; ``start`` is where in it time zero stands."""
+    out = np.empty(len(t))
+    for begin in range(0, len(t), AT_ONCE):  # so little that it stays near the processor
+        at = t[begin : begin + AT_ONCE] * hertz
+        at += start
+        at -= np.floor(at)
+        at *= len(table) - 1
+        out[begin : begin + AT_ONCE] = table[at.astype(np.int32)]
+    return out
 
 
 def pick_up(world: World, t: Array, ground: str) -> Array:
     """Hum, a station, and whatever else is in the room; by how the ground is made, whether the unit is on or not."""
     size = {"LONG": 5.0, "COAX": 0.4}.get(ground, 1.0)
     dice = np.random.default_rng([world.seed, world.epoch, 7])
-    a, b = dice.uniform(0.0, 2.0 * math.pi, 2)
-    hum = HUM_V * np.sin(2.0 * np.pi * 50.0 * t + a)
-    return np.asarray(size * (hum + STATION_V * np.sin(2.0 * np.pi * STATION_HZ * t + b)))
+    sine = size * np.sin(np.linspace(0.0, 2.0 * math.pi, LOOKED_UP))
+    found = _looked_up(HUM_V * sine, t, 50.0, dice.uniform())
+    found += _looked_up(STATION_V * sine, t, STATION_HZ, dice.uniform())
+    return found
 
 
 # The answer to a step of the load
@@ -222,12 +239,16 @@ def input_amps(world: World, t: Array, event: Event | None) -> Array:
 # The front end
 
 
-def codes_of(values: Array, span: float, centre: float, rate_Hz: float, bandwidth_Hz: float, dice: Any) -> Array:
+def codes_of(values: Array, span: float, centre: float, rate_Hz: float, bandwidth_Hz: float, dice: Any) -> Codes:
     """An 8-bit converter over ``span``, behind a first-order front end and its noise; clipped at its ends."""
-    if bandwidth_Hz < 0.45 * rate_Hz:
+    if bandwidth_Hz < 0.1 * rate_Hz:  # what is faster changes nothing that samples so far apart show
         values = _limited(values, rate_Hz, bandwidth_Hz)
-    noisy = (values - centre) * (LEVELS / span) + dice.standard_normal(len(values), dtype=np.float32) * 0.6
-    return np.asarray(np.clip(np.round(noisy), -LEVELS // 2, LEVELS // 2 - 1))
+    out = np.empty(len(values), dtype=np.int8)
+    for begin in range(0, len(values), AT_ONCE):
+        piece = (values[begin : begin + AT_ONCE] - centre) * (LEVELS / span)
+        piece += dice.standard_normal(len(piece), dtype=np.float32) * 0.6
+        out[begin : begin + AT_ONCE] = np.clip(np.rint(piece), -LEVELS // 2, LEVELS // 2 - 1)
+    return out
 
 
 def _limited(values: Array, rate_Hz: float, bandwidth_Hz: float) -> Array:

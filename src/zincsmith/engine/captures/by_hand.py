@@ -23,7 +23,7 @@ from zincsmith.procedures.waveform_findings import OfCaptures, TypedFigure
 from zincsmith.procedures.waveform_intake import WaveformIntake, as_channel
 
 WANTS = "The file that the scope saved, or what you read off its screen"
-DIVISIONS = {"div": "V", "tdiv": "s"}  # at which figures were read: they give the resolution
+DIVISIONS = {"div": ("V", "A"), "tdiv": ("s",)}  # at which figures were read: they give the resolution
 TIMES = ((1.0, "s"), (1e-3, "ms"), (1e-6, "µs"))
 
 
@@ -55,7 +55,7 @@ def asking_words(wanted: Capturing) -> str:
     """What is asked for once it was recorded."""
     typed = _typed_of(wanted.of)
     example = ", ".join(f"{one.key} {one.example}" for one in typed)
-    divisions = " and ".join(d for d, unit in DIVISIONS.items() if any(t.unit == unit for t in typed))
+    divisions = " and ".join(d for d, units in DIVISIONS.items() if any(t.unit in units for t in typed))
     return f"Drop the file here; or type {example}, with {divisions}: the size of a division it was read at."
 
 
@@ -131,7 +131,9 @@ def _heads_of(name: str) -> dict[str, tuple[str, ...]]:
 
 def _from_screen(text: str, wanted: Capturing, scope: Instrument) -> Capture:
     """``pp 52m, div 10m``: figures by their names, each with the division it was read at."""
-    known = {one.key: one.unit for one in _typed_of(wanted.of)} | DIVISIONS
+    typed = _typed_of(wanted.of)
+    figures = {one.key: one.unit for one in typed}
+    known = figures | {d: next((u for u in units if u in figures.values()), units[0]) for d, units in DIVISIONS.items()}
     words = text.replace(",", " ").replace("=", " ").split()
     said: dict[str, str] = {}
     for name, value in zip(words[::2], words[1::2], strict=False):
@@ -144,8 +146,8 @@ def _from_screen(text: str, wanted: Capturing, scope: Instrument) -> Capture:
     if len(words) % 2 or not any(f"typed {one.key}" in said for one in _typed_of(wanted.of)):
         raise InputError(f"type a file, or figures by name: {asking_words(wanted)}")
     units = {one.unit for one in _typed_of(wanted.of) if f"typed {one.key}" in said}
-    for division, unit in DIVISIONS.items():
-        if unit in units and f"typed {division}" not in said:
+    for division, of in DIVISIONS.items():
+        if units.intersection(of) and f"typed {division}" not in said:
             raise InputError(f"say the size of a division it was read at, such as {division} 10m: how well it is known")
     first = wanted.channels[0]
     row = scope.accuracy_of(name_of(first.address))

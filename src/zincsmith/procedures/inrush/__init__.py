@@ -1,0 +1,1 @@
+"""The current that rushes in when the input comes."""

@@ -1,0 +1,52 @@
+"""What the inrush is asked for, and how it is put into a plan."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import ClassVar, Literal
+
+from zincsmith.model.errors import InputError
+from zincsmith.model.plan import LINES, Line, Options
+from zincsmith.procedures import fields
+from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
+from zincsmith.procedures.planning import Facts, Refit
+from zincsmith.procedures.waveform_options import OnOutputs, claimed, lines_claimed
+
+MOST_REPEATS = 40
+FORM: tuple[Field, ...] = (
+    fields.LINES,
+    Choosing("Times", "repeats", tuple((str(n), n) for n in (1, 8, 16))),
+    Choosing("Off between", "off_s", times(10.0, 60.0, 300.0)),
+)
+
+
+@dataclass(frozen=True)
+class InrushOptions(OnOutputs):
+    """The input switched on, as often as ``repeats``, off for ``off_s`` between so that what limits it is cold."""
+
+    procedure: Literal["inrush"] = "inrush"
+    lines: tuple[Line, ...] = LINES[-1:]
+    repeats: int = 8
+    off_s: float = 60.0
+    record_s: float = 0.04
+
+    form: ClassVar[tuple[Field, ...]] = FORM
+
+    @property
+    def lines_used(self) -> tuple[Line, ...]:
+        return self.lines
+
+    def check(self) -> None:
+        """InputError, with the key of the option, for what no bench can carry out."""
+        check_lines(self.lines)
+        if not 1 <= self.repeats <= MOST_REPEATS:
+            raise InputError(f"1 to {MOST_REPEATS} times", key="part.repeats")
+        between(0.5, 3600.0, off_s=self.off_s)
+        between(0.005, 1.0, record_s=self.record_s)
+
+    def refitted(self, to: Refit) -> Options:
+        return replace(self, lines=to.lines(self.lines))
+
+    @classmethod
+    def proposed(cls, facts: Facts) -> tuple[Options, ...]:
+        return (cls(lines=lines_claimed(facts, "inrush")[-1:]),) if claimed(facts, "inrush") else ()

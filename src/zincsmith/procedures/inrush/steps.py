@@ -1,0 +1,79 @@
+"""Inrush: the input switched on again and again, the largest of the pulses that follow."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from zincsmith.model.actions import Capturing, Dwell, Measure, SetSource, Stage, WantedChannel
+from zincsmith.model.capture import Trigger
+from zincsmith.model.errors import InputError
+from zincsmith.model.plan import Line
+from zincsmith.procedures.base import Context, Steps
+from zincsmith.procedures.beginning import gate
+from zincsmith.procedures.capturing import source_at, whole_input
+from zincsmith.procedures.inrush.figures import inrush_figures
+from zincsmith.procedures.inrush.options import InrushOptions
+from zincsmith.procedures.ports import at_load, idle, let_fall
+from zincsmith.procedures.traces import Choices, Traces
+from zincsmith.procedures.waveform_findings import Named, OfCaptures, TypedFigure
+from zincsmith.recorded.result import Analysed
+
+NAME = "inrush"
+SAMPLES = 200_000
+BEFORE = 0.1
+SPAN_A = 200.0  # before anything is known; a first record tells better
+TRIGGER_A = 1.0
+
+
+class InrushCurrent(OfCaptures):
+    """At no load: what it charges is the input side."""
+
+    name = NAME
+    title = "Inrush current"
+    version = 1
+    needs: tuple[str, ...] = ("ac_source", "scope")
+    serves = "peak, heating (I2t) and time of the current that rushes in"
+    options = InrushOptions
+    tested_as = "inrush"
+    of = "input_current"
+    typed = (TypedFigure("peak", "inrush", "Inrush current", "A", "32"),)
+
+    def steps(self, ctx: Context) -> Steps:
+        """InputError where no current probe of the scope is on the input."""
+        options = ctx.asked(InrushOptions)
+        if "input_current" not in ctx.captured:
+            raise InputError("no channel of the scope has the current of the input", key="instrument.scope.channel")
+        yield from gate(ctx)
+        for line in ctx.reachable(options.lines):
+            yield Stage("Inrush", line.words)
+            for _ in range(options.repeats):
+                yield from idle(ctx)
+                yield SetSource(line.voltage_V, line.frequency_Hz, False)
+                yield from let_fall(ctx)
+                yield Measure((), 0.0, at_load(ctx, line, 0.0), capture=_coming(ctx, options, line))
+                yield Dwell(1.0, "it runs")
+
+    def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
+        return inrush_figures(traces, choices)
+
+    def named(self, found: Analysed) -> Sequence[Named]:
+        f = found.figures
+        phase = found.facts.get("phase_deg")
+        note = f"switched at {phase:g} degrees" if isinstance(phase, float) else "switched at a phase that nobody knows"
+        return (
+            Named("inrush", "Inrush current", "A", f["peak"], note),
+            Named("inrush_i2t", "Inrush, I2t of the first pulse", "A2s", f["i2t"], "until a tenth of its peak"),
+            Named("inrush_time", "Inrush, length of the first pulse", "s", f["time"]),
+        )
+
+
+def _coming(ctx: Context, options: InrushOptions, line: Line) -> Capturing:
+    amps = WantedChannel("input_current", SPAN_A)
+    channels = (amps, whole_input(line)) if "input_voltage" in ctx.captured else (amps,)
+    return Capturing(
+        NAME, channels, options.record_s, SAMPLES, BEFORE, Trigger("input_current", TRIGGER_A, "either"),
+        source_at(line, False), options.off_s, source_at(line, True), look=True,
+    )  # fmt: skip
+
+
+SPEC = InrushCurrent()
