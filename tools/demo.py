@@ -17,7 +17,7 @@ ROOT = Path(__file__).parent.parent
 def main() -> int:
     master = ROOT / "build" / "hollin-bank.zbook"
     if not master.exists():
-        print("Making the demonstration book: a whole run on the simulated bench, some seconds")
+        print("Making the demonstration book: a whole run on the simulated bench, half a minute or so")
         make(master)
     folder = Path(tempfile.mkdtemp(prefix="zincsmith-demo-"))
     book = folder / "hollin-bank.zbook"

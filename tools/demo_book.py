@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 from zincsmith.book.writer import BookWriter
@@ -21,13 +22,15 @@ def make(book: Path) -> None:
         left.unlink()
     book.parent.mkdir(parents=True, exist_ok=True)
     unit = read_unit(EXAMPLES / "units" / "tarnbrook-tb2425.toml")
-    rig = read_rig(EXAMPLES / "rigs" / "simulated.toml")
+    rig = read_rig(EXAMPLES / "rigs" / "simulated-scope.toml")
     sitting = Sitting(Start("Test engineer, Hollin Bank", 23.0, auto_gates=True))
     end = run_batch(unit, rig, plan_named("full", unit, rig), book, sitting)
     if end.outcome != "complete" or not end.safe:
         raise SystemExit(f"the demonstration run ended early: {end.why}")
     with BookWriter(book) as writer:
-        by_hand = read_rig(EXAMPLES / "rigs" / "thermometer-by-hand.toml")
+        typed = read_rig(EXAMPLES / "rigs" / "thermometer-by-hand.toml").instrument("thermometer")
+        instruments = tuple(typed if one.role == "thermometer" and typed else one for one in rig.instruments)
+        by_hand = replace(rig, instruments=instruments)
         writer.revise("rig", "bench", by_hand, "the thermometer is read by hand from here on")
 
 

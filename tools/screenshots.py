@@ -20,7 +20,7 @@ from demo_book import make
 from zincsmith.book.writer import BookWriter
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
-from zincsmith.model.commands import Enter, MakeSafe, Pass, Pause, Resume
+from zincsmith.model.commands import Enter, MakeSafe, Pass
 from zincsmith.model.states import State
 from zincsmith.procedures.plan_file import STATIC_GRID
 from zincsmith.ui.theme import DARK, LIGHT, load_fonts, use_theme
@@ -99,6 +99,11 @@ def main() -> int:
         while "too close" not in rows.accessibleDescription():  # the one that shows what the working is for
             QTest.keyClick(rows, Qt.Key.Key_Down)
         camera.keep("findings")
+        behind = window.stations["Findings"]
+        behind.choose(next(n for n, j in enumerate(behind.run.judged) if j.finding.name == "hold_up" and j.claim))
+        behind.enlarge()
+        camera.keep("findings-capture")
+        behind.enlarge()
         findings = window.stations["Findings"]
         findings.show_curves("Harmonics against class A")
         findings.choose(next(n for n, j in enumerate(findings.run.judged) if j.finding.name == "harmonics_class_a"))
@@ -132,10 +137,6 @@ def run_views(camera: Photographer) -> None:
     use_theme(DARK)
     camera.keep("run-dark")
     use_theme(LIGHT)
-    session.send(Pause())
-    camera.until(lambda: session.state is State.PAUSED)
-    camera.keep("run-paused")
-    session.send(Resume())
     session.send(MakeSafe())
     camera.until(lambda: session.state is State.SAFE)
     camera.keep("run-made-safe")
