@@ -9,6 +9,7 @@ from tests.conftest import ROOT
 
 from zincsmith.analysis.conformity import guarded_verdict
 from zincsmith.analysis.leads import lead_resistance
+from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.decide import Decision, decide, tolerance_of, verdict_of
 from zincsmith.judge.judging import judge_run
@@ -16,6 +17,7 @@ from zincsmith.model.claim import StatedClaim
 from zincsmith.model.finding import Verdict
 from zincsmith.model.rig import Accuracy, Lead, Rig
 from zincsmith.model.unit import Unit
+from zincsmith.planning.composer import compose
 from zincsmith.planning.prediction import predict
 from zincsmith.procedures.plan_file import NAMED
 from zincsmith.showing.rig_words import as_json, brings_back, counts, decision_row, rig_words
@@ -134,3 +136,27 @@ def test_a_unit_nobody_can_test_yet_says_so(name: str, rig: Rig) -> None:
     if found.problem:
         assert {d.verdict for d in rows} <= {"no procedure yet", "cannot"}
         assert data["rehearsal"] == found.problem
+
+
+def test_what_a_scope_decides_is_told_by_its_data_sheet(unit: Unit) -> None:
+    scoped = read_rig(ROOT / "examples" / "rigs" / "simulated-scope.toml")
+    plan = compose(unit, scoped)[0]
+
+    def decided(on: Rig) -> dict[str, Decision]:
+        found = predict(unit, on, plan)
+        return {d.claim.figure: d for d in decide(unit, on, found.wired, found.moved)}
+
+    found = decided(scoped)
+    ripple = found["ripple"]
+    assert ripple.verdict == "decides"
+    # Half of 120 mV at 2 %, half a per cent of the range that it fills to 70 %, one step of 256.
+    span = 0.06 / 0.7
+    assert ripple.expanded == pytest.approx(0.02 * 0.06 + 0.005 * span + span / 256.0)
+    assert found["load_step"].verdict == "decides"
+    assert (found["hold_up"].verdict, found["hold_up"].expanded) == ("marginal", None)
+    assert "recorded" in found["hold_up"].why
+    scope = scoped.instrument("scope")
+    assert scope is not None
+    silent = replace(scope, accuracy=())
+    poor = replace(scoped, instruments=tuple(silent if i.role == "scope" else i for i in scoped.instruments))
+    assert decided(poor)["ripple"].why.endswith("states no accuracy")

@@ -12,7 +12,7 @@ from zincsmith.judge.evidence import findings_of
 from zincsmith.judge.judging import judge
 from zincsmith.model.address import name_of
 from zincsmith.model.claim import Claim
-from zincsmith.model.figures import FIGURES
+from zincsmith.model.figures import FIGURES, TESTS
 from zincsmith.model.finding import Finding
 from zincsmith.model.reading import Evidence
 from zincsmith.model.rig import Rig
@@ -58,9 +58,36 @@ def decide(unit: Unit, rig: Rig, wired: Evidence, moved: Evidence) -> list[Decis
             out.append(Decision(claim, "cannot", "cannot", tolerance=tolerance_of(claim), blame=why, why=why))
         elif not claim.procedure:
             out.append(Decision(claim, "no procedure yet", "no procedure yet", tolerance=tolerance_of(claim)))
+        elif TESTS.get(claim.procedure) in wired.procedures and "scope" in FIGURES[claim.figure].roles:
+            out.append(_by_record(claim, rig))
         else:
             out.append(_decide(claim, rig, at_load.get(claim.key, []), at_unit.get(claim.key, [])))
     return out
+
+
+FILLED = 0.7  # of its range: how far a record is taken to fill it
+
+
+def _by_record(claim: Claim, rig: Rig) -> Decision:
+    """A figure of a record, before there is one: volts and amps half way to their limit, as the scope's data sheet has
+    them on the range that they fill. How well a time is known hangs on slopes that nobody knows yet."""
+    limit = claim.high if claim.high is not None else claim.low
+    scope = rig.instrument("scope")
+    quantity = {"V": "output_voltage", "A": "input_current"}.get(claim.unit, "")
+    row = scope.accuracy_of(quantity) if scope is not None else None
+    if not quantity or limit is None:
+        why = "its slope decides: known once it is recorded"
+        return Decision(claim, "marginal", "marginal", tolerance=tolerance_of(claim), why=why)
+    if row is None or scope is None:
+        why = f"{scope.name if scope is not None else 'the scope'} states no accuracy"
+        return Decision(claim, "cannot", "cannot", tolerance=tolerance_of(claim), blame=why, why=why)
+    value = abs(limit) / 2.0
+    span = value / FILLED
+    expanded = (row.reading_percent * value + row.range_percent * span) / 100.0 + span / 256.0
+    room = room_of(claim, value)
+    share = expanded / max(room, 1e-12)
+    verdict = verdict_of(share)
+    return Decision(claim, verdict, verdict, expanded, 0.0, room, share, value, 2.0, scope.name)
 
 
 def _by_claim(evidence: Evidence, claims: list[Claim], unit: Unit) -> dict[str, list[Finding]]:

@@ -404,6 +404,8 @@ def _detail(one: Instrument, rig: Rig) -> str:
         case "voltmeter":
             return "sense at the unit" if rig.sense == "unit" else "sense at the load"
         case "scope":
+            if one.channels:
+                return f"{len(one.channels)} channels"
             if one.probe is None:
                 return "probe not stated"
             ratio = f"x{one.probe.ratio:g}, " if one.probe.ratio is not None else ""
