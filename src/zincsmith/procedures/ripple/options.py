@@ -50,7 +50,8 @@ class RippleOptions(OnOutputs):
         check_loads(self.loads_percent)
         between(0.0, 3600.0, settle_s=self.settle_s)
         between(1e-6, 0.01, short_s=self.short_s)
-        between(0.01, 2.0, long_s=self.long_s)
+        if self.long_s:  # 0: none
+            between(0.01, 2.0, long_s=self.long_s)
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, lines=to.lines(self.lines))
