@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +12,7 @@ from zincsmith.bench.instrument import ScpiInstrument
 from zincsmith.model.capture import Trigger
 from zincsmith.model.errors import Garbled, LimitError
 
-Codes = NDArray[np.int16]
+Codes = NDArray[Any]  # whole numbers of one or two bytes
 
 SLOPES = {"rising": "POS", "falling": "NEG", "either": "EITH"}
 WAITING, DONE = 0.0, 1.0  # what the state says: armed and nothing came, or a record is there
@@ -92,8 +93,11 @@ class Oscilloscope(ScpiInstrument):
         step, origin = self._number("get_step", channel), self._number("get_origin", channel)
         if not step > 0.0:
             raise Garbled(f"says that a step is {step:g}", **self._where("get_step"))
-        middle = 0 if kind.kind == "i" else (int(most.max) + 1) // 2  # unsigned codes do not fit 16 bits with a sign
-        return Fetched((raw.astype(np.int32) - middle).astype(np.int16), step, origin + middle * step, clipped)
+        if kind.kind == "i":
+            return Fetched(raw.astype(kind.newbyteorder("<"), copy=False), step, origin, clipped)
+        middle = (int(most.max) + 1) // 2  # what has no sign is counted from its middle
+        signed = (raw.astype(np.int32) - middle).astype(f"i{kind.itemsize}")
+        return Fetched(signed, step, origin + middle * step, clipped)
 
     def _say(self, name: str) -> None:
         command = self.dialect.operation[name].to_say

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import hashlib
 import zlib
-from dataclasses import dataclass, field
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -21,45 +22,8 @@ Codes = NDArray[Any]
 PIECE = 65_536  # samples
 STRETCH, WIDER = 64, 8  # samples of the shortest stretch, and by how much each next one is longer
 LEVEL = 1  # of compression: the next ones cost twice the time for a tenth of the size
-TYPES: dict[Code, str] = {"i2": "<i2", "i4": "<i4"}
-
-
-@dataclass
-class Packer:
-    """Takes samples as they come, in any pieces; ``packed`` ends it."""
-
-    code: Code
-    _left: list[Codes] = field(default_factory=list)
-    _held: int = 0
-    _chunks: list[bytes] = field(default_factory=list)
-    _spans: list[Codes] = field(default_factory=list)
-    _count: int = 0
-    _digest: Any = field(default_factory=hashlib.sha256)
-
-    def add(self, codes: Codes) -> None:
-        """Samples in the form of ``code``. ValueError for others."""
-        if codes.dtype != np.dtype(TYPES[self.code]):
-            raise ValueError(f"samples of {codes.dtype} where {TYPES[self.code]} was said")
-        self._left.append(codes)
-        self._held += len(codes)
-        while self._held >= PIECE:
-            joined = np.concatenate(self._left)
-            self._pack(joined[:PIECE])
-            self._left, self._held = [joined[PIECE:]], len(joined) - PIECE
-
-    def packed(self) -> Packed:
-        if self._held:
-            self._pack(np.concatenate(self._left))
-            self._left, self._held = [], 0
-        levels = _levels(np.concatenate(self._spans)) if self._spans else {}
-        return Packed(self._digest.hexdigest(), self.code, self._count, tuple(self._chunks), levels)
-
-    def _pack(self, piece: Codes) -> None:
-        data = np.ascontiguousarray(piece)
-        self._digest.update(data.tobytes())
-        self._chunks.append(squeezed(data))
-        self._spans.append(_least_and_greatest(data))
-        self._count += len(data)
+TYPES: dict[Code, str] = {"i1": "|i1", "i2": "<i2", "i4": "<i4"}
+AT_ONCE = 2  # pieces that are compressed at the same time
 
 
 @dataclass(frozen=True)
@@ -78,10 +42,16 @@ class Packed:
 
 
 def pack(codes: Codes, code: Code = "i2") -> Packed:
-    """A whole channel at once."""
-    packer = Packer(code)
-    packer.add(codes)
-    return packer.packed()
+    """A whole channel. ValueError for samples that are not in the form of ``code``."""
+    if codes.dtype != np.dtype(TYPES[code]):
+        raise ValueError(f"samples of {codes.dtype} where {TYPES[code]} was said")
+    codes = np.ascontiguousarray(codes)
+    pieces = [codes[at : at + PIECE] for at in range(0, len(codes), PIECE)]
+    with ThreadPoolExecutor(AT_ONCE) as beside:  # compressing leaves the others of this process alone
+        coming = beside.map(squeezed, pieces)
+        digest = hashlib.sha256(codes.data).hexdigest()
+        levels = _levels(_least_and_greatest(codes)) if len(codes) else {}
+        return Packed(digest, code, len(codes), tuple(coming), levels)
 
 
 def squeezed(codes: Codes) -> bytes:

@@ -7,7 +7,7 @@ from typing import Literal
 
 from zincsmith.model.address import at_port
 
-Code = Literal["i2", "i4"]
+Code = Literal["i1", "i2", "i4"]
 
 
 @dataclass(frozen=True)

@@ -23,6 +23,7 @@ EDGE_S = 2e-7  # how long a spike at an edge lasts
 BURST_RATIO = 0.25  # of a packet of light load that it works
 HUM_V, STATION_HZ, STATION_V = 0.4e-3, 1.04e6, 0.25e-3  # what a probe picks up in this room, unit on or off
 LOOKED_UP, AT_ONCE = 16_385, 262_144  # places of a period; samples worked on together
+SLOW, SLOWLY = 512, 1e-3  # every so many samples is enough of what moves by less than this share of a period
 OVERSHOOT = 0.015  # of the volts, when it comes up without a load
 
 
@@ -85,6 +86,9 @@ def _period(world: World, ground: str) -> Array:
 
 def _looked_up(table: Array, t: Array, hertz: float, start: float) -> Array:
     """A period at each of some times, the nearest of its places; ``start`` is where in it time zero stands."""
+    if len(t) > AT_ONCE and (t[SLOW] - t[0]) * hertz < SLOWLY:  # between places so near to each other: a straight line
+        nodes = np.append(t[::SLOW], t[-1])
+        return np.asarray(np.interp(t, nodes, _looked_up(table, nodes, hertz, start)))
     out = np.empty(len(t))
     for begin in range(0, len(t), AT_ONCE):  # so little that it stays near the processor
         at = t[begin : begin + AT_ONCE] * hertz

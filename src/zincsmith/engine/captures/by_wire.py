@@ -11,8 +11,6 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from functools import partial
 
-import numpy as np
-
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.oscilloscope import Fetched, Oscilloscope
 from zincsmith.book.writer import BookWriter
@@ -23,7 +21,7 @@ from zincsmith.engine.setting import Setter
 from zincsmith.formats.packing import Packed, pack
 from zincsmith.model.actions import Capturing, SetLoad, SetSource, WantedChannel
 from zincsmith.model.address import name_of, port_of
-from zincsmith.model.capture import Capture, CaptureChannel
+from zincsmith.model.capture import Capture, CaptureChannel, Code
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Instrument, ScopeChannel
@@ -160,7 +158,7 @@ class Capturer:
         rigged: Instrument,
     ) -> tuple[list[CaptureChannel], list[Packed]]:  # fmt: skip
         with ThreadPoolExecutor(1) as beside:
-            coming = [beside.submit(pack, np.ascontiguousarray(one.codes, dtype="<i2")) for one in fetched]
+            coming = [beside.submit(pack, one.codes, _code(one)) for one in fetched]
             packed = [self._awaited(one) for one in coming]
         channels = [
             _channel(one, channel, span, f, p, wanted, rigged)
@@ -193,6 +191,10 @@ def _fitted(
     return wanted, (low + high) / 2.0
 
 
+def _code(one: Fetched) -> Code:
+    return "i1" if one.codes.dtype.itemsize == 1 else "i2"
+
+
 def _joined(rigged: Instrument, one: WantedChannel) -> ScopeChannel:
     """The channel of the scope that a quantity is joined to."""
     found = next((c for c in rigged.scope_channels if c.address == one.address), None)
@@ -209,8 +211,9 @@ def _channel(
     row = next((a for a in rigged.accuracy if a.quantity == quantity), None)
     limits = [b for b in (wanted.bandwidth_Hz, probe.bandwidth_MHz and probe.bandwidth_MHz * 1e6) if b]
     return CaptureChannel(
-        quantity, QUANTITIES[quantity].unit, packed.sha256, fetched.step, fetched.origin, "i2", port_of(one.address),
-        probe.ratio or 1.0, one.coupling, min(limits) if limits else None, probe.ground, float(probe.impedance_ohm),
+        quantity, QUANTITIES[quantity].unit, packed.sha256, fetched.step, fetched.origin, _code(fetched),
+        port_of(one.address), probe.ratio or 1.0, one.coupling,
+        min(limits) if limits else None, probe.ground, float(probe.impedance_ohm),
         0.0, fetched.clipped, span, fetched.step,
         row.reading_percent if row else 0.0, row.range_percent if row else 0.0, row.offset if row else 0.0,
         row is not None,
