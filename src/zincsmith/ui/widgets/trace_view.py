@@ -176,6 +176,7 @@ class TraceView(QWidget):
                 axis.setLabel(text, siPrefixEnableRanges=NEVER, **{"color": t.ink2, "font-size": "12px"})
                 axis.enableAutoSIPrefix(False)
                 axis.setGrid(40)
+                axis.setStyle(maxTickLevel=0)  # every line more of the grid costs a frame a millisecond
         for cursor in (*self._cursors[0], *self._cursors[1]):
             cursor.setPen(pg.mkPen(t.ink, width=1, style=Qt.PenStyle.DashLine))
         for mark in self._marks:
