@@ -13,7 +13,7 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.model.capture import Capture, CaptureChannel
@@ -32,7 +32,7 @@ CLOSER = 1.5
 AROUND, LEAST_AROUND = 0.5, 0.05  # of what lies between the marks, and of the capture: seen on either side
 LEAST_SAMPLES = 20
 NAMED_AT = 0.35  # of the height: the names of marks
-AXIS_PX = 48
+AXIS_PX, NAME_PX = 48, 20
 
 
 @dataclass(frozen=True)
@@ -137,7 +137,6 @@ class TraceView(QWidget):
             self._panes.append(pane)
             self._place_cursors(pane)
         self._place_marks()
-        self.heading.setText(self.shown.title)
         self.restyle()
 
     def _new_pane(self) -> pg.PlotWidget:
@@ -266,8 +265,10 @@ class TraceView(QWidget):
                 line.setData(np.repeat(at, 2), spans.reshape(-1))
             least, greatest = float(spans[:, 0].min()), float(spans[:, 1].max())
             room = 0.06 * (greatest - least) or max(1e-9, 0.05 * abs(greatest))
-            pane.setYRange(least - room, greatest + room, padding=0)
-            name.setPos(low / self._scale, greatest + room)
+            named = NAME_PX / max(2.0 * NAME_PX, pane.vb.height())  # its name stands above the trace, not on it
+            above = (greatest - least + 2.0 * room) * named / (1.0 - named)
+            pane.setYRange(least - room, greatest + room + above, padding=0)
+            name.setPos(low / self._scale, greatest + room + above)
 
     # Cursors
 
@@ -307,6 +308,19 @@ class TraceView(QWidget):
             hue = theme().text_of(QUANTITIES[channel.address].kind).name()
             parts.append(f"<span style='color:{hue}'>{a:.4g} → <b>{b:.4g} {channel.unit}</b></span>")
         self.readout.setText("&nbsp;&nbsp;".join(parts))
+        self._title()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._title()
+
+    def _title(self) -> None:
+        """The title, shortened to the room that the readout leaves."""
+        self.head.activate()
+        title = self.shown.title if self.shown is not None else ""
+        room = max(40, self.heading.width() - 8)
+        self.heading.setText(self.heading.fontMetrics().elidedText(title, Qt.TextElideMode.ElideRight, room))
+        self.heading.setToolTip(title)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         low, high = self.seen_s if self._panes else (0.0, 1.0)
