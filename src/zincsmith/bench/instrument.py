@@ -27,6 +27,11 @@ class Record:
     channels: dict[str, tuple[list[int], float]]
 
 
+def _short(word: str) -> tuple[str, str]:
+    """What tells one word from another: four letters, by which long and short forms agree, and all its digits."""
+    return re.sub(r"[^A-Z]", "", word.upper())[:4], re.sub(r"\D", "", word)
+
+
 class ScpiInstrument:
     """Says operations of its dialect; answers are numbers, or Garbled."""
 
@@ -55,15 +60,18 @@ class ScpiInstrument:
         command = operation.to_say.format(value=value)
         return self._trying(lambda: self._set(command, operation.settle_s, what, value))
 
-    def _set(self, command: str, settle_s: float, what: str, value: float | bool) -> float:
-        quirks = self.dialect.quirks
+    def _tell(self, command: str, settle_s: float) -> None:
+        """A command, its time to settle, whether it is done and whether it was taken."""
         self.link.write(command)
         if settle_s:
             time.sleep(settle_s)
-        if quirks.completion:
+        if self.dialect.quirks.completion:
             self.link.query("*OPC?")
         self._check_errors(command)
-        if not quirks.reads_back:
+
+    def _set(self, command: str, settle_s: float, what: str, value: float | bool) -> float:
+        self._tell(command, settle_s)
+        if not self.dialect.quirks.reads_back:
             return float(value)
         found = self._ask(f"get_{what}")[0]
         if not abs(found - float(value)) <= 1e-3 * max(1.0, abs(float(value))):  # what is no number agrees with nothing
@@ -80,14 +88,13 @@ class ScpiInstrument:
 
     def is_at(self, what: str, word: str) -> bool:
         """Whether something that is a word stands so; long and short forms are one."""
-        return self.word(what).upper()[:4] == word.upper()[:4]
+        return _short(self.word(what)) == _short(word)
 
     def choose(self, what: str, word: str) -> None:
         """Set something that is a word. Refused when it reads back otherwise."""
         operation = self.dialect.operation[f"set_{what}"]
         command = operation.to_say.format(value=word)
-        self.link.write(command)
-        self._check_errors(command)
+        self._tell(command, operation.settle_s)
         if self.dialect.quirks.reads_back and not self.is_at(what, word):
             raise Refused(f"was set to {word} but reads back {self.word(what)}", **self._where(command))
 
@@ -173,17 +180,23 @@ class ScpiInstrument:
             )
         return {q: v for q, v in zip(operation.quantities, values, strict=True) if abs(v) < NOT_A_NUMBER}
 
-    def _ask(self, name: str) -> list[float]:
+    def _ask(self, name: str, channel: int | None = None) -> list[float]:
+        """The numbers of a reply, or the one of them that is meant: words may stand beside that one."""
         operation = self.dialect.operation[name]
-        answer = self.link.query(operation.to_ask)
+        query = operation.to_ask if channel is None else operation.to_ask.format(channel=channel)
+        answer = self.link.query(query)
         parts = re.split("[,;]", answer)
+        if operation.place is not None:
+            parts = parts[operation.place - 1 : operation.place]
+            if not parts:
+                raise Garbled(f"answered {answer[:40]!r}, without a part {operation.place}", **self._where(query))
         found: list[float] = []
         try:
             for start in range(0, len(parts), PARSED_AT_ONCE):
                 self.link.beat()
                 found += [float(part) for part in parts[start : start + PARSED_AT_ONCE]]
         except ValueError:
-            raise Garbled(f"answered {answer[:40]!r}, which is no number", **self._where(operation.query)) from None
+            raise Garbled(f"answered {answer[:40]!r}, which is no number", **self._where(query)) from None
         return found
 
     def _check_errors(self, command: str) -> None:

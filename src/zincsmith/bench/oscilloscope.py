@@ -37,10 +37,7 @@ class Oscilloscope(ScpiInstrument):
         self._set_at(channel, "span", span)
         self._set_at(channel, "offset", centre)
         if self.can_choose("coupling"):
-            operation = self.dialect.operation["set_coupling"]
-            command = operation.to_say.format(value=coupling, channel=channel)
-            self.link.write(command)
-            self._check_errors(command)
+            self._say("set_coupling", value=coupling, channel=channel)
         if bandwidth_Hz is not None and self.can_choose("bandwidth"):
             self._set_at(channel, "bandwidth", bandwidth_Hz)
 
@@ -80,7 +77,7 @@ class Oscilloscope(ScpiInstrument):
     def fetch(self, channel: int, samples: int) -> Fetched:
         """The samples of a channel. Garbled where they are not as many as were asked for."""
         quirks = self.dialect.quirks
-        command = self._asked("capture", channel)
+        command = self.dialect.operation["capture"].to_ask.format(channel=channel)
         kind = np.dtype(quirks.code).newbyteorder(">" if quirks.big_endian else "<")
         data = self.link.query_block(command)
         if len(data) != samples * kind.itemsize:
@@ -93,35 +90,32 @@ class Oscilloscope(ScpiInstrument):
         step, origin = self._number("get_step", channel), self._number("get_origin", channel)
         if not step > 0.0:
             raise Garbled(f"says that a step is {step:g}", **self._where("get_step"))
+        if "get_reference" in self.dialect.operation:  # the code that stands for the origin, where that is not zero
+            origin -= step * self._number("get_reference", channel)
         if kind.kind == "i":
             return Fetched(raw.astype(kind.newbyteorder("<"), copy=False), step, origin, clipped)
         middle = (int(most.max) + 1) // 2  # what has no sign is counted from its middle
         signed = (raw.astype(np.int32) - middle).astype(f"i{kind.itemsize}")
         return Fetched(signed, step, origin + middle * step, clipped)
 
-    def _say(self, name: str) -> None:
-        command = self.dialect.operation[name].to_say
-        self.link.write(command)
-        self._check_errors(command)
-
-    def _asked(self, name: str, channel: int) -> str:
-        return self.dialect.operation[name].to_ask.format(channel=channel)
+    def _say(self, name: str, **fields: object) -> str:
+        """A command, and whether it was taken; returns it as it was sent."""
+        operation = self.dialect.operation[name]
+        command = operation.to_say.format(**fields)
+        self._tell(command, operation.settle_s)
+        return command
 
     def _number(self, name: str, channel: int) -> float:
-        answer = self.link.query(self._asked(name, channel))
-        try:
-            return float(answer)
-        except ValueError:
-            raise Garbled(f"answered {answer[:40]!r}, which is no number", **self._where(name)) from None
+        return self._ask(name, channel)[0]
 
     def _set_at(self, channel: int, what: str, value: float) -> None:
         """A setting of a channel, and its read-back. LimitError beyond what the instrument takes."""
         low, high = self.dialect.limits.get(what, (value, value))
         if not low <= value <= high:
             raise LimitError(f"{self.dialect.words}: {what} takes {low:g} to {high:g}, not {value:g}")
-        command = self.dialect.operation[f"set_{what}"].to_say.format(value=value, channel=channel)
-        self.link.write(command)
-        self._check_errors(command)
+        command = self._say(f"set_{what}", value=value, channel=channel)
+        if not self.dialect.quirks.reads_back:
+            return
         found = self._number(f"get_{what}", channel)
         if not abs(found - value) <= 1e-3 * max(abs(value), 1e-3):
             raise Garbled(f"was set to {value:g} but reads back {found:g}", **self._where(command))

@@ -16,10 +16,12 @@ from zincsmith.model.roles import NEEDED, SWITCHES
 
 REPLIES = {
     "get": ("number", "boolean", "word"),
+    "place": ("numbers",),
     "read": ("numbers",),
     "capture": ("block",),
     "next_error": ("error",),
 }
+MOST_PLACES = 64
 LONGEST_SETTLE_S = 0.8  # no instrument may keep the engine waiting longer than it keeps its guardian
 
 
@@ -104,9 +106,12 @@ def _asks(name: str, one: Operation, at: str, role: str) -> Iterator[Problem]:
     """What is wrong with an operation that is a query."""
     if one.settle_s:
         yield Problem(f"{at}.settle_s", "only a command has a time to settle")
+    if one.place is not None and (one.reply != "numbers" or not 1 <= one.place <= MOST_PLACES):
+        yield Problem(f"{at}.place", f"which number of a reply of numbers is meant, 1 to {MOST_PLACES}")
     if name.startswith("set_") or name == "advance":
         yield Problem(f"{at}.query", "this one sets: it is a command with {value} in it")
-    wanted = REPLIES.get(name.partition("_")[0] if name.startswith("get_") else name, ())
+    first = "place" if one.place is not None else name.partition("_")[0]
+    wanted = REPLIES.get(first if name.startswith("get_") else name, ())
     if one.reply is None:
         yield Problem(at, "the reply format is missing")
     elif wanted and one.reply not in wanted:

@@ -22,7 +22,7 @@ class Operation(Record):
     """Either a command with ``{value}`` in it, or a query with the form of its reply.
 
     ``quantities`` names what the numbers of a reading are, in their order; ``settle_s`` is waited after a command,
-    before anything else is asked.
+    before anything else is asked; ``place`` says which number of a reply of several is meant, from 1.
     """
 
     command: str | None = None
@@ -30,6 +30,7 @@ class Operation(Record):
     reply: Literal["number", "numbers", "boolean", "word", "error", "block"] | None = None
     quantities: tuple[str, ...] = ()
     settle_s: float = 0.0
+    place: int | None = None
 
     @property
     def to_say(self) -> str:

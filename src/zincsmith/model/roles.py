@@ -78,7 +78,7 @@ TABLE = (
     Role("scope", "Scope",
          (*_both("span", "offset", "rate", "depth", "before", "trigger_source", "trigger_level", "trigger_slope"),
           "arm", "force", "get_state", "capture", "get_step", "get_origin"),
-         _both("coupling", "bandwidth"), reached=True, optional=True),
+         (*_both("coupling", "bandwidth"), "get_reference"), reached=True, optional=True),
     Role("sink_controller", "Sink controller", ("get_modes", *_both("mode")), reached=True),
     Role("lcr_meter", "LCR meter", ("get_capacitance", "get_esr")),
     Role("clock", "Clock", ("advance", "get_time")),
