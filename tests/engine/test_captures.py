@@ -258,6 +258,7 @@ def test_figures_read_off_a_screen_say_how_closely(tmp_path: Path, unit: Unit, r
     asked = [w.event.text for w in scene.events(HandSetting) if w.event.wants]
     assert "AC coupled" in asked[0]
     assert "spring or coax" in asked[0]
+    assert ": record 200 µs\nchannel 1, output volts" in asked[0], "a heading, then a line each"
     with BookReader(scene.path) as reader:
         run = judge_run(reader)
     (found,) = [j for j in run.judged if j.finding.name == "ripple" and j.finding.value is not None]
@@ -289,6 +290,6 @@ def test_the_file_that_a_scope_saved_is_dropped_at_the_prompt(
         (held,) = [j.finding for j in run.judged if j.finding.name == "hold_up" and j.finding.value is not None]
     assert held.value == pytest.approx(0.016, abs=2e-4)
     assert [row["value"] for row in held.working.rows] == pytest.approx([0.019, 0.016], abs=2e-4)
-    armed = [w.event.text for w in scene.events(HandSetting) if w.event.text.startswith("Set and arm")]
+    armed = [w.event.text for w in scene.events(HandSetting) if w.event.text.endswith("it waits for its trigger")]
     assert len(armed) == 2
     assert "single, on output volts falling through 12 V" in armed[0]

@@ -18,7 +18,7 @@ from zincsmith.model.figures import FIGURES
 from zincsmith.model.intake import LookOver, Part, Physical
 from zincsmith.model.label import Mode
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
-from zincsmith.procedures.cautions import cautions_for
+from zincsmith.procedures.cautions import cautions_for, probing
 from zincsmith.words.plate_words import headline
 
 KINDS = sorted(f.stem for f in (ROOT / "examples" / "units").glob("*.toml"))
@@ -190,6 +190,15 @@ def test_cautions_appear_where_they_apply(name: str, there: set[str], not_there:
     found = set(cautions_for(example(name)))
     assert there <= found
     assert not not_there & found
+
+
+def test_probes_are_cautioned_about_by_what_they_are_joined_to() -> None:
+    assert probing(()) == ()
+    (output,) = probing({"output_voltage", "output_current"})
+    (both,) = probing({"output_voltage", "input_voltage"})
+    assert "spring" in output
+    assert "differential" not in output
+    assert "differential" in both
 
 
 def test_what_hangs_on_a_line_is_what_would_go_with_it() -> None:

@@ -30,6 +30,8 @@ from zincsmith.model.rig import Gear, Rig
 from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import rehearse
+from zincsmith.procedures.beginning import ALWAYS, WIRED
+from zincsmith.procedures.cautions import CAUTIONS, probing
 from zincsmith.procedures.plan_file import NAMED
 from zincsmith.showing.live import LiveFigure, picked_figures
 from zincsmith.showing.reading_words import reading_words
@@ -251,6 +253,29 @@ def test_a_gate_is_passed_by_tick_and_button(show: Callable[..., QWidget]) -> No
     panel.show_turn(GateOpened("Another", "Again.", ()), "nothing is on")
     assert not panel.go_on.isEnabled(), "each gate wants its own act"
     assert panel.tick.text() == "I have checked this", "nobody ticks cautions that are not there"
+
+
+def test_every_caution_is_read_whole_in_the_window_that_ships(show: Callable[..., QWidget]) -> None:
+    panel = show(GatePanel(), 1120, 632)  # what a window of 1280 by 800 leaves
+    assert isinstance(panel, GatePanel)
+    board = (c for code, c in CAUTIONS.items() if code not in ("battery", "inverter"))
+    panel.show_turn(
+        GateOpened("Before power", WIRED, (*board, *probing({"output_voltage", "input_voltage"}), *ALWAYS)), ""
+    )
+    QTest.qWait(0)
+    for words in (panel.title, panel.text, panel.cautions):
+        assert words.height() >= words.heightForWidth(words.width()), words.text()[:30]
+    assert panel.go_on.geometry().bottom() < panel.height()
+
+
+def test_what_a_scope_is_set_to_is_a_line_each(show: Callable[..., QWidget]) -> None:
+    panel = show(GatePanel(), 900, 600)
+    assert isinstance(panel, GatePanel)
+    turn = HandSetting("scope", "Scope: record 1 ms\nchannel 1: 2 V\ndrop the file here", wants="The file")
+    panel.show_turn(turn, "the input is live")
+    assert panel.title.text() == "Scope: record 1 ms"
+    assert panel.text.isVisible()
+    assert panel.text.text().splitlines() == ["•  channel 1: 2 V", "•  drop the file here"]
 
 
 def test_a_source_set_by_hand_is_typed_where_it_landed(show: Callable[..., QWidget]) -> None:

@@ -176,7 +176,10 @@ class TerminalDesk:
         self._question = Question(RECORD if asked.wants else LOAD if asked.role == "load" else SOURCE, volts=lands)
         if asked.switch_off_at:
             self.say("SWITCH OFF FIRST, TYPE LATER", f" at {', '.join(asked.switch_off_at)}.", "bold red")
-        self.say("By hand:", f" {asked.text}")
+        what, *steps = asked.text.split("\n")
+        self.say("By hand:", f" {what}")
+        for step in steps:
+            self.say("", f"  • {step}")
         usual = "Type the volts it landed at" if lands else "Type yes when it is done:"
         self.say("", f"{asked.wants or usual}, or no to stop:" if asked.wants or lands else usual)
 

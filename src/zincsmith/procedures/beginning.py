@@ -6,7 +6,7 @@ from zincsmith.model.actions import Confirm, Dwell, SetSource, Stage
 from zincsmith.model.plan import Line
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, Steps
-from zincsmith.procedures.cautions import cautions_for
+from zincsmith.procedures.cautions import cautions_for, probing
 from zincsmith.procedures.ports import idle
 
 SAFETY_CHECKS = "safety_checks"
@@ -23,7 +23,7 @@ def gate(ctx: Context, text: str = WIRED) -> Steps:
     were passed already."""
     if SAFETY_CHECKS not in ctx.before:
         yield Stage("Safety gate", "nothing is live")
-        yield Confirm("Before power", text, (*cautions_for(ctx.unit).values(), *ALWAYS))
+        yield Confirm("Before power", text, (*cautions_for(ctx.unit).values(), *probing(ctx.captured), *ALWAYS))
 
 
 def stands_words(unit: Unit) -> str:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
+from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.unit import Unit
 
 CAUTIONS = {
@@ -22,6 +25,19 @@ CAUTIONS = {
     "hot": "Load resistors get hot enough to burn the bench: mount them, keep air moving. Sense leads are changed with "
     "power off.",
 }
+
+PROBES = "Scope probes are joined and moved only with the unit unplugged and proven dead; photograph how. "
+OUTPUT_PROBE = "At the output a spring or coax, never the long ground lead. "
+INPUT_PROBE = "On the input side differential probes of enough volts and CAT: the clip of a plain one is earth. "
+
+
+def probing(captured: Collection[str]) -> tuple[str, ...]:
+    """The caution of a bench with a scope, by what it is joined to; none without."""
+    if not captured:
+        return ()
+    sides = {QUANTITIES[one].side for one in captured}
+    output = OUTPUT_PROBE if "output" in sides else ""
+    return (f"{PROBES}{output}{INPUT_PROBE if 'input' in sides else ''}".strip(),)
 
 
 def cautions_for(unit: Unit) -> dict[str, str]:

@@ -24,15 +24,17 @@ from zincsmith.procedures.waveform_intake import WaveformIntake, as_channel
 
 WANTS = "The file that the scope saved, or what you read off its screen"
 DIVISIONS = {"div": ("V", "A"), "tdiv": ("s",)}  # at which figures were read: they give the resolution
+RATES = ((1e9, "G"), (1e6, "M"), (1e3, "k"))
 TIMES = ((1.0, "s"), (1e-3, "ms"), (1e-6, "µs"))
 
 
 def setting_words(wanted: Capturing, scope: Instrument) -> str:
-    """What to connect and set, in the order it is done."""
+    """What to connect and set, in the order it is done: a heading and a line each."""
     span = next((f"{wanted.seconds / s:g} {u}" for s, u in TIMES if wanted.seconds >= s), f"{wanted.seconds:g} s")
     rate = wanted.samples / wanted.seconds
-    parts = [_channel_words(one) for one in wanted.channels]
-    parts.append(f"{span} in all, {rate:.2g} samples a second or the most it has")
+    large, many = next((r for r in RATES if rate >= r[0]), (1.0, ""))
+    parts = [_channel_words(one, scope, wanted.then is None) for one in wanted.channels]
+    parts.append(f"sample rate {rate / large:.3g} {many}S/s, or the most it has")
     if wanted.bandwidth_Hz:
         parts.append(f"bandwidth {wanted.bandwidth_Hz / 1e6:g} MHz")
     if wanted.trigger is not None:
@@ -41,14 +43,22 @@ def setting_words(wanted: Capturing, scope: Instrument) -> str:
             f"single, on {one.inside} {wanted.trigger.slope} through {wanted.trigger.level:.3g} {one.unit}, "
             f"{100.0 * wanted.before:g} % of it before"
         )
-    ground = "Ground by a spring or coax at the terminals, never the long lead; photograph how it is done."
-    return f"{scope.name}: {'; '.join(parts)}. {ground}"
+    parts.append("probes as they were joined before power: ground by a spring or coax, never the long lead")
+    if any(QUANTITIES[one.address].side == "input" for one in wanted.channels):
+        parts.append("nothing on the input side is touched now: it counts as live")
+    return "\n".join((f"{scope.name}: record {span}", *parts))
 
 
-def _channel_words(one: WantedChannel) -> str:
+def _channel_words(one: WantedChannel, scope: Instrument, again: bool) -> str:
+    """What is joined to which channel, and its range: a finer one where there can be a second look."""
     info = QUANTITIES[one.address]
-    around = f" around {one.centre:.3g}" if one.centre and one.coupling == "DC" else ""
-    return f"{info.inside}, {one.coupling} coupled, {one.span:.2g} {info.unit} from top to bottom{around}"
+    joined = next((c for c in scope.scope_channels if c.address == one.address), None)
+    where = f"channel {joined.number}, " if joined is not None else ""
+    probe = f", probe {joined.probe.ratio:g}:1" if joined is not None and joined.probe.ratio else ""
+    around = f" around {one.centre:.3g} {info.unit}" if one.centre and one.coupling == "DC" else ""
+    finer = ", finer while all of it is seen" if again else ""
+    size = f"{one.span:.3g} {info.unit} from top to bottom{around}{finer}"
+    return f"{where}{info.inside}{probe}: {one.coupling} coupled, {size}"
 
 
 def asking_words(wanted: Capturing) -> str:
@@ -56,7 +66,7 @@ def asking_words(wanted: Capturing) -> str:
     typed = _typed_of(wanted.of)
     example = ", ".join(f"{one.key} {one.example}" for one in typed)
     divisions = " and ".join(d for d, units in DIVISIONS.items() if any(t.unit in units for t in typed))
-    return f"Drop the file here; or type {example}, with {divisions}: the size of a division it was read at."
+    return f"drop the file here, or type {example}, with {divisions}: the size of a division it was read at"
 
 
 def _typed_of(name: str) -> tuple[TypedFigure, ...]:

@@ -78,11 +78,11 @@ class Capturer:
         self._bring_to(wanted.first, wanted.first_s)
         words = setting_words(wanted, rigged)
         if wanted.then is not None:
-            self.operator.set_by_hand("scope", f"Set and arm {words}")
+            self.operator.set_by_hand("scope", f"{words}\nand arm it: it waits for its trigger")
             self.setter.carry_out(wanted.then)
             self._pass(wanted.seconds)
-            words = ""
-        words = f"{words} {asking_words(wanted)}".strip()
+            words = f"{rigged.name}: what it recorded"
+        words = f"{words}\n{asking_words(wanted)}"
         capture, packed, file = self.operator.told_by_hand(
             "scope", words, WANTS, partial(told, wanted=wanted, scope=rigged)
         )

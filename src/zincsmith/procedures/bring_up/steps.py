@@ -44,7 +44,7 @@ from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Procedure, Steps
 from zincsmith.procedures.bring_up.options import BringUpOptions
-from zincsmith.procedures.cautions import cautions_for
+from zincsmith.procedures.cautions import cautions_for, probing
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.ports import draw, everywhere, idle, let_fall, watch_outputs
 from zincsmith.procedures.search import approach, bisect
@@ -98,7 +98,11 @@ class BringUp(Procedure):
             "The unit is about to be fed for the first time"
             + (", from nothing upwards, without load. Watch it." if from_zero else " at its rated input, without load.")
             + " Source current limit low; load off.",
-            (*CAUTIONS, *(c for c in cautions_for(ctx.unit).values() if c not in CAUTIONS)),
+            (
+                *CAUTIONS,
+                *(c for c in cautions_for(ctx.unit).values() if c not in CAUTIONS),
+                *probing(ctx.captured),
+            ),
         )
         yield Note(f"start method: {'raised from zero' if from_zero else 'switched to rated input'}")
         yield from idle(ctx)

@@ -9,7 +9,7 @@ from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import Context, Conventions, Procedure, Steps
 from zincsmith.procedures.beginning import ALWAYS, stands_words
-from zincsmith.procedures.cautions import cautions_for
+from zincsmith.procedures.cautions import cautions_for, probing
 from zincsmith.procedures.ports import outputs_words
 from zincsmith.procedures.safety_checks.options import SafetyOptions
 
@@ -68,7 +68,7 @@ class SafetyChecks(Procedure):
             f"{stands_words(unit)} The source is wired through the power meter to its input, the "
             f"load to {outputs_words(ctx)} with the voltmeter at the unit's terminals. A range selector "
             "stands right. Fuse, emergency stop and cover are in place.",
-            (*cautions_for(unit).values(), *ALWAYS),
+            (*cautions_for(unit).values(), *probing(ctx.captured), *ALWAYS),
         )
 
     def tidy(self, ctx: Context) -> Steps:

@@ -41,6 +41,9 @@ class FileLine(QLineEdit):
             super().dropEvent(event)
 
 
+CAUTIONS_PX = 1060  # wider than the rest: all of them have to be seen at once
+
+
 class GatePanel(Panel):
     """Signal ``said`` (the command). The button waits for the tick; nothing is preset."""
 
@@ -80,6 +83,7 @@ class GatePanel(Panel):
         self.despite.clicked.connect(lambda: self.said.emit(GoOn(self.line.text().strip())))
         for widget in (self.title, self.text, self.first, self.cautions, self.price, self.problem):
             widget.setMaximumWidth(820)
+        self.cautions.setMaximumWidth(CAUTIONS_PX)
         every: tuple[QWidget, ...] = (
             self.kicker, self.title, self.text, self.first, self.caution_head, self.cautions, self.price, self.tick,
             self.senses, self.asks, self.line, self.problem,
@@ -118,8 +122,10 @@ class GatePanel(Panel):
         rule = turn if isinstance(turn, StopRuleMet) else None
         asks, hand = isinstance(turn, SensesAsked), isinstance(turn, HandSetting)
         self.title.setText(_title(turn))
-        self.text.setText(_rule_text(turn) if isinstance(turn, StopRuleMet) else "" if hand else turn.text)
-        self.text.setVisible(not hand)
+        steps = turn.text.split("\n")[1:] if isinstance(turn, HandSetting) else []
+        done = "\n".join(f"•  {step}" for step in steps)
+        self.text.setText(_rule_text(turn) if isinstance(turn, StopRuleMet) else done if hand else turn.text)
+        self.text.setVisible(bool(self.text.text()) or not hand)
         first = turn.switch_off_at if isinstance(turn, HandSetting) else ()
         self.first.setText(f"Switch off first, type later: {', '.join(first)}.")
         self.first.setVisible(bool(first))
@@ -198,7 +204,7 @@ def _kind(turn: Turn) -> str:
 
 def _title(turn: Turn) -> str:
     if isinstance(turn, HandSetting):
-        return turn.text  # what to set is what has to be read from two metres
+        return turn.text.split("\n")[0]  # what to set is what has to be read from two metres
     return turn.words if isinstance(turn, StopRuleMet) else turn.title
 
 
