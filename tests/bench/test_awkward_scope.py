@@ -135,6 +135,9 @@ def test_what_it_says_of_itself_is_not_taken_on_trust(scope: Oscilloscope, peer:
     peer.preamble = "WORD,MSB,5000,1,s,fine,{origin},{reference}"
     with pytest.raises(Garbled, match="which is no number"):
         scope.fetch(1, 5_000)
+    peer.preamble = "WORD,MSB,5000,1,s,{step},nan,{reference}"
+    with pytest.raises(Garbled, match="samples begin at nan"):
+        scope.fetch(1, 5_000)
     peer.source_read_back = "CHAN1"
     with pytest.raises(Refused, match="set to CHAN3 but reads back CHAN1"):
         scope.arm(Trigger("output_voltage", 11.0, "rising"), 3)

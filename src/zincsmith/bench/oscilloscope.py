@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -88,8 +89,10 @@ class Oscilloscope(ScpiInstrument):
         most = np.iinfo(kind)
         clipped = float(np.count_nonzero((raw == most.max) | (raw == most.min))) / max(1, samples)
         step, origin = self._number("get_step", channel), self._number("get_origin", channel)
-        if not step > 0.0:
+        if not 0.0 < step < math.inf:
             raise Garbled(f"says that a step is {step:g}", **self._where("get_step"))
+        if not math.isfinite(origin):
+            raise Garbled(f"says that its samples begin at {origin:g}", **self._where("get_origin"))
         if "get_reference" in self.dialect.operation:  # the code that stands for the origin, where that is not zero
             origin -= step * self._number("get_reference", channel)
         if kind.kind == "i":

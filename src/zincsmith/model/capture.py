@@ -8,6 +8,7 @@ from typing import Literal
 from zincsmith.model.address import at_port
 
 Code = Literal["i1", "i2", "i4"]
+TIMES = ((1.0, "s"), (1e-3, "ms"), (1e-6, "µs"), (1e-9, "ns"))  # in which a stretch of time is told
 
 
 @dataclass(frozen=True)

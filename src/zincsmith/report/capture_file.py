@@ -8,14 +8,13 @@ import numpy as np
 
 from zincsmith.book.reader import BookReader
 from zincsmith.history.captures import Held
-from zincsmith.model.capture import CaptureChannel
+from zincsmith.model.capture import TIMES, CaptureChannel
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.report.figures import HUES, INK, LINE
 
 COLUMNS = 1600  # of a picture
 PIECE = 65_536  # rows that are written at once
-TIMES = ((1.0, "s"), (1e-3, "ms"), (1e-6, "µs"), (1e-9, "ns"))
 
 
 def write_capture(book: BookReader, held: Held, out: Path) -> None:

@@ -12,7 +12,7 @@ from zincsmith.formats.packing import Packed
 from zincsmith.formats.table_file import read_columns
 from zincsmith.model.actions import Capturing, WantedChannel
 from zincsmith.model.address import name_of, port_of
-from zincsmith.model.capture import Capture
+from zincsmith.model.capture import TIMES, Capture
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Instrument
@@ -25,7 +25,6 @@ from zincsmith.procedures.waveform_intake import WaveformIntake, as_channel
 WANTS = "The file that the scope saved, or what you read off its screen"
 DIVISIONS = {"div": ("V", "A"), "tdiv": ("s",)}  # at which figures were read: they give the resolution
 RATES = ((1e9, "G"), (1e6, "M"), (1e3, "k"))
-TIMES = ((1.0, "s"), (1e-3, "ms"), (1e-6, "µs"))
 
 
 def setting_words(wanted: Capturing, scope: Instrument) -> str:

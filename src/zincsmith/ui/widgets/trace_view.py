@@ -16,7 +16,7 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from zincsmith.model.capture import Capture, CaptureChannel
+from zincsmith.model.capture import TIMES, Capture, CaptureChannel
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.recorded.result import Mark
 from zincsmith.ui.theme import font, theme
@@ -26,7 +26,6 @@ from zincsmith.ui.widgets.plot import NEVER
 Spans = NDArray[np.float64]
 Fetch = Callable[[CaptureChannel, int, int, int], Spans]  # (channel, start, stop, columns) -> (columns, 2)
 
-TIMES = ((1.0, "s"), (1e-3, "ms"), (1e-6, "µs"), (1e-9, "ns"))
 STEP, FINE = 0.1, 0.005  # of what is seen: a key moves the view, or a cursor, by so much
 CLOSER = 1.5
 AROUND, LEAST_AROUND = 0.5, 0.05  # of what lies between the marks, and of the capture: seen on either side
