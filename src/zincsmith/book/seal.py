@@ -16,7 +16,7 @@ from dataclasses import dataclass
 
 SEALED, NOT_SEALED, BROKEN = "sealed", "not sealed", "broken"
 # Whatever comes last of a run is one of these: the digest beside the run is that of the latest of them.
-CLOSING = ("RunClosed", "FindingsKept", "Signed", "Amended", "BenchSettled", "DoubtEnded")
+CLOSING = ("RunClosed", "FindingsKept", "Signed", "Amended", "BenchSettled", "DoubtEnded", "CursorsRead")
 FIELDS = "seq, run, step, at, bench_s, kind, v, body, digest"
 Row = tuple[int, int | None, int | None, str, float | None, str, int, str, str | None]
 

@@ -9,8 +9,10 @@ from functools import cached_property
 from typing import Any, TypeVar
 
 from zincsmith.analysis.expectation import Expected, expected
+from zincsmith.book.reader import BookReader
 from zincsmith.engine.poll_loop import PollLoop, RunEnd, Skip, trip_words
 from zincsmith.formats.entry import parse_change, parse_entry
+from zincsmith.history.captures import check_cursors
 from zincsmith.model.actions import Confirm, Observe
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.commands import (
@@ -27,6 +29,7 @@ from zincsmith.model.commands import (
     Note,
     Pass,
     Pause,
+    ReadCursors,
     Reject,
     Repeat,
     Resume,
@@ -35,6 +38,7 @@ from zincsmith.model.commands import (
 )
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
+    CursorsRead,
     EntryAsked,
     EntryCorrected,
     EntryRefused,
@@ -103,6 +107,7 @@ class Operator:
             Reject: self._reject,
             Repeat: self._repeat,
             Correct: self._correct,
+            ReadCursors: self._cursors,
             Pause: self._pause,
             SkipStep: lambda _: self._skip(False),
             SkipPart: lambda _: self._skip(True),
@@ -189,6 +194,14 @@ class Operator:
         self.poll_loop.event_log.append(EntryCorrected(corrected, first.value, reason, self.name))
         self.typed[key] = corrected
         self._first |= {place: corrected for place, r in self._first.items() if r.id == key}
+
+    def _cursors(self, command: ReadCursors) -> None:
+        event_log = self.poll_loop.event_log
+        if command.run != event_log.run:
+            raise InputError("cursors of another run are read when this one has ended")
+        with BookReader(event_log.book.path) as reader:
+            check_cursors(reader, command.run, command.cursors)
+        event_log.append(CursorsRead(command.cursors, command.by.strip() or self.name))
 
     def _point(self, command: Reject | Repeat) -> int:
         number = command.point or max(self.takes, default=0)

@@ -22,6 +22,7 @@ from zincsmith.engine.runner import BugInRun
 from zincsmith.engine.session import Session, Start
 from zincsmith.engine.taking_in import take_in
 from zincsmith.guard.watch_over import Guardian
+from zincsmith.history.captures import check_cursors
 from zincsmith.model.answers import DocumentsChanged, Ready, Refused, Scanned, TakenIn
 from zincsmith.model.commands import (
     Amend,
@@ -35,6 +36,7 @@ from zincsmith.model.commands import (
     MakeSafe,
     Mark,
     Note,
+    ReadCursors,
     Redo,
     ResumeRun,
     Revise,
@@ -47,7 +49,7 @@ from zincsmith.model.commands import (
     Undo,
 )
 from zincsmith.model.errors import BookError, InputError, ZincsmithError
-from zincsmith.model.events import Amended, DoubtEnded, Event, Failed, FindingsKept, Marked, Noted, Signed
+from zincsmith.model.events import Amended, CursorsRead, DoubtEnded, Event, Failed, FindingsKept, Marked, Noted, Signed
 from zincsmith.model.states import allowed
 
 # Refused, these have changed nothing: the log of the bench need not know.
@@ -142,6 +144,7 @@ class Service:
             Sign: self._sign,
             Amend: self._amend,
             EndDoubt: self._end_doubt,
+            ReadCursors: self._cursors,
             Note: lambda command: self.session.event_log.append(Noted(command.text, {}, command.photo)),
             Mark: lambda command: self.session.event_log.append(Marked(command.text, {})),
         }
@@ -210,6 +213,12 @@ class Service:
     def _end_doubt(self, command: EndDoubt) -> None:
         self._answerable(command, "the end of a doubt", command.evidence)
         self._append(command, DoubtEnded(command.doubt, command.how, command.evidence.strip(), command.by.strip()))
+
+    def _cursors(self, command: ReadCursors) -> None:
+        self._answerable(command, "a figure from cursors", command.cursors.reason)
+        with BookReader(self.book.path) as reader:
+            check_cursors(reader, command.run, command.cursors)
+        self._append(command, CursorsRead(command.cursors, command.by.strip()))
 
     def _answerable(self, command: AnswerFor, what: str, says: str = "-") -> None:
         self._at_rest(command, "a run is answered for")

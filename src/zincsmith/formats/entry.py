@@ -15,6 +15,7 @@ UNIT_FORMS = {
     "degC": ("°C", "degC", "deg C", "C", "c", "º C", "° C"),
     "%": ("%", "percent"),
     "Hz": ("Hz", "hz"),
+    "s": ("s", "sec", "seconds"),
     "1": ("",),
 }
 _NUMBER = re.compile(r"([+\-−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+\-−]?\d{1,2})?)\s*(.*)", re.DOTALL)
@@ -105,7 +106,7 @@ def last_digit(text: str, unit: str) -> float | None:
 
 
 def _exponent(rest: str, unit: str) -> int:
-    for form in sorted(UNIT_FORMS[unit], key=len, reverse=True):
+    for form in sorted(UNIT_FORMS.get(unit, (unit,)), key=len, reverse=True):
         if rest == form:
             return 0
         if form and rest.endswith(form) and rest[: -len(form)].strip() in PREFIXES:

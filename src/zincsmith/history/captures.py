@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from zincsmith.book.reader import BookReader
-from zincsmith.model.capture import Capture
-from zincsmith.model.events import PointTaken
+from zincsmith.model.capture import Capture, Cursors
+from zincsmith.model.errors import InputError
+from zincsmith.model.events import PointTaken, Signed
 from zincsmith.model.reading import Point
 
 
@@ -63,3 +64,33 @@ def captures_of(book: BookReader) -> list[Held]:
             for one in point.captures:
                 found.append(Held(len(found) + 1, row.id, written.at, point, one))
     return found
+
+
+def check_cursors(book: BookReader, run: int, cursors: Cursors) -> None:
+    """InputError for a figure that nobody can read off a capture of this run."""
+    if list(book.events(run=run, kinds=(Signed,))):
+        raise InputError(f"run {run} is signed: it is amended, its figures are not added to")
+    if not cursors.reason.strip():
+        raise InputError("say why: a figure from cursors carries a reason and a name")
+    taken = {
+        (p.number, p.take): p
+        for w in book.events(run=run, kinds=(PointTaken,))
+        if isinstance(w.event, PointTaken)
+        for p in (w.event.point,)
+    }
+    point = taken.get((cursors.point, cursors.take))
+    if point is None or not 0 <= cursors.capture < len(point.captures):
+        raise InputError(f"run {run} has no such capture at point {cursors.point}")
+    capture = point.captures[cursors.capture]
+    last_s = capture.begin_s + capture.count * capture.step_s
+    if not all(capture.begin_s <= at <= last_s for at in (cursors.first_s, cursors.second_s)):
+        raise InputError(
+            f"a cursor stands outside the capture, which goes from {capture.begin_s:.6g} to {last_s:.6g} s"
+        )
+    if abs(cursors.second_s - cursors.first_s) < 0.5 * capture.step_s:
+        raise InputError("both cursors stand at one sample: nothing lies between them")
+    if capture.channel(cursors.address) is None:
+        there = ", ".join(c.address for c in capture.channels) or "none: its figures were typed"
+        raise InputError(f"the capture has no channel {cursors.address!r}; it has {there}")
+    if not cursors.grain_s > 0.0:
+        raise InputError("how finely the cursors were placed is not said")

@@ -11,6 +11,7 @@ from zincsmith.formats.words import local_time
 from zincsmith.model.address import at_port, name_of, port_of, ports_in, seen_from
 from zincsmith.model.events import (
     Amended,
+    CursorsRead,
     DoubtEnded,
     Effected,
     EntryAsked,
@@ -112,7 +113,7 @@ class RunView:
                 self.__init__(run=written.run, opened=event, began_at=written.at)  # type: ignore[misc]
             case RunResumed():
                 self.closed, self.failure, self.safe_steps = None, "", []
-            case Signed() | Amended() | DoubtEnded():
+            case Signed() | Amended() | DoubtEnded() | CursorsRead():
                 self.answered += 1
             case Failed(text):
                 self.failure = text

@@ -9,9 +9,12 @@ from zincsmith.judge.judging import JudgedRun
 
 
 def evidence_digest(run: JudgedRun) -> str:
-    """SHA-256 over the recorded points: the same evidence always gives the same digest."""
+    """SHA-256 over the recorded points and what people read off their captures: the same evidence always gives the
+    same digest."""
     digest = hashlib.sha256()
     for point in run.evidence.points:
         # A point without records hashes as it did before points could have any.
         digest.update(dump(point).replace(',"waves":[]', "").encode())
+    for read in run.evidence.cursors:
+        digest.update(dump(read).encode())
     return digest.hexdigest()

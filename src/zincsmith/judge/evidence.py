@@ -16,11 +16,20 @@ from zincsmith.analysis.data_sheet import with_data_sheets
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.phase import with_fundamental
 from zincsmith.book.reader import BookReader, RunRow, Written
+from zincsmith.judge.by_cursors import with_cursors
 from zincsmith.judge.memory import Memory, made_of
 from zincsmith.model.address import at_port
-from zincsmith.model.capture import CaptureChannel
+from zincsmith.model.capture import ByCursors, CaptureChannel
 from zincsmith.model.errors import InputError
-from zincsmith.model.events import Effected, EntryCorrected, Overridden, PartEnded, PointRejected, PointTaken
+from zincsmith.model.events import (
+    CursorsRead,
+    Effected,
+    EntryCorrected,
+    Overridden,
+    PartEnded,
+    PointRejected,
+    PointTaken,
+)
 from zincsmith.model.finding import Doubt, Finding, Working
 from zincsmith.model.operating_point import Draw
 from zincsmith.model.quantities import WATCHABLE
@@ -123,6 +132,11 @@ def evidence_of(book: BookReader, run: int, memory: Memory | None = None) -> Evi
         procedures=tuple(name for name, _ in opened.procedures),
         ended=tuple(told.ended),
         overridden=tuple(told.overridden),
+        cursors=tuple(
+            ByCursors(w.event.cursors, w.event.by)
+            for w in memory.read(book, run, (CursorsRead,))
+            if isinstance(w.event, CursorsRead)
+        ),
         not_its_own=tuple(r.what for r in unit.to_restore if r.effect),
         samples=samples,
         traces=BookTraces(book.path),
@@ -208,6 +222,7 @@ def findings_of(
             for at, words in evidence.overridden
             if at == part
         )
+        mine = with_cursors(mine, own) if own.cursors else mine
         mine = [replace(f, doubts=(*f.doubts, *doubts)) for f in mine] if doubts else mine
         found += _of_configuration(mine, evidence, part)
     return found

@@ -57,6 +57,39 @@ class CaptureChannel:
         return at_port(self.quantity, self.port)
 
 
+Measure = Literal["time", "change", "span"]
+
+
+@dataclass(frozen=True)
+class Cursors:
+    """What a person reads off a capture between two cursors: the time, the change of a channel from the first to the
+    second, or its span from least to greatest between them.
+
+    ``point``, ``take`` and ``capture`` (from 0) say which capture of a run, ``address`` which of its channels;
+    ``grain_s`` is how finely they could be placed: a sample, or a column of the view, whichever is wider. ``beside``
+    names the finding of the program that it stands beside, empty for none.
+    """
+
+    point: int
+    take: int
+    measure: Measure
+    first_s: float
+    second_s: float
+    grain_s: float
+    reason: str
+    address: str = ""
+    capture: int = 0
+    beside: str = ""
+
+
+@dataclass(frozen=True)
+class ByCursors:
+    """Cursors and whose they are."""
+
+    cursors: Cursors
+    by: str
+
+
 @dataclass(frozen=True)
 class Capture:
     """``count`` samples ``step_s`` apart on each of the channels, the trigger after ``before`` of them.

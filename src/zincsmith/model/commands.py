@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import ClassVar
 
+from zincsmith.model.capture import Cursors
 from zincsmith.model.plan import Line
 
 
@@ -190,6 +191,14 @@ class EndDoubt(AnswerFor):
     doubt: str
     how: str
     evidence: str
+
+
+@dataclass(frozen=True)
+class ReadCursors(AnswerFor):
+    """A figure off a capture, of the run under way or of one that ended and is not signed."""
+
+    do: ClassVar[str] = "read cursors"
+    cursors: Cursors
 
 
 # In a run

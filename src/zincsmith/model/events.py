@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any, get_args
 
+from zincsmith.model.capture import Cursors
 from zincsmith.model.reading import Point, Reading
 
 
@@ -165,6 +166,14 @@ class PointRejected:
     number: int
     take: int
     reason: str
+    by: str
+
+
+@dataclass(frozen=True)
+class CursorsRead:
+    """A person's figure off a capture, beside the program's."""
+
+    cursors: Cursors
     by: str
 
 
@@ -478,6 +487,7 @@ Event = (
     | Waited
     | PointTaken
     | PointRejected
+    | CursorsRead
     | Passed
     | WatchSet
     | Tripped

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Literal, Protocol
 
 from zincsmith.model.address import at_port, name_of, port_of
-from zincsmith.model.capture import Capture, CaptureChannel
+from zincsmith.model.capture import ByCursors, Capture, CaptureChannel
 from zincsmith.model.operating_point import OperatingPoint
 
 if TYPE_CHECKING:
@@ -170,6 +170,7 @@ class Evidence:
     earlier: tuple[Point, ...] = ()
     samples: Mapping[str, bytes] = field(default_factory=dict, repr=False)
     traces: Samples | None = field(default=None, repr=False, compare=False)  # fetched when a figure touches them
+    cursors: tuple[ByCursors, ...] = ()  # what people read off captures
     overridden: tuple[tuple[int, str], ...] = ()  # (part, words) of stop rules that a person went beyond
     not_its_own: tuple[str, ...] = ()  # what was lifted or cut in the unit: its start is not judged
 

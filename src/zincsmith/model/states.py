@@ -33,7 +33,11 @@ AT_WORK = (State.RUNNING, State.ASKING, State.PAUSED)
 TABLE: dict[tuple[State, str], State] = {
     **{(state, "start"): State.STARTING for state in READY},
     **{(state, "resume run"): State.STARTING for state in READY},
-    **{(state, do): state for state in READY for do in ("try", "scan", "sign", "amend", "end doubt", "take in")},
+    **{
+        (state, do): state
+        for state in READY
+        for do in ("try", "scan", "sign", "amend", "end doubt", "read cursors", "take in")
+    },
     (State.IDLE, "found interrupted"): State.INTERRUPTED,
     (State.IDLE, "found taken over"): State.TAKEN_OVER,
     (State.IDLE, "found unconfirmed"): State.NOT_CONFIRMED,
@@ -48,7 +52,7 @@ TABLE: dict[tuple[State, str], State] = {
     (State.PAUSED, "resume"): State.RUNNING,
     **{(state, do): state for state in (State.RUNNING, State.ASKING) for do in ("skip", "skip part")},
     **{(state, do): state for state in AT_WORK for do in ("repeat", "reject", "correct")},
-    **{(state, do): state for state in LIVE for do in ("note", "mark")},
+    **{(state, do): state for state in LIVE for do in ("note", "mark", "read cursors")},
     (State.MAKING_SAFE, "confirmed"): State.SAFE,
     (State.MAKING_SAFE, "unconfirmed"): State.NOT_CONFIRMED,
     **{(state, "make safe"): State.MAKING_SAFE for state in State if state is not State.MAKING_SAFE},

@@ -11,6 +11,7 @@ from zincsmith.formats.words import UNIT_WORDS, local_time
 from zincsmith.model.events import (
     Amended,
     BenchSettled,
+    CursorsRead,
     DoubtEnded,
     Effected,
     Emptied,
@@ -281,6 +282,9 @@ def _of_papers(event: object) -> Told | None:
             return Kind.CHANGED, f"Signed by {by}", f"over evidence {evidence[:16]}"
         case DoubtEnded(doubt, _, evidence, by):
             return Kind.CHANGED, f"A doubt was dealt with by {by}: {evidence}", doubt
+        case CursorsRead(cursors, by):
+            what = f"Cursors read by {by} on point {cursors.point}: {cursors.measure}"
+            return Kind.NOTES, what, cursors.reason
         case Amended(by, text):
             return Kind.CHANGED, f"Amended by {by}", text
         case Revised(document, key, _, why):

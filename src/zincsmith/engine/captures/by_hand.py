@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from pathlib import Path
 from urllib.parse import unquote, urlparse
@@ -143,7 +144,7 @@ def _from_screen(text: str, wanted: Capturing, scope: Instrument) -> Capture:
     typed = _typed_of(wanted.of)
     figures = {one.key: one.unit for one in typed}
     known = figures | {d: next((u for u in units if u in figures.values()), units[0]) for d, units in DIVISIONS.items()}
-    words = text.replace(",", " ").replace("=", " ").split()
+    words = re.sub(r"[,;]\s|=", " ", text).split()  # a comma within a figure is a decimal comma
     said: dict[str, str] = {}
     for name, value in zip(words[::2], words[1::2], strict=False):
         if name.lower() not in known:
