@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import fields
 from pathlib import Path
+from typing import get_args
 
 import pytest
 from hypothesis import given
@@ -11,6 +12,7 @@ from hypothesis import strategies as st
 
 from zincsmith.engine.messages import answer_of, command_of, line_of
 from zincsmith.model.answers import ANSWERS, Answer, News, Ready, Refused, Scanned, TakenIn, Tried
+from zincsmith.model.capture import Cursors, Measure
 from zincsmith.model.commands import COMMANDS, Command, FileRequest
 from zincsmith.model.errors import BookError
 from zincsmith.model.plan import Line
@@ -19,9 +21,14 @@ from zincsmith.model.states import TABLE, State
 REQUEST = FileRequest("power", (Path("a b.csv"), Path("ä.csv")), "M. Hale", None, Line(230.0, 50.0), called={"V": "u"})
 TEXT = st.text(st.characters(exclude_categories=("Cs",)))
 # A value of each kind of field, by its annotation.
+TIME = st.floats(-1.0, 1.0)
 VALUES = {
     "str": TEXT, "int": st.integers(0, 10**9), "float": st.floats(allow_nan=False, allow_infinity=False),
     "bool": st.booleans(), "Path": st.just(Path("/x/y z.jpg")), "FileRequest": st.just(REQUEST),
+    "Cursors": st.builds(
+        Cursors, st.integers(0, 99), st.integers(1, 9), st.sampled_from(get_args(Measure)), *3 * [TIME], TEXT, TEXT,
+        st.integers(0, 3), TEXT,
+    ),
     "Mapping[str, bool] | None": st.none() | st.dictionaries(TEXT, st.booleans()),
 }  # fmt: skip
 ANSWERED = [

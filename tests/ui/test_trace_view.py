@@ -2,16 +2,27 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
-from tests.conftest import RIG, UNIT, run_command
+from tests.conftest import RIG, ROOT, UNIT, run_command
 from tests.recorded.test_waveform_files import hold_up_file
 from tests.ui.conftest import Hands
+from tests.ui.test_path import start
 
+from zincsmith.book.reader import BookReader
+from zincsmith.book.writer import BookWriter
+from zincsmith.formats.rig_file import read_rig
+from zincsmith.model.events import CursorsRead, RunClosed
+from zincsmith.model.plan import Line, Plan
+from zincsmith.model.states import State
+from zincsmith.model.unit import Unit
+from zincsmith.procedures.load_transient.options import LoadTransientOptions
 from zincsmith.ui.stations.findings import FindingsStation
 from zincsmith.ui.theme import DARK, LIGHT, use_theme
 from zincsmith.ui.widgets.trace_view import TraceView
@@ -41,6 +52,10 @@ def at_findings(hands: Hands) -> FindingsStation:
 def choose(station: FindingsStation, name: str) -> None:
     assert station.run is not None
     station.choose(next(n for n, j in enumerate(station.run.judged) if j.finding.name == name and j.finding.value))
+
+
+def named(station: FindingsStation, name: str) -> bool:
+    return station.run is not None and any(j.finding.name == name for j in station.run.judged)
 
 
 def drawn(trace: TraceView, pane: int = 0) -> np.ndarray:
@@ -105,3 +120,97 @@ def test_a_figure_without_a_capture_shows_the_plot_and_the_theme_changes_both(op
     assert station.pictures.currentWidget() is station.plot
     station.enlarge()
     assert not station.claim_panel.isVisible()
+
+
+def test_what_lies_between_the_cursors_is_kept_by_name_beside_the_programs_figure(
+    open_window: Open, book: Path, tmp_path: Path
+) -> None:
+    own = tmp_path / "own.zbook"
+    shutil.copy(book, own)
+    hands = open_window(own)
+    station = at_findings(hands)
+    choose(station, "hold_up")
+    trace = station.trace
+    trace.move_cursor(0, 0.0)
+    trace.move_cursor(1, 0.0164)
+    trace.setFocus()
+    hands.press(Qt.Key.Key_K)
+    assert "time 16.4 ms" in trace.row.measure.currentText()
+    assert trace.row.beside.currentText() == "Hold-up"
+    hands.type("nobody says why")
+    hands.press(Qt.Key.Key_Return)
+    assert "a colon" in trace.row.line.problem.text(), "what was typed stays, and what lacks is said"
+    trace.row.line.clear()
+    hands.type("Elin Ward: regulation ends at the bend")
+    hands.press(Qt.Key.Key_Return)
+    hands.until(lambda: named(station, "hold_up_by_cursors"))
+    assert station.run is not None
+    both = {j.finding.name: j.finding for j in station.run.judged}
+    mine, programs = both["hold_up_by_cursors"], both["hold_up"]
+    assert mine.value == pytest.approx(0.0164, abs=1e-4)
+    assert programs.value == pytest.approx(0.02, abs=1e-4), "the program's figure stays what it was"
+    assert mine.u is not None
+    assert mine.u < 1e-3
+    assert "Elin Ward: regulation ends at the bend" in mine.working.formula
+    assert "0.02 s" in mine.working.formula
+    choose(station, "hold_up_by_cursors")
+    assert trace.shown is not None
+    assert "time, Elin Ward" in [m.name for m in trace.shown.marks]
+
+    trace.setFocus()
+    hands.press(Qt.Key.Key_K)
+    trace.row.measure.setCurrentIndex(1)
+    assert [trace.row.beside.itemText(n) for n in range(trace.row.beside.count())] == ["by itself"]
+    hands.type("Elin Ward: the fall")
+    hands.press(Qt.Key.Key_Return)
+    hands.until(lambda: named(station, "change_by_cursors"))
+    assert station.run is not None
+    change = next(j.finding for j in station.run.judged if j.finding.name == "change_by_cursors")
+    assert change.value == pytest.approx(-400.0 * (0.0164 - 0.014), abs=0.01)
+    assert change.u is None, "a file that says nothing of its accuracy gives none"
+
+
+def test_a_capture_is_seen_as_it_lands_and_cursors_are_read_while_the_run_is_under_way(
+    open_window: Open, tmp_path: Path, unit: Unit
+) -> None:
+    """A load transient by wire, paused while somebody reads the screen."""
+    path = tmp_path / "run.zbook"
+    options = LoadTransientOptions(
+        lines=(Line(115.0, 60.0), Line(230.0, 50.0)), steps_percent=((10.0, 90.0), (0.0, 100.0)), settle_s=2.0
+    )
+    rig = read_rig(ROOT / "examples" / "rigs" / "simulated-scope.toml")
+    assert rig.standin is not None
+    with BookWriter(path) as made:
+        made.revise("unit", unit.tag, unit, "test")
+        made.revise("rig", "bench", replace(rig, standin=replace(rig.standin, pace=8.0)), "test")
+        made.revise("plan", "plan", Plan("Steps", (options,)), "test")
+    hands = open_window(path)
+    session = hands.window.session
+    start(hands)
+    trace = hands.window.stations["Run"].dashboard.trace  # type: ignore[attr-defined]
+    while not trace.isVisible():
+        hands.until(lambda: session.state is State.GATE or trace.isVisible())
+        if session.state is State.GATE:
+            hands.press(Qt.Key.Key_Space)
+            hands.until(hands.button("Go on").isEnabled)
+            hands.press(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+            hands.until(lambda: session.state is not State.GATE)
+    hands.press(Qt.Key.Key_F9)
+    hands.until(lambda: session.state is State.PAUSED)
+    assert trace.shown is not None
+    assert [c.quantity for c in trace.shown.capture.channels][:1] == ["output_voltage"]
+    hands.until(lambda: trace.shown.marks)  # as soon as it is judged
+    trace.setFocus()
+    hands.press(Qt.Key.Key_K)
+    trace.row.measure.setCurrentIndex(2)
+    hands.type("Elin Ward: the whole swing")
+    hands.press(Qt.Key.Key_Return)
+    with BookReader(path) as reader:
+        hands.until(lambda: list(reader.events(kinds=(CursorsRead,))))
+        read = next(reader.events(kinds=(CursorsRead,)))
+        assert read.event.by == "Elin Ward"
+        assert read.event.cursors.measure == "span"
+        assert read.run == session.view.run
+        assert not list(reader.events(kinds=(RunClosed,))), "the run is under way"
+    hands.press(Qt.Key.Key_F12)
+    hands.until(lambda: session.state is State.SAFE)

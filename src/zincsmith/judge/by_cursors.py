@@ -16,7 +16,7 @@ from zincsmith.model.finding import Contribution, Finding, Working
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Evidence, Point, Samples
 from zincsmith.procedures.traces import combined
-from zincsmith.procedures.waveform_findings import RECTANGULAR, UNKNOWN
+from zincsmith.procedures.waveform_findings import RECORDED, RECTANGULAR, UNKNOWN, recorded
 
 MEASURES = {"time": "Time between cursors", "change": "Change between cursors", "span": "Span between cursors"}
 SHORT = {"time": "time", "change": "change", "span": "least to greatest"}
@@ -62,15 +62,15 @@ def _finding(read: ByCursors, point: Point, found: Sequence[Finding], samples: S
         value_words = f"{beside.value:.5g} {beside.unit}" if beside.value is not None else "nothing"
         note += f". The program has {value_words} there"
     row: dict[str, object] = {
-        "point": point.number, **own.at.conditions, "value": value, "samples": f"{capture.count:,}".replace(",", " "),
-        "step / s": f"{capture.step_s:.3g}", "capture": cursors.capture, "readings": [],
+        "point": point.number, **own.at.conditions, "value": value, **recorded(capture),
+        "capture": cursors.capture, "readings": [],
     }  # fmt: skip
     return Finding(
         f"{cursors.beside or cursors.measure}_by_cursors", title, value,
         "s" if cursors.measure == "time" else channel.unit, combined(effects) if known else None,
         factor_of(contributions, None) if known else None, None,
         replace(own.at.at_place, configuration=own.at.configuration),
-        Working(note, ("load / %", "value", "samples", "step / s"), (row,)), contributions, () if known else (UNKNOWN,),
+        Working(note, ("load / %", "value", *RECORDED), (row,)), contributions, () if known else (UNKNOWN,),
         output=port,
     )  # fmt: skip
 
@@ -80,6 +80,8 @@ def _of_point(finding: Finding, point: Point) -> bool:
 
 
 def _time(at_s: float) -> str:
+    if at_s == 0.0:
+        return "the trigger"
     scale, unit = next(((s, u) for s, u in TIMES if abs(at_s) >= s), TIMES[-1])
     return f"{at_s / scale:.5g} {unit}"
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from zincsmith.analysis.uncertainty import factor_of
-from zincsmith.model.capture import Capture, CaptureChannel
+from zincsmith.model.capture import TIMES, Capture, CaptureChannel
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.quantities import QUANTITIES
@@ -176,7 +176,7 @@ class OfCaptures(Procedure):
             backgrounds = [traces_from(one, evidence.traces, port) for one in quiet]
             choices = choices_of(capture.said, nominal_V(plate, port), line_Hz(point.at))
             found = self.work_out(traces, choices, backgrounds)
-            facts = "; ".join(f"{name.replace('_', ' ')}: {_words(fact)}" for name, fact in found.facts.items())
+            facts = "; ".join(_fact(name, fact) for name, fact in found.facts.items())
             doubts = (*found.doubts, *_doubts(capture), *(() if traces.known else (UNKNOWN,)))
             _KNOWN[key] = Worked(
                 tuple(self.named(found)), facts, doubts, tuple(sorted(found.marks, key=lambda m: m.time_s))
@@ -214,8 +214,8 @@ class OfCaptures(Procedure):
             for source, effect in figure.effects.items()
         )
         rows: tuple[dict[str, object], ...] = tuple(
-            {"point": e.point.number, **e.point.at.conditions, "value": x.figure.value,
-             "samples": f"{e.capture.count:,}".replace(",", " "), "step / s": f"{e.capture.step_s:.3g}", "readings": []}
+            {"point": e.point.number, **e.point.at.conditions, "value": x.figure.value, **recorded(e.capture),
+             "readings": []}
             for e, x in told
         )  # fmt: skip
         behind = told if lacking else [(each, one)]
@@ -225,7 +225,7 @@ class OfCaptures(Procedure):
             name, one.title, figure.value, one.unit, figure.u,
             factor_of(contributions, None) if figure.u is not None else None, None,
             replace(at.at_place, configuration=at.configuration),
-            Working(note, ("load / %", "value", "samples", "step / s"), rows, each.worked.facts), contributions, doubts,
+            Working(note, ("load / %", "value", *RECORDED), rows, each.worked.facts), contributions, doubts,
             output=port,
         )  # fmt: skip
 
@@ -233,6 +233,16 @@ class OfCaptures(Procedure):
 COLUMNS, MOST_DRAWN = 500, 4  # of a plot: stretches with their least and greatest, and curves
 MOST_KNOWN = 512
 _KNOWN: dict[tuple[object, ...], Worked] = {}
+
+
+RECORDED = ("samples", "step")
+
+
+def recorded(capture: Capture) -> dict[str, object]:
+    """How long and how finely a capture was recorded, as the rows of a working tell it."""
+    step = capture.step_s
+    scale, unit = next(((s, u) for s, u in TIMES if step >= s), TIMES[-1])
+    return dict(zip(RECORDED, (f"{capture.count:,}".replace(",", " "), f"{step / scale:.4g} {unit}"), strict=True))
 
 
 def _key(capture: Capture) -> tuple[object, ...]:
@@ -307,6 +317,15 @@ def nominal_V(plate: Nameplate, port: str) -> float | None:
 def line_Hz(at: OperatingPoint) -> float | None:
     """The frequency of the line; None for direct current, or where nobody said."""
     return at.feed.frequency_Hz or None
+
+
+UNITS = {"_A_per_us": " A/µs", "_s": " s", "_Hz": " Hz", "_V": " V", "_A": " A", "_W": " W", "_deg": "°"}
+
+
+def _fact(name: str, fact: object) -> str:
+    """``phase_deg`` as ``phase 40.1°``."""
+    end = next((e for e in UNITS if name.endswith(e)), "")
+    return f"{name.removesuffix(end).replace('_', ' ')} {_words(fact)}{UNITS.get(end, '')}"
 
 
 def _words(fact: object) -> str:

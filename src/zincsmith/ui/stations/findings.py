@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import partial
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
@@ -17,7 +15,6 @@ from zincsmith.judge.against import against, between_configurations
 from zincsmith.judge.conventions import turned
 from zincsmith.judge.judging import JudgedRun, judge_again
 from zincsmith.judge.snapshot import broken_words, snapshot
-from zincsmith.model.capture import CaptureChannel
 from zincsmith.model.claim import Condition, StatedClaim
 from zincsmith.model.commands import Amend, EndDoubt, Repeat, Sign
 from zincsmith.model.errors import InputError
@@ -25,10 +22,9 @@ from zincsmith.model.figures import FIGURES
 from zincsmith.model.finding import Judged, Verdict
 from zincsmith.planning.composer import retest
 from zincsmith.procedures.base import Conventions, Curves
-from zincsmith.procedures.catalogue import procedure
-from zincsmith.procedures.waveform_findings import OfCaptures
 from zincsmith.showing.curves import all_curves
 from zincsmith.showing.reading_words import reading_words
+from zincsmith.ui.captures_shown import capture_behind, fetch_from
 from zincsmith.ui.connection.judging_work import Outcome
 from zincsmith.ui.connection.session import Session
 from zincsmith.ui.file_intake import FileIntake
@@ -41,7 +37,7 @@ from zincsmith.ui.widgets.conventions_bar import ConventionsBar
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, key_button, label
 from zincsmith.ui.widgets.plot import Plot, drawn
 from zincsmith.ui.widgets.say_line import Saying, SayLine, split_name
-from zincsmith.ui.widgets.trace_view import Shown, TraceView
+from zincsmith.ui.widgets.trace_view import TraceView
 from zincsmith.ui.widgets.verdict_filter import VerdictFilter
 from zincsmith.ui.widgets.working import Working
 
@@ -66,6 +62,7 @@ class FindingsStation(Station):
         self.plot = Plot("Efficiency against load", "output", "A", "efficiency", "%")
         self.trace = TraceView()
         self.trace.enlarge.connect(self.enlarge)
+        self.trace.said.connect(session.send)
         self.pictures = QStackedWidget()
         for picture in (self.plot, self.trace):
             self.pictures.addWidget(picture)
@@ -295,14 +292,7 @@ class FindingsStation(Station):
         if found is None or reader is None or (self.trace.shown == found and self.trace.shown is not None):
             return
 
-        def fetch(channel: CaptureChannel, start: int, stop: int, columns: int) -> NDArray[np.float64]:
-            book = self.session.reader
-            if book is None:
-                return np.empty((0, 2))
-            spans = book.traces.envelope(channel.sha256, start, stop, columns)
-            return np.asarray(channel.offset + channel.scale * spans, dtype=np.float64)
-
-        self.trace.show_capture(found, fetch)
+        self.trace.show_capture(found, fetch_from(self.session))
 
     def _offer(self, judged: Judged) -> None:
         """What can be done about the chosen row: claim what nobody claimed, deal with a doubt."""
@@ -414,23 +404,6 @@ class FindingsStation(Station):
         self.plot.restyle()
         self.trace.restyle()
         self.update()
-
-
-def capture_behind(run: JudgedRun, judged: Judged) -> Shown | None:
-    """The capture that a figure was worked out of: of several repeats the one that counts."""
-    finding = judged.finding
-    rows = [row for row in finding.working.rows if "samples" in row]
-    if not rows:
-        return None
-    row = next((r for r in rows if r.get("value") == finding.value), rows[0])
-    point = next((p for p in run.evidence.points if p.number == row["point"] and p.captures), None)
-    if point is None:
-        return None
-    capture = point.captures[0]
-    one = procedure(capture.of)
-    marks = one.marks(point, capture, run.evidence, run.unit.nameplate) if isinstance(one, OfCaptures) else ()
-    title = ", ".join(x for x in (one.title, point.at.words, capture.instrument) if x)
-    return Shown(title, capture, marks)
 
 
 def _end_of_doubt(run: int, doubt: str, said: str) -> EndDoubt:

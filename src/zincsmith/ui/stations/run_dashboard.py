@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 from PySide6.QtCore import QPoint, Signal
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from zincsmith.formats.words import counted, duration
 from zincsmith.history.run_view import RunView
@@ -23,6 +23,7 @@ from zincsmith.procedures.static_grid.plots import efficiency, percent
 from zincsmith.procedures.static_grid.steps import NAME as GRID
 from zincsmith.showing.curves import all_curves
 from zincsmith.showing.live import further_figures, live_figures, picked_figures
+from zincsmith.ui.captures_shown import fetch_from, shown_of
 from zincsmith.ui.connection.session import Session
 from zincsmith.ui.picked import keep_picked, picked_before
 from zincsmith.ui.widgets.figures import Figures
@@ -31,6 +32,7 @@ from zincsmith.ui.widgets.panel import Panel, button, label
 from zincsmith.ui.widgets.plot import Curve, Plot, drawn
 from zincsmith.ui.widgets.strip_chart import StripChart
 from zincsmith.ui.widgets.tape import Tape
+from zincsmith.ui.widgets.trace_view import TraceView
 from zincsmith.ui.widgets.your_turn import YourTurn
 
 MOST_FIGURES = 8
@@ -76,8 +78,12 @@ class Dashboard(QWidget):
         map_panel.body.addWidget(self.map, 1)
         grid.addWidget(map_panel, 3, 0)
         plot_panel = Panel()
-        self.plot = Plot(*EFFICIENCY, tools=False)
-        plot_panel.body.addWidget(self.plot, 1)
+        self.plot, self.trace = Plot(*EFFICIENCY, tools=False), TraceView()
+        self.trace.said.connect(session.send)
+        self.pictures = QStackedWidget()
+        for picture in (self.plot, self.trace):
+            self.pictures.addWidget(picture)
+        plot_panel.body.addWidget(self.pictures, 1)
         grid.addWidget(plot_panel, 3, 1)
         self.your_turn = YourTurn()
         grid.addWidget(self.your_turn, 1, 2, 2, 1)
@@ -165,6 +171,7 @@ class Dashboard(QWidget):
             self._show_points(view.points, itinerary)
             self.your_turn.show_entries(view.entries, {k: e.first for k, e in view.corrected.items()})
         grid, taken = itinerary.of(GRID), _grid_number(view, itinerary)
+        self._show_capture(itinerary)
         self.map.choose(grid[taken].number if taken < len(grid) else 0)
         if view.asked is not None:
             if self.session.unit is not None:
@@ -252,6 +259,21 @@ class Dashboard(QWidget):
             self.plot.show_axes(title, *axes)
         self.plot.show_curves(efficiency if own is None else drawn(own))
 
+    def _show_capture(self, itinerary: Itinerary) -> None:
+        """The latest capture of the procedure under way, as it lands; the marks come when it is judged."""
+        view = self.session.view
+        point = next((p for p in reversed(view.points) if p.captures and p.captures[0].channels), None)
+        here = point is not None and point.part == view.part and view.run is not None
+        self.pictures.setCurrentWidget(self.trace if here else self.plot)
+        if point is None or view.run is None or not here:
+            return
+        found = self.session.judging()
+        run = found.run if found is not None and found.run is not None and found.run.row.id == view.run else None
+        shown = shown_of(point, 0, view.run, run)
+        before = self.trace.shown
+        if before is None or before.capture != shown.capture or (run is not None and before != shown):
+            self.trace.show_capture(shown, fetch_from(self.session))
+
     @staticmethod
     def _doubts_of(point: Point, itinerary: Itinerary) -> list[Doubt]:
         return procedure(itinerary.procedures[point.part]).doubts(point)
@@ -277,6 +299,7 @@ class Dashboard(QWidget):
 
     def restyle(self) -> None:
         self.plot.restyle()
+        self.trace.restyle()
         self.strip.restyle()
         self._points_drawn = (None, 0, -1, 0, 0, 0)
 

@@ -16,10 +16,12 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from zincsmith.model.capture import TIMES, Capture, CaptureChannel
+from zincsmith.model.capture import TIMES, Capture, CaptureChannel, Measure
+from zincsmith.model.commands import ReadCursors
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.recorded.result import Mark
 from zincsmith.ui.theme import font, theme
+from zincsmith.ui.widgets.cursor_row import CursorRow
 from zincsmith.ui.widgets.panel import button, label
 from zincsmith.ui.widgets.plot import NEVER
 
@@ -30,7 +32,7 @@ STEP, FINE = 0.1, 0.005  # of what is seen: a key moves the view, or a cursor, b
 CLOSER = 1.5
 AROUND, LEAST_AROUND = 0.5, 0.05  # of what lies between the marks, and of the capture: seen on either side
 LEAST_SAMPLES = 20
-NAMED_AT = 0.35  # of the height: the names of marks
+NAMED_AT = (0.55, 0.32, 0.1)  # of the height: the names of marks, in turn
 AXIS_PX, NAME_PX = 48, 20
 
 
@@ -41,14 +43,19 @@ class Shown:
     title: str
     capture: Capture
     marks: Sequence[Mark]
+    of: tuple[int, int, int, int] = (0, 0, 0, 0)  # run, point, take, place among the captures of the point
+    beside: tuple[tuple[str, str, str], ...] = ()  # (name, title, unit) of the findings that it stands behind
 
 
 class TraceView(QWidget):
     """Signal ``enlarge`` asks for the whole station. Keys: left and right move what is seen, plus and minus zoom, Home
     shows it whole, M takes the next mark into the middle; with Shift left and right move the cursor that was moved
-    last, C brings both cursors into view."""
+    last, C brings both cursors into view, K keeps what lies between them as a figure of whoever placed them.
+
+    ``said`` carries the command that keeps it."""
 
     enlarge = Signal()
+    said = Signal(ReadCursors)
 
     def __init__(self) -> None:
         super().__init__()
@@ -75,7 +82,8 @@ class TraceView(QWidget):
         head.addWidget(self.readout)
         for text, name, action in (
             ("Mark  M", "Next mark", self.next_mark),
-            ("Cursors  C", "Bring the cursors into view", self.bring_cursors), ("F8", "Enlarge the capture", None),
+            ("Cursors  C", "Bring the cursors into view", self.bring_cursors),
+            ("Keep  K", "Keep what lies between the cursors", self.keep), ("F8", "Enlarge the capture", None),
         ):  # fmt: skip
             made = button(text, weight=400)
             made.setAccessibleName(name)
@@ -86,6 +94,10 @@ class TraceView(QWidget):
         self._field = QVBoxLayout()
         self._field.setSpacing(0)
         layout.addLayout(self._field, 1)
+        self.row = CursorRow()
+        self.row.said.connect(self.said)
+        self.row.left.connect(self.setFocus)
+        layout.addWidget(self.row)
         self._due = QTimer(self)  # drawn once a turn of the event loop, however often the range changes in it
         self._due.setSingleShot(True)
         self._due.setInterval(0)
@@ -93,7 +105,14 @@ class TraceView(QWidget):
 
     def show_capture(self, shown: Shown, fetch: Fetch) -> None:
         """Another capture, seen whole; ``fetch`` gives the extremes of stretches of a channel, in its unit."""
-        self.shown, self._fetch, self._mark_shown = shown, fetch, -1
+        before, self.shown, self._fetch, self._mark_shown = self.shown, shown, fetch, -1
+        same = before is not None and (before.of, before.capture) == (shown.of, shown.capture)
+        if same and before is not None and (before.marks or not shown.marks):  # what is seen of it stays
+            self._build()
+            self._due.start()
+            return
+        if not self.row.isHidden():
+            self.row.line.leave()
         span = shown.capture.count * shown.capture.step_s
         self._scale, self._unit = next(((s, u) for s, u in TIMES if span >= 2.0 * s), TIMES[-1])
         begin = shown.capture.begin_s
@@ -193,15 +212,15 @@ class TraceView(QWidget):
 
     def _place_marks(self) -> None:
         """In every pane a line, in the first its name."""
-        for k, mark in enumerate(self.shown.marks if self.shown is not None else ()):
-            side = (1, 0.5) if k % 2 == 0 else (0, 0.5)  # neighbours are named on either side of them
-            for n, pane in enumerate(self._panes):
-                words = {"position": NAMED_AT, "anchors": [side, side]}
+        marks = sorted(self.shown.marks if self.shown is not None else (), key=lambda m: m.time_s)
+        for k, mark in enumerate(marks):
+            for n, pane in enumerate(self._panes):  # a name lies towards the middle of what is seen
+                words = {"position": NAMED_AT[k % len(NAMED_AT)], "anchors": [(0, 0.5), (1, 0.5)]}
                 line = pg.InfiniteLine(
-                    mark.time_s / self._scale, angle=90, label=mark.name if n == 0 else None, labelOpts=words
+                    mark.time_s / self._scale, angle=90, label=mark.name or None if n == 0 else None, labelOpts=words
                 )
                 line.setToolTip(mark.rule)
-                if n == 0:
+                if n == 0 and mark.name:
                     line.label.setFont(font(12, 600))
                 pane.addItem(line, ignoreBounds=True)
                 self._marks.append(line)
@@ -278,6 +297,34 @@ class TraceView(QWidget):
                 line.setValue(at)
         self._read()
 
+    def keep(self) -> None:
+        """Ask who keeps what lies between the cursors, and why they stand there."""
+        if self.shown is not None and self.shown.capture.channels:
+            self._offer()
+            self.row.begin(self.shown.of, self.shown.beside)
+
+    def _offer(self) -> None:
+        """Everything that lies between the cursors, in words."""
+        if self.shown is None or self._fetch is None:
+            return
+        one, (first, second) = self.shown.capture, self.at
+        low, high = self.seen_s
+        grain = max(one.step_s, (high - low) / max(1.0, self._panes[0].vb.width()))
+        scale, unit = next(((s, u) for s, u in TIMES if abs(second - first) >= s), TIMES[-1])
+        channels = one.channels
+        offers: list[tuple[Measure, str, str, str]] = [
+            ("time", channels[0].address, "s", f"time {(second - first) / scale:.4g} {unit}")
+        ]
+        start, stop = sorted(min(max(0, round((t - one.begin_s) / one.step_s)), one.count - 1) for t in self.at)
+        ahead, behind = self.values_at(first), self.values_at(second)
+        for channel, a, b in zip(channels, ahead, behind, strict=True):
+            spans = self._fetch(channel, start, stop + 1, 1)
+            size = float(spans[:, 1].max() - spans[:, 0].min())
+            inside = QUANTITIES[channel.address].inside
+            offers.append(("change", channel.address, channel.unit, f"change of {inside} {b - a:.4g} {channel.unit}"))
+            offers.append(("span", channel.address, channel.unit, f"span of {inside} {size:.4g} {channel.unit}"))
+        self.row.show_offers(offers, (first, second, grain))
+
     def move_cursor(self, n: int, at_s: float) -> None:
         for line in self._cursors[n][:1]:
             line.setValue(at_s / self._scale)
@@ -307,6 +354,8 @@ class TraceView(QWidget):
             hue = theme().text_of(QUANTITIES[channel.address].kind).name()
             parts.append(f"<span style='color:{hue}'>{a:.4g} → <b>{b:.4g} {channel.unit}</b></span>")
         self.readout.setText("&nbsp;&nbsp;".join(parts))
+        if not self.row.isHidden():
+            self._offer()
         self._title()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -327,7 +376,7 @@ class TraceView(QWidget):
         plain: dict[int, Callable[[], None]] = {
             Qt.Key.Key_Plus: lambda: self.zoom(CLOSER), Qt.Key.Key_Equal: lambda: self.zoom(CLOSER),
             Qt.Key.Key_Minus: lambda: self.zoom(1.0 / CLOSER), Qt.Key.Key_Home: self.whole,
-            Qt.Key.Key_M: self.next_mark, Qt.Key.Key_C: self.bring_cursors,
+            Qt.Key.Key_M: self.next_mark, Qt.Key.Key_C: self.bring_cursors, Qt.Key.Key_K: self.keep,
         }  # fmt: skip
         key = Qt.Key(event.key())
         if key in ways and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
