@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from functools import partial
 from html import escape
 
@@ -309,8 +309,8 @@ class RunStation(Station):
         row.setSpacing(6)
         return made
 
-    def smaller(self) -> Sequence[QWidget]:
-        return self.dashboard.smaller
+    def enlarge(self) -> None:
+        self.dashboard.enlarge()
 
     def refresh(self) -> None:
         session, view = self.session, self.session.view

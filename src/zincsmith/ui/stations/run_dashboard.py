@@ -52,7 +52,7 @@ class Dashboard(QWidget):
         super().__init__()
         self.session = session
         self._points_drawn: tuple[int | None, int, int, int, int, int] = (None, 0, -1, 0, 0, 0)
-        grid = QGridLayout(self)
+        grid = self._grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(9)
         grid.addWidget(self._heads(), 0, 0, 1, 3)
@@ -63,7 +63,7 @@ class Dashboard(QWidget):
         self.picked: list[str] = picked_before()
         self.figures.picks.connect(self._pick)
         grid.addWidget(figures, 1, 0, 1, 2)
-        strip = Panel("Live", "")
+        strip = self._live = Panel("Live", "")
         self.strip = StripChart()
         self.strip.spanned.connect(
             lambda s: strip.remark.setText(
@@ -73,11 +73,11 @@ class Dashboard(QWidget):
         self.strip.spanned.emit(self.strip.span_s)
         strip.body.addWidget(self.strip, 1)
         grid.addWidget(strip, 2, 0, 1, 2)
-        map_panel = Panel("Operating map", "shade: efficiency, %")
+        map_panel = self._map_panel = Panel("Operating map", "shade: efficiency, %")
         self.map = OperatingMap()
         map_panel.body.addWidget(self.map, 1)
         grid.addWidget(map_panel, 3, 0)
-        plot_panel = Panel()
+        plot_panel = self._plot_panel = Panel()
         self.plot, self.trace = Plot(*EFFICIENCY, tools=False), TraceView()
         self.trace.said.connect(session.send)
         self.pictures = QStackedWidget()
@@ -88,6 +88,16 @@ class Dashboard(QWidget):
         self.your_turn = YourTurn()
         grid.addWidget(self.your_turn, 1, 2, 2, 1)
         self._doubtful = 0  # the point that raised the last doubt
+        self._lay_out_doubts()
+        grid.addWidget(self.doubts, 3, 2)
+        self._panels = (figures, strip, map_panel, plot_panel, self.doubts)
+        self.trace.enlarge.connect(self.enlarge)
+        self._enlarged = False
+        for column, stretch in enumerate((10, 10, 12)):
+            grid.setColumnStretch(column, stretch)
+        self._place()
+
+    def _lay_out_doubts(self) -> None:
         self.doubts = Panel("Doubts", "")
         self.doubt_text = label("", 13, wrap=True)
         self.doubts.body.addWidget(self.doubt_text)
@@ -101,12 +111,29 @@ class Dashboard(QWidget):
             widget.hide()
         answers.addStretch()
         self.doubts.body.addLayout(answers)
-        grid.addWidget(self.doubts, 3, 2)
-        self.smaller = (figures, map_panel, plot_panel, self.doubts)
-        for column, stretch in enumerate((10, 10, 12)):
-            grid.setColumnStretch(column, stretch)
-        for row, stretch in ((1, 3), (2, 3), (3, 3)):
-            grid.setRowStretch(row, stretch)
+
+    def enlarge(self) -> None:
+        """What is looked at takes the room of the others, the capture that landed or else what is live; the same again
+        gives it back."""
+        self._enlarged = not self._enlarged
+        kept = self._plot_panel if self.pictures.currentWidget() is self.trace else self._live
+        for panel in self._panels:
+            panel.setVisible(not self._enlarged or panel is kept)
+        if self._enlarged:
+            self._grid.addWidget(kept, 1, 0, 3, 2)
+        else:
+            self._place()
+
+    def _place(self) -> None:
+        """Everything where it belongs; where a capture has landed, the room of the map is its own, and more."""
+        if self._enlarged:
+            return
+        captured = self.pictures.currentWidget() is self.trace
+        self._map_panel.setVisible(not captured)
+        self._grid.addWidget(self._live, 2, 0, 1, 2)
+        self._grid.addWidget(self._plot_panel, 3, 0 if captured else 1, 1, 2 if captured else 1)
+        for row, stretch in ((1, 3), (2, 3), (3, 6 if captured else 3)):
+            self._grid.setRowStretch(row, stretch)
 
     def _heads(self) -> Panel:
         panel = Panel()
@@ -264,7 +291,10 @@ class Dashboard(QWidget):
         view = self.session.view
         point = next((p for p in reversed(view.points) if p.captures and p.captures[0].channels), None)
         here = point is not None and point.part == view.part and view.run is not None
-        self.pictures.setCurrentWidget(self.trace if here else self.plot)
+        wanted = self.trace if here else self.plot
+        if self.pictures.currentWidget() is not wanted:
+            self.pictures.setCurrentWidget(wanted)
+            self._place()
         if point is None or view.run is None or not here:
             return
         found = self.session.judging()

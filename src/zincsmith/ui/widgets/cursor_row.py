@@ -33,7 +33,7 @@ class CursorRow(QWidget):
         self.measure, self.beside, self.line = Choice(), Choice(), SayLine()
         self.measure.setAccessibleName("What lies between the cursors")
         self.beside.setAccessibleName("The finding that it stands beside")
-        self.line.setMinimumWidth(260)
+        self.line.setMinimumWidth(200)
         for one in (self.measure, self.beside):
             one.setFont(font(13))
             one.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToContents)

@@ -32,8 +32,8 @@ STEP, FINE = 0.1, 0.005  # of what is seen: a key moves the view, or a cursor, b
 CLOSER = 1.5
 AROUND, LEAST_AROUND = 0.5, 0.05  # of what lies between the marks, and of the capture: seen on either side
 LEAST_SAMPLES = 20
-NAMED_AT = (0.55, 0.32, 0.1)  # of the height: the names of marks, in turn
 AXIS_PX, NAME_PX = 48, 20
+MARK_PX, ROWS_FROM_PX = 16, 120  # the names of marks stand in a row above the trace, in two where there is room
 
 
 @dataclass(frozen=True)
@@ -213,9 +213,9 @@ class TraceView(QWidget):
     def _place_marks(self) -> None:
         """In every pane a line, in the first its name."""
         marks = sorted(self.shown.marks if self.shown is not None else (), key=lambda m: m.time_s)
-        for k, mark in enumerate(marks):
+        for mark in marks:
             for n, pane in enumerate(self._panes):  # a name lies towards the middle of what is seen
-                words = {"position": NAMED_AT[k % len(NAMED_AT)], "anchors": [(0, 0.5), (1, 0.5)]}
+                words = {"anchors": [(0, 0.5), (1, 0.5)]}
                 line = pg.InfiniteLine(
                     mark.time_s / self._scale, angle=90, label=mark.name or None if n == 0 else None, labelOpts=words
                 )
@@ -283,10 +283,20 @@ class TraceView(QWidget):
                 line.setData(np.repeat(at, 2), spans.reshape(-1))
             least, greatest = float(spans[:, 0].min()), float(spans[:, 1].max())
             room = 0.06 * (greatest - least) or max(1e-9, 0.05 * abs(greatest))
-            named = NAME_PX / max(2.0 * NAME_PX, pane.vb.height())  # its name stands above the trace, not on it
+            height = max(1.0, pane.vb.height())
+            rows = self._name_marks(height) if pane is self._panes[0] else 0
+            named = min(0.6, (NAME_PX + MARK_PX * rows) / height)  # names stand above the trace, not on it
             above = (greatest - least + 2.0 * room) * named / (1.0 - named)
             pane.setYRange(least - room, greatest + room + above, padding=0)
             name.setPos(low / self._scale, greatest + room + above)
+
+    def _name_marks(self, height_px: float) -> int:
+        """Names of marks below that of the channel; neighbours take turns in two rows. How many rows there are."""
+        named = [m.label for m in self._marks if getattr(m, "label", None) is not None]
+        rows = min(len(named), 2 if height_px >= ROWS_FROM_PX else 1)
+        for k, one in enumerate(named):
+            one.setPosition(1.0 - min(0.5, (NAME_PX + MARK_PX * (k % rows + 0.5)) / height_px))
+        return rows
 
     # Cursors
 
@@ -361,6 +371,7 @@ class TraceView(QWidget):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._title()
+        self._due.start()  # names keep their height in pixels
 
     def _title(self) -> None:
         """The title, shortened to the room that the readout leaves."""
