@@ -19,16 +19,19 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.intake import Terminal
 from zincsmith.model.plan import Line, Plan
-from zincsmith.model.rig import Accuracy, Dummy, Earthed, Gear, Instrument, Lead, Probe, Rig, Shunt
-from zincsmith.model.unit import Unit
+from zincsmith.model.rig import Accuracy, Dummy, Earthed, Gear, Instrument, Lead, Probe, Rig, ScopeChannel, Shunt
+from zincsmith.model.unit import Node, Unit
 from zincsmith.procedures.plan_file import NAMED
 from zincsmith.procedures.static_grid.options import grid_of
 from zincsmith.suitability.case import Severity
 from zincsmith.suitability.check import check, refuse_stops
+from zincsmith.suitability.probes import derated_V
 
 TODAY = date(2026, 11, 25)
 CALIBRATED = "2026-06-01"
 STOP, DOUBT, REMARK = Severity.STOP, Severity.DOUBT, Severity.REMARK
+PLAIN = Probe(10.0, "DC", "spring", compensated=True)
+APART = Probe(100.0, "DC", compensated=True, differential=True, on="primary")
 Pair = tuple[Unit, Rig, Plan]
 Change = Callable[[Pair], Pair]
 
@@ -302,6 +305,16 @@ RULES: list[tuple[str, str, Severity, Change]] = [
     ("long_ground_lead", "adapter", DOUBT, probe(ground="long lead")),
     ("x1_probe_bandwidth", "adapter", REMARK, probe(ratio=1.0)),
     ("fifty_ohm_overload", "adapter", STOP, probe(impedance_ohm=50, coupling="DC")),
+    ("fifty_ohm_overload", "adapter", STOP, probe(impedance_ohm=50, coupling="DC", input_most_V=5.0)),
+    ("fifty_ohm_limit_unstated", "adapter", DOUBT, probe(impedance_ohm=50, coupling="AC")),
+    ("blocking_cut", "adapter", DOUBT, probe(impedance_ohm=50, coupling="DC", input_most_V=30.0, blocking_uF=0.1)),
+    ("channels_of_two_references", "adapter", STOP, at("scope", channels=(
+        ScopeChannel(1, "output_voltage", "", PLAIN), ScopeChannel(2, "node_voltage", "drain", PLAIN, "bulk minus")))),
+    ("differential_unrated", "adapter", DOUBT, at("scope", channels=(ScopeChannel(3, "input_voltage", "", APART),))),
+    ("differential_overvolted", "adapter", STOP, at("scope", channels=(
+        ScopeChannel(3, "input_voltage", "", replace(APART, rated_V=300.0, category="II")),))),
+    ("category_unstated", "adapter", REMARK, at("scope", channels=(
+        ScopeChannel(3, "input_voltage", "", replace(APART, rated_V=1000.0)),))),
     ("emissivity_unstated", "adapter", DOUBT, at("thermometer", emissivity=None)),
     ("accuracy_unstated", "adapter", DOUBT, at("voltmeter", accuracy=())),
     ("role_missing", "adapter", DOUBT, without("scope")),
@@ -369,7 +382,10 @@ def test_an_isolated_source_or_a_transformer_is_enough_for_an_open_board() -> No
 def test_what_a_measured_bank_and_a_blocking_capacitor_allow() -> None:
     bank = Dummy("binary bank", measured_ohm=9.6, steps_W=(1, 2, 4, 8, 16, 32), at_V=24.0)
     assert codes(at("load", dummy=bank)(CASES["adapter"])) == {"load_metal_live"}
-    assert codes(probe(impedance_ohm=50, coupling="AC")(CASES["adapter"])) == set()
+    into_50 = {"impedance_ohm": 50, "input_most_V": 30.0}
+    assert codes(probe(coupling="AC", **into_50)(CASES["adapter"])) == set()
+    assert codes(probe(coupling="DC", blocking_uF=320.0, **into_50)(CASES["adapter"])) == set()
+    assert codes(probe(coupling="DC", **into_50)(CASES["adapter"])) == set(), "it stands the volts of the output"
     assert codes(at("power_meter", tap="unit", tap_ohm=1e8)(CASES["adapter"])) == set()
     assert codes(at("load", dummy=bank, accuracy=())(CASES["adapter"])) == {"load_metal_live"}, (
         "its ohms say how good it is"
@@ -399,3 +415,20 @@ def test_a_thicker_or_shorter_lead_is_never_worse(amps: float, area: float, leng
 
     assert worst(Lead("unit load", length, 1.5 * area)) <= worst(Lead("unit load", length, area))
     assert worst(Lead("unit load", length / 2.0, area)) <= worst(Lead("unit load", length, area))
+
+
+def test_clips_on_one_reference_and_a_probe_that_stands_its_node_are_right() -> None:
+    together = (ScopeChannel(1, "output_voltage", "", PLAIN), ScopeChannel(2, "output_current", "", PLAIN))
+    assert codes(at("scope", channels=together)(CASES["adapter"])) == set()
+    drain = Node("drain", "primary", "bulk minus", rated_V=600.0)
+
+    def with_node(pair: Pair) -> Pair:
+        return replace(pair[0], nameplate=replace(pair[0].nameplate, nodes=(drain,))), *pair[1:]
+
+    # A straight line of both logarithms from 1000 V at 10 kHz to 100 V at 1 MHz: 316 V at 100 kHz.
+    weak = replace(APART, rated_V=1000.0, derates=((0.01, 1000.0), (1.0, 100.0)))
+    assert derated_V(weak, 0.1) == pytest.approx(1000.0 / 10.0**0.5)
+    assert (derated_V(weak, 1e-3), derated_V(weak, 30.0)) == (1000.0, 100.0)
+    for probed, found in ((weak, {"differential_overvolted"}), (replace(weak, derates=((1.0, 700.0),)), set())):
+        apart = at("scope", channels=(ScopeChannel(3, "node_voltage", "drain", probed),))
+        assert codes(both(with_node, apart)(CASES["adapter"])) == found

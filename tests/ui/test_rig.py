@@ -158,12 +158,38 @@ def test_roles_leads_and_gear_come_and_go(open_window: Open, make_book: Make) ->
     add.activated.emit(at)
     settle(hands)
     assert in_book(book).instrument("scope").how == "by hand"
-    ground = station.element.form.widgets["probe.ground"]
+    ground = station.element.channels.form.widgets["probe.ground"]
     ground.setCurrentIndex(3)
     ground.activated.emit(3)
     settle(hands)
-    assert in_book(book).instrument("scope").probe.ground == "long lead"
+    assert in_book(book).instrument("scope").channels[0].probe.ground == "long lead"
     assert "picks up spikes" in hands.words()
+    channels = station.element.channels
+
+    def choose(path: str, value: object) -> None:
+        box = channels.form.widgets[path]
+        entry = next(e for e in channels.form._entries if e.path == path)
+        box.setCurrentIndex(entry.values.index(value))
+        box.activated.emit(box.currentIndex())
+        settle(hands)
+
+    channels.channel.setCurrentIndex(1)
+    channels.channel.activated.emit(1)
+    choose("looks_at", "output_voltage")
+    assert "is on another channel already" in hands.words()
+    choose("looks_at", "input_voltage")
+    assert "clip" in station.element.faults.text(), "a plain clip on the mains side is said at once"
+    choose("probe.differential", True)
+    hands.fill("At MHz, V", "0.1 600 10")
+    assert "pairs of MHz and volts" in hands.words()
+    hands.fill("At MHz, V", "0.1 600 10 60")
+    settle(hands)
+    second = in_book(book).instrument("scope").channels[1]
+    assert (second.quantity, second.probe.differential) == ("input_voltage", True)
+    assert second.probe.derates == ((0.1, 600.0), (10.0, 60.0))
+    hands.click("Leave it free")
+    settle(hands)
+    assert [c.number for c in in_book(book).instrument("scope").channels] == [1]
     hands.click("Take this role off the rig")
     settle(hands)
     assert in_book(book).instrument("scope") is None

@@ -47,7 +47,9 @@ class Accuracy(Record):
 
 @dataclass(frozen=True)
 class Probe(Record):
-    """How the scope's probe is made and joined. ``tip_uF`` are the capacitors fitted at its tip."""
+    """How the scope's probe is made and joined. ``tip_uF`` are the capacitors fitted at its tip, ``blocking_uF`` the
+    one in series before an input of 50 ohm, which stands ``input_most_V``. ``rated_V`` is what the probe stands,
+    ``derates`` that at MHz, ``category`` its measurement category."""
 
     ratio: float | None = None
     coupling: Literal["", "DC", "AC"] = ""
@@ -59,17 +61,23 @@ class Probe(Record):
     on: Literal["output", "primary"] = "output"
     rated_V: float | None = None
     compensated: bool | None = None
+    blocking_uF: float | None = None
+    input_most_V: float | None = None
+    derates: tuple[tuple[float, float], ...] = ()  # (MHz, V)
+    category: Literal["", "II", "III", "IV"] = ""
 
 
 @dataclass(frozen=True)
 class ScopeChannel(Record):
     """A channel of a scope, by its number: what it is joined to, and how. ``quantity`` and ``port`` are those of the
-    unit; a current is one that a probe or a shunt makes volts of, and the scope shows in amps."""
+    unit; a current is one that a probe or a shunt makes volts of, and the scope shows in amps. ``reference`` is the
+    node that the clip of its probe stands on; not stated it is the return of the port."""
 
     number: int
     quantity: str
     port: str = ""
     probe: Probe = Probe()
+    reference: str = ""
 
     @property
     def address(self) -> str:

@@ -8,10 +8,10 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
-from zincsmith.suitability import connecting, loads, meters, wiring
+from zincsmith.suitability import connecting, loads, meters, probes, wiring
 from zincsmith.suitability.case import Case, Fault, Rule, Severity
 
-RULES: tuple[Rule, ...] = (*connecting.RULES, *wiring.RULES, *meters.RULES, *loads.RULES)
+RULES: tuple[Rule, ...] = (*connecting.RULES, *wiring.RULES, *meters.RULES, *probes.RULES, *loads.RULES)
 ORDER = tuple(Severity)
 
 

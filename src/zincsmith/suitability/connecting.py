@@ -154,42 +154,6 @@ def source_limit(case: Case) -> Iterator[Fault]:
         )
 
 
-def probe_ready(case: Case) -> Iterator[Fault]:
-    scope = case.rig.instrument("scope")
-    if scope is None:
-        return
-    costs = case.needing("scope")
-    probes = [probe for _, probe in scope.voltage_probes]
-    uncompensated = [p for p in probes if p.ratio is not None and p.ratio > 1.0 and not p.compensated]
-    if not probes or any(probe.ratio is None for probe in probes):
-        yield Fault(
-            "probe_ratio",
-            Severity.DOUBT,
-            "scope",
-            "The attenuation of the scope's probe is not stated: a factor of ten goes unnoticed.",
-            "Enter the ratio that both probe and channel are set to.",
-            costs,
-        )
-    elif uncompensated:
-        yield Fault(
-            "probe_uncompensated",
-            Severity.DOUBT,
-            "scope",
-            f"The x{uncompensated[0].ratio:g} probe is not known to be compensated: edges read too high or too low.",
-            "Compensate it on the scope's square wave.",
-            costs,
-        )
-    if scope.deskewed is False:
-        yield Fault(
-            "not_deskewed",
-            Severity.DOUBT,
-            "scope",
-            "Voltage and current channel are not deskewed: power from their product is wrong at edges.",
-            "Deskew them on one common edge.",
-            case.touched("efficiency", "inrush"),
-        )
-
-
 def calibration(case: Case) -> Iterator[Fault]:
     for one in case.rig.instruments:
         if not one.accuracy:
@@ -237,7 +201,6 @@ RULES = (
     source_there,
     source,
     source_limit,
-    probe_ready,
     calibration,
     surroundings,
 )

@@ -8,7 +8,6 @@ from collections.abc import Iterator
 from zincsmith.analysis.shunt import drop_V, power_W
 from zincsmith.model.address import at_port, name_of
 from zincsmith.model.quantities import OF_THE_RIG, QUANTITIES
-from zincsmith.model.rig import Probe
 from zincsmith.model.roles import OF_THE_UNIT, ROLES
 from zincsmith.suitability.case import Case, Fault, Severity
 
@@ -229,44 +228,6 @@ def background(case: Case) -> Iterator[Fault]:
         )
 
 
-def probing(case: Case) -> Iterator[Fault]:
-    scope = case.rig.instrument("scope")
-    for channel, probe in scope.voltage_probes if scope is not None else ():
-        if channel.quantity == "output_voltage":
-            yield from _probed(case, probe)
-
-
-def _probed(case: Case, probe: Probe) -> Iterator[Fault]:
-    """How one probe looks at an output."""
-    ripple = case.touched("ripple", "ripple_rms", "load_step")
-    if probe.ground == "long lead" and ripple:
-        yield Fault(
-            "long_ground_lead",
-            Severity.DOUBT,
-            "scope",
-            "The probe is grounded by its long lead: it picks up spikes that are not at the output.",
-            "Use a ground spring or coax at the output terminals.",
-            ripple,
-        )
-    if probe.ratio == 1.0 and probe.impedance_ohm != 50 and ripple:
-        yield Fault(
-            "x1_probe_bandwidth",
-            Severity.REMARK,
-            "scope",
-            "An x1 probe ends at 6 to 10 MHz: what it shows is not a 20 MHz figure.",
-            "Say so with the figure, or use coax into 50 ohm.",
-            ripple,
-        )
-    if probe.impedance_ohm == 50 and probe.coupling != "AC" and abs(case.output.voltage_V) > 5.0:
-        yield Fault(
-            "fifty_ohm_overload",
-            Severity.STOP,
-            "scope",
-            f"{abs(case.output.voltage_V):g} V DC straight into a 50 ohm input burn it.",
-            "Put a blocking capacitor in series.",
-        )
-
-
 def camera(case: Case) -> Iterator[Fault]:
     one = case.rig.instrument("thermometer")
     if one is not None and "camera" in one.kind.lower() and one.emissivity is None:
@@ -344,7 +305,6 @@ RULES = (
     synchronization,
     in_series,
     background,
-    probing,
     camera,
     accuracy_stated,
     missing_roles,

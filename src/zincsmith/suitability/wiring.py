@@ -6,7 +6,6 @@ from collections.abc import Iterator
 
 from zincsmith.analysis.leads import GOOD_A_PER_MM2, MOST_A_PER_MM2, area_of, lead_resistance
 from zincsmith.model.address import name_of, port_of
-from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Lead
 from zincsmith.model.unit import OutputRating
 from zincsmith.suitability.case import Case, Fault, Severity
@@ -115,27 +114,6 @@ def transformer_in_the_way(case: Case) -> Iterator[Fault]:
             "Feed the points that are judged by a rule set from the source directly.",
             case.touched("average_active_efficiency", "no_load_power", "power_factor", "inrush"),
         )
-
-
-def primary_probe(case: Case) -> Iterator[Fault]:
-    scope = case.rig.instrument("scope")
-    on_primary = [
-        probe
-        for channel, probe in (scope.voltage_probes if scope is not None else ())
-        if probe.on == "primary" or QUANTITIES[channel.quantity].side == "input"
-    ]
-    if all(probe.differential for probe in on_primary):
-        return
-    last_resort = case.isolated
-    yield Fault(
-        "primary_without_differential",
-        Severity.DOUBT if last_resort else Severity.STOP,
-        "scope",
-        "The scope's clip earths a primary node; on an isolated source all else is then live to it."
-        if last_resort
-        else "The scope's clip on the primary shorts the mains to earth.",
-        "Use a differential probe on the primary.",
-    )
 
 
 def lifted_earth(case: Case) -> Iterator[Fault]:
@@ -292,7 +270,6 @@ RULES = (
     isolation,
     isolation_and_breaker,
     transformer_in_the_way,
-    primary_probe,
     lifted_earth,
     earths,
     battery,

@@ -11,8 +11,9 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QWidget
 
 from zincsmith.formats.entry import parse_entry
+from zincsmith.model.address import name_of, port_of
 from zincsmith.model.errors import InputError
-from zincsmith.model.rig import Dummy, Instrument, Probe, Rig, Shunt
+from zincsmith.model.rig import Dummy, Instrument, Probe, Rig, ScopeChannel, Shunt
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.panel import clear, label
@@ -90,16 +91,8 @@ ROLE_ENTRIES: dict[str, tuple[Entry, ...]] = {
         _yes_no("direction_checked", "Probe direction checked"),
     ),
     "scope": (
-        Entry("probe.ratio", "Probe ratio", "1"),
-        _choice("probe.coupling", "Coupling", "", "DC", "AC"),
-        _choice("probe.ground", "Probe ground", "", "spring", "coax", "long lead"),
-        Entry("probe.impedance_ohm", "Input", "", ("1 MΩ", "50 Ω"), (1000000, 50)),
-        Entry("probe.bandwidth_MHz", "Bandwidth limit, MHz", "1"),
-        Entry("probe.tip_uF", "Capacitors at the tip, µF"),
-        _choice("probe.on", "Probes the", "output", "primary"),
-        Entry("probe.differential", "Differential", "", ("no", "yes"), (False, True)),
-        _yes_no("probe.compensated", "Compensated"),
         _yes_no("deskewed", "Channels deskewed"),
+        Entry("clock_ppm", "Sample clock ±, ppm", "1"),
     ),
     "thermometer": (
         Entry("spot", "Spot"),
@@ -168,11 +161,13 @@ class ElementForm(QWidget):
         self._grid.setHorizontalSpacing(8)
         self._grid.setVerticalSpacing(3)
         self._grid.setColumnStretch(1, 1)
-        self._record: Instrument | Rig | None = None
+        self._record: Instrument | Rig | ScopeChannel | None = None
         self._entries: tuple[Entry, ...] = ()
         self.widgets: dict[str, RatingEdit | Choice] = {}
 
-    def show_record(self, record: Instrument | Rig | None, entries: Sequence[Entry], locked: bool) -> None:
+    def show_record(
+        self, record: Instrument | Rig | ScopeChannel | None, entries: Sequence[Entry], locked: bool
+    ) -> None:
         """Fill the form; it is built anew only when other entries are wanted."""
         self._record = record
         if tuple(entries) != self._entries:
@@ -195,6 +190,8 @@ class ElementForm(QWidget):
             words = f"{entry.words}, {entry.unit}" if entry.unit not in {"", "1"} else entry.words
             if entry.choices:
                 box = Choice()
+                box.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+                box.setMinimumContentsLength(6)  # the list is as wide as it has to be; the form is not
                 box.addItems(list(entry.choices))
                 box.activated.connect(lambda _=0, e=entry: self._take(e))
                 widget: RatingEdit | Choice = box
@@ -233,7 +230,7 @@ class ElementForm(QWidget):
             self.edited.emit(changed)
 
 
-LISTS = {"outlet", "dummy.steps_W", "probe.tip_uF", "further_meters", "visits"}
+LISTS = {"outlet", "dummy.steps_W", "probe.tip_uF", "probe.derates", "further_meters", "visits"}
 
 
 def _value(entry: Entry, text: str) -> Any:
@@ -246,6 +243,10 @@ def _value(entry: Entry, text: str) -> Any:
             if found and len(found) != 2:
                 raise InputError("volts and hertz, such as 231 50")
             return found or None
+        if entry.path == "probe.derates":
+            if len(found) % 2 or any(f <= 0.0 for f in found):
+                raise InputError("pairs of MHz and volts, such as 0.1 600 10 60")
+            return tuple(zip(found[::2], found[1::2], strict=True))
         return found
     if not entry.unit:
         return text
@@ -261,6 +262,8 @@ def _text(value: Any) -> str:
     if value is None:
         return ""
     if isinstance(value, tuple):
+        if value and isinstance(value[0], tuple):
+            return "  ".join(_text(pair) for pair in value)
         joint = ", " if value and isinstance(value[0], str) else " "
         return joint.join(v if isinstance(v, str) else f"{v:g}" for v in value)
     return f"{value:.10g}" if isinstance(value, float) else str(value)
@@ -269,6 +272,8 @@ def _text(value: Any) -> str:
 def _get(record: Any, path: str) -> Any:
     head, _, rest = path.partition(".")
     value = getattr(record, head, None)
+    if head == "looks_at":
+        return record.address if record.quantity else ""
     if not rest:
         return value
     return value.get(rest) if isinstance(value, dict) else getattr(value, rest, None)
@@ -277,6 +282,8 @@ def _get(record: Any, path: str) -> Any:
 def _with(record: Any, path: str, value: Any) -> Any:
     """The record with one field changed; a nested record comes and goes with its first field."""
     head, _, rest = path.partition(".")
+    if head == "looks_at":
+        return replace(record, quantity=name_of(value), port=port_of(value))
     if not rest:
         if value is None and not _may_be_none(record, head):
             return record

@@ -20,10 +20,11 @@ from zincsmith.model.figures import FIGURES
 from zincsmith.model.plan import Line
 from zincsmith.model.port import output_ports
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.rig import Accuracy, Earthed, Gear, GearKind, Instrument, Lead, Rig
+from zincsmith.model.rig import Accuracy, Earthed, Gear, GearKind, Instrument, Lead, Rig, ScopeChannel
 from zincsmith.model.roles import AT_OUTPUTS, ROLES
 from zincsmith.model.unit import Unit
 from zincsmith.suitability.case import Fault, Severity
+from zincsmith.ui.rig.channel_panel import ChannelPanel, with_channels
 from zincsmith.ui.rig.element_form import RIG_ENTRIES, ElementForm, entries_of
 from zincsmith.ui.rig.scan_panel import ScanPanel
 from zincsmith.ui.rig.try_panel import TryPanel
@@ -106,11 +107,19 @@ class ElementPanel(Panel):
         self.form.edited.connect(self._take)
         self.form.wrong.connect(self.wrong)
         column.addWidget(self.form)
+        self.channels = ChannelPanel()
+        self.channels.edited.connect(self._take_channels)
+        self.channels.wrong.connect(self.wrong)
+        column.addWidget(self.channels)
         self.age = label("", 12, 400, "second", wrap=True)
         column.addWidget(self.age)
         self._make_tables(column)
         self.said = label("", 12, 400, "second", wrap=True)
         column.addWidget(self.said)
+        self._make_links(column)
+
+    def _make_links(self, column: QVBoxLayout) -> None:
+        """Trying it, looking for it, taking it off."""
         self.trying = TryPanel()
         self.trying.wanted.connect(lambda: self.tries.emit(self._at))
         column.addWidget(self.trying)
@@ -185,6 +194,7 @@ class ElementPanel(Panel):
         record: Instrument | Rig | None = rig if at == "unit" else one
         entries = RIG_ENTRIES if at == "unit" else entries_of(one) if one is not None else ()
         self.form.show_record(record, entries, locked)
+        self.channels.show_scope(one, unit, locked)
         self.trying.show_instrument(one, free)
         self.scanning.show_instrument(one, free)
         self.remove.setVisible(one is not None)
@@ -299,6 +309,10 @@ class ElementPanel(Panel):
             self.edited.emit(record, "the rig")
         else:
             self._give(f"{ROLES[record.role]}", instruments=self._with(record))
+
+    def _take_channels(self, channels: tuple[ScopeChannel, ...]) -> None:
+        if (one := self._one()) is not None:
+            self._give("channels of the scope", instruments=self._with(with_channels(one, channels)))
 
     def _reach(self, word: Any) -> None:
         one = self._one()
