@@ -118,6 +118,8 @@ class Setter:
             "frequency_Hz": source.set("frequency", action.frequency_Hz),
             **_at(action.port),
         }
+        if action.phase_deg is not None and source.can_choose("phase"):
+            found["phase_deg"] = source.set("phase", round(action.phase_deg, 1) % 360.0)
         if action.on:
             self.poll_loop.settings = after  # from here on it has to be taken as live
         found["on"] = bool(source.set("output", action.on))

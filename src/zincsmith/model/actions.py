@@ -65,12 +65,14 @@ class Observe:
 
 @dataclass(frozen=True)
 class SetSource:
-    """The source at an input: V rms, Hz, output on or off."""
+    """The source at an input: V rms, Hz, output on or off; ``phase_deg`` is where in its period that happens, None
+    wherever it happens to."""
 
     voltage_V: float
     frequency_Hz: float
     on: bool
     port: str = ""
+    phase_deg: float | None = None
 
 
 @dataclass(frozen=True)
@@ -137,7 +139,8 @@ class Capturing:
 
     With ``then`` the scope is armed first, and what happens is that setting: a step of the load, the source that comes
     or goes. ``first`` stands before it for ``first_s``. ``look`` takes a first record to choose the span by. ``of`` is
-    the procedure whose figures it is for, ``said`` what was chosen where schools differ.
+    the procedure whose figures it is for, ``said`` what was chosen where schools differ. ``works_out`` names figures
+    and facts that what follows goes by: worked out at once, they are kept with the capture.
     """
 
     of: str
@@ -152,6 +155,7 @@ class Capturing:
     look: bool = False
     bandwidth_Hz: float | None = None
     said: tuple[tuple[str, str], ...] = ()
+    works_out: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -57,6 +57,7 @@ class CaptureChannel:
         return at_port(self.quantity, self.port)
 
 
+WORKED_OUT = "worked out"  # before the name of a figure among what was said with a capture: known at once
 Measure = Literal["time", "change", "span"]
 
 

@@ -57,7 +57,7 @@ def _both(*what: str) -> tuple[str, ...]:
 
 
 TABLE = (
-    Role("ac_source", "AC source", _both("voltage", "frequency", "output"), switch="output", feeds=True,
+    Role("ac_source", "AC source", _both("voltage", "frequency", "output"), _both("phase"), switch="output", feeds=True,
          off="switch it off, or pull its plug", off_order=1, reached=True),
     Role("dc_source", "DC source", _both("voltage", "current", "output"), switch="output", feeds=True,
          off="switch its output off, then open its plus lead", off_order=2, reached=True),

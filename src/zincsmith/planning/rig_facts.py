@@ -42,6 +42,7 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
         records=records(rig),
         load_by_hand=rig.by_hand("load"),
         captured=captured(rig),
+        phased=phased(rig),
     )
 
 
@@ -57,6 +58,14 @@ def captured(rig: Rig) -> frozenset[str]:
     """What a scope records, by wire or with a person at its knobs, by address."""
     scope = rig.instrument("scope")
     return frozenset(c.address for c in scope.scope_channels) if scope is not None else frozenset()
+
+
+def phased(rig: Rig) -> bool:
+    """Whether the source can be told where in its period it switches: the rig says so, its dialect has the words."""
+    source = rig.instrument("ac_source")
+    if source is None or source.how == "by hand" or not source.sets_phase:
+        return False
+    return "set_phase" in dialect_for(source.role, source.dialect, source.dialect_text).operation
 
 
 def laws_of(load: Instrument) -> tuple[LoadLaw, ...]:

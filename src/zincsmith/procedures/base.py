@@ -36,7 +36,8 @@ class Context:
     ``load_by_hand``: a person sets the load, so nothing is set that nobody reads. ``about`` is the output whose load is
     varied, of several, while the others are kept at ``others_percent``; empty: all alike. ``modes`` are those asked
     for; ``law`` is that of the loads;
-    ``captured`` is what a scope records, by address.
+    ``captured`` is what a scope records, by address, ``phased`` whether the source can be told where in its period it
+    switches.
     """
 
     unit: Unit
@@ -55,6 +56,7 @@ class Context:
     modes: Mapping[str, str] = field(default_factory=dict)
     law: LoadLaw = "CC"
     captured: frozenset[str] = frozenset()
+    phased: bool = False
 
     def asked(self, kind: type[OptionsT]) -> OptionsT:
         """What the part asks for, as the record of its procedure; TypeError for another's: a bug."""

@@ -60,5 +60,5 @@ def load_at(ctx: Context, percent: float, port: str) -> SetLoad:
     )
 
 
-def source_at(line: Line, on: bool) -> SetSource:
-    return SetSource(line.voltage_V, line.frequency_Hz, on)
+def source_at(line: Line, on: bool, phase_deg: float | None = None) -> SetSource:
+    return SetSource(line.voltage_V, line.frequency_Hz, on, phase_deg=phase_deg)

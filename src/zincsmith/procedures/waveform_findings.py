@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -79,6 +79,7 @@ class Worked:
     facts: str
     doubts: tuple[Doubt, ...]
     marks: tuple[Mark, ...] = ()
+    told: Mapping[str, object] = field(default_factory=dict)  # the facts as they are
 
 
 @dataclass(frozen=True)
@@ -121,7 +122,7 @@ class OfCaptures(Procedure):
                 for port in _ports_of(capture, self.of):
                     own = point.seen_from(port)
                     worked = self._worked(own, capture, port, quiet, evidence, nameplate)
-                    place = (port, own.at.at_place, own.at.configuration, capture.said.get("record"))
+                    place = (port, own.at.at_place, own.at.configuration, own.at.state, capture.said.get("record"))
                     places.setdefault(place, []).append(Seen(own, capture, worked))
         return [one for place, seen in places.items() for one in self._of(str(place[0]), seen)]
 
@@ -179,7 +180,7 @@ class OfCaptures(Procedure):
             facts = "; ".join(_fact(name, fact) for name, fact in found.facts.items())
             doubts = (*found.doubts, *_doubts(capture), *(() if traces.known else (UNKNOWN,)))
             _KNOWN[key] = Worked(
-                tuple(self.named(found)), facts, doubts, tuple(sorted(found.marks, key=lambda m: m.time_s))
+                tuple(self.named(found)), facts, doubts, tuple(sorted(found.marks, key=lambda m: m.time_s)), found.facts
             )
         return _KNOWN.get(key, Worked((), "", ()))
 
@@ -194,7 +195,11 @@ class OfCaptures(Procedure):
 
     def _of(self, port: str, seen: Sequence[Seen]) -> list[Finding]:
         names = dict.fromkeys(one.name for each in seen for one in each.worked.named)
-        return [self._finding(port, name, seen) for name in names]
+        return [self.gathered(self._finding(port, name, seen), seen) for name in names]
+
+    def gathered(self, finding: Finding, seen: Sequence[Seen]) -> Finding:
+        """A figure of a place in the light of all captures there."""
+        return finding
 
     def _finding(self, port: str, name: str, seen: Sequence[Seen]) -> Finding:
         told = [(each, one) for each in seen for one in each.worked.named if one.name == name]
@@ -224,7 +229,7 @@ class OfCaptures(Procedure):
         return Finding(
             name, one.title, figure.value, one.unit, figure.u,
             factor_of(contributions, None) if figure.u is not None else None, None,
-            replace(at.at_place, configuration=at.configuration),
+            replace(at.at_place, configuration=at.configuration, state=at.state),
             Working(note, ("load / %", "value", *RECORDED), rows, each.worked.facts), contributions, doubts,
             output=port,
         )  # fmt: skip

@@ -14,6 +14,7 @@ from functools import partial
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.oscilloscope import Fetched, Oscilloscope
 from zincsmith.book.writer import BookWriter
+from zincsmith.engine.captures.at_once import worked_out
 from zincsmith.engine.captures.by_hand import WANTS, asking_words, setting_words, told
 from zincsmith.engine.operator import Operator
 from zincsmith.engine.poll_loop import PollLoop
@@ -47,6 +48,10 @@ class Capturer:
 
     def take(self, wanted: Capturing) -> tuple[Capture, list[Packed]]:
         """Carry it out. InputError where no scope is reached, or it has no such channel."""
+        capture, packed = self._taken(wanted)
+        return worked_out(wanted, capture, packed, self.operator.plate), packed
+
+    def _taken(self, wanted: Capturing) -> tuple[Capture, list[Packed]]:
         scope, rigged = self.bench.scope, self.bench.rig.instrument("scope")
         if rigged is None:
             raise InputError("the rig names no scope", key="instrument.scope")

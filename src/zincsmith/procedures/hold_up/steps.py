@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Callable, Generator, Sequence
+from functools import partial
 
-from zincsmith.model.actions import Capturing, Measure
+from zincsmith.model.actions import Action, Capturing, Measure, Measured, Outcome
 from zincsmith.model.address import at_port
-from zincsmith.model.capture import Trigger
+from zincsmith.model.capture import WORKED_OUT, Trigger
+from zincsmith.model.finding import Finding
 from zincsmith.model.plan import Line
-from zincsmith.procedures.base import Context, Steps
+from zincsmith.model.reading import Evidence
+from zincsmith.procedures.base import Context, Curves, Steps
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.capturing import captured_outputs, needs_input, source_at, whole_input, whole_output
 from zincsmith.procedures.hold_up.figures import hold_up_of
+from zincsmith.procedures.hold_up.gap import HALF_DEG, with_gap
 from zincsmith.procedures.hold_up.intake import HoldUpRecord
 from zincsmith.procedures.hold_up.options import HoldUpOptions
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, idle, let_fall, ramp
 from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_findings import Named, OfCaptures, TypedFigure
+from zincsmith.procedures.waveform_findings import Named, OfCaptures, Seen, TypedFigure
 from zincsmith.recorded.result import Analysed
 
 NAME = "hold_up"
@@ -28,7 +33,7 @@ class HoldUp(OfCaptures):
 
     name = NAME
     title = "Hold-up"
-    version = 1
+    version = 2
     needs: tuple[str, ...] = ("scope",)
     serves = "how long the output lasts when the input goes"
     options = HoldUpOptions
@@ -37,22 +42,47 @@ class HoldUp(OfCaptures):
     least = ("hold_up",)
 
     def steps(self, ctx: Context) -> Steps:
-        """At each line and load the input switched off, as often as was asked for: each time at another phase.
-        InputError where no scope is on output and input."""
+        """At each line and load the input switched off: at phases spread over half a period, and then closer and closer
+        around the worst of them, where the source can be told the phase; else as often as was asked for, at whatever
+        phase it happens. InputError where no scope is on output and input."""
         options = ctx.asked(HoldUpOptions)
         ports = captured_outputs(ctx)
         needs_input(ctx)
         yield from gate(ctx)
         for line in ctx.reachable(options.lines):
             for load in options.loads_percent:
-                for _ in range(options.repeats):
-                    for port in ports:
-                        yield from feed(ctx, "Hold-up", f"{line.words}, {load:g} %", line)
-                        yield from ramp(ctx, [p for p in RAMP_PERCENT if p < load])
-                        yield from draw(ctx, load)
-                        yield Measure((), 0.0, at_load(ctx, line, load), capture=_going(ctx, options, line, port))
-                        yield from idle(ctx)
-                        yield from let_fall(ctx)
+                for port in ports:
+                    going = partial(_gone, ctx, options, line, load, port)
+                    if not ctx.phased:
+                        for _ in range(options.repeats):
+                            yield from going(None)
+                        continue
+                    lasted: dict[float, float] = {}
+                    for k in range(options.repeats):
+                        yield from _noted(lasted, HALF_DEG * k / options.repeats, going)
+                    for n in range(1, options.closer + 1):
+                        worst = min(lasted, key=lambda phase: lasted[phase])
+                        apart = HALF_DEG / options.repeats / 2**n
+                        for phase in (worst - apart, worst + apart):
+                            yield from _noted(lasted, phase % HALF_DEG, going)
+
+    def gathered(self, finding: Finding, seen: Sequence[Seen]) -> Finding:
+        """How much less it may last at a phase between those that were tried: a one-sided part of the uncertainty."""
+        return with_gap(finding, seen)
+
+    def plots(self, evidence: Evidence) -> list[Curves]:
+        """Hold-up against the phase at which the input went, then the records."""
+        against: dict[str, dict[float, float]] = {}
+        for point in evidence.points:
+            for capture in point.captures:
+                phase, lasted = (capture.said.get(f"{WORKED_OUT} {name}") for name in ("phase_deg", "hold_up_time"))
+                if phase is not None and lasted is not None:
+                    port = capture.channels[0].port
+                    where = ", ".join(x for x in (point.at.words, port) if x)
+                    against.setdefault(where, {})[float(phase) % HALF_DEG] = 1e3 * float(lasted)
+        lines = tuple((name, sorted(tried), [tried[p] for p in sorted(tried)]) for name, tried in against.items())
+        found = [Curves("Hold-up against phase", "phase", "°", "hold-up", "ms", "plain", lines)] if lines else []
+        return [*found, *super().plots(evidence)]
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         return hold_up_of(traces, choices)
@@ -62,16 +92,43 @@ class HoldUp(OfCaptures):
 
 
 SAMPLES = 400_000
+WORKED = ("hold_up_time", "phase_deg")
 BEFORE = 0.9  # what lasts lies before the trigger, which waits for its end
 
 
-def _going(ctx: Context, options: HoldUpOptions, line: Line, port: str) -> Capturing:
+def _gone(
+    ctx: Context, options: HoldUpOptions, line: Line, load: float, port: str, phase_deg: float | None
+) -> Generator[Action, Outcome, Outcome]:
+    """Up, under load, and the input gone at a phase; what came of it."""
+    yield from feed(ctx, "Hold-up", f"{line.words}, {load:g} %", line)
+    yield from ramp(ctx, [p for p in RAMP_PERCENT if p < load])
+    yield from draw(ctx, load)
+    came = yield Measure((), 0.0, at_load(ctx, line, load), capture=_going(ctx, options, line, port, phase_deg))
+    yield from idle(ctx)
+    yield from let_fall(ctx)
+    return came
+
+
+def _noted(
+    lasted: dict[float, float], phase_deg: float, going: Callable[[float], Generator[Action, Outcome, Outcome]]
+) -> Steps:
+    """The same, noting how long it lasted; where nothing can be said of it, as long as can be."""
+    came = yield from going(phase_deg)
+    lasted[phase_deg] = math.inf
+    if isinstance(came, Measured) and came.point.captures:
+        said = came.point.captures[0].said
+        lasted[phase_deg] = float(said.get(f"{WORKED_OUT} hold_up_time", said.get("typed hold", math.inf)))
+
+
+def _going(ctx: Context, options: HoldUpOptions, line: Line, port: str, phase_deg: float | None) -> Capturing:
     nominal = ctx.volts[port]
     level = 0.5 * nominal
     trigger = Trigger(at_port("output_voltage", port), level, "falling" if nominal > 0.0 else "rising")
     return Capturing(
         NAME, (whole_output(ctx, port), whole_input(line)), options.record_s, SAMPLES, BEFORE, trigger,
-        source_at(line, True), options.on_s, source_at(line, False), said=(("threshold", options.threshold),),
+        source_at(line, True), options.on_s, source_at(line, False, phase_deg),
+        said=(("threshold", options.threshold),),
+        works_out=WORKED if phase_deg is not None else (),
     )  # fmt: skip
 
 

@@ -30,6 +30,8 @@ def inrush_figures(traces: Traces, choices: Choices) -> Analysed:
     one, value = _found(traces), _values(traces)
     effects = errors_of(_values, traces, value) if traces.known else None
     out = Analysed("inrush", {name: figure_of(name, v, UNITS[name], effects) for name, v in value.items()})
+    if choices.record:
+        out.facts["record"] = choices.record
     out.facts["sample_rate_Hz"] = f"{1.0 / traces.step_s:.6g}"
     if one is None:
         out.doubt(

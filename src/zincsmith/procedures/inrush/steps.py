@@ -13,7 +13,7 @@ from zincsmith.procedures.beginning import gate
 from zincsmith.procedures.capturing import source_at, whole_input
 from zincsmith.procedures.inrush.figures import inrush_figures
 from zincsmith.procedures.inrush.options import InrushOptions
-from zincsmith.procedures.ports import at_load, idle, let_fall
+from zincsmith.procedures.ports import at_load, idle, let_fall, ramp
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_findings import Named, OfCaptures, TypedFigure
 from zincsmith.recorded.result import Analysed
@@ -23,6 +23,9 @@ SAMPLES = 200_000
 BEFORE = 0.1
 SPAN_A = 200.0  # before anything is known; a first record tells better
 TRIGGER_A = 1.0
+AT_THE_CREST = 4  # times fewer where it comes at the crest each time
+CREST_DEG = 90.0
+HOT = "hot"
 
 
 class InrushCurrent(OfCaptures):
@@ -46,12 +49,21 @@ class InrushCurrent(OfCaptures):
         yield from gate(ctx)
         for line in ctx.reachable(options.lines):
             yield Stage("Inrush", line.words)
-            for _ in range(options.repeats):
+            times = -(-options.repeats // AT_THE_CREST) if ctx.phased else options.repeats
+            for _ in range(times):
                 yield from idle(ctx)
                 yield SetSource(line.voltage_V, line.frequency_Hz, False)
                 yield from let_fall(ctx)
                 yield Measure((), 0.0, at_load(ctx, line, 0.0), capture=_coming(ctx, options, line))
                 yield Dwell(1.0, "it runs")
+            for _ in range(times if options.hot else 0):
+                yield SetSource(line.voltage_V, line.frequency_Hz, True)
+                yield Dwell(1.0, "it runs")
+                yield from ramp(ctx)
+                yield Dwell(options.runs_s, "what limits the inrush gets hot")
+                yield Measure((), 0.0, at_load(ctx, line, 100.0), capture=_coming(ctx, options, line, hot=True))
+                yield Dwell(1.0, "it runs")
+                yield from idle(ctx)
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         return inrush_figures(traces, choices)
@@ -60,6 +72,11 @@ class InrushCurrent(OfCaptures):
         f = found.figures
         phase = found.facts.get("phase_deg")
         note = f"switched at {phase:g} degrees" if isinstance(phase, float) else "switched at a phase that nobody knows"
+        if found.facts.get("record") == HOT:
+            return (
+                Named("inrush_hot", "Inrush current, restarted hot", "A", f["peak"], note),
+                Named("inrush_hot_i2t", "Inrush, I2t of the first pulse, restarted hot", "A2s", f["i2t"]),
+            )
         return (
             Named("inrush", "Inrush current", "A", f["peak"], note),
             Named("inrush_i2t", "Inrush, I2t of the first pulse", "A2s", f["i2t"], "until a tenth of its peak"),
@@ -67,12 +84,13 @@ class InrushCurrent(OfCaptures):
         )
 
 
-def _coming(ctx: Context, options: InrushOptions, line: Line) -> Capturing:
+def _coming(ctx: Context, options: InrushOptions, line: Line, hot: bool = False) -> Capturing:
     amps = WantedChannel("input_current", SPAN_A)
     channels = (amps, whole_input(line)) if "input_voltage" in ctx.captured else (amps,)
     return Capturing(
         NAME, channels, options.record_s, SAMPLES, BEFORE, Trigger("input_current", TRIGGER_A, "either"),
-        source_at(line, False), options.off_s, source_at(line, True), look=True,
+        source_at(line, False), options.break_s if hot else options.off_s,
+        source_at(line, True, CREST_DEG if ctx.phased else None), look=True, said=(("record", HOT),) if hot else (),
     )  # fmt: skip
 
 

@@ -16,6 +16,7 @@ FORM: tuple[Field, ...] = (
     LOADS,
     Choosing("Wait at each", "settle_s", times(2.0, 5.0, 30.0)),
     Choosing("Bandwidth limit", "limited_MHz", (("20 MHz", 20.0), ("none", 0.0))),
+    Choosing("Cold as well", "warm_min", (("no", 0.0), ("and after 20 min", 20.0), ("and after 60 min", 60.0))),
     Choosing("Background", "background", (("before and after", True), ("not taken", False))),
 )
 
@@ -23,7 +24,8 @@ FORM: tuple[Field, ...] = (
 @dataclass(frozen=True)
 class RippleOptions(OnOutputs):
     """Ripple at each line and load: a short record for the switching, a long one for what follows the line.
-    ``limited_MHz`` is what the figure that judges is limited to, 0: as recorded."""
+    ``limited_MHz`` is what the figure that judges is limited to, 0: as recorded. With ``warm_min`` it is taken cold
+    at the first line and the highest load, all the rest after so many minutes there."""
 
     procedure: Literal["ripple"] = "ripple"
     lines: tuple[Line, ...] = LINES
@@ -33,6 +35,7 @@ class RippleOptions(OnOutputs):
     background: bool = True
     short_s: float = 200e-6
     long_s: float = 0.2
+    warm_min: float = 0.0
 
     form: ClassVar[tuple[Field, ...]] = FORM
 
@@ -50,6 +53,7 @@ class RippleOptions(OnOutputs):
         check_loads(self.loads_percent)
         between(0.0, 3600.0, settle_s=self.settle_s)
         between(1e-6, 0.01, short_s=self.short_s)
+        between(0.0, 600.0, warm_min=self.warm_min)
         if self.long_s:  # 0: none
             between(0.01, 2.0, long_s=self.long_s)
 

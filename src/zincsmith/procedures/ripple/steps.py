@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 from zincsmith.model.actions import Capturing, Dwell, Measure, SetSource, Stage, WantedChannel
 from zincsmith.model.address import at_port
-from zincsmith.model.operating_point import OperatingPoint, Purpose
+from zincsmith.model.operating_point import OperatingPoint, Purpose, Thermal
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.capturing import captured_outputs
 from zincsmith.procedures.intake import Intake
-from zincsmith.procedures.ports import at_load, draw, everywhere, idle, let_fall
+from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, everywhere, idle, let_fall, ramp
 from zincsmith.procedures.ripple.figures import ripple_figures
 from zincsmith.procedures.ripple.intake import RippleRecord
 from zincsmith.procedures.ripple.options import RippleOptions
@@ -49,7 +50,17 @@ class RippleAndNoise(OfCaptures):
             yield SetSource(0.0, options.lines[0].frequency_Hz, False)
             yield from let_fall(ctx)
             yield from _background(options, ports, Purpose.BACKGROUND_BEFORE)
-        for line in ctx.reachable(options.lines):
+        lines = ctx.reachable(options.lines)
+        if options.warm_min and lines:
+            most = max(options.loads_percent)
+            yield from feed(ctx, "Ripple", "cold", lines[0])
+            yield from ramp(ctx, (*(p for p in RAMP_PERCENT if p < most), most))
+            for port in ports:
+                cold = replace(at_load(ctx, lines[0], most), state=Thermal.COLD)
+                yield Measure(_read(ctx), 1.0, cold, capture=_short(options, ctx, port))
+            yield Stage("Warm-up", f"{options.warm_min:g} min at {most:g} % load")
+            yield Dwell(60.0 * options.warm_min, "warms up", warms=True)
+        for line in lines:
             yield from feed(ctx, "Ripple", line.words, line)
             for load in sorted(options.loads_percent):
                 yield from draw(ctx, load)

@@ -64,7 +64,11 @@ SOURCE = (
     Entry("limit_A", "Its current limit is set to", "A"),
 )
 ROLE_ENTRIES: dict[str, tuple[Entry, ...]] = {
-    "ac_source": (*SOURCE, Entry("outlet", "Wall outlet as measured, V Hz")),
+    "ac_source": (
+        *SOURCE,
+        _yes_no("sets_phase", "Can be told the phase"),
+        Entry("outlet", "Wall outlet as measured, V Hz"),
+    ),
     "dc_source": SOURCE,
     "power_meter": (
         _choice("tap", "Voltage tap is on the side of", "", "source", "unit"),
