@@ -11,7 +11,7 @@ from functools import cached_property
 from pathlib import Path
 
 from zincsmith.model.errors import InputError
-from zincsmith.model.rig import StandIn
+from zincsmith.model.rig import Rig, StandIn
 
 START_S = 20.0
 STOP_S = 5.0
@@ -58,10 +58,30 @@ class RunningStandIn:
                 pipe.close()
 
 
-def launch_standin(standin: StandIn, log: Path | None = None, front_panels: tuple[str, ...] = ()) -> RunningStandIn:
+JOINED = {
+    "output_voltage": "output volts", "output_current": "output amps", "input_voltage": "input volts",
+    "input_current": "input amps", "node_voltage": "node",
+}  # fmt: skip
+GROUNDS = {"spring": "SPR", "coax": "COAX", "long lead": "LONG", "no contact": "NEAR"}
+
+
+def probes_of(rig: Rig) -> tuple[str, ...]:
+    """How the stand-in is told what the channels of the scope are joined to; nothing where the rig names none."""
+    scope = rig.instrument("scope")
+    return tuple(
+        f"{c.number},{JOINED[c.quantity]},{c.probe.ratio or 1.0:g},{GROUNDS.get(c.probe.ground, '')}"
+        for c in (scope.channels if scope is not None else ())
+        if c.quantity in JOINED
+    )
+
+
+def launch_standin(
+    standin: StandIn, log: Path | None = None, front_panels: tuple[str, ...] = (), probes: tuple[str, ...] = ()
+) -> RunningStandIn:
     """Start it; its addresses are heard when they are asked for. InputError when the physics file is missing.
 
-    ``faces`` names roles that a person reads: the stand-in shows their meters in small windows of its own.
+    ``front_panels`` names roles that a person reads: the stand-in shows their meters in small windows of its own.
+    ``probes`` are those of ``probes_of``.
     """
     if not Path(standin.file).is_file():
         raise InputError(
@@ -74,6 +94,8 @@ def launch_standin(standin: StandIn, log: Path | None = None, front_panels: tupl
     command += ["--imperfect"] if standin.imperfect else []
     for fault in standin.faults:
         command += ["--fault", fault]
+    for probe in probes:
+        command += ["--probe", probe]
     for role in front_panels:
         command += ["--front-panel", role]
     if log is not None:
@@ -85,8 +107,10 @@ def launch_standin(standin: StandIn, log: Path | None = None, front_panels: tupl
     return RunningStandIn(standin.file, keep_fd, process)
 
 
-def start_standin(standin: StandIn, log: Path | None = None, front_panels: tuple[str, ...] = ()) -> RunningStandIn:
+def start_standin(
+    standin: StandIn, log: Path | None = None, front_panels: tuple[str, ...] = (), probes: tuple[str, ...] = ()
+) -> RunningStandIn:
     """Start it and hear its addresses. InputError when the physics file is missing or wrong."""
-    running = launch_standin(standin, log, front_panels)
+    running = launch_standin(standin, log, front_panels, probes)
     running.addresses  # noqa: B018 - waits until they are there
     return running

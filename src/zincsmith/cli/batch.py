@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-from zincsmith.bench.standin import start_standin
+from zincsmith.bench.standin import probes_of, start_standin
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.cli.terminal import TerminalDesk, typed_line
@@ -97,7 +97,7 @@ def _at_terminal(
     check_start(start)
     itinerary = rehearse(work.unit, rig, work.plan, start.ambient_degC)
     _confirm_addresses(rig, start, left_rig(book_path))
-    running = start_standin(rig.standin, sitting.log) if rig.standin is not None else None
+    running = start_standin(rig.standin, sitting.log, probes=probes_of(rig)) if rig.standin is not None else None
     try:
         addresses = running.addresses if running else {}
         by_hand = source_kind(rig) != "settable" or rig.by_hand("load")

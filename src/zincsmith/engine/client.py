@@ -10,7 +10,7 @@ import sys
 from contextlib import suppress
 from pathlib import Path
 
-from zincsmith.bench.standin import RunningStandIn, launch_standin
+from zincsmith.bench.standin import RunningStandIn, launch_standin, probes_of
 from zincsmith.book.codec import dump
 from zincsmith.engine.known_bench import is_known_file
 from zincsmith.engine.messages import answer_of, line_of
@@ -42,7 +42,7 @@ class EngineClient:
         """
         self._coming = True
         if self._standin is None and rig is not None and rig.standin is not None and is_known_file(rig.standin.file):
-            self._standin = launch_standin(rig.standin, self.log, self._faces(rig))
+            self._standin = launch_standin(rig.standin, self.log, self._faces(rig), probes_of(rig))
 
     def start(self, rig: Rig | None) -> None:
         """Start the stand-in bench, if the rig is simulated, and the engine. InputError when the physics is wrong."""

@@ -46,11 +46,12 @@ TURN_ON = "turn-on"
 HOLD_UP = "hold-up"
 SHORT = "short circuit"
 INRUSH = "inrush"
+SWITCHING = "switching node"
 # What a claim says it is tested by -> the procedure.
 TESTS = {
     GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy", RIPPLE: "ripple",
     STEPS: "load_transient", TURN_ON: "turn_on", HOLD_UP: "hold_up", SHORT: "short_circuit",
-    INRUSH: "inrush",
+    INRUSH: "inrush", SWITCHING: "switching_node",
 }  # fmt: skip
 OUT = ("voltmeter",)
 IN = ("power_meter",)
@@ -141,6 +142,8 @@ FIGURES = Figures({
                ("rise_time",), TURN_ON, SCOPE),
         Figure("hold_up", "Hold-up", "s", "plain", "least", "output",
                ("hold_up",), HOLD_UP, SCOPE),
+        Figure("switching_frequency", "Switching frequency", "Hz", "plain", "band", "output", ("switching_frequency",),
+               SWITCHING, SCOPE),
         Figure("inrush", "Inrush current", "A", "current", "most", "input", ("inrush",), INRUSH, SCOPE),
         Figure("overcurrent", "Overcurrent limit", "A", "current", "band", roles=("load", "voltmeter")),
         Figure("overvoltage", "Overvoltage limit", "V", "voltage", "band", roles=OUT),

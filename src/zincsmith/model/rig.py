@@ -47,13 +47,14 @@ class Accuracy(Record):
 
 @dataclass(frozen=True)
 class Probe(Record):
-    """How the scope's probe is made and joined. ``tip_uF`` are the capacitors fitted at its tip, ``blocking_uF`` the
-    one in series before an input of 50 ohm, which stands ``input_most_V``. ``rated_V`` is what the probe stands,
-    ``derates`` that at MHz, ``category`` its measurement category."""
+    """How the scope's probe is made and joined; a ground of *no contact* is a probe held near a node, which gives no
+    volts. ``tip_uF`` are the capacitors fitted at its tip, ``blocking_uF`` the one in series before an input of 50 ohm,
+    which stands ``input_most_V``. ``rated_V`` is what the probe stands, ``derates`` that at MHz, ``category`` its
+    measurement category."""
 
     ratio: float | None = None
     coupling: Literal["", "DC", "AC"] = ""
-    ground: Literal["", "spring", "coax", "long lead"] = ""
+    ground: Literal["", "spring", "coax", "long lead", "no contact"] = ""
     impedance_ohm: Literal[50, 1000000] = 1000000
     bandwidth_MHz: float | None = None
     tip_uF: tuple[float, ...] = ()

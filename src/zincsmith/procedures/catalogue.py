@@ -40,6 +40,7 @@ SHIPPED = (
     "hold_up",
     "inrush",
     "short_circuit",
+    "switching_node",
 )
 WANTED = {"name": str, "title": str, "version": int, "needs": tuple, "serves": str, "options": type}
 

@@ -17,6 +17,14 @@ from zincsmith.simbench.server import FAULTS, MISHAPS, TYPO, Bench
 from zincsmith.simbench.world import World
 
 
+def _probe(text: str) -> tuple[int, tuple[str, float, str]]:
+    """ValueError for what is no probe."""
+    parts = [part.strip() for part in text.split(",")]
+    if len(parts) != 4:
+        raise ValueError(f"--probe {text}: a probe is CHANNEL,THING,RATIO,GROUND")
+    return int(parts[0]), (parts[1], float(parts[2]), parts[3])
+
+
 def main() -> int:
     parser = argparse.ArgumentParser(
         prog="zincsmith simbench",
@@ -34,6 +42,11 @@ def main() -> int:
     parser.add_argument("--lead-ohm", type=float, default=0.0, help="resistance of the leads to the load")
     parser.add_argument("--input-lead-ohm", type=float, default=0.0, help="resistance of the leads to the input")
     parser.add_argument("--imperfect", action="store_true", help="with phase error, burdens, leads and settings off")
+    parser.add_argument(
+        "--probe", action="append", default=[],
+        help="CHANNEL,THING,RATIO,GROUND of the scope: output volts, output amps, input volts, input amps, node; SPR, "
+        "LONG, COAX, NEAR, or nothing: as the scope is told",
+    )  # fmt: skip
     parser.add_argument("--log", type=Path, help="append a line for everything that is switched")
     parser.add_argument(
         "--front-panel", action="append", default=[], help="show the face of a meter without a cable (role)"
@@ -50,6 +63,8 @@ def main() -> int:
     world.imperfect = drawn(arguments.seed, arguments.input_lead_ohm) if arguments.imperfect else plain
     try:
         pace = 0.0 if arguments.pace == "fast" else float(arguments.pace)
+        if arguments.probe:
+            world.probes = dict(_probe(text) for text in arguments.probe)
         bench = Bench(world, arguments.log, pace, arguments.latency)
         bench.open()
         for fault in arguments.fault:

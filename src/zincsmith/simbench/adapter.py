@@ -24,6 +24,7 @@ from zincsmith.simbench.parameters import (
     Response,
     Ripple,
     Start,
+    Switch,
     Thermal,
     read_sections,
 )
@@ -59,6 +60,7 @@ class Adapter:
         self.ripple: Ripple = more.get("ripple", Ripple())
         self.response: Response = more.get("response", Response())
         self.inrush: Inrush = more.get("inrush", Inrush())
+        self.switch: Switch = more.get("switch", Switch())
         self.ageing: Ageing = more.get("ageing", Ageing())
         self.display: Display | None = more.get("display")
         self.rails: Rails | None = more.get("rails")

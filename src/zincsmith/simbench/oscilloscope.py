@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from zincsmith.simbench.node import node_volts
 from zincsmith.simbench.scope import FULL_HZ, LEVELS, codes_of, input_amps, input_volts, output_amps, output_volts
 from zincsmith.simbench.scpi import Interpreter, ScpiError, number, render
 from zincsmith.simbench.world import Event, World
@@ -15,7 +16,6 @@ from zincsmith.simbench.world import Event, World
 Array = NDArray[np.float64]
 
 MOST_POINTS = 10_000_000
-PROBES = (1.0, 1.0, 100.0, 1.0)  # what each channel's probe divides by; amps come as as many volts
 SEARCHED = 40_001  # places at which the trigger is looked for
 WAITS_S = 0.5  # how long after the record would have ended it still looks
 
@@ -38,8 +38,7 @@ class Held:
 
 
 class Oscilloscope:
-    """Channels 1 to 4: volts and amps of the output, volts and amps of the input, the volts through a differential
-    probe that divides by 100."""
+    """Four channels, each joined to what the world says its probe is joined to; amps come as as many volts."""
 
     def __init__(self, world: World, identity: str) -> None:
         self.world, self.box = world, Interpreter(identity)
@@ -104,10 +103,16 @@ class Oscilloscope:
         return self.held is not None
 
     def _analog(self, n: int, times: Array, event: Event | None) -> Array:
-        if n == 0:
-            return output_volts(self.world, times, event, self.ground)
-        reads: tuple[Callable[[World, Array, Event | None], Array], ...] = (output_amps, input_volts, input_amps)
-        return reads[n - 1](self.world, times, event) / PROBES[n]
+        what, ratio, ground = self.world.probes.get(n + 1, ("nothing", 1.0, ""))
+        ground = ground or self.ground
+        if what == "output volts":
+            return output_volts(self.world, times, event, ground) / ratio
+        if what == "node":
+            return node_volts(self.world, times, ground) / ratio
+        reads: dict[str, Callable[[World, Array, Event | None], Array]] = {
+            "output amps": output_amps, "input volts": input_volts, "input amps": input_amps,
+        }  # fmt: skip
+        return reads[what](self.world, times, event) / ratio if what in reads else np.zeros(len(times))
 
     def _block(self, n: int) -> str:
         """The record of a channel as a block of bytes of stated length."""

@@ -123,6 +123,18 @@ class Ripple:
 
 
 @dataclass(frozen=True)
+class Switch:
+    """The switch of the converter: the volts that the secondary reflects, how its leakage rings, and how evenly it
+    works: *even*, *alternating* or *skipping*."""
+
+    reflected_V: float = 90.0
+    leakage_Hz: float = 5e6
+    leakage_share: float = 0.5
+    jitter: float = 0.0005
+    pattern: str = "even"
+
+
+@dataclass(frozen=True)
 class Inrush:
     """What limits the charging of the bulk capacitor: a thermistor cold and hot, and the source."""
 
@@ -160,7 +172,7 @@ class Display:
 KINDS = ("constant current", "foldback", "hiccup", "latching", "constant power", "shutdown", "none")
 
 
-OPTIONAL = ("corrector", "burst", "protection", "ripple", "response", "inrush", "ageing", "display", "parts")
+OPTIONAL = ("corrector", "burst", "protection", "ripple", "response", "inrush", "switch", "ageing", "display", "parts")
 SECTIONS: dict[str, Any] = {
     "output": Output,
     "losses": Losses,
@@ -173,6 +185,7 @@ SECTIONS: dict[str, Any] = {
     "ripple": Ripple,
     "response": Response,
     "inrush": Inrush,
+    "switch": Switch,
     "ageing": Ageing,
     "display": Display,
     "parts": Parts,

@@ -75,6 +75,12 @@ class Load:
         return 2.0 * self.power_W / (volts + math.sqrt(left))
 
 
+PROBES = {
+    1: ("output volts", 1.0, ""), 2: ("output amps", 1.0, ""), 3: ("input volts", 100.0, ""),
+    4: ("input amps", 1.0, ""),
+}  # fmt: skip
+
+
 @dataclass(frozen=True)
 class Event:
     """The last thing that changed at the unit: its load, or its input, from what to what. ``phase`` in rad is that of
@@ -116,6 +122,8 @@ class World:
     last_event: Event | None = None
     load_slew_A_per_s: float = 0.5e6
     lead_H: float = 1e-6  # of the leads to the load
+    # By channel of the scope: what its probe is joined to, what that divides by, how its ground is made.
+    probes: dict[int, tuple[str, float, str]] = field(default_factory=lambda: dict(PROBES))
 
     _lagging: tuple[object, float] = (None, 0.0)
     _fed_V: float = 0.0

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QTimer, Signal
 
+from zincsmith.bench.standin import probes_of
 from zincsmith.book.reader import BookReader, Written
 from zincsmith.engine.known_bench import pick_file
 from zincsmith.history.run_view import RunView
@@ -252,6 +253,14 @@ class Session(Documents):
         self.rig = rig
         self.unknown_bench.forget()
         self._reach_bench()
+
+    def revise_rig(self, rig: Rig, why: str) -> None:
+        """As any edit; a simulated scope whose probes were moved is reached anew."""
+        before = self.rig
+        super().revise_rig(rig, why)
+        moved = before is not None and self.rig is rig and probes_of(before) != probes_of(rig)
+        if moved and rig.standin is not None and not self.view.active:
+            self._reach_bench()
 
     def _reach_bench(self) -> None:
         self._unanswered = 0

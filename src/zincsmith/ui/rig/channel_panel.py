@@ -21,8 +21,8 @@ LOOKED_AT = ("output_voltage", "output_current", "input_voltage", "input_current
 PROBE = (
     Entry("probe.ratio", "Probe ratio", "1"),
     Entry("probe.coupling", "Coupling", "", ("not stated", "DC", "AC"), ("", "DC", "AC")),
-    Entry("probe.ground", "Probe ground", "", ("not stated", "spring", "coax", "long lead"),
-          ("", "spring", "coax", "long lead")),
+    Entry("probe.ground", "Probe ground", "", ("not stated", "spring", "coax", "long lead", "no contact"),
+          ("", "spring", "coax", "long lead", "no contact")),
     Entry("probe.differential", "Differential", "", ("no", "yes"), (False, True)),
     Entry("reference", "Its clip stands on", like="output minus"),
     Entry("probe.rated_V", "Probe stands", "V"),

@@ -1,0 +1,1 @@
+"""The switching node: how often, how evenly, at how many volts."""

@@ -1,0 +1,95 @@
+"""Switching node: a record of a place inside the unit at each line and load, touched or from beside it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from zincsmith.model.actions import Capturing, Dwell, Measure, WantedChannel
+from zincsmith.model.address import at_port
+from zincsmith.model.errors import InputError
+from zincsmith.model.finding import Doubt, Finding
+from zincsmith.model.reading import Evidence
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import Context, Conventions, Steps
+from zincsmith.procedures.beginning import feed, gate
+from zincsmith.procedures.ports import at_load, draw
+from zincsmith.procedures.switching_node.figures import switching_node_of
+from zincsmith.procedures.switching_node.options import SwitchingNodeOptions
+from zincsmith.procedures.traces import Choices, Traces
+from zincsmith.procedures.waveform_findings import Named, OfCaptures, TypedFigure
+from zincsmith.recorded.result import Analysed
+
+NAME = "switching_node"
+SAMPLES = 200_000
+USUAL_V = 800.0  # of a node whose parts nobody stated
+ROOM = 1.3  # beyond what its parts stand
+
+
+class SwitchingNode(OfCaptures):
+    """At every node that a channel of the scope looks at."""
+
+    name = NAME
+    title = "Switching node"
+    version = 1
+    needs: tuple[str, ...] = ("scope",)
+    serves = "how often and how evenly it switches, and at how many volts"
+    options = SwitchingNodeOptions
+    of = "node_voltage"
+    typed = (TypedFigure("f", "switching_frequency", "Switching frequency", "Hz", "65k"),)
+
+    def steps(self, ctx: Context) -> Steps:
+        """InputError where no channel of the scope looks at a node."""
+        options = ctx.asked(SwitchingNodeOptions)
+        nodes = [n for n in ctx.nameplate.nodes if at_port("node_voltage", n.name) in ctx.captured]
+        if not nodes:
+            raise InputError("no channel of the scope looks at a node of this unit", key="instrument.scope.channel")
+        yield from gate(ctx)
+        for line in ctx.reachable(options.lines):
+            yield from feed(ctx, "Switching node", line.words, line)
+            for load in sorted(options.loads_percent):
+                yield from draw(ctx, load)
+                yield Dwell(options.settle_s, "settles")
+                for node in nodes:
+                    span = ROOM * (node.rated_V or USUAL_V)
+                    channel = WantedChannel(at_port("node_voltage", node.name), span, 0.4 * span)
+                    wanted = Capturing(NAME, (channel,), options.record_s, SAMPLES, look=True)
+                    yield Measure((), 0.0, at_load(ctx, line, load), capture=wanted)
+
+    def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
+        return switching_node_of(traces)
+
+    def named(self, found: Analysed) -> Sequence[Named]:
+        f, stability = found.figures, found.facts.get("stability", "")
+        wanted = [
+            Named("switching_frequency", "Switching frequency", "Hz", f["frequency"], str(stability)),
+            Named("switching_jitter", "Jitter of the period", "s", f["jitter"], str(stability)),
+            Named("switching_spread", "Spread of the period", "1", f["period_spread"], "5 to 95 % over the median"),
+        ]
+        more = (("duty", "switching_duty", "Share of the period that it conducts", "1"),
+                ("peak", "node_peak", "Highest volts at the node", "V"))  # fmt: skip
+        return (*wanted, *(Named(name, title, unit, f[key]) for key, name, title, unit in more if f[key].value))
+
+    def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
+        """With the highest volts held against what the parts of the node stand."""
+        rated = {n.name: n.rated_V for n in nameplate.nodes}
+        return [_against(f, rated.get(f.output)) for f in super().findings(evidence, nameplate, conventions)]
+
+
+def _against(finding: Finding, rated_V: float | None) -> Finding:
+    if finding.name != "node_peak" or finding.value is None or rated_V is None:
+        return finding
+    margin = 100.0 * (1.0 - finding.value / rated_V)
+    words = f"{margin:.0f} % below the {rated_V:g} V that its parts stand"
+    working = replace(finding.working, formula=f"{finding.working.formula}; {words}")
+    doubts = finding.doubts
+    if finding.value + 2.0 * (finding.u or 0.0) > rated_V:
+        text = f"{finding.value:.4g} V stood at {finding.output}, its parts stand {rated_V:g} V."
+        doubts = (
+            *doubts,
+            Doubt("node_overvolted", text, "Do not run it on: lower the line, or mend what lets it ring."),
+        )
+    return replace(finding, working=working, doubts=doubts)
+
+
+SPEC = SwitchingNode()
