@@ -214,3 +214,39 @@ def test_a_capture_is_seen_as_it_lands_and_cursors_are_read_while_the_run_is_und
         assert not list(reader.events(kinds=(RunClosed,))), "the run is under way"
     hands.press(Qt.Key.Key_F12)
     hands.until(lambda: session.state is State.SAFE)
+
+
+def test_a_remedy_is_predicted_from_the_record_and_planned_both_ways(
+    open_window: Open, tmp_path: Path, unit: Unit
+) -> None:
+    path = tmp_path / "ripple.zbook"
+    rig = ROOT / "examples" / "rigs" / "simulated-scope.toml"
+    plan = tmp_path / "plan.toml"
+    plan.write_text(
+        'name = "Ripple"\n[[part]]\nprocedure = "ripple"\nlines = [[230.0, 50.0]]\nloads_percent = [100.0]\n'
+    )
+    command = ("run", "--unit", UNIT, "--rig", rig, "--plan", plan, "--book", path, "--operator", "T", "--yes")
+    done = run_command(*command)
+    assert done.returncode == 0, done.stderr
+    hands = open_window(path)
+    station = at_findings(hands)
+    choose(station, "ripple")
+    assert station.run is not None
+    doubted = {d.code for j in station.run.judged for d in j.finding.doubts if j.finding.name == "ripple"}
+    assert "background_changed" not in doubted, "a unit that its bulk capacitor still feeds is no background"
+    hands.press(Qt.Key.Key_F4)
+    hands.type("choke 10 henry")
+    hands.press(Qt.Key.Key_Return)
+    assert "of a choke are said" in station.remedies.problem.text()
+    station.remedies.parts.clear()
+    hands.type("choke 10uH 20mohm 3A, capacitor 470uF 30mohm")
+    hands.press(Qt.Key.Key_Return)
+    assert "→" in station.remedies.told.text()
+    assert "drops 0.05 V" in station.remedies.told.text()
+    hands.click("Plan both ways")
+    hands.until(lambda: hands.window.current is hands.window.stations["Plan"])
+    session = hands.window.session
+    assert session.plan is not None
+    named = [part.procedure for part in session.plan.parts]
+    assert named.count("ripple") == 2
+    assert "another_configuration" in named[named.index("ripple") :]

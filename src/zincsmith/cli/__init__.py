@@ -13,7 +13,15 @@ from typing import NoReturn
 
 import typer
 
-from zincsmith.cli import analyse, bench, captures, results, runs, take_in  # noqa: F401 - each brings its commands along
+from zincsmith.cli import (  # noqa: F401 - each brings its commands along
+    analyse,
+    bench,
+    captures,
+    remedy,
+    results,
+    runs,
+    take_in,
+)
 from zincsmith.cli.app import app
 from zincsmith.formats.plain_text import shown
 from zincsmith.model.errors import ZincsmithError

@@ -31,7 +31,7 @@ class Held:
             "point": self.point.number,
             "of": one.of,
             "at": self.at,
-            "where": self.point.at.words + (f", {self.point.at.step.value}" if self.point.at.step else ""),
+            "where": ", ".join(x for x in (self.point.at.words, self.point.at.step and self.point.at.step.value) if x),
             "conditions": self.point.at.conditions,
             "instrument": one.instrument,
             "how": one.how,

@@ -51,9 +51,21 @@ class Change:
         spread = self.k * self.u * factor
         decimals = decimals_for(spread, by)
         sign = "+" if by > 0 else ""
-        changed = f"{sign}{number(by, decimals)} ±{number(spread, decimals)} {unit}".strip()
+        changed = f"{sign}{number(by, decimals)} ±{number(spread, decimals)} {unit}{self.decibel_words}".strip()
         told = "changed by" if abs(by) > spread else "not changed by more than it can show:"
         return f"{then}; {told} {changed}"
+
+    @property
+    def decibel(self) -> float | None:
+        """Of an amplitude of ripple: now over before, in dB; None for other figures, and without both."""
+        now, then = self.now.finding, self.before.finding
+        if not now.name.startswith("ripple") or not now.value or not then.value or now.value * then.value <= 0.0:
+            return None
+        return 20.0 * math.log10(now.value / then.value)
+
+    @property
+    def decibel_words(self) -> str:
+        return f" ({self.decibel:+.1f} dB)".replace("-", "−") if self.decibel is not None else ""
 
 
 def before(book: BookReader, run: JudgedRun) -> JudgedRun | None:
@@ -167,6 +179,7 @@ def changes_json(now: JudgedRun, changes: Mapping[int, Change]) -> list[dict[str
             "now": now.judged[at].finding.value,
             "difference": change.difference,
             "u": change.u,
+            "decibel": change.decibel,
             "verdict_before": change.before.verdict.value,
             "verdict": now.judged[at].verdict.value,
         }

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from zincsmith.model.actions import Dwell, SetLoad, Watch
+from zincsmith.model.actions import Dwell, SetLoad, SetSource, Watch
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line
@@ -12,6 +12,7 @@ from zincsmith.model.quantities import QUANTITIES, READ_TWICE, TOUCH_LIMIT_V
 from zincsmith.model.reading import Point
 from zincsmith.procedures.base import Context, Steps
 
+EMPTIES_PERCENT = 10.0
 RAMP_PERCENT = (10.0, 25.0, 50.0, 75.0, 100.0)
 
 
@@ -70,6 +71,15 @@ def let_fall(ctx: Context, unread: bool = False) -> Steps:
     for name in ctx.nodes_read:
         if name in ctx.polled:
             yield Dwell(2.0, f"{port_of(name)} falls", quantity=name, below=TOUCH_LIMIT_V, at_most_s=120.0)
+
+
+def emptied(ctx: Context, hertz: float) -> Steps:
+    """The input off, and the unit emptied through a tenth of its load: at no load a bulk capacitor feeds it for
+    minutes. Then no load."""
+    yield SetSource(0.0, hertz, False)
+    yield from draw(ctx, EMPTIES_PERCENT)
+    yield from let_fall(ctx)
+    yield from idle(ctx)
 
 
 def watch_outputs(ctx: Context, low: float | None, high: float | None, whose: str, count: int = 2) -> Iterator[Watch]:

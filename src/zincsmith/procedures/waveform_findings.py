@@ -327,9 +327,23 @@ def line_Hz(at: OperatingPoint) -> float | None:
 UNITS = {"_A_per_us": " A/µs", "_s": " s", "_Hz": " Hz", "_V": " V", "_A": " A", "_W": " W", "_deg": "°"}
 
 
+HERTZ = ((1e9, "GHz"), (1e6, "MHz"), (1e3, "kHz"), (1.0, "Hz"))
+
+
+def _number(fact: object) -> float | None:
+    try:
+        return float(str(fact))
+    except ValueError:
+        return None
+
+
 def _fact(name: str, fact: object) -> str:
     """``phase_deg`` as ``phase 40.1°``."""
     end = next((e for e in UNITS if name.endswith(e)), "")
+    if end == "_Hz" and (hertz := _number(fact)) is not None:
+        scale, unit = next(((s, u) for s, u in HERTZ if hertz >= s), HERTZ[-1])
+        fact, end = f"{hertz / scale:.6g} {unit}", ""
+        name = name.removesuffix("_Hz")
     return f"{name.removesuffix(end).replace('_', ' ')} {_words(fact)}{UNITS.get(end, '')}"
 
 

@@ -58,7 +58,7 @@ def shown_of(point: Point, index: int, number: int, run: JudgedRun | None, chose
         own = [j.finding for j in run.judged if j.run is None and _of_point(j.finding, point)]
         named = {f.name: (f.name, f.title, f.unit) for f in sorted(own, key=lambda f: f.name != chosen)}
         beside = [one for name, one in named.items() if not name.endswith("_by_cursors")]
-    return Shown(title, capture, marks, (number, point.number, point.take, index), tuple(beside))
+    return Shown(title, capture, marks, (number, point.number, point.take, index), point.at, tuple(beside))
 
 
 def _of_point(finding: Finding, point: Point) -> bool:

@@ -59,6 +59,7 @@ KEYS: dict[str, tuple[tuple[str, str], ...]] = {
         ("Ctrl+S", "save the report"),
         ("Ctrl+T", "plan a retest, or repeat the point while the run goes on"),
         ("Ctrl+L", "claim this"),
+        ("F4", "what a choke or a capacitor would leave of this ripple"),
         ("F6", "a doubt is dealt with"),
         ("F7", "take in recorded files, or readings that were written down"),
         ("F9", "sign, or amend what is signed"),

@@ -13,7 +13,7 @@ from zincsmith.procedures.beginning import gate
 from zincsmith.procedures.capturing import source_at, whole_input
 from zincsmith.procedures.inrush.figures import inrush_figures
 from zincsmith.procedures.inrush.options import InrushOptions
-from zincsmith.procedures.ports import at_load, idle, let_fall, ramp
+from zincsmith.procedures.ports import at_load, emptied, idle, ramp
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_findings import Named, OfCaptures, TypedFigure
 from zincsmith.recorded.result import Analysed
@@ -33,7 +33,7 @@ class InrushCurrent(OfCaptures):
 
     name = NAME
     title = "Inrush current"
-    version = 1
+    version = 2
     needs: tuple[str, ...] = ("ac_source", "scope")
     serves = "peak, heating (I2t) and time of the current that rushes in"
     options = InrushOptions
@@ -51,9 +51,7 @@ class InrushCurrent(OfCaptures):
             yield Stage("Inrush", line.words)
             times = -(-options.repeats // AT_THE_CREST) if ctx.phased else options.repeats
             for _ in range(times):
-                yield from idle(ctx)
-                yield SetSource(line.voltage_V, line.frequency_Hz, False)
-                yield from let_fall(ctx)
+                yield from emptied(ctx, line.frequency_Hz)
                 yield Measure((), 0.0, at_load(ctx, line, 0.0), capture=_coming(ctx, options, line))
                 yield Dwell(1.0, "it runs")
             for _ in range(times if options.hot else 0):

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from zincsmith.model.actions import Capturing, Dwell, Measure, SetSource, Stage, WantedChannel
+from zincsmith.model.actions import Capturing, Dwell, Measure, Stage, WantedChannel
 from zincsmith.model.address import at_port
 from zincsmith.model.operating_point import OperatingPoint, Purpose, Thermal
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.capturing import captured_outputs
 from zincsmith.procedures.intake import Intake
-from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, everywhere, idle, let_fall, ramp
+from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, emptied, everywhere, ramp
 from zincsmith.procedures.ripple.figures import ripple_figures
 from zincsmith.procedures.ripple.intake import RippleRecord
 from zincsmith.procedures.ripple.options import RippleOptions
@@ -28,7 +28,7 @@ class RippleAndNoise(OfCaptures):
 
     name = NAME
     title = "Ripple and noise"
-    version = 1
+    version = 2
     needs: tuple[str, ...] = ("scope",)
     serves = "peak to peak and rms, line and switching parts, spikes"
     options = RippleOptions
@@ -46,9 +46,7 @@ class RippleAndNoise(OfCaptures):
         yield from gate(ctx)
         if options.background:
             yield Stage("Background", "before, the unit off")
-            yield from idle(ctx)
-            yield SetSource(0.0, options.lines[0].frequency_Hz, False)
-            yield from let_fall(ctx)
+            yield from emptied(ctx, options.lines[0].frequency_Hz)
             yield from _background(options, ports, Purpose.BACKGROUND_BEFORE)
         lines = ctx.reachable(options.lines)
         if options.warm_min and lines:
@@ -72,9 +70,7 @@ class RippleAndNoise(OfCaptures):
                         yield Measure((), 0.0, at, capture=_long(options, ctx, port))
         if options.background:
             yield Stage("Background", "after, the unit off")
-            yield from idle(ctx)
-            yield SetSource(0.0, options.lines[0].frequency_Hz, False)
-            yield from let_fall(ctx)
+            yield from emptied(ctx, options.lines[0].frequency_Hz)
             yield from _background(options, ports, Purpose.BACKGROUND_AFTER)
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from zincsmith.model.actions import Capturing, Dwell, Measure, SetSource, Stage
+from zincsmith.model.actions import Capturing, Dwell, Measure, Stage
 from zincsmith.model.capture import Trigger
 from zincsmith.model.plan import Line
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.beginning import gate
 from zincsmith.procedures.capturing import captured_outputs, needs_input, source_at, whole_input, whole_output
 from zincsmith.procedures.intake import Intake
-from zincsmith.procedures.ports import at_load, draw, let_fall
+from zincsmith.procedures.ports import at_load, draw, emptied
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.turn_on.figures import turn_on_of
 from zincsmith.procedures.turn_on.intake import TurnOnRecord
@@ -27,7 +27,7 @@ class TurnOn(OfCaptures):
 
     name = NAME
     title = "Turn-on"
-    version = 1
+    version = 2
     needs: tuple[str, ...] = ("scope",)
     serves = "delay, rise, overshoot and glitches when the input comes"
     options = TurnOnOptions
@@ -50,8 +50,7 @@ class TurnOn(OfCaptures):
             for load in options.loads_percent:
                 for _ in range(options.repeats):
                     for port in ports:
-                        yield SetSource(line.voltage_V, line.frequency_Hz, False)
-                        yield from let_fall(ctx)
+                        yield from emptied(ctx, line.frequency_Hz)
                         yield from draw(ctx, load)
                         yield Measure((), 0.0, at_load(ctx, line, load), capture=_coming(ctx, options, line, port))
         yield Dwell(1.0, "output is up")

@@ -29,6 +29,7 @@ from zincsmith.ui.connection.judging_work import Outcome
 from zincsmith.ui.connection.session import Session
 from zincsmith.ui.file_intake import FileIntake
 from zincsmith.ui.leaving import Leaving
+from zincsmith.ui.remedy_row import RemedyRow
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
@@ -63,6 +64,8 @@ class FindingsStation(Station):
         self.trace = TraceView()
         self.trace.enlarge.connect(self.enlarge)
         self.trace.said.connect(session.send)
+        self.remedies = RemedyRow(session, self.trace)
+        self.remedies.planned.connect(lambda: self.go.emit("Plan"))
         self.pictures = QStackedWidget()
         for picture in (self.plot, self.trace):
             self.pictures.addWidget(picture)
@@ -141,6 +144,7 @@ class FindingsStation(Station):
         self.plot.head.insertWidget(0, self.shown)
         self.plot.heading.hide()
         plot.body.addWidget(self.pictures, 1)
+        plot.body.addWidget(self.remedies)
         self.left.addWidget(plot, 3)
         columns.addLayout(self.left, 17)
         self.working_panel = Panel("Working", "")
@@ -159,10 +163,12 @@ class FindingsStation(Station):
         self.again.clicked.connect(self._retest)
         self.working_panel.head.addWidget(self.again)
         self.claim_this = key_button("Claim this…  Ctrl+L", self._claim_this, self)
+        self.remedy = key_button("Remedy…  F4", self._ask_remedy, self)
         self.end_doubt = key_button("Doubt dealt with…  F6", self._end_doubt, self)
         foot = QHBoxLayout()
         foot.addWidget(self.end_doubt)
         foot.addWidget(self.claim_this)
+        foot.addWidget(self.remedy)
         foot.addStretch()
         self.working_panel.body.addLayout(foot)
 
@@ -292,6 +298,7 @@ class FindingsStation(Station):
         if found is None or reader is None or (self.trace.shown == found and self.trace.shown is not None):
             return
 
+        self.remedies.leave()
         self.trace.show_capture(found, fetch_from(self.session))
 
     def _offer(self, judged: Judged) -> None:
@@ -300,6 +307,8 @@ class FindingsStation(Station):
         self.claim_this.setVisible(judged.claim is None and judged.finding.name in FIGURES)
         self.claim_this.setEnabled(live)
         doubt = next((d for d in judged.finding.doubts if not d.ended), None)
+        of_ripple = judged.finding.name.startswith("ripple") and judged.finding.value is not None and judged.run is None
+        self.remedy.setVisible(of_ripple and any("samples" in row for row in judged.finding.working.rows))
         self.end_doubt.setVisible(doubt is not None)
         self.end_doubt.setEnabled(live and self.session.allowed("end doubt") and judged.run is None)
 
@@ -313,6 +322,11 @@ class FindingsStation(Station):
             (voltage, voltage) if voltage is not None else None, hertz, (load, load) if load is not None else None
         )
         self.claim.emit(StatedClaim(finding.name, source="manual", condition=condition))
+
+    def _ask_remedy(self) -> None:
+        """What a choke or a capacitor would leave of the ripple that is looked at."""
+        if self.remedy.isVisible() and self.trace.shown is not None:
+            self.remedies.begin()
 
     def _end_doubt(self) -> None:
         if self.run is None or not self.end_doubt.isVisible():

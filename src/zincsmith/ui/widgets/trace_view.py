@@ -18,6 +18,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.model.capture import TIMES, Capture, CaptureChannel, Measure
 from zincsmith.model.commands import ReadCursors
+from zincsmith.model.operating_point import NOWHERE, OperatingPoint
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.recorded.result import Mark
 from zincsmith.ui.theme import font, theme
@@ -44,6 +45,7 @@ class Shown:
     capture: Capture
     marks: Sequence[Mark]
     of: tuple[int, int, int, int] = (0, 0, 0, 0)  # run, point, take, place among the captures of the point
+    at: OperatingPoint = NOWHERE
     beside: tuple[tuple[str, str, str], ...] = ()  # (name, title, unit) of the findings that it stands behind
 
 
