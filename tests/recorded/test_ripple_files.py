@@ -70,6 +70,9 @@ def test_what_the_record_cannot_show_is_doubted(tmp_path: Path) -> None:
     assert {"sampled_too_slowly", "record_too_short"} <= codes(slow)
     near = analysed(saved(tmp_path / "near.csv", ripple(20_000, 200e6), 200e6))
     assert "bandwidth_near_sampling" in codes(near)
+    assert not {"aliasing"} & (codes(slow) | codes(near))
+    beyond = ripple(20_000, 10e6) + 0.01 * np.sin(2.0 * np.pi * 14.6e6 * np.arange(20_000) / 10e6)  # stands at 4.6 MHz
+    assert "aliasing" in codes(analysed(saved(tmp_path / "folded.csv", beyond, 10e6)))
     cut = saved(tmp_path / "cut.csv", np.clip(ripple(20_000, 1e9), 11.995, 12.005), 1e9)
     assert "clipped" in codes(analysed(cut))
     narrow = analysed(tmp_path / "slow.csv", "--bandwidth", "100kHz")

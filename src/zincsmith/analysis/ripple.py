@@ -150,6 +150,24 @@ def corrected_rms(rms_V: float, background_V: float) -> float | None:
     return math.sqrt(rms_V**2 - background_V**2) if rms_V > background_V else None
 
 
+NEAR_NYQUIST, OF_RMS, ABOVE_MEDIAN = 0.8, 0.1, 30.0
+LOOKED_AT = 65_536  # samples
+
+
+def folds_back(about: Array, step_s: float, bandwidth_Hz: float | None) -> bool:
+    """Whether what is faster than half the sample rate may stand in a record at frequencies that it does not have: the
+    front end was wider than that, or a single line stands in the highest fifth of the spectrum, where nothing had room
+    to fall off. ``about`` (n,) is the record without its mean; None: nobody said how wide the front end was."""
+    if bandwidth_Hz is not None:
+        return bandwidth_Hz > 0.5 / step_s
+    piece = about[:LOOKED_AT]
+    size = np.abs(np.fft.rfft(piece * np.hanning(len(piece)))) * 2.0**1.5 / len(piece)  # rms of each line
+    top = size[int(NEAR_NYQUIST * len(size)) : -1]
+    if len(top) < 8:
+        return False
+    return bool(np.max(top) > OF_RMS * float(np.std(piece)) and np.max(top) > ABOVE_MEDIAN * float(np.median(top)))
+
+
 # What follows the line
 
 

@@ -136,6 +136,8 @@ FIGURES = Figures({
                ("load_step",), STEPS, SCOPE),
         Figure("recovery_time", "Transient recovery", "s", "plain", "most", "output",
                ("recovery_time",), STEPS, SCOPE),
+        Figure("lowest_output", "Lowest instantaneous output", "V", "voltage", "least", "output",
+               ("lowest_output",), STEPS, SCOPE),
         Figure("turn_on_delay", "Turn-on delay", "s", "plain", "most", "output",
                ("turn_on_delay",), TURN_ON, SCOPE),
         Figure("rise_time", "Rise time", "s", "plain", "most", "output",

@@ -132,7 +132,8 @@ def at_point(line: Line, load_percent: float, load_A: float) -> OperatingPoint:
 @dataclass(frozen=True)
 class Curves:
     """Curves on one pair of axes: (name, x, y) each. ``kind`` is the quantity that colours them, ``procedure`` whose
-    points they show; ``bars``: single values rather than a curve; ``trace``: a record, without marks at its points."""
+    points they show; ``bars``: single values rather than a curve; ``trace``: a record, which has a view of its own;
+    ``marked``: with marks at its points, which a record never has."""
 
     title: str
     x: str
@@ -144,6 +145,7 @@ class Curves:
     bars: bool = False
     procedure: str = ""
     trace: bool = False
+    marked: bool = True
 
 
 @dataclass(frozen=True)

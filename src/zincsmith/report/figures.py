@@ -47,7 +47,7 @@ def curves_svg(curves: Curves) -> str:
                 fill = color if dash % 2 == 0 else "white"
                 axes.bar([v + beside for v in x], y, 0.28, color=fill, edgecolor=color, linewidth=0.8, label=name)
                 continue
-            if curves.trace:
+            if curves.trace or not curves.marked:
                 axes.plot(x, y, color=color, alpha=1.0 - 0.22 * dash, linewidth=0.7)
                 continue
             axes.plot(

@@ -64,6 +64,21 @@ def load_step(traces: Traces, choices: Choices) -> Analysed:
     return out
 
 
+def with_lowest(out: Analysed, traces: Traces) -> Analysed:
+    """With the lowest volts at any instant of the record: the valley of the ripple under the dip, at the terminals the
+    probe stands on. What is fed has to live with it."""
+    channel = traces.upright.channels["output_voltage"]
+    lowest = float(channel.values.min())
+    effects = None
+    if channel.known:
+        effects = {"lowest": {
+            "output_voltage: gain": lowest * (channel.gain_u or 0.0), "output_voltage: offset": channel.offset_u or 0.0,
+            "output_voltage: steps": channel.quantum / 12.0**0.5,
+        }}  # fmt: skip
+    out.figures["lowest"] = figure_of("lowest", lowest, "V", effects)
+    return out
+
+
 def _marks(traces: Traces, choices: Choices, edges: list[Edge]) -> list[Mark]:
     by = "half the step of the current" if "output_current" in traces.channels else "where the volts begin to change"
     found = []

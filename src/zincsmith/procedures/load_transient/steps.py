@@ -8,16 +8,17 @@ from dataclasses import replace
 from zincsmith.model.actions import Capturing, Dwell, Measure
 from zincsmith.model.address import at_port
 from zincsmith.model.capture import Trigger
-from zincsmith.procedures.base import Context, Steps
+from zincsmith.model.reading import Evidence
+from zincsmith.procedures.base import Context, Curves, Steps
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.capturing import captured_outputs, drawn_amps, load_at, whole_output
 from zincsmith.procedures.intake import Intake
-from zincsmith.procedures.load_transient.figures import load_step
+from zincsmith.procedures.load_transient.figures import load_step, with_lowest
 from zincsmith.procedures.load_transient.intake import LoadStepRecord
 from zincsmith.procedures.load_transient.options import LoadTransientOptions
 from zincsmith.procedures.ports import at_load, draw
 from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_findings import Named, OfCaptures, TypedFigure, largest
+from zincsmith.procedures.waveform_findings import COLUMNS, MOST_DRAWN, Named, OfCaptures, TypedFigure, largest
 from zincsmith.recorded.result import Analysed
 
 NAME = "load_transient"
@@ -33,6 +34,7 @@ class LoadTransient(OfCaptures):
     serves = "dip, rise and recovery at steps of the load"
     options = LoadTransientOptions
     intakes: tuple[Intake, ...] = (LoadStepRecord(),)
+    least = ("lowest_output",)
     typed = (
         TypedFigure("dip", "load_step", "Dip or rise at a load step", "V", "0.4"),
         TypedFigure("recovery", "recovery_time", "Transient recovery", "s", "0.3m"),
@@ -54,7 +56,27 @@ class LoadTransient(OfCaptures):
                         yield Measure((), 0.0, at_load(ctx, line, end), capture=_edge(ctx, options, port, begin, end))
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
-        return load_step(traces, choices)
+        found = load_step(traces, choices)
+        return found if traces.channels["output_voltage"].coupling == "AC" else with_lowest(found, traces)
+
+    def plots(self, evidence: Evidence) -> list[Curves]:
+        """Every edge over the others, counted from the trigger, from the level before it; then the records."""
+        lines = []
+        for point in evidence.points:
+            for capture in point.captures:
+                channel = next((c for c in capture.channels if c.quantity == "output_voltage"), None)
+                if channel is None or evidence.traces is None or not capture.before:
+                    continue
+                half = min(capture.before, capture.count - capture.before, LAID_OVER)
+                first = capture.before - half // 2
+                values = evidence.traces.read(channel, first, capture.before + 2 * half)
+                level = float(values[: half // 2].mean()) if half > 1 else float(values[0])
+                every = max(1, len(values) // COLUMNS)
+                times = [1e3 * capture.step_s * (first - capture.before + k) for k in range(0, len(values), every)]
+                lines.append((point.at.words, times, [float(v) - level for v in values[::every]]))
+        over = Curves("Load steps laid over each other", "time", "ms", "output volts from before", "V", "voltage",
+                      tuple(lines[:MOST_DRAWN]), marked=False)  # fmt: skip
+        return [*([over] if lines else []), *super().plots(evidence)]
 
     def named(self, found: Analysed) -> Sequence[Named]:
         over = [f for name, f in found.figures.items() if name.endswith(("overshoot", "undershoot"))]
@@ -62,10 +84,16 @@ class LoadTransient(OfCaptures):
         return (
             Named("load_step", "Dip or rise at a load step", "V", largest(over), "the largest of all edges"),
             Named("recovery_time", "Transient recovery", "s", largest(recovered), "the longest of all edges"),
+            *(
+                [Named("lowest_output", "Lowest instantaneous output", "V", lowest, "ripple and dip together")]
+                if (lowest := found.figures.get("lowest")) is not None
+                else []
+            ),
         )
 
 
 SAMPLES = 100_000
+LAID_OVER = 20_000  # samples on either side of an edge
 BEFORE = 0.1
 LEAVES = 0.01  # of nominal: how far the volts go for a trigger, where no channel has the current
 

@@ -13,6 +13,7 @@ from zincsmith.analysis.ripple import (
     Packets,
     Ripple,
     corrected_rms,
+    folds_back,
     packets_of,
     ripple_of,
 )
@@ -40,6 +41,13 @@ def ripple_figures(traces: Traces, choices: Choices, backgrounds: Sequence[Trace
         _against_background(out, ripple, channel, backgrounds[0].channels["output_voltage"])
         _doubt_changed(out, [float(np.std(one.values("output_voltage"))) for one in backgrounds])
     _doubts(out, ripple, traces, choices)
+    if choices.record != "long" and folds_back(about, traces.step_s, channel.bandwidth_Hz):
+        out.doubt(
+            "aliasing",
+            f"At {1.0 / traces.step_s:.3g} samples a second what is faster than half of that folds back: it may stand "
+            "in this record at frequencies that it does not have.",
+            "Record faster, or limit the bandwidth to less than half of the sample rate.",
+        )
     return out
 
 

@@ -8,7 +8,8 @@ from dataclasses import replace
 from zincsmith.model.actions import Capturing, Dwell, Measure, Stage, WantedChannel
 from zincsmith.model.address import at_port
 from zincsmith.model.operating_point import OperatingPoint, Purpose, Thermal
-from zincsmith.procedures.base import Context, Steps
+from zincsmith.model.reading import Evidence
+from zincsmith.procedures.base import Context, Curves, Steps
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.capturing import captured_outputs
 from zincsmith.procedures.intake import Intake
@@ -16,6 +17,7 @@ from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, emptied, eve
 from zincsmith.procedures.ripple.figures import ripple_figures
 from zincsmith.procedures.ripple.intake import RippleRecord
 from zincsmith.procedures.ripple.options import RippleOptions
+from zincsmith.procedures.ripple.plots import spectra, split_into_parts
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_findings import Named, OfCaptures, TypedFigure
 from zincsmith.recorded.result import Analysed, Figure
@@ -72,6 +74,10 @@ class RippleAndNoise(OfCaptures):
             yield Stage("Background", "after, the unit off")
             yield from emptied(ctx, options.lines[0].frequency_Hz)
             yield from _background(options, ports, Purpose.BACKGROUND_AFTER)
+
+    def plots(self, evidence: Evidence) -> list[Curves]:
+        """What the records are made of, and which frequencies are in them; then the records."""
+        return [*split_into_parts(evidence), *spectra(evidence), *super().plots(evidence)]
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         return ripple_figures(traces, choices, backgrounds)

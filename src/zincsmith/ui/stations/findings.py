@@ -60,15 +60,7 @@ class FindingsStation(Station):
         self.filter = VerdictFilter()
         self.claims = ClaimList()
         self.working = Working()
-        self.plot = Plot("Efficiency against load", "output", "A", "efficiency", "%")
-        self.trace = TraceView()
-        self.trace.enlarge.connect(self.enlarge)
-        self.trace.said.connect(session.send)
-        self.remedies = RemedyRow(session, self.trace)
-        self.remedies.planned.connect(lambda: self.go.emit("Plan"))
-        self.pictures = QStackedWidget()
-        for picture in (self.plot, self.trace):
-            self.pictures.addWidget(picture)
+        self._make_pictures(session)
         self.message = label("", 13, 400, "second")
         self.save = button("Save report…  Ctrl+S", "main")
         self.conventions = ConventionsBar()
@@ -172,6 +164,22 @@ class FindingsStation(Station):
         foot.addStretch()
         self.working_panel.body.addLayout(foot)
 
+    def _make_pictures(self, session: Session) -> None:
+        """The record behind a figure, and every other plot; what can be done with either."""
+        self.plot = Plot("Efficiency against load", "output", "A", "efficiency", "%")
+        self.trace = TraceView()
+        self.trace.enlarge.connect(self.enlarge)
+        self.trace.said.connect(session.send)
+        self.remedies = RemedyRow(session, self.trace)
+        self.remedies.planned.connect(lambda: self.go.emit("Plan"))
+        self.pictures = QStackedWidget()
+        for picture in (self.plot, self.trace):
+            self.pictures.addWidget(picture)
+        self.trace.other.connect(self._look_at)
+        self.record = button("Record", weight=400)
+        self.record.clicked.connect(lambda: self.pictures.setCurrentWidget(self.trace))
+        self.plot.head.insertWidget(0, self.record)
+
     def refresh(self) -> None:
         found = self.session.judging()
         if found is None:  # what was shown stays until it is there
@@ -228,7 +236,13 @@ class FindingsStation(Station):
         self.shown.clear()
         self.shown.addItems([c.title for c in self._curves])
         self.shown.setEnabled(bool(self._curves))
+        self.trace.offer([c.title for c in self._curves])
         self._show_plot(max(0, self.shown.findText(before)))
+
+    def _look_at(self, title: str) -> None:
+        """Another picture instead of the record, which stays a button away."""
+        self.show_curves(title)
+        self.pictures.setCurrentWidget(self.plot)
 
     def show_curves(self, title: str) -> None:
         """The plot of this name, as picked from the list."""
@@ -295,6 +309,7 @@ class FindingsStation(Station):
         run, reader = self.run, self.session.reader
         found = capture_behind(run, judged) if run is not None and judged.run is None else None
         self.pictures.setCurrentWidget(self.plot if found is None else self.trace)
+        self.record.setVisible(found is not None)
         if found is None or reader is None or (self.trace.shown == found and self.trace.shown is not None):
             return
 

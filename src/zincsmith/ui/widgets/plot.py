@@ -224,7 +224,15 @@ class Plot(QWidget):
 def drawn(curves: Curves) -> list[Curve]:
     """Curves of one pair of axes as the plot takes them, told apart by dash."""
     return [
-        Curve(name, np.array(x), np.array(y), curves.kind, dash % 4, marks=not curves.trace, bars=curves.bars)
+        Curve(
+            name,
+            np.array(x),
+            np.array(y),
+            curves.kind,
+            dash % 4,
+            marks=curves.marked and not curves.trace,
+            bars=curves.bars,
+        )
         for dash, (name, x, y) in enumerate(curves.lines)
     ]
 

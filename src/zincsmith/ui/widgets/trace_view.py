@@ -22,6 +22,7 @@ from zincsmith.model.operating_point import NOWHERE, OperatingPoint
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.recorded.result import Mark
 from zincsmith.ui.theme import font, theme
+from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.cursor_row import CursorRow
 from zincsmith.ui.widgets.panel import button, label
 from zincsmith.ui.widgets.plot import NEVER
@@ -54,10 +55,11 @@ class TraceView(QWidget):
     shows it whole, M takes the next mark into the middle; with Shift left and right move the cursor that was moved
     last, C brings both cursors into view, K keeps what lies between them as a figure of whoever placed them.
 
-    ``said`` carries the command that keeps it."""
+    ``said`` carries the command that keeps it, ``other`` the title of another picture that was chosen instead."""
 
     enlarge = Signal()
     said = Signal(ReadCursors)
+    other = Signal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -82,6 +84,12 @@ class TraceView(QWidget):
         head = self.head = QHBoxLayout()
         head.addWidget(self.heading, 1)
         head.addWidget(self.readout)
+        self.others = Choice()
+        self.others.setAccessibleName("Other pictures")
+        self.others.setFont(font(13))
+        self.others.setMinimumContentsLength(4)
+        self.others.activated.connect(self._choose_other)
+        head.addWidget(self.others)
         for text, name, action in (
             ("Mark  M", "Next mark", self.next_mark),
             ("Cursors  C", "Bring the cursors into view", self.bring_cursors),
@@ -123,6 +131,18 @@ class TraceView(QWidget):
             self.at = [shown.marks[0].time_s, shown.marks[1].time_s]
         self._build()
         self._first_look()
+
+    def offer(self, titles: Sequence[str]) -> None:
+        """Other pictures that may be looked at instead of the record."""
+        self.others.clear()
+        self.others.addItems(["Record", *titles])
+        self.others.setVisible(bool(titles))
+
+    def _choose_other(self, at: int) -> None:
+        title = self.others.itemText(at)
+        self.others.setCurrentIndex(0)
+        if at > 0:
+            self.other.emit(title)
 
     def _first_look(self) -> None:
         """What lies between the marks, with room around; all of it where there are fewer than two."""
