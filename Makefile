@@ -25,7 +25,8 @@ test-long: setup
 # docs/validation.md.
 test-seeds: setup
 	ZINCSMITH_SEEDS=4000 ZINCSMITH_BENCHES=240 $(PY) -m pytest -m long -rP -n 2 --dist loadfile \
-		tests/reference/test_four_hundred_seeds.py tests/reference/test_sixty_benches.py
+		tests/reference/test_four_hundred_seeds.py tests/reference/test_sixty_benches.py \
+		tests/reference/test_waveform_seeds.py
 
 lint: setup
 	$(PY) -m ruff check .

@@ -58,6 +58,39 @@ def crossing(values: Array, at: int, level: float) -> float:
     return at - 1 + (level - before) / (after - before)
 
 
+WIDE_ENOUGH, WIDEST, TURNS = 6.0, 0.05, 3  # noises that a window passes on either side; of the record; times
+
+
+def passed(values: Array, at: int, level: float, noise: float) -> float:
+    """Where a level is passed near sample ``at``, in samples. Where the noise lets a slope pass it several times, the
+    first of them is too early and the last too late: there a parabola through as many samples as it takes to be clear
+    of the noise tells it, moved to where it says a few times. Elsewhere ``crossing``."""
+    plain = crossing(values, at, level)
+    told, most = plain, int(WIDEST * len(values))
+    for _ in range(TURNS):
+        half = 2
+        while half <= most:
+            begin, end = max(0, round(told) - half), min(len(values), round(told) + half + 1)
+            places = np.arange(begin, end) - told
+            if end - begin < 4:
+                return plain
+            slope = float(np.polyfit(places, values[begin:end], 1)[0])
+            if abs(slope) * half >= WIDE_ENOUGH * noise:
+                break
+            half *= 2
+        if half <= 2 or half > most:
+            return plain
+        bend, slope, here = (float(c) for c in np.polyfit(places, values[begin:end] - level, 2))
+        root = slope * slope - 4.0 * bend * here
+        if root < 0.0 or slope == 0.0:
+            return plain
+        step = -2.0 * here / (slope + math.copysign(math.sqrt(root), slope))  # the root near by
+        if not abs(step) <= half:
+            return plain
+        told += step
+    return told
+
+
 def first_stretch(inside: NDArray[np.bool_], least: int, begin: int = 0) -> int | None:
     """The first sample from ``begin`` on of a stretch of True that lasts ``least`` samples, or to the end; None."""
     for start, end in stretches(inside, begin):
@@ -86,6 +119,6 @@ def middle_crossings(values: Array) -> list[tuple[float, bool]]:
     for k in turns:
         begin, end = int(told[k]), int(told[k + 1])
         rises = side[end] > 0
-        passed = values[begin : end + 1] > middle if rises else values[begin : end + 1] < middle
-        found.append((crossing(values, begin + int(np.argmax(passed)), middle), bool(rises)))
+        beyond = values[begin : end + 1] > middle if rises else values[begin : end + 1] < middle
+        found.append((crossing(values, begin + int(np.argmax(beyond)), middle), bool(rises)))
     return found

@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from zincsmith.analysis.levels import crossing, level_at_end, middle_crossings, noise_of
+from zincsmith.analysis.levels import crossing, level_at_end, middle_crossings, noise_of, passed
 
 Array = NDArray[np.float64]
 About = Literal["nominal", "final"]
@@ -77,7 +77,7 @@ def _recovery_s(
     if last == end - 1:
         return None
     side = centre + math.copysign(band_V, float(volts[last]) - centre)
-    return max(0.0, crossing(volts, last + 1, side) - at) * step_s
+    return max(0.0, passed(volts, last + 1, side, noise_of(volts)) - at) * step_s
 
 
 def _slew(amps: Array, at: float, step_s: float) -> float | None:

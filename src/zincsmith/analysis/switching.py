@@ -69,7 +69,7 @@ def switching_of(values: Array, step_s: float, contact: bool = True) -> Switchin
     return Switching(
         1.0 / mean, math.hypot(timing, jitter / mean / math.sqrt(len(whole))) / mean,
         float(np.ptp(np.quantile(whole, [0.05, 0.95]))) / usual, jitter,
-        float(np.median(conducts[: len(whole)])) * step_s / mean if conducts is not None else None,
+        float(np.mean(conducts)) * step_s / mean if conducts is not None else None,
         len(periods) + skipped, skipped, alternates, stability,
     )  # fmt: skip
 

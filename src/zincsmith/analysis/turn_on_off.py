@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zincsmith.analysis.levels import crossing, first_stretch, level_at_end, middle_crossings, noise_of
+from zincsmith.analysis.levels import crossing, first_stretch, level_at_end, middle_crossings, noise_of, passed
 
 Array = NDArray[np.float64]
 
@@ -58,7 +58,7 @@ def turn_on(
     arrived = first_stretch(volts >= threshold_V, math.ceil(STAYS_S / step_s), begin)
     delay = None
     if arrived is not None and start_s is not None:
-        delay = max(0.0, crossing(volts, arrived, threshold_V) * step_s - start_s)
+        delay = max(0.0, passed(volts, arrived, threshold_V, noise) * step_s - start_s)
     low, high = 0.1 * level, 0.9 * level
     rise = monotonic = overshoot = None
     reached = np.flatnonzero(volts[begin:] >= high)
@@ -67,7 +67,7 @@ def turn_on(
         under = np.flatnonzero(volts[begin:end] < low)
         if len(under):
             first = begin + int(under[-1]) + 1
-            rise = (crossing(volts, end, high) - crossing(volts, first, low)) * step_s
+            rise = (passed(volts, end, high, noise) - passed(volts, first, low, noise)) * step_s
             climb = volts[first : end + 1]
             falls = float(np.max(np.maximum.accumulate(climb) - climb))
             monotonic = falls <= max(FALLS_SHARE * level, CLEAR * noise)
@@ -143,7 +143,7 @@ def hold_up(volts: Array, source: Array, step_s: float, threshold_V: float, left
     left = left if left is not None else departure_from_course(source, step_s)
     begin = math.floor(left.at) if left is not None else 0
     fallen = first_stretch(volts < threshold_V, math.ceil(STAYS_S / step_s), begin)
-    below = crossing(volts, fallen, threshold_V) * step_s if fallen is not None else None
+    below = passed(volts, fallen, threshold_V, noise_of(volts)) * step_s if fallen is not None else None
     if left is None:
         return HoldUp(None, below, None)
     return HoldUp(left.at * step_s, below, left.phase_deg, left.u * step_s)

@@ -29,6 +29,7 @@ AC_LEFT = 0.05  # of nominal: what stands within it on either side of a step has
 RESTS = 1e-5  # of the span: a record with less noise shows nothing of the end of its range
 LEVELS = 4096  # different values in a piece of a record: more are no steps of a converter
 LOOKED_AT = 100_000
+SCATTERED = 8  # times that noise is laid over a record
 
 
 @dataclass(frozen=True)
@@ -191,19 +192,15 @@ Work = Callable[[Traces], dict[str, float | None]]
 
 def errors_of(work: Work, traces: Traces, value: dict[str, float | None]) -> dict[str, dict[str, float]]:
     """By figure, what one standard uncertainty of each source does to it: gain and offset of each channel, what is
-    random in it and its steps (both move the moment at which a level is passed), and the clock."""
+    random in it and its steps, and the clock."""
     found: dict[str, dict[str, float]] = {name: {} for name in value}
-
-    def note(source: str, shifted: dict[str, float | None]) -> None:
-        for name, was in value.items():
-            now = shifted.get(name)
-            if was is not None and now is not None and now != was:
-                found[name][source] = now - was
-
     for quantity, channel in traces.channels.items():
         for source, u, moved in _moves(channel):
             if u > 0.0:
-                note(f"{quantity}: {source}", work(_with(traces, replace(channel, values=moved))))
+                shifted = work(_with(traces, replace(channel, values=moved)))
+                _note(found, f"{quantity}: {source}", value, shifted, traces.count * traces.step_s)
+        for name, effect in _scattered(work, traces, channel, value).items():
+            found[name][f"{quantity}: noise and steps"] = effect
     for name, effects in found.items():
         was = value[name]
         if was is not None and traces.timebase_u and name.endswith(("time", "delay", "hold_up")):
@@ -211,19 +208,59 @@ def errors_of(work: Work, traces: Traces, value: dict[str, float | None]) -> dic
     return found
 
 
+def _note(
+    found: dict[str, dict[str, float]],
+    source: str,
+    value: Mapping[str, float | None],
+    shifted: Mapping[str, float | None],
+    length_s: float,
+) -> None:
+    """What a source does, of two ways the larger. A time that is not there any more may lie anywhere in the record."""
+    for name, was in value.items():
+        if was is None:
+            continue
+        now = shifted.get(name)
+        effect = now - was if now is not None else length_s if name.endswith("time") else 0.0
+        if abs(effect) > abs(found[name].get(source, 0.0)):
+            found[name][source] = effect
+
+
 def _moves(channel: Channel) -> list[tuple[str, float, Array]]:
     gain, offset = channel.gain_u or 0.0, channel.offset_u or 0.0
-    scatter = math.hypot(noise_of(channel.values[:LOOKED_AT]), channel.quantum / math.sqrt(12.0))
+    """Gain and offset, either way."""
     values = channel.values
     return [
-        ("gain", gain, values * (1.0 + gain)),
-        ("offset", offset, values + offset),
-        ("noise and steps", scatter, values + scatter),
+        *(("gain", gain, values * (1.0 + way * gain)) for way in (1.0, -1.0)),
+        *(("offset", offset, values + way * offset) for way in (1.0, -1.0)),
     ]
+
+
+def _scattered(work: Work, traces: Traces, channel: Channel, value: Mapping[str, float | None]) -> dict[str, float]:
+    """What is random in a channel does to each figure: the same noise laid over the record once more, a few times, and
+    how far the figures go from where they were, in square. What noise pushes one way, as it does an extreme, it pushes
+    once more: that is in it too."""
+    scatter = math.hypot(noise_of(channel.values[:LOOKED_AT]), channel.quantum / math.sqrt(12.0))
+    if not scatter > 0.0:
+        return {}
+    squares: dict[str, list[float]] = {name: [] for name in value}
+    dice = np.random.default_rng(SCATTERED)  # the same for the same record
+    for _ in range(SCATTERED):
+        noisy = channel.values + scatter * dice.standard_normal(len(channel.values))
+        for name, now in work(_with(traces, replace(channel, values=noisy))).items():
+            was = value.get(name)
+            if was is not None and now is not None:
+                squares[name].append((now - was) ** 2)
+    return {name: math.sqrt(sum(of) / len(of)) for name, of in squares.items() if of and sum(of) > 0.0}
 
 
 def _with(traces: Traces, channel: Channel) -> Traces:
     return replace(traces, channels={**traces.channels, channel.quantity: channel})
+
+
+def extreme_of(channel: Channel) -> float:
+    """By how much noise and steps push the extreme of so many samples outwards, in its unit."""
+    scatter = math.hypot(noise_of(channel.values[:LOOKED_AT]), channel.quantum / math.sqrt(12.0))
+    return scatter * math.sqrt(2.0 * math.log(max(2, len(channel.values))))
 
 
 def combined(effects: Mapping[str, float]) -> float:

@@ -14,6 +14,7 @@ from zincsmith.procedures.traces import (
     doubt_alike,
     doubt_few_steps,
     errors_of,
+    extreme_of,
     figure_of,
 )
 from zincsmith.recorded.result import Analysed, Mark
@@ -73,7 +74,7 @@ def with_lowest(out: Analysed, traces: Traces) -> Analysed:
     if channel.known:
         effects = {"lowest": {
             "output_voltage: gain": lowest * (channel.gain_u or 0.0), "output_voltage: offset": channel.offset_u or 0.0,
-            "output_voltage: steps": channel.quantum / 12.0**0.5,
+            "output_voltage: noise at an extreme": extreme_of(channel),
         }}  # fmt: skip
     out.figures["lowest"] = figure_of("lowest", lowest, "V", effects)
     return out

@@ -22,6 +22,7 @@ from zincsmith.recorded.result import Analysed, Figure
 
 SURE_FROM_HZ = 500e6  # a sample rate at which the limited figure is that of its definition
 DOMINATES = 10.0 ** (3.0 / 20.0)  # 3 dB
+FEW_CYCLES = 0.006  # over the square of the cycles: how well the frequency is told; by seeded triangles, no source
 VOLTS = ("peak_to_peak", "peak_to_peak_limited", "percentile_peak_to_peak", "line_peak_to_peak",
          "switching_peak_to_peak", "spike_peak_to_peak")  # fmt: skip
 
@@ -67,6 +68,9 @@ def _with_errors(figures: dict[str, Figure], channel: Channel, traces: Traces) -
             effects["output_voltage: offset"] = channel.offset_u or 0.0
         elif name.endswith(("frequency", "rate")):
             effects = {"time base": traces.timebase_u * one.value}
+            if name == "switching_frequency":
+                cycles = one.value * traces.count * traces.step_s
+                effects["few cycles"] = FEW_CYCLES * one.value / cycles**2
         return Figure(one.value, one.unit, combined(effects), effects=effects)
 
     return {name: known(name, one) for name, one in figures.items()}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zincsmith.analysis.switching import Switching, switching_of
-from zincsmith.procedures.traces import Traces, doubt_alike, figure_of
+from zincsmith.procedures.traces import Traces, doubt_alike, extreme_of, figure_of
 from zincsmith.recorded.result import Analysed, Figure
 
 NO_CONTACT = "no contact"
@@ -54,13 +54,13 @@ def _figures(traces: Traces, one: Switching | None, contact: bool) -> dict[str, 
         sampled = traces.step_s * (2.0 / 12.0) ** 0.5
         effects["jitter"] = {"edges as sampled": sampled}
         effects["period_spread"] = {"edges as sampled": sampled * one.frequency_Hz}
-        effects["duty"] = {"edges as sampled": sampled * one.frequency_Hz / max(1.0, one.cycles) ** 0.5}
+        effects["duty"] = {"edges as sampled": sampled * one.frequency_Hz}
     channel = traces.channels["node_voltage"]
     if contact:
         peak = value["peak"] = float(channel.values.max())
         effects["peak"] = {
             "node_voltage: gain": peak * (channel.gain_u or 0.0), "node_voltage: offset": channel.offset_u or 0.0,
-            "node_voltage: steps": channel.quantum / 12.0**0.5,
+            "node_voltage: noise at an extreme": extreme_of(channel),
         }  # fmt: skip
     of_time = ("frequency", "jitter", "period_spread", "duty")
     return {
