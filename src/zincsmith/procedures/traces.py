@@ -4,7 +4,7 @@ what all of them doubt alike."""
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Container, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -190,11 +190,15 @@ def quantum_of(values: Array) -> float:
 Work = Callable[[Traces], dict[str, float | None]]
 
 
-def errors_of(work: Work, traces: Traces, value: dict[str, float | None]) -> dict[str, dict[str, float]]:
+def errors_of(
+    work: Work, traces: Traces, value: dict[str, float | None], leave_out: Container[str] = ()
+) -> dict[str, dict[str, float]]:
     """By figure, what one standard uncertainty of each source does to it: gain and offset of each channel, what is
-    random in it and its steps, and the clock."""
+    random in it and its steps, and the clock. ``leave_out`` names quantities whose part is told otherwise."""
     found: dict[str, dict[str, float]] = {name: {} for name in value}
     for quantity, channel in traces.channels.items():
+        if quantity in leave_out:
+            continue
         for source, u, moved in _moves(channel):
             if u > 0.0:
                 shifted = work(_with(traces, replace(channel, values=moved)))

@@ -27,7 +27,10 @@ def hold_up_of(traces: Traces, choices: Choices) -> Analysed:
     value = {"hold_up_time": one.time_s}
     effects = None
     if traces.known and one.time_s is not None:
-        effects = errors_of(lambda moved: {"hold_up_time": _found(moved, choices, known).time_s}, traces, value)
+        # What the errors of the input do is told by how well the moment of its removal is known.
+        effects = errors_of(
+            lambda moved: {"hold_up_time": _found(moved, choices, known).time_s}, traces, value, ("input_voltage",)
+        )
         effects["hold_up_time"]["moment of removal"] = one.removed_u_s
     out = Analysed(
         "hold-up",
