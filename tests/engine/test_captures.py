@@ -21,7 +21,7 @@ from zincsmith.formats.rig_file import read_rig
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.commands import Command, MakeSafe, Pass
 from zincsmith.model.errors import InputError
-from zincsmith.model.events import EntryRefused, GateOpened, HandSetting, PointTaken
+from zincsmith.model.events import Effected, EntryRefused, GateOpened, HandSetting, PointTaken
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
@@ -307,6 +307,29 @@ def test_figures_read_off_a_screen_say_how_closely(tmp_path: Path, unit: Unit, r
     assert found.finding.u == pytest.approx(math.hypot(reading, 0.02 * 0.052 / 3.0**0.5))
     assert found.verdict is Verdict.HOLDS
     assert "read_off_screen" in {d.code for d in found.finding.doubts}
+
+
+def test_times_read_off_a_screen_are_understood_as_people_write_them(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    """The source is told the phases, and the worst of what was typed is looked at more closely."""
+    options = HoldUpOptions(lines=(LOW,), repeats=2, closer=1, on_s=1.0, record_s=0.2)
+    scene = Scene.set_up(tmp_path, unit, by_hand(rig, "scope"), Plan("Off", (options,)), standin().addresses)
+    typed = ["hold 18 ms, tdiv 5ms", "hold 16,5m tdiv 5m", "hold=0.0170 s; tdiv 5 ms", "hold 15.5ms tdiv 5ms"]
+    closed = scene.run(told_at_the_prompt(scene, ["hold 18 V tdiv 5m", "hold", *typed]))
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    assert len(scene.events(EntryRefused)) == 2
+    with BookReader(scene.path) as reader:
+        run = judge_run(reader)
+    (held,) = of(run, "hold_up")
+    assert held.value == pytest.approx(0.0155)
+    assert [row["value"] for row in held.working.rows] == pytest.approx([0.018, 0.0165, 0.017, 0.0155])
+    assert held.u == pytest.approx(2.0**0.5 * 0.1 * 0.005 / 3.0**0.5)
+    tried = [
+        w.event.body["phase_deg"] for w in scene.events(Effected)
+        if w.event.action == "SetSource" and "phase_deg" in w.event.body
+    ]  # fmt: skip
+    assert tried == [0.0, 90.0, 45.0, 135.0], "on either side of the worst of the first two"
 
 
 def test_the_file_that_a_scope_saved_is_dropped_at_the_prompt(

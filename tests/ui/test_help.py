@@ -18,7 +18,7 @@ from zincsmith.ui.keys import EVERYWHERE, KEYS
 from zincsmith.ui.window import STATIONS
 
 Open = Callable[[Path], Hands]
-PLAIN = {"Enter", "Up", "Down", "Left", "Right", "Space", "Esc"}  # dealt with by what has the focus
+PLAIN = {"Enter", "Up", "Down", "Left", "Right", "Space", "Esc", "K", "C", "M"}  # dealt with by what has the focus
 # Keys of forms and lines that open for a while; their own words name them.
 OF_A_FORM = {"Ctrl+Return", "Up"}
 

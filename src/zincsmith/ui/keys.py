@@ -54,6 +54,9 @@ KEYS: dict[str, tuple[tuple[str, str], ...]] = {
         ("F10", "abort: make safe and end the run"),
     ),
     "Findings": (
+        ("K", "keep what lies between the cursors of a record"),
+        ("C", "bring the cursors of a record into view"),
+        ("M", "the next mark of a record"),
         ("Up", "the row above"),
         ("Down", "the row below"),
         ("Ctrl+S", "save the report"),

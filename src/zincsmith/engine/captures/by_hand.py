@@ -145,15 +145,21 @@ def _from_screen(text: str, wanted: Capturing, scope: Instrument) -> Capture:
     figures = {one.key: one.unit for one in typed}
     known = figures | {d: next((u for u in units if u in figures.values()), units[0]) for d, units in DIVISIONS.items()}
     words = re.sub(r"[,;]\s|=", " ", text).split()  # a comma within a figure is a decimal comma
+    read: list[tuple[str, str]] = []  # a name, and everything up to the next one: a unit may stand apart
+    for word in words:
+        if word.lower() in known:
+            read.append((word.lower(), ""))
+        elif not read:
+            raise InputError(f"{word[:20]!r} is none of {', '.join(known)}")
+        else:
+            read[-1] = read[-1][0], f"{read[-1][1]} {word}"
     said: dict[str, str] = {}
-    for name, value in zip(words[::2], words[1::2], strict=False):
-        if name.lower() not in known:
-            raise InputError(f"{name[:20]!r} is none of {', '.join(known)}")
-        number = parse_entry(value, known[name.lower()])
+    for name, value in read:
+        number = parse_entry(value, known[name])
         if number is None:
-            raise InputError(f"{value[:20]!r} is no figure; leave out what could not be read")
-        said[f"typed {name.lower()}"] = repr(number)
-    if len(words) % 2 or not any(f"typed {one.key}" in said for one in _typed_of(wanted.of)):
+            raise InputError(f"{value.strip()[:20]!r} is no figure; leave out what could not be read")
+        said[f"typed {name}"] = repr(number)
+    if not any(f"typed {one.key}" in said for one in _typed_of(wanted.of)):
         raise InputError(f"type a file, or figures by name: {asking_words(wanted)}")
     units = {one.unit for one in _typed_of(wanted.of) if f"typed {one.key}" in said}
     for division, of in DIVISIONS.items():
