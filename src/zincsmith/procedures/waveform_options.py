@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line
 from zincsmith.model.port import ports_of
+from zincsmith.model.scope import Stood
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import fed_by_one_mains
 from zincsmith.procedures.planning import Facts, Planned
@@ -18,6 +20,13 @@ class OnOutputs(Planned):
         if not given:
             return "the nameplate states no output yet"
         return "" if any(p.kind == "dc" for p in given) else "no procedure yet for an output that alternates"
+
+    def stands(self) -> tuple[Stood, ...]:
+        return tuple(
+            Stood(OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), (Draw(load),)))
+            for line in self.lines_used
+            for load in self.loads_used or (0.0,)
+        )
 
     def unmet(self, facts: Facts) -> str:
         """Beyond files: a bench takes captures of what is fed by one AC input, with a scope."""

@@ -6,14 +6,14 @@ import math
 from collections.abc import Callable, Generator, Sequence
 from functools import partial
 
-from zincsmith.model.actions import Action, Capturing, Measure, Measured, Outcome
+from zincsmith.model.actions import Action, Capturing, Dwell, Measure, Measured, Outcome, Stage
 from zincsmith.model.address import at_port
 from zincsmith.model.capture import WORKED_OUT, Trigger
 from zincsmith.model.finding import Finding
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence
 from zincsmith.procedures.base import Context, Curves, Steps
-from zincsmith.procedures.beginning import feed, gate
+from zincsmith.procedures.beginning import COMES_UP_S, gate
 from zincsmith.procedures.capturing import captured_outputs, needs_input, source_at, whole_input, whole_output
 from zincsmith.procedures.hold_up.figures import hold_up_of
 from zincsmith.procedures.hold_up.gap import HALF_DEG, with_gap
@@ -51,6 +51,7 @@ class HoldUp(OfCaptures):
         yield from gate(ctx)
         for line in ctx.reachable(options.lines):
             for load in options.loads_percent:
+                yield Stage("Hold-up", f"{line.words}, {load:g} %")
                 for port in ports:
                     going = partial(_gone, ctx, options, line, load, port)
                     if not ctx.phased:
@@ -100,7 +101,9 @@ def _gone(
     ctx: Context, options: HoldUpOptions, line: Line, load: float, port: str, phase_deg: float | None
 ) -> Generator[Action, Outcome, Outcome]:
     """Up, under load, and the input gone at a phase; what came of it."""
-    yield from feed(ctx, "Hold-up", f"{line.words}, {load:g} %", line)
+    yield from idle(ctx)
+    yield source_at(line, True)
+    yield Dwell(COMES_UP_S, "output comes up")
     yield from ramp(ctx, [p for p in RAMP_PERCENT if p < load])
     yield from draw(ctx, load)
     came = yield Measure((), 0.0, at_load(ctx, line, load), capture=_going(ctx, options, line, port, phase_deg))

@@ -43,6 +43,10 @@ class LoadTransientOptions(OnOutputs):
     def lines_used(self) -> tuple[Line, ...]:
         return self.lines
 
+    @property
+    def loads_used(self) -> tuple[float, ...]:
+        return tuple(sorted({load for step in self.steps_percent for load in step}))
+
     def check(self) -> None:
         """InputError, with the key of the option, for what no bench can carry out."""
         check_lines(self.lines)

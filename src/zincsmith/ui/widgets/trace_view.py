@@ -87,7 +87,8 @@ class TraceView(QWidget):
         self.others = Choice()
         self.others.setAccessibleName("Other pictures")
         self.others.setFont(font(13))
-        self.others.setMinimumContentsLength(4)
+        self.others.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.others.setMinimumContentsLength(5)
         self.others.activated.connect(self._choose_other)
         head.addWidget(self.others)
         for text, name, action in (
