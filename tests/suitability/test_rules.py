@@ -429,6 +429,10 @@ def test_clips_on_one_reference_and_a_probe_that_stands_its_node_are_right() -> 
     weak = replace(APART, rated_V=1000.0, derates=((0.01, 1000.0), (1.0, 100.0)))
     assert derated_V(weak, 0.1) == pytest.approx(1000.0 / 10.0**0.5)
     assert (derated_V(weak, 1e-3), derated_V(weak, 30.0)) == (1000.0, 100.0)
-    for probed, found in ((weak, {"differential_overvolted"}), (replace(weak, derates=((1.0, 700.0),)), set())):
+    beside = Probe(1.0, "DC", "no contact", compensated=True)
+    for probed, found in (
+        (weak, {"differential_overvolted"}), (replace(weak, derates=((1.0, 700.0),)), set()), (beside, set()),
+        (PLAIN, {"primary_without_differential"}),
+    ):  # fmt: skip
         apart = at("scope", channels=(ScopeChannel(3, "node_voltage", "drain", probed),))
         assert codes(both(with_node, apart)(CASES["adapter"])) == found

@@ -45,6 +45,9 @@ class Accuracy(Record):
     jack: str = ""  # where the lead goes for this range, as the meter is marked
 
 
+NO_CONTACT = "no contact"
+
+
 @dataclass(frozen=True)
 class Probe(Record):
     """How the scope's probe is made and joined; a ground of *no contact* is a probe held near a node, which gives no
@@ -66,6 +69,11 @@ class Probe(Record):
     input_most_V: float | None = None
     derates: tuple[tuple[float, float], ...] = ()  # (MHz, V)
     category: Literal["", "II", "III", "IV"] = ""
+
+    @property
+    def apart(self) -> bool:
+        """Whether it joins nothing of the unit to the scope's own earth."""
+        return self.differential or self.ground == NO_CONTACT
 
 
 @dataclass(frozen=True)

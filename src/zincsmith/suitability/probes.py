@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from itertools import pairwise
 
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.model.rig import Probe, ScopeChannel
+from zincsmith.model.rig import NO_CONTACT, Probe, ScopeChannel
 from zincsmith.suitability.case import Case, Fault, Severity
 
 BLOCKS_V = 5.0  # DC into a 50-ohm input without a capacitor; common practice, no source
@@ -54,12 +54,13 @@ def probe_ready(case: Case) -> Iterator[Fault]:
 
 def primary_probe(case: Case) -> Iterator[Fault]:
     scope = case.rig.instrument("scope")
+    inside = {node.name for node in case.unit.nameplate.nodes if node.side == "primary"}
     on_primary = [
         probe
         for channel, probe in (scope.voltage_probes if scope is not None else ())
-        if probe.on == "primary" or QUANTITIES[channel.quantity].side == "input"
+        if probe.on == "primary" or QUANTITIES[channel.quantity].side == "input" or channel.port in inside
     ]
-    if all(probe.differential for probe in on_primary):
+    if all(probe.apart for probe in on_primary):
         return
     last_resort = case.isolated
     yield Fault(
@@ -106,7 +107,7 @@ def _probed(case: Case, probe: Probe) -> Iterator[Fault]:
 def references(case: Case) -> Iterator[Fault]:
     """Through the plain clips of its channels a scope joins every node they stand on."""
     scope = case.rig.instrument("scope")
-    plain = [c for c, probe in (scope.voltage_probes if scope is not None else ()) if not probe.differential]
+    plain = [c for c, probe in (scope.voltage_probes if scope is not None else ()) if not probe.apart]
     named = {c.reference.strip() or f"the return of {_port(c)}": c for c in plain}
     told = {name.lower() for name in named}
     if len(told) < 2 or not any(c.reference.strip() for c in plain):
@@ -136,7 +137,7 @@ def differential_rating(case: Case) -> Iterator[Fault]:
         mains = case.mains and QUANTITIES[channel.quantity].side == "input"
         if mains:
             most_V = 2.0**0.5 * max(i.voltage_max_V for i in case.unit.nameplate.inputs)
-        if not probe.differential or most_V is None:
+        if not probe.differential or probe.ground == NO_CONTACT or most_V is None:
             continue
         where = node.name if node is not None else "the input"
         stands = probe.rated_V if node is None or not probe.derates else derated_V(probe, SWITCHING_MHZ)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from zincsmith.analysis.switching import Switching, switching_of
+from zincsmith.model.rig import NO_CONTACT
 from zincsmith.procedures.traces import Traces, doubt_alike, extreme_of, figure_of
 from zincsmith.recorded.result import Analysed, Figure
 
-NO_CONTACT = "no contact"
 UNITS = {"frequency": "Hz", "jitter": "s", "duty": "", "period_spread": "", "peak": "V"}
 FEW_A_CYCLE = 20.0  # samples: fewer tell nothing of its evenness
 
