@@ -47,7 +47,9 @@ def worked_out(wanted: Capturing, capture: Capture, packed: list[Packed], plate:
     port = capture.channels[0].port
     fed = next((s for s in (wanted.first, wanted.then) if isinstance(s, SetSource)), None)
     choices = choices_of(capture.said, nominal_V(plate, port), fed.frequency_Hz if fed is not None else None)
-    traces = traces_from(capture, _JustPacked({p.sha256: p for p in packed}), port)
+    # How well it is known is asked later: here the figure has to be there soon.
+    plain = replace(capture, channels=tuple(replace(c, known=False) for c in capture.channels))
+    traces = traces_from(plain, _JustPacked({p.sha256: p for p in packed}), port)
     try:
         found = one.work_out(traces, choices, ())
     except InputError:  # told where the figures are; the next step does without

@@ -10,6 +10,7 @@ import hashlib
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from functools import partial
+from typing import TypeVar
 
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.oscilloscope import Fetched, Oscilloscope
@@ -27,6 +28,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Instrument, ScopeChannel
 
+Result = TypeVar("Result")
 BEAT_S = 0.2
 LOOK_SAMPLES = 2000
 FILLS = 0.7  # of the span, from a first look
@@ -49,7 +51,11 @@ class Capturer:
     def take(self, wanted: Capturing) -> tuple[Capture, list[Packed]]:
         """Carry it out. InputError where no scope is reached, or it has no such channel."""
         capture, packed = self._taken(wanted)
-        return worked_out(wanted, capture, packed, self.operator.plate), packed
+        if not wanted.works_out:
+            return capture, packed
+        with ThreadPoolExecutor(1) as beside:
+            coming = beside.submit(worked_out, wanted, capture, packed, self.operator.plate)
+            return self._awaited(coming), packed
 
     def _taken(self, wanted: Capturing) -> tuple[Capture, list[Packed]]:
         scope, rigged = self.bench.scope, self.bench.rig.instrument("scope")
@@ -171,7 +177,8 @@ class Capturer:
         ]
         return channels, packed
 
-    def _awaited(self, coming: Future[Packed]) -> Packed:
+    def _awaited(self, coming: Future[Result]) -> Result:
+        """What another thread works out; whoever watches over this process hears of it meanwhile."""
         while True:
             self.bench.beat()
             try:
