@@ -241,7 +241,7 @@ def test_a_remedy_is_predicted_from_the_record_and_planned_both_ways(
     station.remedies.parts.clear()
     hands.type("choke 10uH 20mohm 3A, capacitor 470uF 30mohm")
     hands.press(Qt.Key.Key_Return)
-    assert "→" in station.remedies.told.text()
+    hands.until(lambda: "→" in station.remedies.told.text())
     assert "drops 0.05 V" in station.remedies.told.text()
     hands.click("Plan both ways")
     hands.until(lambda: hands.window.current is hands.window.stations["Plan"])

@@ -74,13 +74,14 @@ def passed(values: Array, at: int, level: float, noise: float) -> float:
             places = np.arange(begin, end) - told
             if end - begin < 4:
                 return plain
-            slope = float(np.polyfit(places, values[begin:end], 1)[0])
+            middle = float(places.mean())
+            slope = float(np.dot(places - middle, values[begin:end]) / np.dot(places - middle, places - middle))
             if abs(slope) * half >= WIDE_ENOUGH * noise:
                 break
             half *= 2
         if half <= 2 or half > most:
             return plain
-        bend, slope, here = (float(c) for c in np.polyfit(places, values[begin:end] - level, 2))
+        bend, slope, here = _parabola(places / half, values[begin:end] - level, half)
         root = slope * slope - 4.0 * bend * here
         if root < 0.0 or slope == 0.0:
             return plain
@@ -89,6 +90,13 @@ def passed(values: Array, at: int, level: float, noise: float) -> float:
             return plain
         told += step
     return told
+
+
+def _parabola(x: Array, y: Array, unit: float) -> tuple[float, float, float]:
+    """(square, slope, value at zero) by least squares through ``y`` over ``x``, which is in units of ``unit``."""
+    powers = np.stack([x * x, x, np.ones(len(x))])
+    square, slope, here = np.linalg.solve(powers @ powers.T, powers @ y)
+    return float(square) / unit**2, float(slope) / unit, float(here)
 
 
 def first_stretch(inside: NDArray[np.bool_], least: int, begin: int = 0) -> int | None:

@@ -19,7 +19,7 @@ QUIET_SHARE = 0.03  # of the record: so long it has to stand before an edge, whe
 FAR = 6.0  # times the noise: the volts have left their level
 LARGE = 0.15  # of the largest excursion: less is no edge
 STILL = 0.03  # of the largest excursion: what moves by less in a stretch stands still
-MOST_EDGES = 64
+MOST_EDGES, TELLS = 64, 65_536  # samples that tell the noise
 
 
 @dataclass(frozen=True)
@@ -77,7 +77,7 @@ def _recovery_s(
     if last == end - 1:
         return None
     side = centre + math.copysign(band_V, float(volts[last]) - centre)
-    return max(0.0, passed(volts, last + 1, side, noise_of(volts)) - at) * step_s
+    return max(0.0, passed(volts, last + 1, side, noise_of(volts[:TELLS])) - at) * step_s
 
 
 def _slew(amps: Array, at: float, step_s: float) -> float | None:

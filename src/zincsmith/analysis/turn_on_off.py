@@ -23,6 +23,7 @@ START_SHARE = 0.02  # of the input's largest value: less is no start
 LEFT_SHARE = 0.05  # of its amplitude: so far from its continued course it has surely left
 COLLAPSED = 0.9  # of nominal: where a collapse starts, when no current tells
 FALLS_SHARE = 0.01  # of the level reached: what falls back by more is not monotonic
+TELLS = 65_536  # samples that tell the noise
 ORDERS = 9  # of the mains, that are carried on
 FIT_PERIODS = 1.0  # at least
 LOOKED_UP = 16_385  # places of a period; between them a straight line
@@ -143,7 +144,7 @@ def hold_up(volts: Array, source: Array, step_s: float, threshold_V: float, left
     left = left if left is not None else departure_from_course(source, step_s)
     begin = math.floor(left.at) if left is not None else 0
     fallen = first_stretch(volts < threshold_V, math.ceil(STAYS_S / step_s), begin)
-    below = passed(volts, fallen, threshold_V, noise_of(volts)) * step_s if fallen is not None else None
+    below = passed(volts, fallen, threshold_V, noise_of(volts[:TELLS])) * step_s if fallen is not None else None
     if left is None:
         return HoldUp(None, below, None)
     return HoldUp(left.at * step_s, below, left.phase_deg, left.u * step_s)

@@ -2,20 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
+from functools import partial
+from pathlib import Path
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from zincsmith.analysis.remedy import Remedy
+from zincsmith.book.reader import BookReader
 from zincsmith.formats.entry import parse_entry
 from zincsmith.formats.remedy_text import LIKE
-from zincsmith.model.errors import InputError
+from zincsmith.model.capture import CaptureChannel
+from zincsmith.model.errors import InputError, ZincsmithError
 from zincsmith.planning.composer import both_ways, change_to, retest
 from zincsmith.procedures.waveform_findings import line_Hz, nominal_V
 from zincsmith.showing.remedies import drawn_A, lines_of, prediction, remedy_of
+from zincsmith.ui.beside import Beside
 from zincsmith.ui.connection.session import Session
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.panel import button, label
-from zincsmith.ui.widgets.trace_view import TraceView
+from zincsmith.ui.widgets.trace_view import Shown, TraceView
 
 
 class RemedyRow(QWidget):
@@ -51,6 +59,7 @@ class RemedyRow(QWidget):
         layout.addLayout(row)
         layout.addWidget(self.told)
         layout.addWidget(self.problem)
+        self._beside, self._latest = Beside(self), 0
         self.hide()
 
     def begin(self) -> None:
@@ -70,13 +79,28 @@ class RemedyRow(QWidget):
     def predict(self) -> None:
         """Work it out and tell it; what was typed stays where it makes no sense."""
         try:
-            self.told.setText("\n".join(self._lines()))
-            self._wrong("")
-            self.plan.setEnabled(not self.session.read_only and not self.session.view.active)
+            work = self._asked()
         except InputError as error:
             self._wrong(f"{error.message[:1].upper()}{error.message[1:]}.")
+            return
+        self._wrong("")
+        self._latest += 1
+        self.told.setText("…")
+        self._beside.start(work, partial(self._tell, self._latest))
 
-    def _lines(self) -> list[str]:
+    def _tell(self, job: int, found: list[str] | str) -> None:
+        """What was worked out, unless something else was asked for since."""
+        if job != self._latest:
+            return
+        if isinstance(found, str):
+            self.told.setText("")
+            self._wrong(found)
+            return
+        self.told.setText("\n".join(found))
+        self.plan.setEnabled(not self.session.read_only and not self.session.view.active)
+
+    def _asked(self) -> Callable[[], Iterator[list[str] | str]]:
+        """The work, with all that it needs. InputError for what makes no sense."""
         shown, reader = self.trace.shown, self.session.reader
         if shown is None or reader is None:
             raise InputError("there is no record here")
@@ -90,9 +114,7 @@ class RemedyRow(QWidget):
         nominal, drawn = nominal_V(plate, channel.port), drawn_A(shown.at, plate, channel.port)
         if nominal is None or not drawn:
             raise InputError("at no load a filter has nothing to work into: choose a figure under load")
-        volts = channel.offset + channel.scale * reader.traces.read(channel.sha256)
-        found = prediction(volts, shown.capture.step_s, remedy, nominal, drawn, line_Hz(shown.at))
-        return lines_of(found, remedy, drawn)
+        return partial(_work, reader.path, channel, shown, remedy, nominal, drawn)
 
     def _plan(self) -> None:
         """The ripple as it is, the change behind a gate, and the ripple once more."""
@@ -114,3 +136,16 @@ class RemedyRow(QWidget):
             self.leave()
             return
         super().keyPressEvent(event)
+
+
+def _work(
+    book: Path, channel: CaptureChannel, shown: Shown, remedy: Remedy, nominal_V: float, current_A: float
+) -> Iterator[list[str] | str]:
+    """In a thread: lines to tell, or what stands in the way."""
+    try:
+        with BookReader(book) as reader:
+            volts = channel.offset + channel.scale * reader.traces.read(channel.sha256)
+        found = prediction(volts, shown.capture.step_s, remedy, nominal_V, current_A, line_Hz(shown.at))
+        yield lines_of(found, remedy, current_A)
+    except ZincsmithError as error:
+        yield f"{str(error)[:1].upper()}{str(error)[1:]}."
