@@ -130,6 +130,7 @@ def test_coming_up_and_holding_up(tmp_path: Path, unit: Unit, rig: Rig, standin:
     (delay,) = of(run, "turn_on_delay")
     level = 24.0 * (1.0 + output["setpoint_error_percent"] / 100.0)
     assert within(delay, start["delay_s"] + start["soft_start_s"] * 21.6 / level, 1e-3)
+    assert "off before 5 s" in delay.working.note
     (rise,) = of(run, "rise_time")
     assert within(rise, 0.8 * start["soft_start_s"], 1.5e-3)
     (held,) = of(run, "hold_up")

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from zincsmith.analysis.uncertainty import factor_of
-from zincsmith.model.capture import TIMES, Capture, CaptureChannel
+from zincsmith.model.capture import OFF_BEFORE, ON_BEFORE, TIMES, Capture, CaptureChannel
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.quantities import QUANTITIES
@@ -177,7 +177,8 @@ class OfCaptures(Procedure):
             backgrounds = [traces_from(one, evidence.traces, port) for one in quiet]
             choices = choices_of(capture.said, nominal_V(plate, port), line_Hz(point.at))
             found = self.work_out(traces, choices, backgrounds)
-            facts = "; ".join(_fact(name, fact) for name, fact in found.facts.items())
+            stood = [f"{name} {capture.said[name]}" for name in (OFF_BEFORE, ON_BEFORE) if name in capture.said]
+            facts = "; ".join((*(_fact(name, fact) for name, fact in found.facts.items()), *stood))
             doubts = (*found.doubts, *_doubts(capture), *(() if traces.known else (UNKNOWN,)))
             _KNOWN[key] = Worked(
                 tuple(self.named(found)), facts, doubts, tuple(sorted(found.marks, key=lambda m: m.time_s)), found.facts

@@ -8,7 +8,7 @@ from functools import partial
 
 from zincsmith.model.actions import Action, Capturing, Dwell, Measure, Measured, Outcome, Stage
 from zincsmith.model.address import at_port
-from zincsmith.model.capture import WORKED_OUT, Trigger
+from zincsmith.model.capture import ON_BEFORE, WORKED_OUT, Trigger
 from zincsmith.model.finding import Finding
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence
@@ -130,7 +130,7 @@ def _going(ctx: Context, options: HoldUpOptions, line: Line, port: str, phase_de
     return Capturing(
         NAME, (whole_output(ctx, port), whole_input(line)), options.record_s, SAMPLES, BEFORE, trigger,
         source_at(line, True), options.on_s, source_at(line, False, phase_deg),
-        said=(("threshold", options.threshold),),
+        said=(("threshold", options.threshold), (ON_BEFORE, f"{options.on_s:g} s")),
         works_out=WORKED if phase_deg is not None else (),
     )  # fmt: skip
 

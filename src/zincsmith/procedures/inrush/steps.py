@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from zincsmith.model.actions import Capturing, Dwell, Measure, SetSource, Stage, WantedChannel
-from zincsmith.model.capture import Trigger
+from zincsmith.model.capture import OFF_BEFORE, Trigger
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
 from zincsmith.procedures.base import Context, Steps
@@ -88,7 +88,8 @@ def _coming(ctx: Context, options: InrushOptions, line: Line, hot: bool = False)
     return Capturing(
         NAME, channels, options.record_s, SAMPLES, BEFORE, Trigger("input_current", TRIGGER_A, "either"),
         source_at(line, False), options.break_s if hot else options.off_s,
-        source_at(line, True, CREST_DEG if ctx.phased else None), look=True, said=(("record", HOT),) if hot else (),
+        source_at(line, True, CREST_DEG if ctx.phased else None), look=True,
+        said=((OFF_BEFORE, f"{options.break_s if hot else options.off_s:g} s"), *((("record", HOT),) if hot else ())),
     )  # fmt: skip
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from zincsmith.model.actions import Capturing, Dwell, Measure, Stage
-from zincsmith.model.capture import Trigger
+from zincsmith.model.capture import OFF_BEFORE, Trigger
 from zincsmith.model.plan import Line
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.beginning import gate
@@ -77,7 +77,8 @@ def _coming(ctx: Context, options: TurnOnOptions, line: Line, port: str) -> Capt
     trigger = Trigger("input_voltage", COMES * 2.0**0.5 * line.voltage_V)
     return Capturing(
         NAME, (whole_output(ctx, port), whole_input(line)), options.record_s, SAMPLES, BEFORE, trigger,
-        source_at(line, False), options.off_s, source_at(line, True), said=(("threshold", options.threshold),),
+        source_at(line, False), options.off_s, source_at(line, True),
+        said=(("threshold", options.threshold), (OFF_BEFORE, f"{options.off_s:g} s")),
     )  # fmt: skip
 
 
