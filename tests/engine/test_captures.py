@@ -81,6 +81,9 @@ def test_ripple_is_that_of_capacitor_and_series_resistance(
     claims = [j for j in run.judged if j.claim is not None and j.claim.figure == "ripple"]
     assert {j.verdict for j in claims} == {Verdict.HOLDS}
     assert len(of(run, "ripple_line")) == 2, "told by the long record"
+    for one in of(run, "ripple"):  # what two captures share cancels in their difference, what is random in one does not
+        assert {c.shared for c in one.contributions if "gain" in c.source} == {True}
+        assert {c.shared for c in one.contributions if "steps" in c.source} == {False}
     assert not {d.code for f in of(run, "ripple_rms") for d in f.doubts} & {
         "clipped",
         "probe_ratio",

@@ -20,6 +20,7 @@ from zincsmith.procedures.waveform_findings import RECORDED, RECTANGULAR, UNKNOW
 
 MEASURES = {"time": "Time between cursors", "change": "Change between cursors", "span": "Span between cursors"}
 SHORT = {"time": "time", "change": "change", "span": "least to greatest"}
+SHARED = ("gain", "time base")  # with other figures of the same scope
 MOST_NOISE = 100_000  # samples that tell the noise
 MOST_KNOWN = 256
 _KNOWN: dict[tuple[CaptureChannel, float, float, Cursors], tuple[float, dict[str, float]]] = {}
@@ -44,7 +45,7 @@ def _finding(read: ByCursors, point: Point, found: Sequence[Finding], samples: S
         raise ValueError(f"the capture of point {point.number} has no channel {cursors.address!r}")
     value, effects = _read(cursors, capture, channel, samples)
     contributions = tuple(
-        Contribution(f"{capture.instrument} {source}", effect, True, rectangular=True)
+        Contribution(f"{capture.instrument} {source}", effect, source in SHARED, rectangular=True)
         for source, effect in effects.items()
     )
     known = channel.known or cursors.measure == "time"

@@ -216,7 +216,10 @@ class OfCaptures(Procedure):
             note += f"; the {which} of {len(told)}{span}"
         figure = replace(one.figure, value=None, u=None) if lacking else one.figure
         contributions = tuple(
-            Contribution(_source(each.capture, source), effect, True, rectangular=source.endswith(LIMITS))
+            # What a data sheet limits, two captures share; what is random in one is its own.
+            Contribution(
+                _source(each.capture, source), effect, source.endswith(LIMITS), rectangular=source.endswith(LIMITS)
+            )
             for source, effect in figure.effects.items()
         )
         rows: tuple[dict[str, object], ...] = tuple(

@@ -44,7 +44,7 @@ def with_gap(finding: Finding, seen: Sequence[Seen]) -> Finding:
     gap_s = later / 360.0 / hertz
     if finding.u is None:
         return finding
-    parts = (*finding.contributions, Contribution(SOURCE, gap_s / math.sqrt(3.0), True, rectangular=True))
+    parts = (*finding.contributions, Contribution(SOURCE, gap_s / math.sqrt(3.0), False, rectangular=True))
     u = math.hypot(*(c.effect for c in parts))
     note = f"{finding.working.note}; worst at {worst:.0f} degrees of {len(tried)} phases tried, the next {later:.3g} on"
     working = replace(finding.working, note=note.strip("; "))
