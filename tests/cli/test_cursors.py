@@ -7,17 +7,14 @@ import json
 from pathlib import Path
 
 import pytest
-from tests.conftest import RIG, UNIT, run_command
-from tests.recorded.test_waveform_files import hold_up_file
+from tests.conftest import run_command
+from tests.recorded.test_waveform_files import hold_up_file, taken_in
 
 
 @pytest.fixture(scope="module")
 def book(tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("cursors")
-    file = hold_up_file(folder / "off.csv", 0.02, 60.0)
-    command = ("take-in", folder / "b.zbook", "hold-up", file, "--operator", "T", "--line", "115,60")
-    done = run_command(*command, "--unit", UNIT, "--rig", RIG)
-    assert done.returncode == 0, done.stderr
+    taken_in(folder / "b.zbook", "hold-up", hold_up_file(folder / "off.csv", 0.02, 60.0), "--line", "115,60")
     return folder / "b.zbook"
 
 
@@ -47,7 +44,9 @@ def test_what_is_no_such_figure_is_refused(book: Path, asked: tuple[str, ...], w
 def test_it_is_told_beside_the_programs_and_goes_with_the_seal(book: Path) -> None:
     done = run_command("capture", book, 1, "--cursors", "0,1 ms", "16.5ms", "--beside", "hold_up", *WHO)
     assert done.returncode == 0, done.stderr
-    done = run_command("capture", book, 1, "--cursors", "15ms", "14.5ms", "--measure", "span", *WHO)
+    done = run_command(
+        "capture", book, 1, "--cursors", "15ms", "14.5ms", "--measure", "span", "--beside", "nonsense", *WHO
+    )
     assert done.returncode == 0, done.stderr
     found = {f["name"]: f for f in json.loads(run_command("findings", book, "--json").stdout)["findings"]}
     assert found["hold_up_by_cursors"]["value"] == pytest.approx(0.0164)

@@ -10,8 +10,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
-from tests.conftest import RIG, ROOT, UNIT, run_command
-from tests.recorded.test_waveform_files import hold_up_file
+from tests.conftest import ROOT, UNIT, run_command
+from tests.recorded.test_waveform_files import hold_up_file, taken_in
 from tests.ui.conftest import Hands
 from tests.ui.test_path import start
 
@@ -34,10 +34,7 @@ Shift = Qt.KeyboardModifier.ShiftModifier
 @pytest.fixture(scope="module")
 def book(tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("captured")
-    file = hold_up_file(folder / "off.csv", 0.02, 60.0)
-    command = ("take-in", folder / "b.zbook", "hold-up", file, "--operator", "T", "--line", "115,60")
-    done = run_command(*command, "--unit", UNIT, "--rig", RIG)
-    assert done.returncode == 0, done.stderr
+    taken_in(folder / "b.zbook", "hold-up", hold_up_file(folder / "off.csv", 0.02, 60.0), "--line", "115,60")
     return folder / "b.zbook"
 
 

@@ -8,20 +8,19 @@ from dataclasses import replace
 
 import numpy as np
 
-from zincsmith.analysis.levels import noise_of
 from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.model.address import port_of
-from zincsmith.model.capture import TIMES, ByCursors, Capture, CaptureChannel, Cursors
+from zincsmith.model.capture import ByCursors, Capture, CaptureChannel, Cursors, time_unit
 from zincsmith.model.finding import Contribution, Finding, Working
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Evidence, Point, Samples
-from zincsmith.procedures.traces import combined
+from zincsmith.procedures.traces import combined, scatter_of
 from zincsmith.procedures.waveform_findings import RECORDED, RECTANGULAR, UNKNOWN, recorded
 
+BY_CURSORS = "_by_cursors"  # ends the name of such a finding
 MEASURES = {"time": "Time between cursors", "change": "Change between cursors", "span": "Span between cursors"}
 SHORT = {"time": "time", "change": "change", "span": "least to greatest"}
 SHARED = ("gain", "time base")  # with other figures of the same scope
-MOST_NOISE = 100_000  # samples that tell the noise
 MOST_KNOWN = 256
 _KNOWN: dict[tuple[CaptureChannel, float, float, Cursors], tuple[float, dict[str, float]]] = {}
 
@@ -49,7 +48,7 @@ def _finding(read: ByCursors, point: Point, found: Sequence[Finding], samples: S
         for source, effect in effects.items()
     )
     known = channel.known or cursors.measure == "time"
-    beside = next((f for f in found if f.name == cursors.beside and _of_point(f, point)), None)
+    beside = next((f for f in found if f.name == cursors.beside and of_point(f, point)), None)
     title = MEASURES[cursors.measure]
     if beside is not None:
         title = f"{beside.title}, by cursors"
@@ -67,7 +66,7 @@ def _finding(read: ByCursors, point: Point, found: Sequence[Finding], samples: S
         "capture": cursors.capture, "readings": [],
     }  # fmt: skip
     return Finding(
-        f"{cursors.beside or cursors.measure}_by_cursors", title, value,
+        f"{beside.name if beside is not None else cursors.measure}{BY_CURSORS}", title, value,
         "s" if cursors.measure == "time" else channel.unit, combined(effects) if known else None,
         factor_of(contributions, None) if known else None, None,
         replace(own.at.at_place, configuration=own.at.configuration),
@@ -76,14 +75,15 @@ def _finding(read: ByCursors, point: Point, found: Sequence[Finding], samples: S
     )  # fmt: skip
 
 
-def _of_point(finding: Finding, point: Point) -> bool:
+def of_point(finding: Finding, point: Point) -> bool:
+    """Whether a finding was worked out of this point."""
     return any(row.get("point") == point.number for row in finding.working.rows)
 
 
 def _time(at_s: float) -> str:
     if at_s == 0.0:
         return "the trigger"
-    scale, unit = next(((s, u) for s, u in TIMES if abs(at_s) >= s), TIMES[-1])
+    scale, unit = time_unit(at_s)
     return f"{at_s / scale:.5g} {unit}"
 
 
@@ -112,7 +112,7 @@ def _read(
         stretch = samples.read(channel, min(first, second), max(first, second) + 1)
         first_V, second_V = (stretch[0], stretch[-1]) if first <= second else (stretch[-1], stretch[0])
         value = float(second_V - first_V) if cursors.measure == "change" else float(np.ptp(stretch))
-        scatter = float(np.hypot(noise_of(stretch[:MOST_NOISE]), channel.quantum / 12.0**0.5))
+        scatter = scatter_of(stretch, channel.quantum)
         effects = {
             "gain": value * channel.reading_percent / 100.0 * RECTANGULAR,
             "noise and steps": 2.0**0.5 * scatter,

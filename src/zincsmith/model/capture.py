@@ -11,6 +11,11 @@ Code = Literal["i1", "i2", "i4"]
 TIMES = ((1.0, "s"), (1e-3, "ms"), (1e-6, "µs"), (1e-9, "ns"))  # in which a stretch of time is told
 
 
+def time_unit(seconds: float) -> tuple[float, str]:
+    """(what one of it is in s, how it is written) of the unit in which a stretch of time is told."""
+    return next(((s, u) for s, u in TIMES if abs(seconds) >= s), TIMES[-1])
+
+
 @dataclass(frozen=True)
 class Trigger:
     """What the record was started by: the address of a quantity, the level in its unit, and the direction."""

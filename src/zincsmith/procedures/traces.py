@@ -29,6 +29,7 @@ AC_LEFT = 0.05  # of nominal: what stands within it on either side of a step has
 RESTS = 1e-5  # of the span: a record with less noise shows nothing of the end of its range
 LEVELS = 4096  # different values in a piece of a record: more are no steps of a converter
 LOOKED_AT = 100_000
+OF_TIME = ("time", "delay")  # end the names of figures of time
 SCATTERED = 8  # times that noise is laid over a record
 
 
@@ -207,7 +208,7 @@ def errors_of(
             found[name][f"{quantity}: noise and steps"] = effect
     for name, effects in found.items():
         was = value[name]
-        if was is not None and traces.timebase_u and name.endswith(("time", "delay", "hold_up")):
+        if was is not None and traces.timebase_u and name.endswith(OF_TIME):
             effects["time base"] = was * traces.timebase_u
     return found
 
@@ -224,14 +225,14 @@ def _note(
         if was is None:
             continue
         now = shifted.get(name)
-        effect = now - was if now is not None else length_s if name.endswith("time") else 0.0
+        effect = now - was if now is not None else length_s if name.endswith(OF_TIME) else 0.0
         if abs(effect) > abs(found[name].get(source, 0.0)):
             found[name][source] = effect
 
 
 def _moves(channel: Channel) -> list[tuple[str, float, Array]]:
-    gain, offset = channel.gain_u or 0.0, channel.offset_u or 0.0
     """Gain and offset, either way."""
+    gain, offset = channel.gain_u or 0.0, channel.offset_u or 0.0
     values = channel.values
     return [
         *(("gain", gain, values * (1.0 + way * gain)) for way in (1.0, -1.0)),
@@ -243,7 +244,7 @@ def _scattered(work: Work, traces: Traces, channel: Channel, value: Mapping[str,
     """What is random in a channel does to each figure: the same noise laid over the record once more, a few times, and
     how far the figures go from where they were, in square. What noise pushes one way, as it does an extreme, it pushes
     once more: that is in it too."""
-    scatter = math.hypot(noise_of(channel.values[:LOOKED_AT]), channel.quantum / math.sqrt(12.0))
+    scatter = scatter_of(channel.values, channel.quantum)
     if not scatter > 0.0:
         return {}
     squares: dict[str, list[float]] = {name: [] for name in value}
@@ -261,9 +262,14 @@ def _with(traces: Traces, channel: Channel) -> Traces:
     return replace(traces, channels={**traces.channels, channel.quantity: channel})
 
 
+def scatter_of(values: Array, quantum: float) -> float:
+    """The standard deviation of what is random in a record, its steps among it; ``values`` (n,) in its unit."""
+    return math.hypot(noise_of(values[:LOOKED_AT]), quantum / math.sqrt(12.0))
+
+
 def extreme_of(channel: Channel) -> float:
     """By how much noise and steps push the extreme of so many samples outwards, in its unit."""
-    scatter = math.hypot(noise_of(channel.values[:LOOKED_AT]), channel.quantum / math.sqrt(12.0))
+    scatter = scatter_of(channel.values, channel.quantum)
     return scatter * math.sqrt(2.0 * math.log(max(2, len(channel.values))))
 
 

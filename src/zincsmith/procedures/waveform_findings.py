@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from zincsmith.analysis.uncertainty import factor_of
-from zincsmith.model.capture import OFF_BEFORE, ON_BEFORE, TIMES, Capture, CaptureChannel
+from zincsmith.model.capture import OFF_BEFORE, ON_BEFORE, Capture, CaptureChannel, time_unit
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.quantities import QUANTITIES
@@ -250,7 +250,7 @@ RECORDED = ("samples", "step")
 def recorded(capture: Capture) -> dict[str, object]:
     """How long and how finely a capture was recorded, as the rows of a working tell it."""
     step = capture.step_s
-    scale, unit = next(((s, u) for s, u in TIMES if step >= s), TIMES[-1])
+    scale, unit = time_unit(step)
     return dict(zip(RECORDED, (f"{capture.count:,}".replace(",", " "), f"{step / scale:.4g} {unit}"), strict=True))
 
 

@@ -35,6 +35,21 @@ class OnOutputs(Planned):
         return fed_by_one_mains(facts.unit.nameplate)
 
 
+class AtLinesAndLoads(OnOutputs):
+    """At each of its lines and loads."""
+
+    lines: tuple[Line, ...]
+    loads_percent: tuple[float, ...]
+
+    @property
+    def lines_used(self) -> tuple[Line, ...]:
+        return self.lines
+
+    @property
+    def loads_used(self) -> tuple[float, ...]:
+        return self.loads_percent
+
+
 def claimed(facts: Facts, *figures: str) -> bool:
     """Whether a paper states one of these, and there is a scope that could show it."""
     stated = any(c.figure in figures for c in facts.unit.nameplate.claims if c.kept)

@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from zincsmith.judge.by_cursors import BY_CURSORS, of_point
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.model.capture import CaptureChannel
-from zincsmith.model.finding import Finding, Judged
+from zincsmith.model.finding import Judged
 from zincsmith.model.reading import Point
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.waveform_findings import OfCaptures
@@ -55,14 +56,10 @@ def shown_of(point: Point, index: int, number: int, run: JudgedRun | None, chose
         if isinstance(one, OfCaptures):
             marks = one.marks(point, capture, run.evidence, run.unit.nameplate)
         marks = (*marks, *_placed(run, point, index))
-        own = [j.finding for j in run.judged if j.run is None and _of_point(j.finding, point)]
+        own = [j.finding for j in run.judged if j.run is None and of_point(j.finding, point)]
         named = {f.name: (f.name, f.title, f.unit) for f in sorted(own, key=lambda f: f.name != chosen)}
-        beside = [one for name, one in named.items() if not name.endswith("_by_cursors")]
+        beside = [one for name, one in named.items() if not name.endswith(BY_CURSORS)]
     return Shown(title, capture, marks, (number, point.number, point.take, index), point.at, tuple(beside))
-
-
-def _of_point(finding: Finding, point: Point) -> bool:
-    return any(row.get("point") == point.number for row in finding.working.rows)
 
 
 def _placed(run: JudgedRun, point: Point, index: int) -> list[Mark]:

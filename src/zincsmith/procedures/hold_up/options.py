@@ -10,7 +10,7 @@ from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_lines, check_loads
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import OnOutputs, claimed, lines_claimed
+from zincsmith.procedures.waveform_options import AtLinesAndLoads, claimed, lines_claimed
 
 MOST_REPEATS, MOST_CLOSER = 20, 5
 FORM: tuple[Field, ...] = (
@@ -23,7 +23,7 @@ FORM: tuple[Field, ...] = (
 
 
 @dataclass(frozen=True)
-class HoldUpOptions(OnOutputs):
+class HoldUpOptions(AtLinesAndLoads):
     """The input that goes, at each line and load, as often as ``repeats``, each time at another phase; where the source
     can be told the phase, ``closer`` times more on either side of the worst, each time half as far from it."""
 
@@ -37,14 +37,6 @@ class HoldUpOptions(OnOutputs):
     on_s: float = 5.0
 
     form: ClassVar[tuple[Field, ...]] = FORM
-
-    @property
-    def lines_used(self) -> tuple[Line, ...]:
-        return self.lines
-
-    @property
-    def loads_used(self) -> tuple[float, ...]:
-        return self.loads_percent
 
     def check(self) -> None:
         """InputError, with the key of the option, for what no bench can carry out."""

@@ -64,8 +64,8 @@ class HoldUp(OfCaptures):
                     for n in range(1, options.closer + 1):
                         worst = min(lasted, key=lambda phase: lasted[phase])
                         apart = HALF_DEG / options.repeats / 2**n
-                        for phase in (worst - apart, worst + apart):
-                            yield from _noted(lasted, phase % HALF_DEG, going)
+                        for phase in dict.fromkeys(((worst - apart) % HALF_DEG, (worst + apart) % HALF_DEG)):
+                            yield from _noted(lasted, phase, going)
 
     def gathered(self, finding: Finding, seen: Sequence[Seen]) -> Finding:
         """How much less it may last at a phase between those that were tried: a one-sided part of the uncertainty."""

@@ -9,7 +9,7 @@ from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_lines, check_loads, times
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import OnOutputs, claimed, lines_claimed
+from zincsmith.procedures.waveform_options import AtLinesAndLoads, claimed, lines_claimed
 
 FORM: tuple[Field, ...] = (
     fields.LINES,
@@ -22,7 +22,7 @@ FORM: tuple[Field, ...] = (
 
 
 @dataclass(frozen=True)
-class RippleOptions(OnOutputs):
+class RippleOptions(AtLinesAndLoads):
     """Ripple at each line and load: a short record for the switching, a long one for what follows the line.
     ``limited_MHz`` is what the figure that judges is limited to, 0: as recorded. With ``warm_min`` it is taken cold
     at the first line and the highest load, all the rest after so many minutes there."""
@@ -38,14 +38,6 @@ class RippleOptions(OnOutputs):
     warm_min: float = 0.0
 
     form: ClassVar[tuple[Field, ...]] = FORM
-
-    @property
-    def lines_used(self) -> tuple[Line, ...]:
-        return self.lines
-
-    @property
-    def loads_used(self) -> tuple[float, ...]:
-        return self.loads_percent
 
     def check(self) -> None:
         """InputError, with the key of the option, for what no bench can carry out."""

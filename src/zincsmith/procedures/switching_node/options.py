@@ -10,13 +10,13 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import LOADS, Field, between, check_lines, check_loads
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import OnOutputs, claimed, lines_claimed
+from zincsmith.procedures.waveform_options import AtLinesAndLoads, claimed, lines_claimed
 
 FORM: tuple[Field, ...] = (fields.LINES, LOADS)
 
 
 @dataclass(frozen=True)
-class SwitchingNodeOptions(OnOutputs):
+class SwitchingNodeOptions(AtLinesAndLoads):
     """A record of the node at each line and load, ``record_s`` long: a hundred cycles and more."""
 
     procedure: Literal["switching_node"] = "switching_node"
@@ -26,14 +26,6 @@ class SwitchingNodeOptions(OnOutputs):
     record_s: float = 2e-3
 
     form: ClassVar[tuple[Field, ...]] = FORM
-
-    @property
-    def lines_used(self) -> tuple[Line, ...]:
-        return self.lines
-
-    @property
-    def loads_used(self) -> tuple[float, ...]:
-        return self.loads_percent
 
     def check(self) -> None:
         """InputError, with the key of the option, for what no bench can carry out."""

@@ -10,7 +10,7 @@ from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_lines, check_loads
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import OnOutputs, claimed, lines_claimed
+from zincsmith.procedures.waveform_options import AtLinesAndLoads, claimed, lines_claimed
 
 MOST_REPEATS = 20
 FORM: tuple[Field, ...] = (
@@ -22,7 +22,7 @@ FORM: tuple[Field, ...] = (
 
 
 @dataclass(frozen=True)
-class TurnOnOptions(OnOutputs):
+class TurnOnOptions(AtLinesAndLoads):
     """The input that comes, at each line and load, as often as ``repeats``, each time at another phase."""
 
     procedure: Literal["turn_on"] = "turn_on"
@@ -34,14 +34,6 @@ class TurnOnOptions(OnOutputs):
     off_s: float = 20.0
 
     form: ClassVar[tuple[Field, ...]] = FORM
-
-    @property
-    def lines_used(self) -> tuple[Line, ...]:
-        return self.lines
-
-    @property
-    def loads_used(self) -> tuple[float, ...]:
-        return self.loads_percent
 
     def check(self) -> None:
         """InputError, with the key of the option, for what no bench can carry out."""

@@ -16,7 +16,7 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from zincsmith.model.capture import TIMES, Capture, CaptureChannel, Measure
+from zincsmith.model.capture import TIMES, Capture, CaptureChannel, Measure, time_unit
 from zincsmith.model.commands import ReadCursors
 from zincsmith.model.operating_point import NOWHERE, OperatingPoint
 from zincsmith.model.quantities import QUANTITIES
@@ -343,7 +343,7 @@ class TraceView(QWidget):
         one, (first, second) = self.shown.capture, self.at
         low, high = self.seen_s
         grain = max(one.step_s, (high - low) / max(1.0, self._panes[0].vb.width()))
-        scale, unit = next(((s, u) for s, u in TIMES if abs(second - first) >= s), TIMES[-1])
+        scale, unit = time_unit(second - first)
         channels = one.channels
         offers: list[tuple[Measure, str, str, str]] = [
             ("time", channels[0].address, "s", f"time {(second - first) / scale:.4g} {unit}")
@@ -380,7 +380,7 @@ class TraceView(QWidget):
         if self.shown is None:
             return
         apart = self.at[1] - self.at[0]
-        scale, unit = next(((s, u) for s, u in TIMES if abs(apart) >= s), TIMES[-1])
+        scale, unit = time_unit(apart)
         parts = [f"Δt <b>{apart / scale:.4g} {unit}</b>"]
         ahead, behind = self.values_at(self.at[0]), self.values_at(self.at[1])
         for channel, a, b in zip(self.shown.capture.channels, ahead, behind, strict=True):
