@@ -43,7 +43,7 @@ def test_procedures_say_what_they_need(command: Command) -> None:
     assert [p["name"] for p in found] == [
         "safety_checks", "rig_check", "bring_up", "static_grid", "power_factor_regimes",
         "display_accuracy", "harmonics", "standby", "hands_in", "another_configuration", "ripple",
-        "load_transient", "turn_on", "hold_up", "inrush", "short_circuit", "switching_node",
+        "load_transient", "turn_on", "hold_up", "inrush", "short_circuit", "switching_node", "ripple_by_voltmeter",
     ]  # fmt: skip
     assert "load" in found[3]["needs"]
     assert "bring_up" in command("procedures").stdout
@@ -167,7 +167,7 @@ def test_any_socket_can_talk_to_the_stand_in(tmp_path: Path) -> None:
         said = json.loads(child.stdout.readline())["instruments"]
         assert {one["role"] for one in said} == {
             "ac_source", "dc_source", "power_meter", "load", "voltmeter", "scope", "thermometer", "sink_controller",
-            "lcr_meter", "clock", "second_power_meter", "second_voltmeter", "ammeter", "base_load",
+            "lcr_meter", "clock", "second_power_meter", "second_voltmeter", "ammeter", "base_load", "ac_voltmeter",
             "node_voltmeter@bulk",
         }  # fmt: skip
         for one in said:

@@ -8,10 +8,14 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy import signal
 from scipy.integrate import solve_ivp
 
+from zincsmith.simbench import scope
+from zincsmith.simbench.ac_volts import UP_TO_HZ, AcVolts
 from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.rectifier import Rectifier
+from zincsmith.simbench.world import World
 
 STANDINS = Path(__file__).parents[2] / "examples" / "standins"
 
@@ -147,3 +151,20 @@ def test_twenty_percent_more_square_loss_moves_the_true_efficiency_by_hand(adapt
     assert 0.2 * 0.16 * 2.5**2 < extra < 0.2 * 0.16 * 2.5**2 * hot * 1.1
     out = 2.5 * before.output_voltage_V
     assert after.efficiency == pytest.approx(out / (before.input_power_W + extra), abs=1e-4)
+
+
+def test_an_ac_voltmeter_shows_the_mean_behind_its_bandwidth(adapter: Adapter) -> None:
+    """Against SciPy: a first-order low-pass by its bilinear recursion over two periods of the mains, the second one
+    counted, the mean of the absolute value scaled for a sine. Little of what switches at 65 kHz gets through."""
+    world = World(adapter, seed=4)
+    world.source.voltage_V, world.source.frequency_Hz, world.source.on = 115.0, 50.0, True
+    world.loads[""].current_A, world.loads[""].on = 2.5, True
+    world.changed()
+    world.advance(10.0)
+    t = np.arange(0.0, 0.04, 1e-7)
+    true = scope.ripple(world, t, "LONG") + scope.pick_up(world, t, "LONG")
+    b, a = signal.bilinear([1.0], [1.0 / (2.0 * math.pi * UP_TO_HZ), 1.0], fs=1e7)
+    seen = signal.lfilter(b, a, true - true.mean())[len(t) // 2 :]
+    expected = math.pi / math.sqrt(8.0) * float(np.mean(np.abs(seen - seen.mean())))
+    assert AcVolts(world).read() == pytest.approx(expected, rel=0.02)
+    assert expected < 0.9 * float(np.std(true))

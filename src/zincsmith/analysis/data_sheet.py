@@ -35,7 +35,7 @@ def _known(reading: Reading, point: Point, rig: Rig, run: int, ambient_degC: flo
         reading = _by_row(reading, row, ambient_degC)
     if reading.quantity == "input_power" and one.phase_error_deg:
         reading = replace(reading, phase_limit=math.radians(one.phase_error_deg) * reactive_at_most(point))
-    return replace(reading, identity=identity)
+    return replace(reading, identity=identity, ac=one.ac)
 
 
 def row_for(one: Instrument, reading: Reading, on: str) -> Accuracy | None:

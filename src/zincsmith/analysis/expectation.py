@@ -105,8 +105,10 @@ def _output(envelope: Envelope, port: str, voltage: float, current: float, tries
     """What to expect at one output; one that ``tries`` to run may show anything up to its volts."""
     span = (0.0, 1.05 * envelope.voltage_V(port)) if tries else (0.95 * voltage, 1.05 * voltage)
     out = Expected(voltage, *sorted(span))
+    stated = next((o.ripple_V for o in envelope.plate.outputs if o.name in ("", port) or not port), None)
     found = {
         "output_voltage": out,
+        "output_ac_voltage": Expected(0.0, 0.0, stated or USUAL_RIPPLE_V),
         "output_current": Expected(current, 0.98 * current, 1.02 * current),
         "panel_voltage": out,
         "panel_current": Expected(current, 0.9 * current, 1.1 * current),
@@ -117,6 +119,7 @@ def _output(envelope: Envelope, port: str, voltage: float, current: float, tries
     return {at_port(name, port): one for name, one in found.items()}
 
 
+USUAL_RIPPLE_V = 0.1  # peak to peak: what a decent supply stays below; common practice, no source
 FAR_OFF = 4.0  # times the middle of the expected span; a slip of a decimal point is ten
 BESIDE = {"voltage": 0.05, "current": 0.10, "power": 0.25}  # of the nearer end of the span, by kind; common practice
 
@@ -126,6 +129,8 @@ def far_off(quantity: str, value: float, low: float, high: float) -> str:
     is. It is asked again, never forbidden."""
     if quantity == "power_factor" and not -1.0 <= value <= 1.0:
         return "A power factor lies between -1 and 1."
+    if low <= value <= high:
+        return ""
     middle = (low + high) / 2.0
     if middle > 0.0 and not FAR_OFF > value / middle > 1.0 / FAR_OFF:
         times = value / middle

@@ -427,7 +427,8 @@ CHANGES = ("output_voltage",)  # of which a person may type a change instead of 
 # How a meter's function is marked, by quantity.
 FUNCTIONS = {
     "input_voltage": "V AC", "input_current": "A AC", "input_power": "W", "power_factor": "PF",
-    "output_voltage": "V DC", "output_current": "A DC", "load_voltage": "V DC", "case_temperature": "°C",
+    "output_voltage": "V DC", "output_ac_voltage": "V AC",
+    "output_current": "A DC", "load_voltage": "V DC", "case_temperature": "°C",
 }  # fmt: skip
 
 

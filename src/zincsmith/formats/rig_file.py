@@ -180,6 +180,8 @@ def _further(one: Instrument, at: str) -> list[Problem]:
         )
     if one.visits and (one.port or one.role != "voltmeter" or len(set(one.visits)) != len(one.visits)):
         found.append(Problem(f"{at}.visits", "a voltmeter visits ports, each once, instead of standing at one"))
+    if one.ac is not None and one.ac.up_to_kHz is not None and not 0.0 < one.ac.up_to_kHz <= 1e6:
+        found.append(Problem(f"{at}.ac", "a voltmeter reads AC volts up to some kHz, above zero"))
     if any(not (power > 0.0 and minutes > 0.0) for power, minutes in one.endures):
         found.append(Problem(f"{at}.endures", "each is [W, minutes], both above zero"))
     return found

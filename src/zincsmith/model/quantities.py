@@ -60,6 +60,7 @@ QUANTITIES = Quantities(
             Quantity(
                 "second_output_voltage", "Output volts, second meter", "V", "voltage", "output", "second_voltmeter"
             ),
+            Quantity("output_ac_voltage", "AC volts of the output", "V", "voltage", "output", "ac_voltmeter"),
             Quantity("shunt_voltage", "Volts across the shunt", "V", "voltage", "output", "ammeter"),
             Quantity("ammeter_current", "Amps by the ammeter", "A", "current", "output", "ammeter"),
             Quantity("case_temperature", "Case temperature", "degC", "temperature", "none", "thermometer"),

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Literal, Protocol
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.capture import ByCursors, Capture, CaptureChannel
 from zincsmith.model.operating_point import OperatingPoint
+from zincsmith.model.rig import AcRange
 
 if TYPE_CHECKING:
     import numpy as np
@@ -63,6 +64,7 @@ class Reading:
     transfer: float = 0.0  # limit by which readings of one range differ within transfer_min minutes
     transfer_min: float = 0.0
     phase_limit: float = 0.0  # W: limit of what the phase error of a power meter does to its watts
+    ac: AcRange | None = None  # how an AC voltmeter reads
     phase_known: bool = False  # worked out from the fundamental of a record, no upper bound
 
     @property

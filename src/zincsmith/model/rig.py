@@ -113,6 +113,16 @@ class Dummy(Record):
 
 
 @dataclass(frozen=True)
+class AcRange(Record):
+    """How a voltmeter reads AC volts: their true rms, or their mean scaled for a sine; whether that range keeps the DC
+    volts out; up to how many kHz it reads as its data sheet says. None is *not known*."""
+
+    true_rms: bool | None = None
+    blocks_dc: bool | None = None
+    up_to_kHz: float | None = None
+
+
+@dataclass(frozen=True)
 class Shunt(Record):
     """A resistor whose volts tell the amps: ohm with its limit in percent, and by how much it rises as it heats itself,
     ppm per watt, a limit too. ``most_W`` is what it stands as it is mounted."""
@@ -165,6 +175,7 @@ class Instrument(Record):
     port: str = ""
     emissivity: float | None = None  # camera
     shunt: Shunt | None = None  # ammeter: a voltmeter across it
+    ac: AcRange | None = None  # AC voltmeter
     shares: str = ""  # the place of the instrument over whose link it is spoken to: a channel of an analyzer, a source
     channels: tuple[ScopeChannel, ...] = ()  # scope; none: its first channel is on the output, by ``probe``
     sets_phase: bool | None = None  # AC source: whether it can be told where in its period it switches

@@ -41,6 +41,7 @@ SHIPPED = (
     "inrush",
     "short_circuit",
     "switching_node",
+    "ripple_by_voltmeter",
 )
 WANTED = {"name": str, "title": str, "version": int, "needs": tuple, "serves": str, "options": type}
 

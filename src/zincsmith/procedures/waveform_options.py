@@ -50,10 +50,17 @@ class AtLinesAndLoads(OnOutputs):
         return self.loads_percent
 
 
+CLAIMED_RIPPLE = ("ripple", "ripple_rms")
+
+
+def claims_one_of(facts: Facts, *figures: str) -> bool:
+    """Whether a paper states one of these."""
+    return any(c.figure in figures for c in facts.unit.nameplate.claims if c.kept)
+
+
 def claimed(facts: Facts, *figures: str) -> bool:
     """Whether a paper states one of these, and there is a scope that could show it."""
-    stated = any(c.figure in figures for c in facts.unit.nameplate.claims if c.kept)
-    return stated and facts.rig.instrument("scope") is not None
+    return claims_one_of(facts, *figures) and facts.rig.instrument("scope") is not None
 
 
 def lines_claimed(facts: Facts, *figures: str) -> tuple[Line, ...]:

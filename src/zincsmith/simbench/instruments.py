@@ -6,6 +6,7 @@ import math
 import random
 from collections.abc import Callable
 
+from zincsmith.simbench.ac_volts import AcVolts
 from zincsmith.simbench.meter import Function, Meter
 from zincsmith.simbench.oscilloscope import Oscilloscope
 from zincsmith.simbench.scpi import Interpreter, ScpiError, boolean, number, render
@@ -39,6 +40,7 @@ METERS = {
     ),
     "panel_voltmeter": (Function("panel_voltage", 0.0, 0.0, 0.0, (1000.0,)),),
     "panel_ammeter": (Function("panel_current", 0.0, 0.0, 0.0, (1000.0,)),),
+    "ac_voltmeter": (Function("output_ac_voltage", 1.0, 0.2, 0.01, (0.02, 0.2, 2.0, 20.0)),),
     "thermometer": (Function("case_temperature", 0.0, 0.5, 0.005, (200.0,)),),
 }
 OF_ITSELF = (  # what the source reads of what it gives: a poor meter
@@ -58,6 +60,7 @@ IDENTITIES = {
     "second_voltmeter": "FENNHOLLOW,M4,SIM013,1.0",
     "ammeter": "PELLMOOR,A2,SIM014,1.0",
     "base_load": "OSMARY,B4,SIM015,1.0",
+    "ac_voltmeter": "PELLMOOR,V3,SIM016,1.0",
     "panel_voltmeter": "UNIT,DISPLAY,VOLTS,1.0",
     "panel_ammeter": "UNIT,DISPLAY,AMPS,1.0",
     "dc_source": "BRACKMERE,D4,SIM007,1.0",
@@ -267,6 +270,15 @@ def ammeter(world: World, port: str = "") -> Interpreter:
     return box
 
 
+def ac_voltmeter(world: World, port: str = "") -> Interpreter:
+    """The AC range of a voltmeter: it keeps the DC volts out, and takes the mean for the rms of a sine."""
+    box = Interpreter(IDENTITIES["ac_voltmeter"])
+    meter = Meter("ac_voltmeter", METERS["ac_voltmeter"][0].at(port), world, AcVolts(world).read)
+    _ranged(box, "VOLTage:AC:RANGe", meter)
+    box.on("MEASure:VOLTage:AC?", lambda _: render(meter.read()))
+    return box
+
+
 def thermometer(world: World) -> Interpreter:
     return _one_reading("thermometer", "MEASure:TEMPerature?", world)
 
@@ -366,6 +378,7 @@ AT_PORTS = (
     "voltmeter",
     "second_voltmeter",
     "ammeter",
+    "ac_voltmeter",
     "sink_controller",
 )  # there is one at every output
 MAKERS: dict[str, Callable[..., Interpreter]] = {
@@ -378,6 +391,7 @@ MAKERS: dict[str, Callable[..., Interpreter]] = {
     "second_power_meter": second_power_meter,
     "second_voltmeter": second_voltmeter,
     "ammeter": ammeter,
+    "ac_voltmeter": ac_voltmeter,
     "thermometer": thermometer,
     "panel_voltmeter": panel_voltmeter,
     "panel_ammeter": panel_ammeter,

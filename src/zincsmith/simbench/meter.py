@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import math
 import random
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from zincsmith.simbench.imperfect import STEPS
@@ -36,8 +37,9 @@ class Function:
 class Meter:
     """One function of one instrument, on one range at a time."""
 
-    def __init__(self, role: str, function: Function, world: World) -> None:
+    def __init__(self, role: str, function: Function, world: World, true: Callable[[], float] | None = None) -> None:
         self.role, self.function, self.world = role, function, world
+        self._true = true or (lambda: world.true_value(function.quantity))
         self.range = function.ranges[-1]
 
     def set_range(self, expected: float) -> bool:
@@ -49,7 +51,7 @@ class Meter:
 
     def read(self) -> float:
         """One reading with its errors; not-a-number above 105 % of the range."""
-        true = self.world.true_value(self.function.quantity)
+        true = self._true()
         if abs(true) > 1.05 * self.range:
             return math.nan
         f = self.function

@@ -31,7 +31,7 @@ def wiring_words(rig: Rig) -> list[str]:
     voltmeter = rig.instrument("voltmeter")
     if voltmeter is not None:
         out.append(f"Voltmeter: {voltmeter.name}, at the {rig.sense}")
-    for one in (*rig.of("second_voltmeter"), *rig.of("ammeter"), *rig.of("node_voltmeter")):
+    for one in (*rig.of("second_voltmeter"), *rig.of("ac_voltmeter"), *rig.of("ammeter"), *rig.of("node_voltmeter")):
         made = f", across a shunt of {one.shunt.ohm:g} ohm" if one.shunt is not None else ""
         at = f" at {one.port}" if one.port else ""
         counts = ", whose amps count" if one.role == "ammeter" and rig.amps_by == "ammeter" else ""

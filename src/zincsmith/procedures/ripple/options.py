@@ -9,7 +9,7 @@ from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_lines, check_loads, times
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import AtLinesAndLoads, claimed, lines_claimed
+from zincsmith.procedures.waveform_options import CLAIMED_RIPPLE, AtLinesAndLoads, claimed, lines_claimed
 
 FORM: tuple[Field, ...] = (
     fields.LINES,
@@ -55,6 +55,5 @@ class RippleOptions(AtLinesAndLoads):
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:
         stated = any(o.ripple_V is not None for o in facts.unit.nameplate.outputs)
-        figures = ("ripple", "ripple_rms")
-        wanted = claimed(facts, *figures) or (stated and facts.rig.instrument("scope") is not None)
-        return (cls(lines=lines_claimed(facts, *figures)),) if wanted else ()
+        wanted = claimed(facts, *CLAIMED_RIPPLE) or (stated and facts.rig.instrument("scope") is not None)
+        return (cls(lines=lines_claimed(facts, *CLAIMED_RIPPLE)),) if wanted else ()

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QGridLayout, QWidget
 from zincsmith.formats.entry import parse_entry
 from zincsmith.model.address import name_of, port_of
 from zincsmith.model.errors import InputError
-from zincsmith.model.rig import Dummy, Instrument, Probe, Rig, ScopeChannel, Shunt
+from zincsmith.model.rig import AcRange, Dummy, Instrument, Probe, Rig, ScopeChannel, Shunt
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.panel import clear, label
@@ -105,6 +105,12 @@ ROLE_ENTRIES: dict[str, tuple[Entry, ...]] = {
     ),
     "voltmeter": (Entry("spot", "Clipped to"), Entry("visits", "Visits in turn", like="+12 V, +5 V")),
     "second_voltmeter": (Entry("spot", "Clipped to"),),
+    "ac_voltmeter": (
+        Entry("spot", "Clipped to"),
+        _yes_no("ac.true_rms", "Reads true rms"),
+        _yes_no("ac.blocks_dc", "Keeps DC out (try a battery)"),
+        Entry("ac.up_to_kHz", "Reads up to, kHz", "1"),
+    ),
     "second_power_meter": (
         Entry("tap_ohm", "Tap resistance, Ω", "1"),
         Entry("shunt_ohm", "Shunt resistance, Ω", "1"),
@@ -303,6 +309,8 @@ def _with(record: Any, path: str, value: Any) -> Any:
         if rest == "ohm":
             return replace(record, shunt=replace(record.shunt or Shunt(value), ohm=value) if value else None)
         return record if record.shunt is None else replace(record, shunt=_with(record.shunt, rest, value))
+    if head == "ac":
+        return replace(record, ac=_with(record.ac or AcRange(), rest, value))
     return replace(record, probe=_with(record.probe or Probe(), rest, value))
 
 

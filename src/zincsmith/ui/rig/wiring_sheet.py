@@ -24,7 +24,12 @@ MOUNTED = {"gear": "gear", "sense": "voltmeter", "terminals": "unit"}
 
 
 # In a narrow box.
-SHORT = {"second_power_meter": "2nd watts", "second_voltmeter": "2nd volts", "node_voltmeter": "Node"}
+SHORT = {
+    "second_power_meter": "2nd watts",
+    "second_voltmeter": "2nd volts",
+    "ac_voltmeter": "AC volts",
+    "node_voltmeter": "Node",
+}
 
 
 def element_of(at: str) -> str:

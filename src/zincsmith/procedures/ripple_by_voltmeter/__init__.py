@@ -1,0 +1,1 @@
+"""Ripple by the AC range of a voltmeter: the way of a bench without a scope."""
