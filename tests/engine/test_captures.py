@@ -31,7 +31,9 @@ from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.hold_up.options import HoldUpOptions
 from zincsmith.procedures.inrush.options import InrushOptions
 from zincsmith.procedures.load_transient.options import LoadTransientOptions
+from zincsmith.procedures.planning import Facts
 from zincsmith.procedures.ripple.options import RippleOptions
+from zincsmith.procedures.static_grid.options import GridOptions
 from zincsmith.procedures.turn_on.options import TurnOnOptions
 from zincsmith.showing.curves import all_curves
 
@@ -211,6 +213,27 @@ def test_at_whatever_phase_it_happens_the_largest_counts_and_what_was_not_tried_
 
 
 # What goes wrong
+
+
+def test_ripple_rides_on_every_step_of_a_grid(tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn) -> None:
+    """It is the ripple of a part of its own at the same place, with the background that was taken there; the grid
+    finds what it found."""
+    loads = (100.0, 50.0)
+    grid = GridOptions(lines=(LOW,), loads_percent=loads, warm_up_s=10.0, ripple=True)
+    alone = RippleOptions(lines=(LOW,), loads_percent=loads, long_s=0.0, settle_s=2.0)
+    scene = Scene.set_up(tmp_path, unit, rig, Plan("rides", (alone, grid)), standin().addresses)
+    run = judged(scene)
+    found = of(run, "ripple")
+    assert len(found) == 4  # first those of its own part
+    for a, b in zip(*(sorted(some, key=lambda f: f.at.load_percent) for some in (found[:2], found[2:])), strict=True):
+        assert (a.value or 0.0) == pytest.approx(b.value or 0.0, rel=0.1)
+        assert a.at == b.at
+    assert all("background rms" in f.working.note for f in of(run, "ripple_rms"))
+    assert of(run, "efficiency")
+    ridden = next(p for p in run.evidence.points if p.part == 1 and p.captures)
+    assert {r.quantity for r in ridden.readings} >= {"input_power", "output_voltage"}
+    without = replace(rig, instruments=tuple(i for i in rig.instruments if i.role != "scope"))
+    assert "no scope" in grid.unmet(Facts(unit, without, (LOW,), ()))
 
 
 @pytest.mark.parametrize("fault", ["SILENT", "RUBBISH", "DROP"])

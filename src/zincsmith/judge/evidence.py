@@ -197,6 +197,15 @@ def _found(name: str, evidence: Evidence, plate: Nameplate, conventions: Convent
     return [Finding(name, title, None, "1", working=Working("", note=why), doubts=(doubt,))]
 
 
+def _by_all(name: str, evidence: Evidence, plate: Nameplate, conventions: Conventions) -> list[Finding]:
+    """What one part finds, and what the procedures find whose captures were taken in it."""
+    found = _found(name, evidence, plate, conventions)
+    for rider in evidence.riders:
+        if rider != name:
+            found += _found(rider, evidence.captured_for(rider), plate, conventions)
+    return found
+
+
 def _of_configuration(found: list[Finding], evidence: Evidence, part: int) -> list[Finding]:
     """What a part finds is of the configuration that its points were taken in."""
     name = next((p.at.configuration for p in evidence.points if p.part == part and p.at.configuration), "")
@@ -216,7 +225,7 @@ def findings_of(
     for part, name in enumerate(procedures):
         own = evidence.of_part(part)
         of = (name, plate, conventions, *made_of(own))
-        mine = memory.part(part, of, partial(_found, name, own, plate, conventions))
+        mine = memory.part(part, of, partial(_by_all, name, own, plate, conventions))
         doubts = tuple(
             Doubt("stop_rule_overridden", words, "Find out why, mend it, and take this part again.")
             for at, words in evidence.overridden

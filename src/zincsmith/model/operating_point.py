@@ -154,6 +154,11 @@ class OperatingPoint:
         """Whether it is a point of the grid itself, not one taken cold or again, nor one of a turn."""
         return self.state is not Thermal.COLD and self.after_step_s is None and (self.step is None or self.step.graded)
 
+    @property
+    def background(self) -> bool:
+        """Whether it was read with the unit off, for what is there without it."""
+        return self.step in (Purpose.BACKGROUND_BEFORE, Purpose.BACKGROUND_AFTER)
+
     def mode(self, port: str = "") -> str:
         """In which mode a port was; empty where nobody said."""
         return next((mode for name, mode in self.modes if name == port), "")

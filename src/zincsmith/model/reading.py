@@ -195,9 +195,24 @@ class Evidence:
         return replace(self, points=tuple(p for p in self.points if p.at.configuration in ("", name)))
 
     def by(self, procedure: str) -> Evidence:
-        """What every part of one procedure contributes; everything, when no parts are named."""
+        """What every part of one procedure contributes, and captures that were taken for it in parts of others;
+        everything, when no parts are named."""
         if not self.procedures:
             return self
-        mine = [n for n, name in enumerate(self.procedures) if name == procedure]
-        points = tuple(p for p in self.points if p.part in mine)
-        return replace(self, points=points, complete=self.complete or all(n in self.ended for n in mine))
+        mine = {n for n, name in enumerate(self.procedures) if name == procedure}
+        ridden = {p.part for p in self.points if any(c.of == procedure for c in p.captures)}
+        own = self.captured_for(procedure).points
+        points = tuple(p for p in own if p.part in mine or p.captures)
+        return replace(self, points=points, complete=self.complete or (mine | ridden) <= set(self.ended))
+
+    @property
+    def riders(self) -> tuple[str, ...]:
+        """The procedures that captures were taken for."""
+        return tuple(dict.fromkeys(c.of for p in self.points for c in p.captures))
+
+    def captured_for(self, procedure: str) -> Evidence:
+        """With the captures that were taken for one procedure alone."""
+        if set(self.riders) <= {procedure}:
+            return self
+        points = (replace(p, captures=tuple(c for c in p.captures if c.of == procedure)) for p in self.points)
+        return replace(self, points=tuple(points))

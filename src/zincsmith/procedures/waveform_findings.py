@@ -116,9 +116,10 @@ class OfCaptures(Procedure):
         """Of every place that captures were taken at; of several taken at one place the one that is worst, with the
         span of them all."""
         places: dict[tuple[object, ...], list[Seen]] = {}
+        evidence = evidence.captured_for(self.name)
         quiet = _quiet(evidence, self.name)
         for point in evidence.points:
-            for capture in point.captures if point.at.step is None else ():
+            for capture in point.captures if not point.at.background else ():
                 for port in _ports_of(capture, self.of):
                     own = point.seen_from(port)
                     worked = self._worked(own, capture, port, quiet, evidence, nameplate)
@@ -306,8 +307,13 @@ def _source(capture: Capture, source: str) -> str:
 
 
 def _quiet(evidence: Evidence, name: str) -> list[Capture]:
-    """The captures of the background that a procedure took, in their order."""
-    return [c for p in evidence.points for c in p.captures if p.at.step is not None and c.of == name]
+    """The captures of the background that a procedure took, in their order; of an earlier part where this one took
+    none."""
+
+    def taken(points: Sequence[Point]) -> list[Capture]:
+        return [c for p in points for c in p.captures if p.at.background and c.of == name]
+
+    return taken(evidence.points) or taken(evidence.earlier)
 
 
 def _ports_of(capture: Capture, quantity: str) -> tuple[str, ...]:

@@ -13,7 +13,7 @@ from zincsmith.procedures.catalogue import SHIPPED, in_order, procedure
 def all_curves(evidence: Evidence) -> list[Curves]:
     """Every plot that the evidence allows, of each procedure in the order of the work, the grid before the rest."""
     found: list[Curves] = []
-    for name in in_order(evidence.procedures or SHIPPED):
+    for name in in_order((*evidence.procedures, *evidence.riders) if evidence.procedures else SHIPPED):
         drawn: dict[str, Curves] = {}
         for state in evidence.configurations or ("",):
             for one in procedure(name).plots(evidence.of_configuration(state).by(name)):

@@ -19,7 +19,7 @@ APART = 1.05  # of the span
 def _records(evidence: Evidence, record: str) -> list[tuple[str, Capture, CaptureChannel]]:
     """(words of the point, capture, channel) of the first record of a kind at each place, the greatest loads first."""
     found: dict[str, tuple[str, Capture, CaptureChannel]] = {}
-    points = [p for p in evidence.points if p.at.step is None]
+    points = [p for p in evidence.points if not p.at.background]
     for point in sorted(points, key=lambda p: -(p.at.draw.share_percent or 0.0)):
         for capture in point.captures:
             for channel in capture.channels:

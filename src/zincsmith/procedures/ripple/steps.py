@@ -138,6 +138,14 @@ def _capture(
     return Capturing(NAME, (channel,), seconds, samples, look=True, said=(("record", record), *bandwidth))
 
 
+def riding(ctx: Context) -> Capturing:
+    """A short record of every output that the scope is joined to, beside what another procedure reads at a point.
+    InputError where it is joined to none."""
+    options = RippleOptions()
+    first, *others = (_short(options, ctx, port) for port in captured_outputs(ctx))
+    return replace(first, channels=(*first.channels, *(c for one in others for c in one.channels)))
+
+
 def _background(options: RippleOptions, ports: tuple[str, ...], step: Purpose) -> Steps:
     for port in ports:
         yield Measure(

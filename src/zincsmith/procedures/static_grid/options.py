@@ -58,6 +58,7 @@ FORM: tuple[Field, ...] = (
         Choosing("Settled when", "settled_percent", tuple((f"< {p:g} % in 20 s", p) for p in (0.05, 0.1, 0.2, 0.5))),
         Choosing("Wait at most", "settle_at_most_s", times(30.0, 60.0, 120.0, 300.0)),
         Choosing("Average over", "average_s", times(4.0, 10.0, 20.0, 60.0)),
+        Choosing("Ripple at each point", "ripple", (("not recorded", False), ("a short record", True))),
         Choosing("Efficiency curve", "refine_points", tuple((f"{n} more points" if n else "as planned", n)
                                                             for n in (0, 3, 6, 12))),
 )  # fmt: skip
@@ -88,6 +89,7 @@ class GridOptions(Planned):
     mode: str = ""  # that this output is asked for
     others_percent: float = 50.0  # what the other outputs are kept at meanwhile
     law: LoadLaw = "CC"  # of the loads
+    ripple: bool = False  # a short record of the output rides on every point
     refine_points: int = 0  # further points at the first line, where the efficiency curve is least certain
 
     form: ClassVar[tuple[Field, ...]] = FORM
@@ -158,6 +160,11 @@ class GridOptions(Planned):
                     one = cls(lines=ends, warm_up_s=NEXT_WARM_UP_S, port=port, mode=mode, others_percent=others)
                     found.append(one)
         return tuple(found)
+
+    def unmet(self, facts: Facts) -> str:
+        if self.ripple and facts.rig.instrument("scope") is None:
+            return "ripple is to be recorded at each point, and the rig has no scope"
+        return ""
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, lines=to.lines(self.lines))

@@ -41,6 +41,7 @@ from zincsmith.procedures.ports import (
     read_beside,
     watch_outputs,
 )
+from zincsmith.procedures.ripple.steps import riding
 from zincsmith.procedures.search import refine
 from zincsmith.procedures.static_grid.intake import PointTable, WrittenDown
 from zincsmith.procedures.static_grid.options import LOADS_OF, GridOptions
@@ -222,7 +223,8 @@ class StaticGrid(Procedure):
             window_s=options.settled_window_s,
             at_most_s=options.settle_at_most_s,
         )
-        return (yield self._measure(ctx, replace(at_load(ctx, line, load_percent), step=step, step_number=number)))
+        what = self._measure(ctx, replace(at_load(ctx, line, load_percent), step=step, step_number=number))
+        return (yield replace(what, capture=riding(ctx)) if options.ripple and step is None else what)
 
     @staticmethod
     def _measure(ctx: Context, at: OperatingPoint, average_s: float | None = None) -> Measure:
