@@ -20,10 +20,12 @@ from zincsmith.book.reader import BookReader
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.claim import StatedClaim
+from zincsmith.model.events import GateOpened, RunClosed
 from zincsmith.model.finding import Finding, Verdict
-from zincsmith.model.plan import Line, Plan
-from zincsmith.model.rig import Probe, Rig, ScopeChannel
+from zincsmith.model.plan import Line, Options, Plan
+from zincsmith.model.rig import Accuracy, Probe, Rig, ScopeChannel
 from zincsmith.model.unit import Node, Unit
+from zincsmith.procedures.bring_up.options import BringUpOptions
 from zincsmith.procedures.switching_node.options import SwitchingNodeOptions
 
 HERTZ, BULK_V = 65e3, math.sqrt(2.0) * 230.0
@@ -43,19 +45,41 @@ def rig_with(probe: Probe) -> Rig:
     return replace(rig, instruments=tuple(joined if i.role == "scope" else i for i in rig.instruments))
 
 
-def judged(tmp_path: Path, unit: Unit, probe: Probe, pattern: str = "even") -> JudgedRun:
-    rig = rig_with(probe)
+def with_amps(rig: Rig) -> Rig:
+    """The fourth channel around the loop of the node, instead of the input."""
+    scope = rig.need("scope")
+    channels = (*(c for c in scope.channels if c.number != 4), ScopeChannel(4, "node_current", "drain", Probe(1.0, "DC")))
+    joined = replace(
+        scope, channels=channels,
+        accuracy=(*scope.accuracy, Accuracy("node_current", 20.0, 2.0, 0.5), Accuracy("node_voltage", 800.0, 2.0, 0.5)),
+    )  # fmt: skip
+    return replace(rig, instruments=tuple(joined if i.role == "scope" else i for i in rig.instruments))
+
+
+def ended(
+    tmp_path: Path, unit: Unit, rig: Rig, part: Options, switch: str = 'pattern = "even"', node: Node = DRAIN
+) -> RunClosed:
+    """A run of one part, of a unit whose switch is as it is said."""
     assert rig.standin is not None
     physics = tmp_path / "unit.toml"
-    physics.write_text(Path(rig.standin.file).read_text() + f'\n[switch]\npattern = "{pattern}"\n')
+    physics.write_text(Path(rig.standin.file).read_text() + f"\n[switch]\n{switch}\n")
     claims = (*unit.nameplate.claims, StatedClaim("switching_frequency", low=60e3, high=70e3, source="manual"))
-    stated = replace(unit, nameplate=replace(unit.nameplate, nodes=(DRAIN,), claims=claims))
-    plan = Plan("Node", (SwitchingNodeOptions(lines=(Line(230.0, 50.0),), loads_percent=(100.0,), settle_s=1.0),))
+    stated = replace(unit, nameplate=replace(unit.nameplate, nodes=(node,), claims=claims))
     running = start_standin(replace(rig.standin, file=str(physics)), probes=probes_of(rig))
     try:
-        closed = Scene.set_up(tmp_path, stated, rig, plan, running.addresses).run(Actor())
+        return Scene.set_up(tmp_path, stated, rig, Plan("Node", (part,)), running.addresses).run(Actor())
     finally:
         running.stop()
+
+
+AT_FULL = SwitchingNodeOptions(lines=(Line(230.0, 50.0),), loads_percent=(100.0,), settle_s=1.0)
+
+
+def judged(
+    tmp_path: Path, unit: Unit, probe: Probe, pattern: str = "even", amps: bool = False, more: str = ""
+) -> JudgedRun:
+    rig = with_amps(rig_with(probe)) if amps else rig_with(probe)
+    closed = ended(tmp_path, unit, rig, AT_FULL, f'pattern = "{pattern}"\n{more}')
     assert (closed.outcome, closed.safe) == ("complete", True), closed.why
     with BookReader(tmp_path / "run.zbook") as book:
         return judge_run(book)
@@ -83,6 +107,46 @@ def test_a_touched_node_tells_frequency_duty_and_volts(tmp_path: Path, unit: Uni
     assert f"{100.0 * (1.0 - peak.number / 600.0):.0f} % below the 600 V" in peak.working.formula
     claim = next(j for j in run.judged if j.claim is not None and j.claim.figure == "switching_frequency")
     assert claim.verdict is Verdict.HOLDS
+
+
+def test_a_ramp_that_bends_is_a_core_that_saturates(tmp_path: Path, unit: Unit) -> None:
+    """Closed form: with the mean that the power asks for, from I0 = P / (1.5 D Vbulk) to twice that. A core that has a
+    fifth of its inductance left from five thirds of I0 on ends at 5/3 + 5 (2 - 5/3) times I0, five times as steep."""
+    duty = 90.0 / (90.0 + BULK_V)
+    first = 24.0 * 2.5 / (1.5 * duty * BULK_V)
+    straight = judged(tmp_path, unit, TOUCHED, amps=True)
+    assert of(straight, "ramp_bend").number == pytest.approx(1.0, abs=0.03)
+    assert of(straight, "node_current_peak").number == pytest.approx(2.0 * first, rel=0.08)
+    saturates = "core_saturates"
+    assert saturates not in {d.code for d in of(straight, "ramp_bend").doubts}
+    (tmp_path / "bent").mkdir()
+    bent = judged(tmp_path / "bent", unit, TOUCHED, amps=True, more=f"saturates_A = {first * 5.0 / 3.0}")
+    assert of(bent, "ramp_bend").number == pytest.approx(5.0, rel=0.05)
+    assert of(bent, "node_current_peak").number == pytest.approx((5.0 / 3.0 + 5.0 / 3.0) * first, rel=0.08)
+    assert saturates in {d.code for d in of(bent, "ramp_bend").doubts}
+
+
+def test_first_power_goes_on_where_a_person_accepts_what_the_node_shows(tmp_path: Path, unit: Unit) -> None:
+    """Raised from zero, a record at each raise once it runs; each is a gate with what to look for and what the program
+    makes of it. What a captured node shows is a finding of the switching node."""
+    closed = ended(tmp_path, unit, with_amps(rig_with(TOUCHED)), BringUpOptions(school="from zero"))
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    with BookReader(tmp_path / "run.zbook") as book:
+        gates = [e for w in book.events() if isinstance(e := w.event, GateOpened)]
+        run = judge_run(book)
+    looks = [g for g in gates if g.title == "Look at the record of drain"]
+    assert len(looks) > 6
+    assert all("ramp straight" in g.text and "of 600 V that its parts stand" in g.text for g in looks)
+    assert all("kHz" in g.text for g in looks if "10 % load" not in g.text)
+    assert looks[-1].text.startswith("115 V, 100 % load")
+    assert within(of(run, "node_peak"), math.sqrt(2.0) * 115.0 + 135.0, 30.0)
+
+
+def test_first_power_ends_where_a_node_gets_more_than_its_parts_stand(tmp_path: Path, unit: Unit) -> None:
+    closed = ended(tmp_path, unit, rig_with(TOUCHED), BringUpOptions(school="rated input"),
+                   node=replace(DRAIN, rated_V=250.0))  # fmt: skip
+    assert (closed.outcome, closed.safe) == ("stopped", True), closed.why
+    assert "its parts stand 250 V" in closed.why
 
 
 def test_beside_it_there_are_no_volts_and_the_evenness_is_told(tmp_path: Path, unit: Unit) -> None:

@@ -49,7 +49,7 @@ class Switching:
 def switching_of(values: Array, step_s: float, contact: bool = True) -> Switching | None:
     """``values`` (n,) of the node, in V, or in whatever a probe without ``contact`` gives. None where fewer than eight
     cycles stand clear of the noise."""
-    begins, conducts = _cycles(values) if contact else (_pulses(values), None)
+    begins, conducts = cycles_of(values) if contact else (_pulses(values), None)
     if len(begins) < LEAST_CYCLES + 1:
         return None
     periods = np.diff(begins) * step_s
@@ -74,7 +74,7 @@ def switching_of(values: Array, step_s: float, contact: bool = True) -> Switchin
     )  # fmt: skip
 
 
-def _cycles(values: Array) -> tuple[Array, Array]:
+def cycles_of(values: Array) -> tuple[Array, Array]:
     """(begins, conducts) in samples: where each cycle begins, and how long it conducts."""
     low, high = state_levels(values)
     begins, conducts = [], []

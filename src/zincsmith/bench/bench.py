@@ -64,7 +64,7 @@ class Bench:
         self._refuse_what_cannot_say_that_it_is_off()
         self.clock_instrument = _stand_in_clock(addresses) if rig.clock == "simulated" else None
         for quantity in QUANTITIES.values():
-            if not rig.of(quantity.role) and quantity.role not in NOT_NEEDED:
+            if quantity.role and not rig.of(quantity.role) and quantity.role not in NOT_NEEDED:
                 _needed(rig, quantity.role)
         for instrument in (*self.instruments.values(), self.clock_instrument):
             if instrument is not None:

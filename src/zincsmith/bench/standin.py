@@ -60,7 +60,7 @@ class RunningStandIn:
 
 JOINED = {
     "output_voltage": "output volts", "output_current": "output amps", "input_voltage": "input volts",
-    "input_current": "input amps", "node_voltage": "node",
+    "input_current": "input amps", "node_voltage": "node", "node_current": "node amps",
 }  # fmt: skip
 GROUNDS = {"spring": "SPR", "coax": "COAX", "long lead": "LONG", "no contact": "NEAR"}
 

@@ -44,8 +44,8 @@ def main() -> int:
     parser.add_argument("--imperfect", action="store_true", help="with phase error, burdens, leads and settings off")
     parser.add_argument(
         "--probe", action="append", default=[],
-        help="CHANNEL,THING,RATIO,GROUND of the scope: output volts, output amps, input volts, input amps, node; SPR, "
-        "LONG, COAX, NEAR, or nothing: as the scope is told",
+        help="CHANNEL,THING,RATIO,GROUND of the scope: output volts, output amps, input volts, input amps, node, "
+        "node amps; SPR, LONG, COAX, NEAR, or nothing: as the scope is told",
     )  # fmt: skip
     parser.add_argument("--log", type=Path, help="append a line for everything that is switched")
     parser.add_argument(

@@ -16,6 +16,8 @@ from zincsmith.simbench.world import World
 Array = NDArray[np.float64]
 
 ON_OHM, RING_S = 0.5, 0.6e-6
+SPIKE_A, SPIKE_S = 0.3, 60e-9  # of the winding's capacitance, as the switch closes
+SATURATED = 0.2  # of the inductance is left
 NEAR_HZ, NEAR_SHARE = 2e6, 2e-3  # what a probe without contact lets through, and how much of it
 PACKET, WORKS = 40, 0.25  # cycles from packet to packet at light load, and the share of them that it works
 SKIPS, SWAYS = 0.08, 0.02  # of the cycles skipped; of the period, to and fro
@@ -37,11 +39,37 @@ def _switched(world: World, t: Array) -> Array:
     begins = cycles(world, float(t[0]), float(t[-1]))
     since = t - begins[np.searchsorted(begins, t, side="right") - 1]
     bulk = unit.bulk_V
-    on_s = s.reflected_V / (s.reflected_V + bulk) / unit.ripple.switching_Hz
+    on_s = _on_s(world)
     late = np.maximum(since - on_s, 0.0)
     ring = s.leakage_share * s.reflected_V * np.exp(-late / RING_S) * np.sin(2.0 * np.pi * s.leakage_Hz * late)
-    current = unit.output_V * max(0.1, unit.current_A) / bulk
-    return np.asarray(np.where(since < on_s, ON_OHM * current * (1.0 + since / on_s), bulk + s.reflected_V + ring))
+    return np.asarray(np.where(since < on_s, ON_OHM * _ramp(world, since / on_s), bulk + s.reflected_V + ring))
+
+
+def node_amps(world: World, t: Array) -> Array:
+    """Amps of the switch: a ramp while it is on, with the charge of the winding's own capacitance at its begin."""
+    unit = world.unit
+    if abs(unit.output_V) < 0.5 or world.input_V <= 0.0:
+        return np.zeros(len(t))
+    begins = cycles(world, float(t[0]), float(t[-1]))
+    since = t - begins[np.searchsorted(begins, t, side="right") - 1]
+    on_s = _on_s(world)
+    spike = SPIKE_A * np.exp(-since / SPIKE_S)
+    return np.asarray(np.where(since < on_s, _ramp(world, since / on_s) + spike, 0.0))
+
+
+def _on_s(world: World) -> float:
+    reflected = world.unit.switch.reflected_V
+    return reflected / (reflected + world.unit.bulk_V) / world.unit.ripple.switching_Hz
+
+
+def _ramp(world: World, share: Array) -> Array:
+    """From what is left to twice that, of the mean that the power asks for; steeper beyond where the core saturates."""
+    unit = world.unit
+    duty = _on_s(world) * unit.ripple.switching_Hz
+    first = unit.output_V * max(0.1, unit.current_A) / (unit.bulk_V * 1.5 * duty)
+    straight = first * (1.0 + share)
+    beyond = np.maximum(straight - unit.switch.saturates_A, 0.0)
+    return np.asarray(straight + (1.0 / SATURATED - 1.0) * beyond)
 
 
 def cycles(world: World, first_s: float, last_s: float) -> Array:

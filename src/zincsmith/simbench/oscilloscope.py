@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zincsmith.simbench.node import node_volts
+from zincsmith.simbench.node import node_amps, node_volts
 from zincsmith.simbench.scope import FULL_HZ, LEVELS, codes_of, input_amps, input_volts, output_amps, output_volts
 from zincsmith.simbench.scpi import Interpreter, ScpiError, number, render
 from zincsmith.simbench.world import Event, World
@@ -109,6 +109,8 @@ class Oscilloscope:
             return output_volts(self.world, times, event, ground) / ratio
         if what == "node":
             return node_volts(self.world, times, ground) / ratio
+        if what == "node amps":
+            return node_amps(self.world, times) / ratio
         reads: dict[str, Callable[[World, Array, Event | None], Array]] = {
             "output amps": output_amps, "input volts": input_volts, "input amps": input_amps,
         }  # fmt: skip

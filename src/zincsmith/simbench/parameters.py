@@ -132,6 +132,7 @@ class Switch:
     leakage_share: float = 0.5
     jitter: float = 0.0005
     pattern: str = "even"
+    saturates_A: float = 1e3  # from here on its core has a fifth of its inductance left
 
 
 @dataclass(frozen=True)

@@ -18,6 +18,7 @@ FORM: tuple[Field, ...] = (
     Choosing("Wait at each", "step_s", times(2.0, 4.0, 10.0)),
     Choosing("Start and stop found to", "resolution_V", tuple((f"{v:g} V", v) for v in (0.5, 1.0, 2.0, 5.0))),
     Choosing("Light load", "light_load_percent", tuple((f"{p:g} %", p) for p in (5.0, 10.0, 25.0))),
+    Choosing("Nodes that the scope looks at", "look_inside", (("at each raise", True), ("not looked at", False))),
 )
 
 
@@ -26,7 +27,9 @@ class BringUpOptions(Planned):
     """``school``: raise the input from nothing, or (a boxed product) switch it to rated input at no load.
 
     The input is raised in steps of ``step_percent`` of its lower end, waiting ``step_s`` at each; the start and
-    stop voltages are found to ``resolution_V``. ``first_line`` is where the load is raised.
+    stop voltages are found to ``resolution_V``. ``first_line`` is where the load is raised. With ``look_inside`` the
+    nodes that a channel of the scope looks at are recorded at each raise once it runs, and a person accepts what they
+    show before it goes on.
     """
 
     procedure: Literal["bring_up"] = "bring_up"
@@ -36,6 +39,7 @@ class BringUpOptions(Planned):
     step_s: float = 4.0
     resolution_V: float = 1.0
     light_load_percent: float = 10.0
+    look_inside: bool = True
 
     form: ClassVar[tuple[Field, ...]] = FORM
 

@@ -43,6 +43,7 @@ from zincsmith.model.port import output_ports
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Procedure, Steps
+from zincsmith.procedures.bring_up.inside import look_inside
 from zincsmith.procedures.bring_up.options import BringUpOptions
 from zincsmith.procedures.cautions import cautions_for, probing
 from zincsmith.procedures.finding_of import finding_of
@@ -199,7 +200,10 @@ class BringUp(Procedure):
         )
         attempts = answer.rises if isinstance(answer, Settled) else 0
         point = yield from _measured(ctx, reached, hertz, 0.0, Purpose.START, attempts)
-        return point is not None and _is_up(ctx, point), reached
+        up = point is not None and _is_up(ctx, point)
+        if up:
+            yield from _inside(ctx, reached, hertz, 0.0)
+        return up, reached
 
     def _starting(self, ctx: Context, voltage: float, hertz: float) -> Steps:
         """What is watched at a step, typed or polled: watts and amps that the unit explains there, and its output."""
@@ -232,6 +236,7 @@ class BringUp(Procedure):
             yield from self._running(ctx, wanted, light)
             before, here = here, _reached((yield SetSource(wanted, hertz, True)), wanted)
             yield Dwell(2.0, "settles", period_s=POLL_S)
+            yield from _inside(ctx, here, hertz, light)
             if ctx.source == "by hand":
                 yield from _measured(ctx, here, hertz, light)
                 yield _observe(f"at {here:.4g} V")
@@ -261,6 +266,7 @@ class BringUp(Procedure):
         yield from draw(ctx, percent)
         yield Dwell(2.0, "settles", period_s=POLL_S)
         yield from _measured(ctx, voltage, hertz, percent)
+        yield from _inside(ctx, voltage, hertz, percent)
 
     def _stop_voltage(self, ctx: Context, hertz: float, from_V: float) -> Steps:
         """Lower the input at light load until the output goes; then closer, starting anew each time."""
@@ -322,6 +328,11 @@ class BringUp(Procedure):
 def _reached(answer: Outcome, wanted_V: float) -> float:
     """Where the source stands: where a person landed, else as it was set."""
     return answer.voltage_V if isinstance(answer, Reached) else wanted_V
+
+
+def _inside(ctx: Context, voltage: float, hertz: float, percent: float) -> Steps:
+    if _options(ctx).look_inside:
+        yield from look_inside(ctx, _at(ctx, voltage, hertz, percent), f"{voltage:.4g} V, {percent:g} % load")
 
 
 def _observe(when: str) -> Observe:

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from zincsmith.analysis.switching import Switching, switching_of
+from zincsmith.analysis.inductor_ramp import ramp_of
+from zincsmith.analysis.switching import Switching, cycles_of, switching_of
 from zincsmith.model.rig import NO_CONTACT
 from zincsmith.procedures.traces import Traces, doubt_alike, extreme_of, figure_of
 from zincsmith.recorded.result import Analysed, Figure
 
-UNITS = {"frequency": "Hz", "jitter": "s", "duty": "", "period_spread": "", "peak": "V"}
+UNITS = {"frequency": "Hz", "jitter": "s", "duty": "", "period_spread": "", "peak": "V", "current_peak": "A",
+         "ramp_bend": ""}  # fmt: skip
+BENDS = 1.2  # times as steep at its end: a core that saturates; common practice, no source
 FEW_A_CYCLE = 20.0  # samples: fewer tell nothing of its evenness
 
 
@@ -23,6 +26,13 @@ def switching_node_of(traces: Traces) -> Analysed:
         out.facts["volts"] = "none: the probe does not touch the node"
     else:
         doubt_alike(out, traces, None)
+    bend = out.figures["ramp_bend"]
+    if bend.value is not None and bend.value > BENDS + 2.0 * (bend.u or 0.0):
+        out.doubt(
+            "core_saturates",
+            f"At the end of its ramp the current climbs {bend.value:.3g} times as fast as before: the core saturates.",
+            "Do not go on to more load or a lower line; look for a shorted turn, a wrong core or a slow limit.",
+        )
     if one is None:
         out.doubt(
             "does_not_switch", "Fewer than eight cycles stand clear of the noise in this record.",
@@ -62,7 +72,18 @@ def _figures(traces: Traces, one: Switching | None, contact: bool) -> dict[str, 
             "node_voltage: gain": peak * (channel.gain_u or 0.0), "node_voltage: offset": channel.offset_u or 0.0,
             "node_voltage: noise at an extreme": extreme_of(channel),
         }  # fmt: skip
-    of_time = ("frequency", "jitter", "period_spread", "duty")
+    amps = traces.channels.get("node_current")
+    if amps is not None:
+        top = value["current_peak"] = float(amps.values.max())
+        effects["current_peak"] = {
+            "node_current: gain": top * (amps.gain_u or 0.0), "node_current: offset": amps.offset_u or 0.0,
+            "node_current: noise at an extreme": extreme_of(amps),
+        }  # fmt: skip
+        ramp = ramp_of(amps.values, *cycles_of(channel.values)) if contact and one is not None else None
+        if ramp is not None:
+            value["ramp_bend"] = ramp.bend
+            effects["ramp_bend"] = {"spread of the ramps": ramp.bend_u}
+    of_time = ("frequency", "jitter", "period_spread", "duty", "ramp_bend")
     return {
         name: figure_of(name, value[name], UNITS[name], effects if traces.known or name in of_time else None)
         for name in UNITS

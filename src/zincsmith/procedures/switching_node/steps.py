@@ -10,7 +10,7 @@ from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.reading import Evidence
-from zincsmith.model.unit import Nameplate
+from zincsmith.model.unit import Nameplate, Node
 from zincsmith.procedures.base import Context, Conventions, Steps
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.ports import at_load, draw
@@ -23,6 +23,7 @@ from zincsmith.recorded.result import Analysed
 NAME = "switching_node"
 SAMPLES = 200_000
 USUAL_V = 800.0  # of a node whose parts nobody stated
+AMPS_OVER = 8.0  # of the mean amps at the lowest line: what a ramp may reach
 ROOM = 1.3  # beyond what its parts stand
 
 
@@ -41,7 +42,7 @@ class SwitchingNode(OfCaptures):
     def steps(self, ctx: Context) -> Steps:
         """InputError where no channel of the scope looks at a node."""
         options = ctx.asked(SwitchingNodeOptions)
-        nodes = [n for n in ctx.nameplate.nodes if at_port("node_voltage", n.name) in ctx.captured]
+        nodes = looked_at(ctx)
         if not nodes:
             raise InputError("no channel of the scope looks at a node of this unit", key="instrument.scope.channel")
         yield from gate(ctx)
@@ -51,9 +52,7 @@ class SwitchingNode(OfCaptures):
                 yield from draw(ctx, load)
                 yield Dwell(options.settle_s, "settles")
                 for node in nodes:
-                    span = ROOM * (node.rated_V or USUAL_V)
-                    channel = WantedChannel(at_port("node_voltage", node.name), span, 0.4 * span)
-                    wanted = Capturing(NAME, (channel,), options.record_s, SAMPLES, look=True)
+                    wanted = record_of(ctx, node, options.record_s)
                     yield Measure((), 0.0, at_load(ctx, line, load), capture=wanted)
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
@@ -67,13 +66,30 @@ class SwitchingNode(OfCaptures):
             Named("switching_spread", "Spread of the period", "1", f["period_spread"], "5 to 95 % over the median"),
         ]
         more = (("duty", "switching_duty", "Share of the period that it conducts", "1"),
-                ("peak", "node_peak", "Highest volts at the node", "V"))  # fmt: skip
+                ("peak", "node_peak", "Highest volts at the node", "V"),
+                ("current_peak", "node_current_peak", "Highest amps at the node", "A"),
+                ("ramp_bend", "ramp_bend", "Slope of the current, late over early", "1"))  # fmt: skip
         return (*wanted, *(Named(name, title, unit, f[key]) for key, name, title, unit in more if f[key].value))
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """With the highest volts held against what the parts of the node stand."""
         rated = {n.name: n.rated_V for n in nameplate.nodes}
         return [_against(f, rated.get(f.output)) for f in super().findings(evidence, nameplate, conventions)]
+
+
+def looked_at(ctx: Context) -> list[Node]:
+    """The nodes that a channel of the scope looks at."""
+    return [n for n in ctx.nameplate.nodes if at_port("node_voltage", n.name) in ctx.captured]
+
+
+def record_of(ctx: Context, node: Node, seconds: float, works_out: tuple[str, ...] = ()) -> Capturing:
+    """A record of a node: its volts, and the amps of its loop where a probe is around it."""
+    span = ROOM * (node.rated_V or USUAL_V)
+    channels = [WantedChannel(at_port("node_voltage", node.name), span, 0.4 * span)]
+    if (amps := at_port("node_current", node.name)) in ctx.captured:
+        most_A = AMPS_OVER * ctx.nameplate.rated_power_W / ctx.nameplate.input.voltage_min_V
+        channels.append(WantedChannel(amps, 2.0 * most_A))
+    return Capturing(NAME, tuple(channels), seconds, SAMPLES, look=True, works_out=works_out)
 
 
 def _against(finding: Finding, rated_V: float | None) -> Finding:

@@ -17,7 +17,7 @@ from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.panel import button, label
 
 MOST = 4
-LOOKED_AT = ("output_voltage", "output_current", "input_voltage", "input_current", "node_voltage")
+LOOKED_AT = ("output_voltage", "output_current", "input_voltage", "input_current", "node_voltage", "node_current")
 PROBE = (
     Entry("probe.ratio", "Probe ratio", "1"),
     Entry("probe.coupling", "Coupling", "", ("not stated", "DC", "AC"), ("", "DC", "AC")),
