@@ -167,7 +167,8 @@ def test_any_socket_can_talk_to_the_stand_in(tmp_path: Path) -> None:
         said = json.loads(child.stdout.readline())["instruments"]
         assert {one["role"] for one in said} == {
             "ac_source", "dc_source", "power_meter", "load", "voltmeter", "scope", "thermometer", "sink_controller",
-            "lcr_meter", "clock", "second_power_meter", "second_voltmeter", "ammeter", "base_load", "ac_voltmeter",
+            "lcr_meter", "clock", "second_power_meter", "second_voltmeter", "ammeter", "base_load",
+            "ac_voltmeter", "load_switch",
             "node_voltmeter@bulk",
         }  # fmt: skip
         for one in said:

@@ -20,11 +20,11 @@ from zincsmith.book.reader import BookReader
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.commands import Command, MakeSafe, Pass
-from zincsmith.model.errors import InputError
-from zincsmith.model.events import Effected, EntryRefused, GateOpened, HandSetting, PointTaken
+from zincsmith.model.errors import InputError, LimitError
+from zincsmith.model.events import Effected, EntryRefused, GateOpened, HandSetting, PointTaken, SafeStep
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.plan import Line, Plan
-from zincsmith.model.rig import Rig
+from zincsmith.model.rig import Instrument, Rig, SwitchedLoad
 from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import rehearse
@@ -123,6 +123,59 @@ def test_load_steps_are_those_of_a_second_order(tmp_path: Path, unit: Unit, rig:
     assert second.trigger is not None
     assert second.trigger.slope == "falling"
     assert first.before == 10_000, "the scope was armed before the load moved"
+
+
+SWITCH = Instrument("load_switch", "simulated", "Osmary", "G2", switched=SwitchedLoad(16.0, most_W=30.0))
+
+
+def test_a_load_switch_adds_its_resistor_and_its_edge_is_measured(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    """Both edges in one record: 24 V across 16 ohm on top of a quarter of the load, the answer that of a second order
+    to a step without slew; the stand-in's generator is 0.2 % fast, its edge takes 60 ns. Afterwards it rests."""
+    with_it = replace(rig, instruments=(*rig.instruments, SWITCH))
+    options = LoadTransientOptions(lines=(HIGH,), steps_percent=((25.0, 90.0),), settle_s=0.5, band="1%",
+                                   stepped_by="switch", rate_Hz=200.0, duty=0.4)  # fmt: skip
+    running = standin()
+    run = judged(Scene.set_up(tmp_path, unit, with_it, Plan("Switched", (options,)), running.addresses))
+    (step,) = of(run, "load_step")
+    damping, ohm, step_A = 0.35, 0.12, 24.0 / 16.0
+    root = math.sqrt(1.0 - damping**2)
+    swing = step_A * ohm * math.exp(-damping / root * math.atan2(root, damping)) * root
+    riding = PHYSICS["ripple"]["current_A"] * PHYSICS["ripple"]["esr_ohm"] + 0.02
+    assert swing - 0.01 <= step.number <= swing + riding + 0.01
+    told = dict(part.rsplit(" ", 1) for part in step.working.note.split("; ") if " " in part)
+    assert "steps 200.4 Hz" in step.working.note
+    assert float(told["steps duty"]) == pytest.approx(0.4, abs=0.003)
+    slews = [float(s.removesuffix(" A/µs")) for s in step.working.note.split("slew ")[1].split(";")[0].split(", ")]
+    assert all(8.0 < abs(s) < 80.0 for s in slews), "1.5 A in 60 ns, seen by samples 11 ns apart"
+    with BookReader(tmp_path / "run.zbook") as book:
+        steps = [e.body for w in book.events(kinds=(Effected,)) if (e := w.event).action == "SetLoad"]
+        safe = [w.event.step for w in book.events(kinds=(SafeStep,))]
+    assert steps[-1].get("pulses_A") is None
+    assert sum("pulses_A" in body for body in steps) == 1
+    assert any("load switch" in one.lower() for one in safe), safe
+
+
+def test_a_load_switch_by_hand_has_its_gate_and_its_bounds(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    by_hand = replace(SWITCH, how="by hand", kind="transistor and 16 ohm")
+    with_it = replace(rig, instruments=(*rig.instruments, by_hand))
+    options = LoadTransientOptions(lines=(HIGH,), steps_percent=((25.0, 90.0),), settle_s=0.5, stepped_by="switch")
+    plan = Plan("Switched", (options,))
+    scene = Scene.set_up(tmp_path, unit, with_it, plan, standin().addresses)
+    assert scene.run(Actor()).safe
+    with BookReader(scene.path) as book:
+        gates = [w.event.text for w in book.events(kinds=(HandSetting,)) if w.event.role == "load_switch"]
+    assert "100 Hz, on for 50 %" in gates[0]
+    assert "about 1.5 A" in gates[0]
+    assert ["rests" in one for one in gates[1:]] == [True, False], "and making safe asks for it once more"
+    small = replace(SWITCH, switched=SwitchedLoad(5.0))
+    with pytest.raises(LimitError, match="with its switch closed"):
+        rehearse(unit, replace(rig, instruments=(*rig.instruments, small)), plan)
+    with pytest.raises(InputError, match="resistor is stated"):
+        rehearse(unit, rig, plan)
 
 
 def test_coming_up_and_holding_up(tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn) -> None:

@@ -48,10 +48,15 @@ def rig_with(probe: Probe) -> Rig:
 def with_amps(rig: Rig) -> Rig:
     """The fourth channel around the loop of the node, instead of the input."""
     scope = rig.need("scope")
-    channels = (*(c for c in scope.channels if c.number != 4), ScopeChannel(4, "node_current", "drain", Probe(1.0, "DC")))
+    channels = (
+        *(c for c in scope.channels if c.number != 4),
+        ScopeChannel(4, "node_current", "drain", Probe(1.0, "DC")),
+    )
     joined = replace(
         scope, channels=channels,
-        accuracy=(*scope.accuracy, Accuracy("node_current", 20.0, 2.0, 0.5), Accuracy("node_voltage", 800.0, 2.0, 0.5)),
+        accuracy=(
+            *scope.accuracy, Accuracy("node_current", 20.0, 2.0, 0.5), Accuracy("node_voltage", 800.0, 2.0, 0.5),
+        ),
     )  # fmt: skip
     return replace(rig, instruments=tuple(joined if i.role == "scope" else i for i in rig.instruments))
 

@@ -32,7 +32,7 @@ from zincsmith.engine.session import Session
 from zincsmith.guard.watch_over import Guardian
 from zincsmith.model.events import Event, GuardianSaid, RunClosed, SafeStep
 from zincsmith.model.plan import Plan
-from zincsmith.model.rig import Dummy, Instrument, Rig
+from zincsmith.model.rig import Dummy, Instrument, Rig, SwitchedLoad
 from zincsmith.model.roles import SWITCHES
 from zincsmith.model.unit import Unit
 
@@ -43,7 +43,8 @@ def test_every_role_that_can_be_switched_is_switched_off(rig: Rig, standin: Star
     """A rig with one of each: what feeds goes off first, each is read back, none is forgotten."""
     assert {one.role for one in SWITCHED} == set(SWITCHES), "what can be switched stands in the table"
     base = Instrument("base_load", "simulated", dummy=Dummy("resistor", measured_ohm=38.4))
-    both = replace(rig, instruments=(*rig.instruments, Instrument("dc_source", "simulated"), base))
+    switch = Instrument("load_switch", "simulated", switched=SwitchedLoad(16.0))
+    both = replace(rig, instruments=(*rig.instruments, Instrument("dc_source", "simulated"), base, switch))
     bench = Bench(both, standin().addresses, outputs_V={"": 24.0})
     bench.open()
     for one in SWITCHED:

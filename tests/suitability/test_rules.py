@@ -19,8 +19,21 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.intake import Terminal
 from zincsmith.model.plan import Line, Plan
-from zincsmith.model.rig import Accuracy, Dummy, Earthed, Gear, Instrument, Lead, Probe, Rig, ScopeChannel, Shunt
+from zincsmith.model.rig import (
+    Accuracy,
+    Dummy,
+    Earthed,
+    Gear,
+    Instrument,
+    Lead,
+    Probe,
+    Rig,
+    ScopeChannel,
+    Shunt,
+    SwitchedLoad,
+)
 from zincsmith.model.unit import Node, Unit
+from zincsmith.procedures.load_transient.options import LoadTransientOptions
 from zincsmith.procedures.plan_file import NAMED
 from zincsmith.procedures.static_grid.options import grid_of
 from zincsmith.suitability.case import Severity
@@ -218,9 +231,20 @@ def shunt(ohm: float, most_W: float | None) -> Change:
                    accuracy=(Accuracy("shunt_voltage", 0.1, 0.1),))  # fmt: skip
 
 
+def switched(made: SwitchedLoad | None) -> Change:
+    """A load switch whose resistor takes 24 V for half of the time, 100 times a second."""
+    part = LoadTransientOptions(stepped_by="switch")
+    return both(
+        lambda p: (p[0], p[1], replace(p[2], parts=(*p[2].parts, part))), further(role="load_switch", switched=made)
+    )
+
+
 RESISTOR = Dummy("resistor", measured_ohm=9.6)  # 24 V: 60 W
 RULES: list[tuple[str, str, Severity, Change]] = [
     ("base_load_unstated", "adapter", STOP, further(role="base_load")),
+    ("load_switch_unstated", "adapter", STOP, switched(None)),
+    ("switched_resistor_too_small", "adapter", STOP, switched(SwitchedLoad(16.0, most_W=10.0))),
+    ("switched_too_fast", "adapter", STOP, switched(SwitchedLoad(16.0, most_Hz=50.0))),
     ("meter_order_unstated", "adapter", DOUBT, further(role="second_power_meter")),
     ("second_meter_burden", "adapter", DOUBT,
      further(Lead("second_power_meter unit", 1.0, 25.0), role="second_power_meter", shunt_ohm=0.01)),

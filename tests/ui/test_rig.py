@@ -303,7 +303,8 @@ def test_what_stands_beside_another_is_added_drawn_and_edited(open_window: Open,
     book = make_book()
     hands = at_rig(open_window(book))
     station = hands.window.stations["Rig"]
-    for role in ("second_power_meter", "second_voltmeter", "ac_voltmeter", "ammeter", "node_voltmeter", "base_load"):
+    for role in ("second_power_meter", "second_voltmeter", "ac_voltmeter", "ammeter", "node_voltmeter", "base_load",
+                 "load_switch"):  # fmt: skip
         at = station.add.findData(role)
         station.add.setCurrentIndex(at)
         station.add.activated.emit(at)

@@ -13,7 +13,7 @@ from zincsmith.analysis.load_laws import level_of
 from zincsmith.analysis.resistor_load import bank_ohm, bank_steps
 from zincsmith.bench.instrument import ScpiInstrument
 from zincsmith.bench.roles import FEEDING
-from zincsmith.engine.base_load import BaseLoads
+from zincsmith.engine.beside_load import BaseLoads, LoadSwitches
 from zincsmith.engine.operator import Operator
 from zincsmith.engine.poll_loop import PollLoop
 from zincsmith.model.actions import ChooseMode, SetLoad, SetSource
@@ -52,6 +52,7 @@ class Setter:
         self._arranged: dict[str, str] = {}  # by port, how a load by hand stands, in the words of its gate
         self._laws: dict[str, LoadLaw] = {}  # by place, what a load by wire was last told
         self.bases = BaseLoads(self.bench, operator)
+        self.switches = LoadSwitches(self.bench, operator)
         self._left_A: dict[str, float] = {}  # by port, what a load beside a base was last set to
         self._rests: set[str] = set()  # inputs whose source by hand was said to be off
 
@@ -100,7 +101,7 @@ class Setter:
                 self.carry_out(SetLoad(current, True, port, wanted.law, self._level(port, wanted.law, current)))
                 self.poll_loop.slice(CLIMB_S)
         if wanted != self.poll_loop.settings.draws.get(port, Drawn()):
-            self.carry_out(SetLoad(wanted.current_A, wanted.on, port, wanted.law, wanted.level))
+            self.carry_out(SetLoad(wanted.current_A, wanted.on, port, wanted.law, wanted.level, wanted.pulses))
 
     def _level(self, port: str, law: LoadLaw, current: float) -> float | None:
         voltage = replace(self.limits.envelope, modes=self.poll_loop.settings.modes).voltage_V(port)
@@ -177,14 +178,24 @@ class Setter:
         found = self.bases.shared(base, wanted, voltage, one.most.get("current_A", math.inf))
         was = self._left_A.get(action.port, 0.0)
         if found.left_A < was:
-            self._load(replace(action, current_A=found.left_A, on=action.on and found.left_A > 0.0), shared=True)
+            self._steady(replace(action, current_A=found.left_A, on=action.on and found.left_A > 0.0), shared=True)
         self.bases.switch(base, found.steps, voltage)
-        body = self._load(replace(action, current_A=found.left_A, on=action.on and found.left_A > 0.0), shared=True)
+        body = self._steady(replace(action, current_A=found.left_A, on=action.on and found.left_A > 0.0), shared=True)
         self._left_A[action.port] = found.left_A
         self.poll_loop.settings = self.poll_loop.settings.after(action)
         return {**body, "current_A": action.current_A, "on": action.on, "base_A": found.base_A}
 
-    def _load(self, action: SetLoad, shared: bool = False) -> Body:
+    def _load(self, action: SetLoad) -> Body:
+        """Load, what stands beside it and what a switch adds: off that before anything goes up, on it last."""
+        if action.pulses is None:
+            self.switches.rest(action.port)
+        found = self._steady(action)
+        if action.pulses is not None:
+            found |= self.switches.run(action.port, action.pulses)
+            self.poll_loop.settings = self.poll_loop.settings.after(action)
+        return found
+
+    def _steady(self, action: SetLoad, shared: bool = False) -> Body:
         settings, place = self.poll_loop.settings, at_port("load", action.port)
         after = settings.after(action)
         base = self.bases.at(action.port)

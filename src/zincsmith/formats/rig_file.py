@@ -180,6 +180,11 @@ def _further(one: Instrument, at: str) -> list[Problem]:
         )
     if one.visits and (one.port or one.role != "voltmeter" or len(set(one.visits)) != len(one.visits)):
         found.append(Problem(f"{at}.visits", "a voltmeter visits ports, each once, instead of standing at one"))
+    made = one.switched
+    if made is not None and one.role != "load_switch":
+        found.append(Problem(f"{at}.switched", "only a load switch has a resistor that it switches"))
+    if made is not None and not (made.ohm > 0.0 and made.on_ohm >= 0.0 and 1.0 <= made.most_Hz <= 1e6):
+        found.append(Problem(f"{at}.switched", "a resistor above 0 ohm, driven at 1 Hz to 1 MHz"))
     if one.ac is not None and one.ac.up_to_kHz is not None and not 0.0 < one.ac.up_to_kHz <= 1e6:
         found.append(Problem(f"{at}.ac", "a voltmeter reads AC volts up to some kHz, above zero"))
     if any(not (power > 0.0 and minutes > 0.0) for power, minutes in one.endures):

@@ -163,7 +163,7 @@ class RunView:
                 self.now = {q: v for q, v in self.now.items() if not q.startswith("input_")}
             case Effected("SetLoad", body):
                 port = str(body.get("port", ""))
-                self.loads = self.loads | {port} if body.get("on") else self.loads - {port}
+                self.loads = self.loads | {port} if body.get("on") or "pulses_A" in body else self.loads - {port}
                 self.load_on = bool(self.loads)
                 self.now.pop(
                     at_port("output_current", port), None

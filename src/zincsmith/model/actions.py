@@ -76,15 +76,25 @@ class SetSource:
 
 
 @dataclass(frozen=True)
+class Pulses:
+    """What a load switch adds to a load, ``rate_Hz`` times a second for ``duty`` of the time: about ``current_A``."""
+
+    current_A: float
+    rate_Hz: float
+    duty: float
+
+
+@dataclass(frozen=True)
 class SetLoad:
     """The load at an output, input on or off: the current it is to take, and by which law. ``level`` is what it is set
-    to where that is not the current itself, in ohm, V or W."""
+    to where that is not the current itself, in ohm, V or W; ``pulses`` what a load switch beside it adds."""
 
     current_A: float
     on: bool
     port: str = ""
     law: LoadLaw = "CC"
     level: float | None = None
+    pulses: Pulses | None = None
 
     @property
     def set_to(self) -> float:

@@ -134,6 +134,18 @@ class Shunt(Record):
 
 
 @dataclass(frozen=True)
+class SwitchedLoad(Record):
+    """A transistor that a generator drives, with a resistor in series across an output: ``ohm`` of the resistor,
+    ``on_ohm`` of the transistor, ``most_W`` what the resistor stands as it is mounted, ``most_Hz`` how fast it is
+    driven at most. Its edge is measured."""
+
+    ohm: float
+    on_ohm: float = 0.0
+    most_W: float | None = None
+    most_Hz: float = 10_000.0
+
+
+@dataclass(frozen=True)
 class Instrument(Record):
     """``address`` is a VISA resource name (connected only), ``calibrated`` an ISO date. ``port`` is the port of the
     unit that it is joined to, empty where the unit has one of the kind.
@@ -176,6 +188,7 @@ class Instrument(Record):
     emissivity: float | None = None  # camera
     shunt: Shunt | None = None  # ammeter: a voltmeter across it
     ac: AcRange | None = None  # AC voltmeter
+    switched: SwitchedLoad | None = None  # load switch
     shares: str = ""  # the place of the instrument over whose link it is spoken to: a channel of an analyzer, a source
     channels: tuple[ScopeChannel, ...] = ()  # scope; none: its first channel is on the output, by ``probe``
     sets_phase: bool | None = None  # AC source: whether it can be told where in its period it switches

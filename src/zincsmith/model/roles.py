@@ -67,6 +67,8 @@ TABLE = (
          switch="input", off="switch its input off", off_order=3, polled=3, reached=True, at_outputs=True),
     Role("base_load", "Base load", _both("pattern"), switch="pattern",
          off="take it off, or switch every step of it off", off_order=4, reached=True, optional=True),
+    Role("load_switch", "Load switch", _both("rate", "duty", "output"), switch="output",
+         off="switch its generator off, or take its resistor off", off_order=5, reached=True, optional=True),
     Role("voltmeter", "Voltmeter", ("read",), _both("channel"), polled=2, reached=True, at_outputs=True),
     Role("thermometer", "Thermometer", ("read",), polled=4, reached=True, optional=True),
     Role("node_voltmeter", "Voltmeter at a node", ("read",), polled=5, reached=True, optional=True),

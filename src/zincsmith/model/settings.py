@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
-from zincsmith.model.actions import ChooseMode, SetLoad, SetSource
+from zincsmith.model.actions import ChooseMode, Pulses, SetLoad, SetSource
 from zincsmith.model.operating_point import LoadLaw
 
 
@@ -26,6 +26,13 @@ class Drawn:
     on: bool = False
     law: LoadLaw = "CC"
     level: float | None = None
+    pulses: Pulses | None = None
+
+    @property
+    def mean_A(self) -> float:
+        """With what a load switch adds, over its periods."""
+        base = self.current_A if self.on else 0.0
+        return base + (self.pulses.duty * self.pulses.current_A if self.pulses is not None else 0.0)
 
 
 @dataclass(frozen=True)
@@ -42,15 +49,17 @@ class Settings:
             case SetSource(voltage, hertz, on, port):
                 modes = self.modes if on else {}  # what was asked for is forgotten with the power
                 return replace(self, feeds={**self.feeds, port: Fed(voltage, hertz, on)}, modes=modes)
-            case SetLoad(current, on, port, law, level):
-                return replace(self, draws={**self.draws, port: Drawn(current, on, law, level)})
+            case SetLoad(current, on, port, law, level, pulses):
+                return replace(self, draws={**self.draws, port: Drawn(current, on, law, level, pulses)})
             case ChooseMode(mode, port):
                 return replace(self, modes={**self.modes, port: mode})
 
     @property
     def all_off(self) -> Settings:
         feeds = {port: replace(one, on=False) for port, one in self.feeds.items()}
-        return replace(self, feeds=feeds, draws={port: replace(one, on=False) for port, one in self.draws.items()})
+        return replace(
+            self, feeds=feeds, draws={port: replace(one, on=False, pulses=None) for port, one in self.draws.items()}
+        )
 
     @property
     def feed(self) -> Fed:
@@ -68,12 +77,12 @@ class Settings:
 
     @property
     def load_on(self) -> bool:
-        return any(one.on for one in self.draws.values())
+        return any(one.on or one.pulses is not None for one in self.draws.values())
 
     @property
     def drawn_A(self) -> dict[str, float]:
         """By port, the current that is asked for."""
-        return {port: one.current_A for port, one in self.draws.items() if one.on}
+        return {port: one.mean_A for port, one in self.draws.items() if one.on or one.pulses is not None}
 
     @property
     def words(self) -> list[str]:

@@ -112,11 +112,15 @@ class Limits:
             if action.law not in self.laws.get(action.port, LAWS):
                 able = ", ".join(LAW_WORDS[law] for law in self.laws[action.port])
                 raise LimitError(f"the plan wants the {at} as {LAW_WORDS[action.law]}; it can only do: {able}")
-            if action.on:
+            pulses = action.pulses.current_A if action.pulses is not None else 0.0
+            if pulses:
+                peak, bound = pulses + (action.current_A if action.on else 0.0), self.rated_A(action.port, modes)
+                self._compare(peak, bound, "A", f"{at} with its switch closed")
+            if action.on or pulses:
                 voltage = replace(self.envelope, modes=modes).voltage_V(action.port)
                 if (most_W := self.loads_W.get(action.port)) is not None:
                     self._compare(abs(voltage) * action.current_A, most_W, "W", at)
-                after = {**drawn_A, action.port: action.current_A}
+                after = {**drawn_A, action.port: action.current_A + pulses}
                 for one in replace(self.envelope, modes=modes).beyond_together(after, LOAD_CEILING * self.room_share):
                     raise LimitError(f"the plan goes too far: {one.words}")
         else:
@@ -124,13 +128,14 @@ class Limits:
 
     def load_A(self, port: str = "", modes: Mapping[str, str] = NO_MODES) -> Bound:
         """The most that may be drawn from an output in the mode it is in, and by whom."""
+        return _least(self.rated_A(port, modes), self.loads_most[port])
+
+    def rated_A(self, port: str = "", modes: Mapping[str, str] = NO_MODES) -> Bound:
+        """The most that the unit itself may be asked for at an output."""
         rated = replace(self.envelope, modes=modes).rated_A(port)
         derated = Bound(self.room_share * rated, f"the rated current derated for {self.room_degC or 0.0:g} °C")
-        return _least(
-            Bound(LOAD_CEILING * rated, f"{100 * LOAD_CEILING:.0f} % of the unit's rated current"),
-            self.loads_most[port],
-            derated if self.room_share < 1.0 else None,
-        )
+        most = Bound(LOAD_CEILING * rated, f"{100 * LOAD_CEILING:.0f} % of the unit's rated current")
+        return _least(most, derated if self.room_share < 1.0 else None)
 
     @staticmethod
     def _compare(wanted: float, bound: Bound, unit: str, what: str) -> None:

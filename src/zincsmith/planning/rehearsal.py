@@ -46,6 +46,7 @@ GATE_S = 60.0
 SENSES_S = 15.0
 ENTRY_S = 20.0
 SETTING_S = 0.2
+AT_THE_LOAD = ("load", "base_load", "load_switch")
 TRANSFERS_A_S = 2e6  # samples of a capture, a second
 BYTES_A_SAMPLE = 1.2  # of a capture in the book, about: packed, with what it is drawn from
 MOST_CAPTURE_BYTES = 150_000_000
@@ -223,8 +224,10 @@ class _Rehearsal:
         if isinstance(action, SetLoad):
             if self.rig.instrument(at_port("load", action.port)) is None:
                 raise InputError(f"the rig has no load at {action.port}" if action.port else "the rig has no load")
+            if action.pulses is not None and self.rig.instrument(at_port("load_switch", action.port)) is None:
+                raise InputError("the rig has no load switch", key="instrument.load_switch")
             self.point_began = self.likely
-            self._setting(any(self._by_hand(at_port(role, action.port)) for role in ("load", "base_load")))
+            self._setting(any(self._by_hand(at_port(role, action.port)) for role in AT_THE_LOAD))
         elif isinstance(action, ChooseMode):
             self._setting(self.rig.instrument(at_port("sink_controller", action.port)) is None)
         else:

@@ -43,6 +43,11 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
         load_by_hand=rig.by_hand("load"),
         captured=captured(rig),
         phased=phased(rig),
+        switched_ohm={
+            one.port: one.switched.ohm + one.switched.on_ohm
+            for one in rig.of("load_switch")
+            if one.switched is not None
+        },
     )
 
 

@@ -61,6 +61,7 @@ IDENTITIES = {
     "ammeter": "PELLMOOR,A2,SIM014,1.0",
     "base_load": "OSMARY,B4,SIM015,1.0",
     "ac_voltmeter": "PELLMOOR,V3,SIM016,1.0",
+    "load_switch": "OSMARY,G2,SIM017,1.0",
     "panel_voltmeter": "UNIT,DISPLAY,VOLTS,1.0",
     "panel_ammeter": "UNIT,DISPLAY,AMPS,1.0",
     "dc_source": "BRACKMERE,D4,SIM007,1.0",
@@ -246,6 +247,31 @@ def base_load(world: World, port: str = "") -> Interpreter:
     return box
 
 
+def load_switch(world: World, port: str = "") -> Interpreter:
+    """A generator whose output drives a transistor with a resistor across the output of the unit."""
+    box, state = Interpreter(IDENTITIES["load_switch"]), world.loads[port]
+
+    def setter(name: str, low: float, high: float) -> Callable[[str], None]:
+        def apply(text: str) -> None:
+            setattr(state, name, number(text, low, high))
+            world.changed()
+
+        return apply
+
+    def output(text: str) -> None:
+        state.pulsed = boolean(text)
+        world.changed()
+
+    box.on("[SOURce]:FREQuency", setter("pulses_Hz", 0.1, 1e5))
+    box.on("[SOURce]:FREQuency?", lambda _: render(state.pulses_Hz))
+    box.on("[SOURce]:PULSe:DCYCle", setter("pulses_duty", 0.01, 0.99))
+    box.on("[SOURce]:PULSe:DCYCle?", lambda _: render(state.pulses_duty))
+    box.on("OUTPut[:STATe]", output)
+    box.on("OUTPut[:STATe]?", lambda _: str(int(state.pulsed)))
+    box.on("*RST", lambda _: output("0"))
+    return box
+
+
 def second_power_meter(world: World) -> Interpreter:
     """One behind the first, next to the unit."""
     box = Interpreter(IDENTITIES["second_power_meter"])
@@ -375,6 +401,7 @@ AT_NODES = ("node_voltmeter",)  # there is one at every node
 AT_PORTS = (
     "load",
     "base_load",
+    "load_switch",
     "voltmeter",
     "second_voltmeter",
     "ammeter",
@@ -388,6 +415,7 @@ MAKERS: dict[str, Callable[..., Interpreter]] = {
     "voltmeter": voltmeter,
     "node_voltmeter": node_voltmeter,
     "base_load": base_load,
+    "load_switch": load_switch,
     "second_power_meter": second_power_meter,
     "second_voltmeter": second_voltmeter,
     "ammeter": ammeter,

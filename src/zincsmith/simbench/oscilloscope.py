@@ -86,12 +86,16 @@ class Oscilloscope:
         self.armed, self.held = self.world.epoch, None
 
     def _force(self) -> None:
-        self.armed, self.held = None, Held(None, 0.0, self.world.epoch)
+        event = self.world.pulses() if self.world.load.pulsed else None
+        self.armed, self.held = None, Held(event, 0.0, self.world.epoch)
 
     def _has_triggered(self) -> bool:
         """Whether something came since it was armed that passes the level the right way."""
         event = self.world.last_event
-        if self.armed is not None and event is not None and event.epoch > self.armed:
+        fresh = self.armed is not None and event is not None and event.epoch > self.armed
+        if not fresh and self.world.load.pulsed:
+            fresh, event = self.armed is not None, self.world.pulses()
+        if fresh and event is not None:
             length = (self.depth - self.before) / self.rate_Hz + WAITS_S
             times = np.linspace(-0.2 * length, length, SEARCHED)
             seen = self._analog(int(self.source[-1]) - 1, times, event)

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from zincsmith.simbench.world import Event, World
+from zincsmith.simbench.world import SWITCH_EDGE_S, SWITCH_RATE_OFF, Event, World
 
 Array = NDArray[np.float64]
 Codes = NDArray[np.int8]
@@ -24,6 +24,7 @@ BURST_RATIO = 0.25  # of a packet of light load that it works
 HUM_V, STATION_HZ, STATION_V = 0.4e-3, 1.04e6, 0.25e-3  # what a probe picks up in this room, unit on or off
 LOOKED_UP, AT_ONCE = 16_385, 262_144  # places of a period; samples worked on together
 SLOW, SLOWLY = 512, 1e-3  # every so many samples is enough of what moves by less than this share of a period
+OF_LOAD = ("load", "pulses")
 OVERSHOOT = 0.015  # of the volts, when it comes up without a load
 
 
@@ -40,6 +41,8 @@ def _level(world: World, t: Array, event: Event | None) -> Array:
     unit = world.unit
     if event is None:
         return np.full(len(t), unit.output_V)
+    if event.kind == "pulses":
+        return _pulsed(world, t, event)
     if event.kind == "load":
         level = np.where(t < 0.0, event.output_before_V, event.output_after_V)
         return np.asarray(level + _answer(world, t, event))
@@ -120,6 +123,40 @@ def _answer(world: World, t: Array, event: Event) -> Array:
     return np.asarray(np.where(t > 0.0, -(event.amps_after - event.amps_before) * mean, 0.0))
 
 
+def _pulsed(world: World, t: Array, event: Event) -> Array:
+    """The level of an open and a closed switch, and the answers to every edge that is not forgotten yet."""
+    level = event.output_before_V + (event.output_after_V - event.output_before_V) * closed_share(world, t, event)
+    way = -(event.amps_after - event.amps_before)
+    slewed = slew_s(world, event)
+    for at_s, closes in edges(world, float(t[0]), float(t[-1])):
+        late = np.maximum(t - at_s, 0.0)
+        mean = (_swung(world, late) - _swung(world, np.maximum(t - at_s - slewed, 0.0))) / slewed
+        level = level + np.where(t > at_s, (way if closes else -way) * mean, 0.0)
+    return np.asarray(level)
+
+
+FORGOTTEN_PERIODS = 3
+
+
+def edges(world: World, first_s: float, last_s: float) -> list[tuple[float, bool]]:
+    """(s, closes) of a load switch that closed at time zero, with those of the periods just before."""
+    load = world.load
+    period = 1.0 / (load.pulses_Hz * (1.0 + SWITCH_RATE_OFF))
+    found = []
+    for n in range(math.floor(first_s / period) - FORGOTTEN_PERIODS, math.ceil(last_s / period) + 1):
+        found += [(n * period, True), ((n + load.pulses_duty) * period, False)]
+    return found
+
+
+def closed_share(world: World, t: Array, event: Event) -> Array:
+    """How far the current of a load switch has come, 0 to 1."""
+    slewed, share = slew_s(world, event), np.zeros(len(t))
+    for at_s, closes in edges(world, float(t[0]), float(t[-1])):
+        ramp = np.clip((t - at_s) / slewed, 0.0, 1.0)
+        share = share + (ramp if closes else -ramp)
+    return np.asarray(np.clip(share - round(float(share.min())), 0.0, 1.0))
+
+
 def _swung(world: World, t: Array) -> Array:
     """The integral of the unit swing from zero: closed form of that of exp(-a t) sin(w t)."""
     r = world.unit.response
@@ -142,12 +179,17 @@ def dip(world: World, since_s: float, step_A: float) -> float:
 def slew_s(world: World, event: Event) -> float:
     """How long the current takes: the load's own slew, or what the volts allow through the leads' inductance."""
     change = abs(event.amps_after - event.amps_before)
+    if event.kind == "pulses":  # its leads are short and twisted
+        return SWITCH_EDGE_S
     by_leads = world.lead_H * change / max(1.0, 0.5 * world.unit.output.voltage_V)
     return max(change / world.load_slew_A_per_s, by_leads, 1e-9)
 
 
 def output_amps(world: World, t: Array, event: Event | None) -> Array:
     """What the load draws."""
+    if event is not None and event.kind == "pulses":
+        step = event.amps_after - event.amps_before
+        return np.asarray(event.amps_before + step * closed_share(world, t, event))
     if event is None or event.kind != "load":
         volts = _level(world, t, event)
         now = world.unit.current_A if event is None else event.amps_before
@@ -161,7 +203,7 @@ def output_amps(world: World, t: Array, event: Event | None) -> Array:
 
 def input_volts(world: World, t: Array, event: Event | None) -> Array:
     """Volts of the mains as they come, stand or go; when they go the X capacitor keeps what it had."""
-    if event is None or event.kind == "load":
+    if event is None or event.kind in OF_LOAD:
         return _sine(world.input_V, world.input_Hz, t, 0.3)
     if event.input_after_V > event.input_before_V:
         return np.where(t >= 0.0, _sine(event.input_after_V, event.input_Hz, t, event.phase), 0.0)
@@ -220,10 +262,10 @@ def going(world: World, t: Array, event: Event) -> Array:
 def input_amps(world: World, t: Array, event: Event | None) -> Array:
     """The inrush into an empty bulk capacitor through bridge, wiring and thermistor, by steps of the same circuit; else
     what is drawn, as the power meter sees it."""
-    if event is None or event.kind == "load" or event.input_after_V <= event.input_before_V:
+    if event is None or event.kind in OF_LOAD or event.input_after_V <= event.input_before_V:
         drawn = world.unit.input_current_wave(world.input_V, world.input_Hz or 50.0, list(t[:: max(1, len(t) // 4000)]))
         amps = np.interp(t, t[:: max(1, len(t) // 4000)], drawn)
-        return np.asarray(amps if event is None or event.kind == "load" else np.where(t < 0.0, amps, 0.0))
+        return np.asarray(amps if event is None or event.kind in OF_LOAD else np.where(t < 0.0, amps, 0.0))
     unit = world.unit
     ohm = unit.inrush.cold_ohm if event.cold else unit.inrush.hot_ohm
     ohm += unit.inrush.source_ohm + unit.mains.series_ohm

@@ -15,6 +15,7 @@ from zincsmith.simbench.parameters import Display
 LEAST_LOAD_V = 1.0  # an electronic load keeps its law down to about a volt, then is a resistor
 SHORT_OHM = 0.02
 SHUNT_OHM, SHUNT_OFF, SHUNT_PER_W = 0.01, 0.002, 50e-6  # as marked; off by; rises by, a watt
+SWITCH_OHM, SWITCH_EDGE_S, SWITCH_RATE_OFF = 16.0, 60e-9, 0.002  # of the load switch; its generator is a little off
 BANK_OHM = (38.4, 19.2, 9.6, 4.8)  # 15, 30, 60 and 120 W at 24 V
 MOST_A = 20.0  # what an electronic load takes at most
 
@@ -43,11 +44,15 @@ class Load:
     voltage_V: float = 0.0
     power_W: float = 0.0
     bank: int = 0  # the steps of a bank beside it that are on, as bits
+    pulsed: bool = False  # a load switch beside it is driven
+    pulses_Hz: float = 100.0
+    pulses_duty: float = 0.5
 
     @property
     def bank_S(self) -> float:
-        """Conductance of the bank."""
-        return sum(1.0 / ohm for k, ohm in enumerate(BANK_OHM) if self.bank >> k & 1)
+        """Conductance of the bank, and of a load switch in the mean of its periods."""
+        switched = self.pulses_duty / SWITCH_OHM if self.pulsed else 0.0
+        return switched + sum(1.0 / ohm for k, ohm in enumerate(BANK_OHM) if self.bank >> k & 1)
 
     def total_A(self, volts: float, lead_ohm: float = 0.0) -> float:
         """With what the bank takes beside it."""
@@ -86,7 +91,7 @@ class Event:
     """The last thing that changed at the unit: its load, or its input, from what to what. ``phase`` in rad is that of
     the mains at that moment; ``cold`` says that it had not run for long."""
 
-    kind: str  # load or input
+    kind: str  # load or input, or pulses: of a load switch, time zero where it closes
     at_s: float
     epoch: int
     amps_before: float
@@ -170,6 +175,17 @@ class World:
             math.radians(drawn if set_to is None else set_to), correcting, unit.core_degC < self.ambient_degC + 15.0,
         )  # fmt: skip
 
+    def pulses(self) -> Event:
+        """What a load switch makes of the output: the base before it closes, and with it closed."""
+        unit, load = self.unit, self.load
+        base = self._wanted_of(load, unit.output_V)
+        closed = base + unit.output.voltage_V / SWITCH_OHM
+        was, then = (unit.regulated_V(self.input_V, amps, unit.core_degC) for amps in (base, closed))
+        return Event(
+            "pulses", self.time_s, self.epoch, base, closed, was, then, self.input_V, self.input_V, self.input_Hz, 0.0,
+            unit.correcting, False,
+        )  # fmt: skip
+
     def advance(self, seconds: float) -> None:
         """Move bench time on; long stretches are cut so that the unit's temperatures follow."""
         left = seconds
@@ -187,7 +203,7 @@ class World:
         """The load as the unit sees it."""
         if self.unit.rails is not None:
             return self.unit.rails.at_bus(self._drawn())
-        if self.load.bank:
+        if self.load.bank or self.load.pulsed:
             return lambda volts: self._wanted_of(self.load, volts) + volts * self.load.bank_S
         if not self.load.on or self.load.mode == "CURR":
             return self.wanted_A

@@ -214,6 +214,34 @@ def at_a_shunt(case: Case) -> Iterator[Fault]:
             )  # fmt: skip
 
 
+def at_a_load_switch(case: Case) -> Iterator[Fault]:
+    """What the resistor of a load switch takes, and how fast it is to be driven."""
+    part = next((p for p in case.plan.parts if getattr(p, "stepped_by", "") == "switch"), None)
+    for one in case.rig.of("load_switch"):
+        if one.switched is None:
+            yield Fault(
+                "load_switch_unstated", Severity.STOP, one.role,
+                f"Nobody has said which resistor {one.name} switches: what it draws is not known.",
+                "Enter its ohm, and what it stands as it is mounted.",
+            )  # fmt: skip
+        if part is None or one.switched is None:
+            continue
+        voltage, made = abs(case.output_at(one.port).voltage_V), one.switched
+        power = getattr(part, "duty", 1.0) * voltage**2 * made.ohm / (made.ohm + made.on_ohm) ** 2
+        if made.most_W is not None and power > made.most_W:
+            yield Fault(
+                "switched_resistor_too_small", Severity.STOP, one.role,
+                f"The resistor of {one.name} takes {power:.3g} W and stands {made.most_W:g} W as it is mounted.",
+                "Drive it for less of the time, or use a larger one.", case.touched("load_step", "recovery_time"),
+            )  # fmt: skip
+        if getattr(part, "rate_Hz", 0.0) > made.most_Hz:
+            yield Fault(
+                "switched_too_fast", Severity.STOP, one.role,
+                f"{one.name} is to be driven at {part.rate_Hz:g} Hz and follows up to {made.most_Hz:g} Hz.",  # type: ignore[attr-defined]
+                "Choose a lower rate.", case.touched("load_step", "recovery_time"),
+            )  # fmt: skip
+
+
 def background(case: Case) -> Iterator[Fault]:
     ripple = case.touched("ripple", "ripple_rms")
     planned = any(getattr(part, "background", False) for part in case.plan.parts)  # recorded by the plan itself
@@ -298,6 +326,7 @@ RULES = (
     at_nodes,
     second_meter,
     at_a_shunt,
+    at_a_load_switch,
     low_readings,
     phase_error,
     crest,

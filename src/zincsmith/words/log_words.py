@@ -338,4 +338,11 @@ def _setting_words(body: dict[str, float | str | bool | None]) -> str:
         level = body.get("level")  # none where nothing is drawn: no resistance takes nothing
         at = f", {level:.4g} {OF_LAW[law]}" if isinstance(level, float) else ""
         return f"{LAW_WORDS[law]}{at}, {state}{hand}"
-    return f"{body['current_A']:.4g} A, {state}{hand}"
+    return f"{body['current_A']:.4g} A, {state}{hand}{_pulses(body)}"
+
+
+def _pulses(body: dict[str, float | str | bool | None]) -> str:
+    if "pulses_A" not in body:
+        return ""
+    share = 100.0 * float(body["pulses_duty"] or 0.0)
+    return f", and {body['pulses_A']:.3g} A more {body['pulses_Hz']:g} times a second for {share:g} % of the time"

@@ -104,6 +104,13 @@ def _facts(traces: Traces, choices: Choices, edges: list[Edge]) -> dict[str, Any
     slews = [edge.slew_A_per_s for edge in edges if edge.slew_A_per_s is not None]
     if slews:
         facts["slew_A_per_us"] = [f"{slew / 1e6:.3g}" for slew in slews]
+    rises, falls = ([e.time_s for e in edges if _rises(e) is up] for up in (True, False))
+    if len(rises) > 1 and falls:
+        period = (rises[-1] - rises[0]) / (len(rises) - 1)
+        on = next((f for f in falls if f > rises[0]), None)
+        facts["steps_Hz"] = f"{1.0 / period:.6g}"
+        if on is not None:
+            facts["steps_duty"] = f"{(on - rises[0]) / period:.3g}"
     rings = []
     for k, edge in enumerate(edges):
         end = edges[k + 1].time_s if k + 1 < len(edges) else traces.count * traces.step_s
@@ -113,6 +120,11 @@ def _facts(traces: Traces, choices: Choices, edges: list[Edge]) -> dict[str, Any
     if any(ring != "none" for ring in rings):
         facts["ringing"] = rings
     return facts
+
+
+def _rises(edge: Edge) -> bool:
+    """Of the load; where no current tells, by the volts, which fall as it rises."""
+    return edge.after_V < edge.before_V if edge.rises is None else edge.rises
 
 
 def _doubts(out: Analysed, traces: Traces, choices: Choices, edges: list[Edge]) -> None:

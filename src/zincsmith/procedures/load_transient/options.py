@@ -21,13 +21,16 @@ FORM: tuple[Field, ...] = (
     ),
     Choosing("Band", "band", (("1 %", "1%"), ("2 %", "2%"), ("5 %", "5%"))),
     Choosing("About", "about", (("nominal", "nominal"), ("level reached", "final"))),
+    Choosing("Stepped by", "stepped_by", (("the load", "load"), ("a load switch", "switch"))),
     Choosing("Wait at each", "settle_s", times(1.0, 2.0, 10.0)),
 )  # fmt: skip
 
 
 @dataclass(frozen=True)
 class LoadTransientOptions(OnOutputs):
-    """Steps of the load up and down, (from, to) in percent of its rating; ``record_s`` is recorded of each edge."""
+    """Steps of the load up and down, (from, to) in percent of its rating; ``record_s`` is recorded of each edge.
+    ``stepped_by`` a switch: its resistor comes on top of the lower load of each step, ``rate_Hz`` times a second for
+    ``duty`` of the time; what it adds, its edge and its rate are measured."""
 
     procedure: Literal["load_transient"] = "load_transient"
     lines: tuple[Line, ...] = LINES
@@ -36,6 +39,9 @@ class LoadTransientOptions(OnOutputs):
     about: str = "nominal"
     settle_s: float = 2.0
     record_s: float = 0.02
+    stepped_by: Literal["load", "switch"] = "load"
+    rate_Hz: float = 100.0
+    duty: float = 0.5
 
     form: ClassVar[tuple[Field, ...]] = FORM
 
@@ -54,6 +60,15 @@ class LoadTransientOptions(OnOutputs):
             raise InputError("a step goes from less to more, 0 to 110 %", key="part.steps_percent")
         between(0.1, 3600.0, settle_s=self.settle_s)
         between(1e-4, 1.0, record_s=self.record_s)
+        between(1.0, 10_000.0, rate_Hz=self.rate_Hz)
+        between(0.05, 0.95, duty=self.duty)
+
+    def unmet(self, facts: Facts) -> str:
+        """Beyond the others: a switch whose resistor is stated."""
+        switches = facts.rig.of("load_switch")
+        if self.stepped_by == "switch" and not any(one.switched for one in switches):
+            return "the rig has no load switch whose resistor is stated"
+        return super().unmet(facts)
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, lines=to.lines(self.lines))

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from zincsmith.model.actions import Capturing, Dwell, Measure
+from zincsmith.model.actions import Capturing, Dwell, Measure, Pulses
 from zincsmith.model.address import at_port
 from zincsmith.model.capture import Trigger
+from zincsmith.model.errors import InputError
+from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence
 from zincsmith.procedures.base import Context, Curves, Steps
 from zincsmith.procedures.beginning import feed, gate
@@ -45,9 +47,14 @@ class LoadTransient(OfCaptures):
         an output."""
         options = ctx.asked(LoadTransientOptions)
         ports = captured_outputs(ctx)
+        if options.stepped_by == "switch" and not ctx.switched_ohm:
+            raise InputError("the rig has no load switch whose resistor is stated", key="instrument.load_switch")
         yield from gate(ctx)
         for line in ctx.reachable(options.lines):
             yield from feed(ctx, "Load steps", line.words, line)
+            if options.stepped_by == "switch":
+                yield from _by_switch(ctx, options, line, ports)
+                continue
             for low, high in options.steps_percent:
                 yield from draw(ctx, low)
                 yield Dwell(1.0, "load climbs")
@@ -98,6 +105,31 @@ BEFORE = 0.1
 LEAVES = 0.01  # of nominal: how far the volts go for a trigger, where no channel has the current
 
 
+def _by_switch(ctx: Context, options: LoadTransientOptions, line: Line, ports: Sequence[str]) -> Steps:
+    """On top of each lower load, both edges in one record: what comes on, and how fast, is what the amps show."""
+    for low in dict.fromkeys(low for low, _ in options.steps_percent):
+        yield from draw(ctx, low)
+        yield Dwell(1.0, "load climbs")
+        for port in ports:
+            ohm = ctx.switched_ohm.get(port)
+            if ohm is not None:
+                yield Measure((), 0.0, at_load(ctx, line, low), capture=_pulsed(ctx, options, port, low, ohm))
+                yield load_at(ctx, low, port)  # the switch rests
+
+
+def _pulsed(ctx: Context, options: LoadTransientOptions, port: str, low: float, ohm: float) -> Capturing:
+    added = abs(ctx.volts[port]) / ohm
+    edge = _edge(ctx, options, port, low, low)
+    level = ctx.load_A(low, port) + 0.5 * added
+    amps = at_port("output_current", port)
+    trigger = Trigger(amps, level, "rising") if amps in ctx.captured else edge.trigger
+    return replace(
+        edge, samples=OF_A_SWITCH, seconds=PERIODS / options.rate_Hz, trigger=trigger, then=None,
+        first=replace(load_at(ctx, low, port), pulses=Pulses(added, options.rate_Hz, options.duty)),
+        said=(*edge.said, ("stepped_by", "a load switch")),
+    )  # fmt: skip
+
+
 def _edge(ctx: Context, options: LoadTransientOptions, port: str, begin: float, end: float) -> Capturing:
     first, then = (load_at(ctx, percent, port) for percent in (begin, end))
     amps = drawn_amps(ctx, port)
@@ -115,5 +147,7 @@ def _edge(ctx: Context, options: LoadTransientOptions, port: str, begin: float, 
     )  # fmt: skip
 
 
+OF_A_SWITCH = 1_000_000  # samples: its edges are fast
+PERIODS = 2.2  # of a load switch in a record
 SPAN = 0.25  # of nominal: what a step may swing
 SPEC = LoadTransient()

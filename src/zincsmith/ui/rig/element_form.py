@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QGridLayout, QWidget
 from zincsmith.formats.entry import parse_entry
 from zincsmith.model.address import name_of, port_of
 from zincsmith.model.errors import InputError
-from zincsmith.model.rig import AcRange, Dummy, Instrument, Probe, Rig, ScopeChannel, Shunt
+from zincsmith.model.rig import AcRange, Dummy, Instrument, Probe, Rig, ScopeChannel, Shunt, SwitchedLoad
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.panel import clear, label
@@ -125,6 +125,12 @@ ROLE_ENTRIES: dict[str, tuple[Entry, ...]] = {
         Entry("shunt.percent", "Shunt ±", "%"),
         Entry("shunt.ppm_per_W", "Heats by, ppm a watt", "1"),
         Entry("shunt.most_W", "Stands as mounted", "W"),
+    ),
+    "load_switch": (
+        Entry("switched.ohm", "Its resistor, Ω", "1"),
+        Entry("switched.on_ohm", "Its transistor, Ω", "1"),
+        Entry("switched.most_W", "Stands as mounted", "W"),
+        Entry("switched.most_Hz", "Driven at most at, Hz", "1"),
     ),
     "base_load": (
         _choice("dummy.kind", "Made of", "", "resistor", "binary bank", "lamp"),
@@ -301,17 +307,18 @@ def _with(record: Any, path: str, value: Any) -> Any:
     if head == "most":
         most = {k: v for k, v in record.most.items() if k != rest}
         return replace(record, most=most if value is None else {**most, rest: value})
-    if head == "dummy":
-        if rest == "kind":
-            return replace(record, dummy=replace(record.dummy or Dummy(value), kind=value) if value else None)
-        return replace(record, dummy=_with(record.dummy or Dummy("resistor"), rest, value))
-    if head == "shunt":
-        if rest == "ohm":
-            return replace(record, shunt=replace(record.shunt or Shunt(value), ohm=value) if value else None)
-        return record if record.shunt is None else replace(record, shunt=_with(record.shunt, rest, value))
-    if head == "ac":
-        return replace(record, ac=_with(record.ac or AcRange(), rest, value))
-    return replace(record, probe=_with(record.probe or Probe(), rest, value))
+    if head in COMES_WITH and rest == COMES_WITH[head][0]:
+        made = getattr(record, head) or COMES_WITH[head][1](value)
+        return replace(record, **{head: replace(made, **{rest: value}) if value else None})
+    made = getattr(record, head) or UNSTATED.get(head)
+    return record if made is None else replace(record, **{head: _with(made, rest, value)})
+
+
+# Nested records: those that come and go with one of their fields, and what the others are while nothing is stated.
+COMES_WITH: dict[str, tuple[str, Callable[[Any], Any]]] = {
+    "dummy": ("kind", Dummy), "shunt": ("ohm", Shunt), "switched": ("ohm", SwitchedLoad),
+}  # fmt: skip
+UNSTATED: dict[str, Any] = {"dummy": Dummy("resistor"), "ac": AcRange(), "probe": Probe()}
 
 
 def _may_be_none(record: Any, name: str) -> bool:

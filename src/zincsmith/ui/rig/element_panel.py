@@ -66,7 +66,16 @@ EARTHED = (Column("node", "node of the unit", stretch=True), Column("through", "
 
 AT_NODES = ("node_voltmeter",)  # roles that stand at a node inside the unit
 # Roles that stand at one of several outputs, or nodes.
-PORTED = (*AT_OUTPUTS, "sink_controller", "second_voltmeter", "ac_voltmeter", "ammeter", "base_load", *AT_NODES)
+PORTED = (
+    *AT_OUTPUTS,
+    "sink_controller",
+    "second_voltmeter",
+    "ac_voltmeter",
+    "ammeter",
+    "base_load",
+    "load_switch",
+    *AT_NODES,
+)
 
 
 class ElementPanel(Panel):

@@ -16,7 +16,15 @@ from zincsmith.model.roles import OF_THE_UNIT
 from zincsmith.model.unit import Unit
 
 BOTTOM = ("voltmeter", "scope", "thermometer", "sink_controller", "lcr_meter")
-BESIDE = ("second_power_meter", "second_voltmeter", "ac_voltmeter", "ammeter", "node_voltmeter", "base_load")
+BESIDE = (
+    "second_power_meter",
+    "second_voltmeter",
+    "ac_voltmeter",
+    "ammeter",
+    "node_voltmeter",
+    "base_load",
+    "load_switch",
+)
 LINE_H = 21.0
 MARGIN, BOX_W, BOX_H = 12.0, 120.0, 84.0
 

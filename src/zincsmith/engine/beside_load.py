@@ -1,4 +1,4 @@
-"""The base loads of a bench: resistors or lamps beside a load that can be set, switched by wire or by a person."""
+"""What stands beside a load that can be set, by wire or by a person: base loads, and load switches."""
 
 from __future__ import annotations
 
@@ -8,10 +8,13 @@ from zincsmith.analysis.parallel_loads import Sharing, highest_A, share, switchi
 from zincsmith.analysis.resistor_load import base_steps_ohm
 from zincsmith.bench.bench import Bench
 from zincsmith.engine.operator import Operator
+from zincsmith.model.actions import Pulses
 from zincsmith.model.address import at_port
-from zincsmith.model.errors import LimitError
+from zincsmith.model.errors import InputError, LimitError
 from zincsmith.model.rig import Instrument
 from zincsmith.planning.rig_facts import step_words
+
+Body = dict[str, float | str | bool | None]
 
 
 @dataclass
@@ -75,3 +78,49 @@ def base_words(base: Instrument, steps: tuple[int, ...]) -> str:
     if made is not None and made.steps_W:
         return f"Switch on {step_words([made.steps_W[k] for k in steps])} of the {base.name}, nothing else of it."
     return f"Connect the {base.name} beside the load. It gets hot, and its ends are live."
+
+
+@dataclass
+class LoadSwitches:
+    """``running`` holds by port what runs; of a port where nobody has asked yet there is nothing, and it is told to
+    rest whatever somebody left it at."""
+
+    bench: Bench
+    operator: Operator
+    running: dict[str, Pulses | None] = field(default_factory=dict)
+
+    def rest(self, port: str) -> None:
+        """The resistor off."""
+        one = self.bench.rig.instrument(at_port("load_switch", port))
+        if one is None or (port in self.running and self.running[port] is None):
+            return
+        if one.place in self.bench.instruments:
+            self.bench.instruments[one.place].set("output", False)
+        elif self.running.get(port) is not None:
+            self.operator.set_by_hand(one.place, f"Switch the generator of the {one.name} off: its resistor rests.")
+        self.running[port] = None
+
+    def run(self, port: str, pulses: Pulses) -> Body:
+        """Rate, duty, then on. InputError where the rig has none there."""
+        one = self.bench.rig.instrument(at_port("load_switch", port))
+        if one is None:
+            raise InputError("the rig has no load switch", key="instrument.load_switch")
+        if self.running.get(port) != pulses:
+            if one.place in self.bench.instruments:
+                switch = self.bench.instruments[one.place]
+                switch.set("rate", pulses.rate_Hz)
+                switch.set("duty", pulses.duty)
+                switch.set("output", True)
+            else:
+                self.operator.set_by_hand(one.place, run_words(one, pulses))
+            self.running[port] = pulses
+        return {"pulses_A": pulses.current_A, "pulses_Hz": pulses.rate_Hz, "pulses_duty": pulses.duty}
+
+
+def run_words(one: Instrument, pulses: Pulses) -> str:
+    """What a person does about one that the program cannot reach."""
+    ohm = f" ({one.switched.ohm:g} ohm)" if one.switched is not None else ""
+    return (
+        f"Set the generator of the {one.name}{ohm} to {pulses.rate_Hz:g} Hz, on for {100.0 * pulses.duty:g} % of the "
+        f"time, and switch it on: it adds about {pulses.current_A:.3g} A. Its resistor gets hot, and its ends are live."
+    )
