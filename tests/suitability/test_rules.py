@@ -231,7 +231,7 @@ def shunt(ohm: float, most_W: float | None) -> Change:
                    accuracy=(Accuracy("shunt_voltage", 0.1, 0.1),))  # fmt: skip
 
 
-def switched(made: SwitchedLoad | None) -> Change:
+def stepped(made: SwitchedLoad | None) -> Change:
     """A load switch whose resistor takes 24 V for half of the time, 100 times a second."""
     part = LoadTransientOptions(stepped_by="switch")
     return both(
@@ -242,9 +242,9 @@ def switched(made: SwitchedLoad | None) -> Change:
 RESISTOR = Dummy("resistor", measured_ohm=9.6)  # 24 V: 60 W
 RULES: list[tuple[str, str, Severity, Change]] = [
     ("base_load_unstated", "adapter", STOP, further(role="base_load")),
-    ("load_switch_unstated", "adapter", STOP, switched(None)),
-    ("switched_resistor_too_small", "adapter", STOP, switched(SwitchedLoad(16.0, most_W=10.0))),
-    ("switched_too_fast", "adapter", STOP, switched(SwitchedLoad(16.0, most_Hz=50.0))),
+    ("load_switch_unstated", "adapter", STOP, stepped(None)),
+    ("switched_resistor_too_small", "adapter", STOP, stepped(SwitchedLoad(16.0, most_W=10.0))),
+    ("switched_too_fast", "adapter", STOP, stepped(SwitchedLoad(16.0, most_Hz=50.0))),
     ("meter_order_unstated", "adapter", DOUBT, further(role="second_power_meter")),
     ("second_meter_burden", "adapter", DOUBT,
      further(Lead("second_power_meter unit", 1.0, 25.0), role="second_power_meter", shunt_ohm=0.01)),
