@@ -15,6 +15,7 @@ from tests.conftest import ROOT, last_row
 from tests.engine.scripted import Actor, Once, Scene, by_hand, telling_the_standin
 from tests.recorded.test_waveform_files import hold_up_file
 
+from zincsmith.analysis.turn_on_off import makes_of
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.formats.rig_file import read_rig
@@ -24,9 +25,9 @@ from zincsmith.model.errors import InputError, LimitError
 from zincsmith.model.events import Effected, EntryRefused, GateOpened, HandSetting, PointTaken, SafeStep
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.plan import Line, Plan
-from zincsmith.model.rig import Instrument, Rig, SwitchedLoad
+from zincsmith.model.rig import Accuracy, Instrument, Rig, SwitchedLoad
 from zincsmith.model.states import State
-from zincsmith.model.unit import Unit
+from zincsmith.model.unit import Node, Unit
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.hold_up.options import HoldUpOptions
 from zincsmith.procedures.inrush.options import InrushOptions
@@ -223,6 +224,57 @@ def test_coming_up_and_holding_up(tmp_path: Path, unit: Unit, rig: Rig, standin:
     assert np.all(np.abs(off) < 8.0), "the phases asked for, as the record shows them"
     claim = next(j for j in run.judged if j.finding.name == "hold_up" and j.claim is not None)
     assert claim.verdict is Verdict.HOLDS
+
+
+BULK = Node("bulk", "primary", "bulk minus", rated_V=450.0)
+
+
+def test_delay_and_hold_up_over_load_come_from_one_go_and_bounces_are_told(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    """A contact that opens twice within 3.1 ms of its first make: the delay counts from the first, and that is said.
+    What a meter at the bulk capacitor reads before each start stands with the figure. Hold-up is that of its closed
+    form, roughly inverse to load (trade check, common practice, no source)."""
+    meter = Instrument("node_voltmeter", "simulated", "Fennhollow", "M7", port="bulk", most={"voltage_V": 1000.0},
+                       accuracy=(Accuracy("node_voltage", 600.0, 0.1, 0.1),))  # fmt: skip
+    with_it = replace(rig, instruments=(*rig.instruments, meter))
+    inside = replace(unit, nameplate=replace(unit.nameplate, nodes=(BULK,)))
+    options = TurnOnOptions(lines=(LOW,), loads_percent=(50.0, 100.0), repeats=1, off_s=5.0, then_off=True)
+    running = standin(faults=("bench,BOUNCE",))
+    run = judged(Scene.set_up(tmp_path, inside, with_it, Plan("One go", (options,)), running.addresses))
+    delays, lasts = of(run, "turn_on_delay"), of(run, "hold_up")
+    assert [f.at.load_percent for f in delays] == [f.at.load_percent for f in lasts] == [50.0, 100.0]
+    for one in delays:
+        (bounced,) = [d for d in one.doubts if d.code == "switch_bounces"]
+        assert "came 3 times within 3.1 ms" in bounced.text
+        assert "input came 3 times, the first counts" in one.working.note
+        left_V = float(one.working.note.split("bulk before ")[1].split(" ")[0])
+        assert left_V < 60.0
+    # 280 and 154 ms at half and full current is such a pair; here each goes at a phase of its own.
+    half, full = (f.number for f in lasts)
+    assert 1.4 < half / full < 2.6
+    titles = [c.title for c in all_curves(run.evidence)]
+    assert {"Turn-on delay over load", "Hold-up over load"} <= set(titles)
+    over = next(c for c in all_curves(run.evidence) if c.title == "Hold-up over load")
+    assert over.lines[0][1:] == ([50.0, 100.0], [pytest.approx(1e3 * half), pytest.approx(1e3 * full)])
+
+
+@pytest.mark.parametrize("hertz", [50.0, 60.0, 0.0])
+@pytest.mark.parametrize("opens", [(), ((0.2e-3, 0.7e-3),), ((1e-3, 2e-3), (6e-3, 6.8e-3), (30e-3, 31e-3))])
+def test_makes_of_a_contact_are_counted(hertz: float, opens: tuple[tuple[float, float], ...]) -> None:
+    """Of alternating and of direct current, with a fifth of distortion and noise, begun near its crest."""
+    t = np.arange(-2_000, 18_000) * 1e-5
+    turn = 2.0 * np.pi * (hertz or 50.0) * t + 1.2
+    course = 325.0 * np.sin(turn) + 8.0 * np.sin(5.0 * turn) if hertz else np.full(len(t), 325.0)
+    closed = (t >= 0.0) & ~np.any([(t >= a) & (t < b) for a, b in opens] or [np.zeros(len(t), bool)], axis=0)
+    seen = np.where(closed, course, 0.0) + 0.5 * np.random.default_rng(4).standard_normal(len(t))
+    found = makes_of(seen, 1e-5, 0.02)
+    if not opens:
+        assert found is None
+    else:
+        assert found is not None
+        assert found.stays_s - 0.02 == pytest.approx(opens[-1][1], abs=0.2e-3)
+        assert found.count == len(opens) + 1 or hertz, "near a passage of zero an open contact hides"
 
 
 def test_inrush_is_that_of_the_circuit_at_the_crest_cold_and_hot(

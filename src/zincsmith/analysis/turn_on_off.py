@@ -27,6 +27,9 @@ TELLS = 65_536  # samples that tell the noise
 ORDERS = 9  # of the mains, that are carried on
 FIT_PERIODS = 1.0  # at least
 LOOKED_UP = 16_385  # places of a period; between them a straight line
+BOUNCES_S = 0.1  # a contact has settled by then; common practice, no source
+TOLD_SHARE = 0.3  # of the peak: where the course is that far from zero, an input near nothing is open
+LEAST_BREAK = 4  # samples of an open contact
 PLACES = 200  # that are tried for the moment at which it left
 
 
@@ -118,6 +121,39 @@ def departure_from_rest(values: Array) -> float | None:
 def _last_at_rest(values: Array, k: int, rest: float, noise: float) -> int:
     near = np.flatnonzero(np.abs(values[:k] - rest) <= 2.0 * noise + 1e-12)
     return int(near[-1]) if len(near) else 0
+
+
+@dataclass(frozen=True)
+class Makes:
+    """How often an input came before it stayed, and since when it stays, s from the first sample."""
+
+    count: int
+    stays_s: float
+
+
+def makes_of(source: Array, step_s: float, start_s: float) -> Makes | None:
+    """Whether a contact bounced: between ``start_s`` and a tenth of a second later the input (n,) lies near nothing
+    where its course, carried back from the end of the record, does not. None where it stays from the start on, or too
+    little of it stands at the end to know its course."""
+    back = source[::-1]
+    tail = back[: len(back) // 2]
+    hertz = _frequency_of(tail, step_s)
+    if hertz is None:
+        course = np.full(len(source), float(np.median(tail)))
+    elif len(tail) * step_s * hertz < FIT_PERIODS:
+        return None
+    else:
+        hertz, fitted = _course(tail, step_s, hertz)
+        course = _carried_on(fitted, hertz, step_s, len(source))[::-1]
+    first = math.ceil(start_s / step_s) + 1
+    end = min(len(source), first + round(BOUNCES_S / step_s))
+    told = np.abs(course) > TOLD_SHARE * float(np.max(np.abs(course)))
+    gone = told & (np.abs(source) < TOLD_SHARE * np.abs(course))
+    begins = np.flatnonzero(np.diff(np.concatenate([[False], gone[first:end], [False]]).astype(np.int8)))
+    breaks = [(a, b) for a, b in zip(begins[::2], begins[1::2], strict=True) if b - a >= LEAST_BREAK]
+    if not breaks:
+        return None
+    return Makes(len(breaks) + 1, (first + int(breaks[-1][1])) * step_s)
 
 
 # Hold-up

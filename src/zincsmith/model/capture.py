@@ -62,7 +62,8 @@ class CaptureChannel:
         return at_port(self.quantity, self.port)
 
 
-OFF_BEFORE, ON_BEFORE = "off before", "on before"  # how long the input had stood so before what the record is of
+BEFORE = " before"  # ends the name of what stood before
+OFF_BEFORE, ON_BEFORE = f"off{BEFORE}", f"on{BEFORE}"  # how long the input had stood so before what the record is of
 WORKED_OUT = "worked out"  # before the name of a figure among what was said with a capture: known at once
 Measure = Literal["time", "change", "span"]
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from zincsmith.model.reading import Point
-from zincsmith.procedures.base import Curve
+from zincsmith.model.capture import WORKED_OUT
+from zincsmith.model.reading import Evidence, Point
+from zincsmith.procedures.base import Curve, Curves
 
 
 def value(point: Point, quantity: str) -> float | None:
@@ -27,6 +28,25 @@ def by_line(
         if across is not None and up is not None:
             lines.setdefault(point.at.line_V, []).append((across, up))
     return [(f"{voltage:g} V", *columns(rows)) for voltage, rows in sorted(lines.items(), reverse=True)]
+
+
+def over_load(
+    evidence: Evidence, of: str, figure: str, title: str, worst: Callable[[list[float]], float] = max
+) -> list[Curves]:
+    """What captures of a procedure showed at once, in s, over the share of load, a curve for each line; of several
+    repeats the worst. Nothing where there are not two loads."""
+    found: dict[float, dict[float, list[float]]] = {}
+    for point in evidence.points:
+        for capture in point.captures:
+            said = capture.said.get(f"{WORKED_OUT} {figure}")
+            if capture.of == of and said is not None and point.at.draw.share_percent is not None:
+                found.setdefault(point.at.line_V, {}).setdefault(point.at.load_percent, []).append(float(said))
+    lines = tuple(
+        (f"{voltage:g} V", *columns([(load, 1e3 * worst(values)) for load, values in loads.items()]))
+        for voltage, loads in sorted(found.items(), reverse=True)
+        if len(loads) > 1
+    )
+    return [Curves(title, "load", "%", title.split(" over ")[0].lower(), "ms", "plain", lines)] if lines else []
 
 
 def columns(rows: list[tuple[float, float]]) -> tuple[list[float], list[float]]:

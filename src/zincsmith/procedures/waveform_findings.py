@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from zincsmith.analysis.uncertainty import factor_of
-from zincsmith.model.capture import OFF_BEFORE, ON_BEFORE, Capture, CaptureChannel, time_unit
+from zincsmith.model.capture import BEFORE, Capture, CaptureChannel, time_unit
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.quantities import QUANTITIES
@@ -178,7 +178,7 @@ class OfCaptures(Procedure):
             backgrounds = [traces_from(one, evidence.traces, port) for one in quiet]
             choices = choices_of(capture.said, nominal_V(plate, port), line_Hz(point.at))
             found = self.work_out(traces, choices, backgrounds)
-            stood = [f"{name} {capture.said[name]}" for name in (OFF_BEFORE, ON_BEFORE) if name in capture.said]
+            stood = [f"{name} {words}" for name, words in capture.said.items() if name.endswith(BEFORE)]
             facts = "; ".join((*(_fact(name, fact) for name, fact in found.facts.items()), *stood))
             doubts = (*found.doubts, *_doubts(capture), *(() if traces.known else (UNKNOWN,)))
             _KNOWN[key] = Worked(

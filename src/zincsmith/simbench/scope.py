@@ -24,6 +24,7 @@ BURST_RATIO = 0.25  # of a packet of light load that it works
 HUM_V, STATION_HZ, STATION_V = 0.4e-3, 1.04e6, 0.25e-3  # what a probe picks up in this room, unit on or off
 LOOKED_UP, AT_ONCE = 16_385, 262_144  # places of a period; samples worked on together
 SLOW, SLOWLY = 512, 1e-3  # every so many samples is enough of what moves by less than this share of a period
+OPEN_S = ((0.9e-3, 2.1e-3), (2.6e-3, 3.1e-3))  # after the first make, while a contact bounces
 OF_LOAD = ("load", "pulses")
 OVERSHOOT = 0.015  # of the volts, when it comes up without a load
 
@@ -206,7 +207,10 @@ def input_volts(world: World, t: Array, event: Event | None) -> Array:
     if event is None or event.kind in OF_LOAD:
         return _sine(world.input_V, world.input_Hz, t, 0.3)
     if event.input_after_V > event.input_before_V:
-        return np.where(t >= 0.0, _sine(event.input_after_V, event.input_Hz, t, event.phase), 0.0)
+        made = np.where(t >= 0.0, _sine(event.input_after_V, event.input_Hz, t, event.phase), 0.0)
+        for begins_s, ends_s in OPEN_S if world.bounces else ():
+            made = np.where((t >= begins_s) & (t < ends_s), 0.0, made)
+        return made
     running = _sine(event.input_before_V, event.input_Hz, t, event.phase)
     left = float(_sine(event.input_before_V, event.input_Hz, np.zeros(1), event.phase)[0])
     keeps_s = max(1e-4, 1e6 * world.unit.mains.x_capacitor_F)  # a bleeder of 1 Mohm across it

@@ -24,7 +24,7 @@ TYPO = "TYPO"  # not of a line: the next text that is typed off this meter has a
 LATE_S = 2.0
 DRIFT = 0.03
 # What can go wrong with the world rather than with a line: FAULt bench,NAME.
-MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP"}
+MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP", "BOUNCE"}
 SERIES = "SERIES "
 MOST_ADDED_OHM = 10.0
 
@@ -242,6 +242,8 @@ class Bench:
                 world.source.on, world.source.tripped = False, True
             elif word == "LOADTRIP":
                 world.load.on = False
+            elif word == "BOUNCE":
+                world.bounces = True
             elif word == "MAINS":
                 world.mains_on = False
             else:

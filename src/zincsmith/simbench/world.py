@@ -125,6 +125,7 @@ class World:
     loads: dict[str, Load] = field(default_factory=dict)  # by port; the only one has no name
     imperfect: Imperfections = field(default_factory=Imperfections)
     last_event: Event | None = None
+    bounces: bool = False  # the contact that switches the input
     load_slew_A_per_s: float = 0.5e6
     lead_H: float = 1e-6  # of the leads to the load
     # By channel of the scope: what its probe is joined to, what that divides by, how its ground is made.

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import hashlib
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import TypeVar
 
@@ -23,7 +23,7 @@ from zincsmith.engine.setting import Setter
 from zincsmith.formats.packing import Packed, pack
 from zincsmith.model.actions import Capturing, SetLoad, SetSource, WantedChannel
 from zincsmith.model.address import name_of, port_of
-from zincsmith.model.capture import Capture, CaptureChannel, Code
+from zincsmith.model.capture import BEFORE, Capture, CaptureChannel, Code
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Instrument, ScopeChannel
@@ -47,6 +47,7 @@ class Capturer:
     setter: Setter
     operator: Operator
     book: BookWriter
+    _before: dict[str, str] = field(default_factory=dict)  # what was left where, as the input was switched
 
     def take(self, wanted: Capturing) -> tuple[Capture, list[Packed]]:
         """Carry it out. InputError where no scope is reached, or it has no such channel."""
@@ -74,7 +75,7 @@ class Capturer:
             spans = better
             self._bring_to(wanted.first, wanted.first_s)
             fetched, rate, came = self._record(scope, wanted, joined, spans)
-        said = dict(wanted.said) | ({} if came else {"trigger": "none came"})
+        said = dict(wanted.said) | self._before | ({} if came else {"trigger": "none came"})
         channels, packed = self._packed(wanted, joined, spans, fetched, rigged)
         count = len(fetched[0].codes)
         capture = Capture(
@@ -140,12 +141,22 @@ class Capturer:
             ratio = by_address[trigger.source].probe.ratio or 1.0
             trigger = replace(trigger, level=trigger.level / ratio)
         self._pass(wanted.before * wanted.seconds)  # what lies before the trigger has to be there when it comes
+        self._before = self._at_nodes() if isinstance(wanted.then, SetSource) else {}
         scope.arm(trigger, source)
         if wanted.then is not None:
             self.setter.carry_out(wanted.then)
         came = self._wait(scope, wanted)
         fetched = [self._at_tip(scope.fetch(c.number, samples), c.probe.ratio or 1.0) for c in joined]
         return fetched, rate, came
+
+    def _at_nodes(self) -> dict[str, str]:
+        """What is left at the nodes that are polled: a bulk capacitor that is not empty makes another start of it."""
+        values = self.poll_loop.now
+        return {
+            f"{port_of(name)}{BEFORE}": f"{value:.3g} V"
+            for name, value in values.items()
+            if name_of(name) == "node_voltage" and value is not None
+        }
 
     def _wait(self, scope: Oscilloscope, wanted: Capturing) -> bool:
         self._pass(wanted.seconds * (1.0 - wanted.before))

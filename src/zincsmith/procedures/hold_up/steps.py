@@ -20,6 +20,7 @@ from zincsmith.procedures.hold_up.gap import HALF_DEG, with_gap
 from zincsmith.procedures.hold_up.intake import HoldUpRecord
 from zincsmith.procedures.hold_up.options import HoldUpOptions
 from zincsmith.procedures.intake import Intake
+from zincsmith.procedures.plotting import over_load
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, idle, let_fall, ramp
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_findings import Named, OfCaptures, Seen, TypedFigure
@@ -53,19 +54,19 @@ class HoldUp(OfCaptures):
             for load in options.loads_percent:
                 yield Stage("Hold-up", f"{line.words}, {load:g} %")
                 for port in ports:
-                    going = partial(_gone, ctx, options, line, load, port)
+                    once = partial(_gone, ctx, options, line, load, port)
                     if not ctx.phased:
                         for _ in range(options.repeats):
-                            yield from going(None)
+                            yield from once(None)
                         continue
                     lasted: dict[float, float] = {}
                     for k in range(options.repeats):
-                        yield from _noted(lasted, HALF_DEG * k / options.repeats, going)
+                        yield from _noted(lasted, HALF_DEG * k / options.repeats, once)
                     for n in range(1, options.closer + 1):
                         worst = min(lasted, key=lambda phase: lasted[phase])
                         apart = HALF_DEG / options.repeats / 2**n
                         for phase in dict.fromkeys(((worst - apart) % HALF_DEG, (worst + apart) % HALF_DEG)):
-                            yield from _noted(lasted, phase, going)
+                            yield from _noted(lasted, phase, once)
 
     def gathered(self, finding: Finding, seen: Sequence[Seen]) -> Finding:
         """How much less it may last at a phase between those that were tried: a one-sided part of the uncertainty."""
@@ -83,7 +84,8 @@ class HoldUp(OfCaptures):
                     against.setdefault(where, {})[float(phase) % HALF_DEG] = 1e3 * float(lasted)
         lines = tuple((name, sorted(tried), [tried[p] for p in sorted(tried)]) for name, tried in against.items())
         found = [Curves("Hold-up against phase", "phase", "°", "hold-up", "ms", "plain", lines)] if lines else []
-        return [*found, *super().plots(evidence)]
+        over = over_load(evidence, NAME, "hold_up_time", "Hold-up over load", min)
+        return [*over, *found, *super().plots(evidence)]
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         return hold_up_of(traces, choices)
@@ -106,24 +108,24 @@ def _gone(
     yield Dwell(COMES_UP_S, "output comes up")
     yield from ramp(ctx, [p for p in RAMP_PERCENT if p < load])
     yield from draw(ctx, load)
-    came = yield Measure((), 0.0, at_load(ctx, line, load), capture=_going(ctx, options, line, port, phase_deg))
+    came = yield Measure((), 0.0, at_load(ctx, line, load), capture=going(ctx, options, line, port, phase_deg))
     yield from idle(ctx)
     yield from let_fall(ctx)
     return came
 
 
 def _noted(
-    lasted: dict[float, float], phase_deg: float, going: Callable[[float], Generator[Action, Outcome, Outcome]]
+    lasted: dict[float, float], phase_deg: float, once: Callable[[float], Generator[Action, Outcome, Outcome]]
 ) -> Steps:
     """The same, noting how long it lasted; where nothing can be said of it, as long as can be."""
-    came = yield from going(phase_deg)
+    came = yield from once(phase_deg)
     lasted[phase_deg] = math.inf
     if isinstance(came, Measured) and came.point.captures:
         said = came.point.captures[0].said
         lasted[phase_deg] = float(said.get(f"{WORKED_OUT} hold_up_time", said.get("typed hold", math.inf)))
 
 
-def _going(ctx: Context, options: HoldUpOptions, line: Line, port: str, phase_deg: float | None) -> Capturing:
+def going(ctx: Context, options: HoldUpOptions, line: Line, port: str, phase_deg: float | None) -> Capturing:
     nominal = ctx.volts[port]
     level = 0.5 * nominal
     trigger = Trigger(at_port("output_voltage", port), level, "falling" if nominal > 0.0 else "rising")
@@ -131,7 +133,7 @@ def _going(ctx: Context, options: HoldUpOptions, line: Line, port: str, phase_de
         NAME, (whole_output(ctx, port), whole_input(line)), options.record_s, SAMPLES, BEFORE, trigger,
         source_at(line, True), options.on_s, source_at(line, False, phase_deg),
         said=(("threshold", options.threshold), (ON_BEFORE, f"{options.on_s:g} s")),
-        works_out=WORKED if phase_deg is not None else (),
+        works_out=WORKED,
     )  # fmt: skip
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zincsmith.analysis.turn_on_off import TurnOn, turn_on
+from zincsmith.analysis.turn_on_off import TurnOn, makes_of, turn_on
 from zincsmith.model.errors import InputError
 from zincsmith.procedures.traces import Choices, Traces, doubt_alike, errors_of, figure_of
 from zincsmith.recorded.result import Analysed, Mark
@@ -55,6 +55,20 @@ def turn_on_of(traces: Traces, choices: Choices) -> Analysed:
             at = traces.begin_s + one.start_s + one.delay_s
             out.marks.append(Mark("output is there", at, f"first crossing of {out.facts['threshold']} that stays"))
         out.facts["start_s"] = f"{round(traces.begin_s + one.start_s, 12):.6g}"
+    source = traces.maybe("input_voltage")
+    makes = makes_of(source, traces.step_s, one.start_s) if source is not None and one.start_s is not None else None
+    if makes is not None and one.start_s is not None:
+        later = makes.stays_s - one.start_s
+        out.facts["input_came"] = f"{makes.count} times, the first counts"
+        out.facts["stays_after_s"] = f"{later:.3g}"
+        out.marks.append(Mark("input stays", traces.begin_s + makes.stays_s, "the last make of a contact that bounced"))
+        shorter = f": from the last it is {1e3 * (one.delay_s - later):.4g} ms" if one.delay_s is not None else ""
+        out.doubt(
+            "switch_bounces",
+            f"The input came {makes.count} times within {1e3 * later:.3g} ms before it stayed. The delay counts from "
+            f"the first{shorter}.",
+            "Switch with a contact that does not bounce, or by the source, where that decides.",
+        )
     if one.glitch_s is not None:
         out.facts["glitch_width_s"] = f"{one.glitch_s:.3g}"
     doubt_alike(out, traces, choices.nominal())

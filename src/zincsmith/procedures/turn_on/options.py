@@ -17,13 +17,15 @@ FORM: tuple[Field, ...] = (
     fields.LINES,
     LOADS,
     Choosing("Times at each", "repeats", tuple((str(n), n) for n in (1, 4, 8))),
+    Choosing("Then", "then_off", (("stays on", False), ("off again: hold-up too", True))),
     Choosing("Threshold", "threshold", (("90 %", "90%"), ("95 %", "95%"), ("10 %", "10%"))),
 )
 
 
 @dataclass(frozen=True)
 class TurnOnOptions(AtLinesAndLoads):
-    """The input that comes, at each line and load, as often as ``repeats``, each time at another phase."""
+    """The input that comes, at each line and load, as often as ``repeats``, each time at another phase. With
+    ``then_off`` it goes again once the output is up: delay and hold-up over load come from one go."""
 
     procedure: Literal["turn_on"] = "turn_on"
     lines: tuple[Line, ...] = LINES[:1]
@@ -32,6 +34,7 @@ class TurnOnOptions(AtLinesAndLoads):
     threshold: str = "90%"
     record_s: float = 1.0
     off_s: float = 20.0
+    then_off: bool = False
 
     form: ClassVar[tuple[Field, ...]] = FORM
 

@@ -7,11 +7,15 @@ from collections.abc import Sequence
 from zincsmith.model.actions import Capturing, Dwell, Measure, Stage
 from zincsmith.model.capture import OFF_BEFORE, Trigger
 from zincsmith.model.plan import Line
-from zincsmith.procedures.base import Context, Steps
+from zincsmith.model.reading import Evidence
+from zincsmith.procedures.base import Context, Curves, Steps
 from zincsmith.procedures.beginning import gate
 from zincsmith.procedures.capturing import captured_outputs, needs_input, source_at, whole_input, whole_output
+from zincsmith.procedures.hold_up.options import HoldUpOptions
+from zincsmith.procedures.hold_up.steps import going
 from zincsmith.procedures.intake import Intake
-from zincsmith.procedures.ports import at_load, draw, emptied
+from zincsmith.procedures.plotting import over_load
+from zincsmith.procedures.ports import at_load, draw, emptied, idle, let_fall
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.turn_on.figures import turn_on_of
 from zincsmith.procedures.turn_on.intake import TurnOnRecord
@@ -52,11 +56,21 @@ class TurnOn(OfCaptures):
                     for port in ports:
                         yield from emptied(ctx, line.frequency_Hz)
                         yield from draw(ctx, load)
-                        yield Measure((), 0.0, at_load(ctx, line, load), capture=_coming(ctx, options, line, port))
-        yield Dwell(1.0, "output is up")
+                        at = at_load(ctx, line, load)
+                        yield Measure((), 0.0, at, capture=_coming(ctx, options, line, port))
+                        if options.then_off:  # it is up and loaded: how long it lasts comes from the same go
+                            yield Measure((), 0.0, at, capture=going(ctx, HoldUpOptions(), line, port, None))
+                            yield from idle(ctx)
+                            yield from let_fall(ctx)
+        if not options.then_off:
+            yield Dwell(1.0, "output is up")
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         return turn_on_of(traces, choices)
+
+    def plots(self, evidence: Evidence) -> list[Curves]:
+        """The delay over the load, where there are several; then the records."""
+        return [*over_load(evidence, NAME, "delay", "Turn-on delay over load"), *super().plots(evidence)]
 
     def named(self, found: Analysed) -> Sequence[Named]:
         f = found.figures
@@ -78,7 +92,7 @@ def _coming(ctx: Context, options: TurnOnOptions, line: Line, port: str) -> Capt
     return Capturing(
         NAME, (whole_output(ctx, port), whole_input(line)), options.record_s, SAMPLES, BEFORE, trigger,
         source_at(line, False), options.off_s, source_at(line, True),
-        said=(("threshold", options.threshold), (OFF_BEFORE, f"{options.off_s:g} s")),
+        said=(("threshold", options.threshold), (OFF_BEFORE, f"{options.off_s:g} s")), works_out=("delay",),
     )  # fmt: skip
 
 
