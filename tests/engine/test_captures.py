@@ -430,6 +430,8 @@ def test_figures_read_off_a_screen_say_how_closely(tmp_path: Path, unit: Unit, r
     asked = [w.event.text for w in scene.events(HandSetting) if w.event.wants]
     assert "AC coupled" in asked[0]
     assert "spring or coax" in asked[0]
+    assert "sample rate 1 GS/s, or the most it has\nbandwidth all it has" in asked[0]
+    assert "why: ten periods of the switching" in asked[0], "span, rate and bandwidth come with their reason"
     assert ": record 200 µs\nchannel 1, output volts" in asked[0], "a heading, then a line each"
     with BookReader(scene.path) as reader:
         run = judge_run(reader)

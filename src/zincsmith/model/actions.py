@@ -150,7 +150,8 @@ class Capturing:
     With ``then`` the scope is armed first, and what happens is that setting: a step of the load, the source that comes
     or goes. ``first`` stands before it for ``first_s``. ``look`` takes a first record to choose the span by. ``of`` is
     the procedure whose figures it is for, ``said`` what was chosen where schools differ. ``works_out`` names figures
-    and facts that what follows goes by: worked out at once, they are kept with the capture.
+    and facts that what follows goes by: worked out at once, they are kept with the capture. ``why`` says what span and
+    rate are for.
     """
 
     of: str
@@ -166,6 +167,7 @@ class Capturing:
     bandwidth_Hz: float | None = None
     said: tuple[tuple[str, str], ...] = ()
     works_out: tuple[str, ...] = ()
+    why: str = ""
 
 
 @dataclass(frozen=True)

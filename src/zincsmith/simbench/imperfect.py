@@ -14,7 +14,25 @@ PHASE_DEG = 0.02  # limit, as the example rig states it
 SHUNT_OHM = 0.01
 LEAD_SHARE = 0.1  # by which a lead is off what gauge and length say
 SET_PERCENT = 0.1
+SCOPE_GAIN, SCOPE_OFFSET, SCOPE_PPM = 0.02, 0.005, 50.0  # limits: of the reading, of the span, of its clock
 STEPS = 60_000  # of a display, over its range
+
+
+@dataclass(frozen=True)
+class ScopeErrors:
+    """Of one channel: relative error of its gain, of its offset as a share of the span, of the clock of them all."""
+
+    gain: float = 0.0
+    offset: float = 0.0
+    clock: float = 0.0
+
+
+def scope_errors(seed: int, channel: int) -> ScopeErrors:
+    """What one channel errs, anywhere within its limits; the clock is shared by all."""
+    dice, clock = random.Random(f"scope {seed} {channel}"), random.Random(f"clock {seed}").uniform(-1.0, 1.0)
+    return ScopeErrors(
+        SCOPE_GAIN * dice.uniform(-1.0, 1.0), SCOPE_OFFSET * dice.uniform(-1.0, 1.0), 1e-6 * SCOPE_PPM * clock
+    )
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from zincsmith.simbench.imperfect import ScopeErrors, scope_errors
 from zincsmith.simbench.node import node_amps, node_volts
 from zincsmith.simbench.scope import FULL_HZ, LEVELS, codes_of, input_amps, input_volts, output_amps, output_volts
 from zincsmith.simbench.scpi import Interpreter, ScpiError, number, render
@@ -126,10 +127,16 @@ class Oscilloscope:
             raise ScpiError(-230, "Data corrupt or stale")
         held, channel = self.held, self.channels[n]
         lag = 0.3 if held.event is not None else 0.0  # its clock runs by itself
-        times: Array = (np.arange(int(self.depth), dtype=np.float64) - self.before + lag) / self.rate_Hz + held.at_s
+        off = scope_errors(self.world.seed, n) if self.world.imperfect.apart else ScopeErrors()
+        times: Array = np.arange(int(self.depth), dtype=np.float64)
+        times -= self.before - lag
+        times *= (1.0 + off.clock) / self.rate_Hz
+        times += held.at_s
         values = self._analog(n, times, held.event)
         if channel.coupling == "AC":
             values = values - float(np.mean(values))
+        if self.world.imperfect.apart:
+            values = (1.0 + off.gain) * values + off.offset * channel.span
         dice = np.random.default_rng([self.world.seed, held.epoch, n])
         codes = codes_of(values, channel.span, channel.offset, self.rate_Hz, channel.bandwidth_Hz, dice)
         data = codes.tobytes()

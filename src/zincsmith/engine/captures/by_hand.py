@@ -35,14 +35,16 @@ def setting_words(wanted: Capturing, scope: Instrument) -> str:
     large, many = next((r for r in RATES if rate >= r[0]), (1.0, ""))
     parts = [_channel_words(one, scope, wanted.then is None) for one in wanted.channels]
     parts.append(f"sample rate {rate / large:.3g} {many}S/s, or the most it has")
-    if wanted.bandwidth_Hz:
-        parts.append(f"bandwidth {wanted.bandwidth_Hz / 1e6:g} MHz")
+    limit = f"{wanted.bandwidth_Hz / 1e6:g} MHz" if wanted.bandwidth_Hz else "all it has, no limit switched on"
+    parts.append(f"bandwidth {limit}")
     if wanted.trigger is not None:
         one = QUANTITIES[wanted.trigger.source]
         parts.append(
             f"single, on {one.inside} {wanted.trigger.slope} through {wanted.trigger.level:.3g} {one.unit}, "
             f"{100.0 * wanted.before:g} % of it before"
         )
+    if wanted.why:
+        parts.append(f"why: {wanted.why}")
     parts.append("probes as they were joined before power: ground by a spring or coax, never the long lead")
     if any(QUANTITIES[one.address].side == "input" for one in wanted.channels):
         parts.append("nothing on the input side is touched now: it counts as live")

@@ -134,6 +134,7 @@ def going(ctx: Context, options: HoldUpOptions, line: Line, port: str, phase_deg
         source_at(line, True), options.on_s, source_at(line, False, phase_deg),
         said=(("threshold", options.threshold), (ON_BEFORE, f"{options.on_s:g} s")),
         works_out=WORKED,
+        why="it waits for the end: all that lasts lies before, with a period of the input for its course",
     )  # fmt: skip
 
 

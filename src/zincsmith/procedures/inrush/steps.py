@@ -90,6 +90,7 @@ def _coming(ctx: Context, options: InrushOptions, line: Line, hot: bool = False)
         source_at(line, False), options.break_s if hot else options.off_s,
         source_at(line, True, CREST_DEG if ctx.phased else None), look=True,
         said=((OFF_BEFORE, f"{options.break_s if hot else options.off_s:g} s"), *((("record", HOT),) if hot else ())),
+        why="the first pulse down to a tenth of its peak, and those after it; hundreds of samples in the first",
     )  # fmt: skip
 
 

@@ -144,6 +144,7 @@ def _edge(ctx: Context, options: LoadTransientOptions, port: str, begin: float, 
     return Capturing(
         NAME, (volts, *amps), options.record_s, SAMPLES, BEFORE, trigger, first, options.settle_s, then, look=True,
         said=(("band", options.band), ("about", options.about)),
+        why="until it has recovered and stays; the edge of the load needs ten samples",
     )  # fmt: skip
 
 

@@ -111,6 +111,11 @@ def _parts(f: Mapping[str, Figure], wanted: tuple[str, ...]) -> tuple[Named, ...
 
 
 SHORT_SAMPLES, LONG_SAMPLES = 200_000, 400_000
+WHY = {
+    "short": "ten periods of the switching and more, 500 MS/s and more: the limit of 20 MHz is worked out afterwards, "
+    "so that the figure with it and the one without come from one record",
+    "long": "ten periods of 50 Hz and more, for what follows the line, and for packets at light load",
+}
 FIRST_SPAN = 0.05  # of nominal: what a first look begins with
 
 
@@ -135,7 +140,9 @@ def _capture(
 ) -> Capturing:
     channel = WantedChannel(at_port("output_voltage", port), FIRST_SPAN * abs(nominal_V), 0.0, "AC")
     bandwidth = (("bandwidth", f"{options.limited_MHz:g}MHz"),) if options.limited_MHz else ()
-    return Capturing(NAME, (channel,), seconds, samples, look=True, said=(("record", record), *bandwidth))
+    return Capturing(
+        NAME, (channel,), seconds, samples, look=True, said=(("record", record), *bandwidth), why=WHY[record]
+    )
 
 
 def riding(ctx: Context) -> Capturing:
@@ -153,7 +160,7 @@ def _background(options: RippleOptions, ports: tuple[str, ...], step: Purpose) -
             capture=Capturing(
                 NAME, (WantedChannel(at_port("output_voltage", port), 0.05, 0.0, "AC"),),
                 options.short_s, SHORT_SAMPLES, look=True,
-                said=(("record", "short"),),
+                said=(("record", "short"),), why="the same as with the unit on: what is there without it",
             ),
         )  # fmt: skip
 

@@ -23,6 +23,7 @@ from zincsmith.recorded.result import Analysed
 NAME = "switching_node"
 SAMPLES = 200_000
 USUAL_V = 800.0  # of a node whose parts nobody stated
+WHY = "a hundred cycles and more for how even they are, twenty samples and more in each"
 AMPS_OVER = 8.0  # of the mean amps at the lowest line: what a ramp may reach
 ROOM = 1.3  # beyond what its parts stand
 
@@ -89,7 +90,7 @@ def record_of(ctx: Context, node: Node, seconds: float, works_out: tuple[str, ..
     if (amps := at_port("node_current", node.name)) in ctx.captured:
         most_A = AMPS_OVER * ctx.nameplate.rated_power_W / ctx.nameplate.input.voltage_min_V
         channels.append(WantedChannel(amps, 2.0 * most_A))
-    return Capturing(NAME, tuple(channels), seconds, SAMPLES, look=True, works_out=works_out)
+    return Capturing(NAME, tuple(channels), seconds, SAMPLES, look=True, works_out=works_out, why=WHY)
 
 
 def _against(finding: Finding, rated_V: float | None) -> Finding:

@@ -93,6 +93,7 @@ def _coming(ctx: Context, options: TurnOnOptions, line: Line, port: str) -> Capt
         NAME, (whole_output(ctx, port), whole_input(line)), options.record_s, SAMPLES, BEFORE, trigger,
         source_at(line, False), options.off_s, source_at(line, True),
         said=(("threshold", options.threshold), (OFF_BEFORE, f"{options.off_s:g} s")), works_out=("delay",),
+        why="delay, rise and what follows; some of it before, for what the input shows at rest",
     )  # fmt: skip
 
 
