@@ -226,6 +226,18 @@ def test_coming_up_and_holding_up(tmp_path: Path, unit: Unit, rig: Rig, standin:
     assert claim.verdict is Verdict.HOLDS
 
 
+def test_a_source_that_takes_a_phase_and_does_not_keep_it_is_told(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    """It acknowledges every phase and switches whenever it likes: the records say where it was."""
+    options = HoldUpOptions(lines=(LOW,), repeats=4, closer=0, on_s=1.0, record_s=0.2)
+    plan = Plan("Lies", (options,))
+    run = judged(Scene.set_up(tmp_path, unit, rig, plan, standin(faults=("bench,NOPHASE",)).addresses))
+    (held,) = of(run, "hold_up")
+    (doubt,) = [d for d in held.doubts if d.code == "phase_not_taken"]
+    assert "degrees off" in doubt.text
+
+
 BULK = Node("bulk", "primary", "bulk minus", rated_V=450.0)
 
 

@@ -2,28 +2,33 @@
 
 from __future__ import annotations
 
+import math
+import tomllib
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
-from tests.conftest import run_command
+from tests.conftest import ROOT, run_command
 from tests.engine.scripted import Actor, Scene, telling_the_standin
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
+from zincsmith.formats.rig_file import read_rig
 from zincsmith.judge.against import between_configurations
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.commands import Abort, Command, Pass
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import GateOpened, Intended, RunClosed
-from zincsmith.model.plan import Plan
+from zincsmith.model.plan import LINES, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.planning.composer import both_ways, compose, order_problem
 from zincsmith.procedures.another_configuration.options import ConfigurationOptions
 from zincsmith.procedures.plan_file import check_plan, read_plan, write_plan
+from zincsmith.procedures.ripple.options import RippleOptions
 from zincsmith.report.html import render
 from zincsmith.showing.curves import all_curves
 from zincsmith.words.log_words import LogBook
@@ -37,16 +42,19 @@ CHANGE = ConfigurationOptions(
 
 
 class Solders:
-    """Whoever stands at the bench: at the gate of the change a resistor goes in."""
+    """Whoever stands at the bench: at the gate of the change a resistor goes in, or what else was said."""
 
-    def __init__(self, scene: Scene, tell: Callable[[str], None], then: Command | None = None) -> None:
+    def __init__(
+        self, scene: Scene, tell: Callable[[str], None], then: Command | None = None, change: str = ""
+    ) -> None:
         self.scene, self.tell, self.then, self.done = scene, tell, then, False
+        self.change = change or f"SERIES {ADDED_OHM}"
 
     def __call__(self, state: State, calls: int) -> list[Command]:
         gates = [w.event for w in self.scene.events(GateOpened) if isinstance(w.event, GateOpened)]
         if state is State.GATE and not self.done and gates and CHANGE.configuration in gates[-1].title:
             self.done = True
-            self.tell(f"FAUL unit,SERIES {ADDED_OHM}")
+            self.tell(f"FAUL unit,{self.change}")
             return [Pass()]
         return [self.then] if self.done and self.then is not None and state is State.RUNNING else []
 
@@ -56,9 +64,9 @@ def changing(tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: Sta
     return Scene.set_up(tmp_path, unit, rig, both_ways(tiny_plan, CHANGE), standin().addresses)
 
 
-def done(scene: Scene, then: Command | None = None) -> RunClosed:
+def done(scene: Scene, then: Command | None = None, change: str = "") -> RunClosed:
     with telling_the_standin() as tell:
-        return scene.run(Actor(Solders(scene, tell, then)))
+        return scene.run(Actor(Solders(scene, tell, then, change)))
 
 
 def judged(scene: Scene) -> JudgedRun:
@@ -100,6 +108,34 @@ def test_the_same_figures_of_both_and_what_the_change_did(changing: Scene, unit:
     assert "What the change of configuration did" in page
     assert "0.2 ohm in series" in page
     assert any("resistor added" in e.text for one in log.entries for e in (one, *one.under))
+
+
+def test_what_another_capacitor_did_to_the_ripple_is_told_in_decibel(
+    tmp_path: Path, unit: Unit, standin: StartStandIn
+) -> None:
+    """Twice the capacity at a third of the resistance: the switching part falls as the closed form of both says, a
+    triangular current through a resistance and a capacitor on a million places of a period."""
+    rig = read_rig(ROOT / "examples" / "rigs" / "simulated-scope.toml")
+    physics = tomllib.loads((ROOT / "examples" / "standins" / "tarnbrook-tb2425.toml").read_text())
+    r, farad = physics["ripple"], physics["output"]["capacitor_F"]
+    part = RippleOptions(lines=(LINES[0],), loads_percent=(100.0,), settle_s=1.0, long_s=0.0)
+    plan = both_ways(Plan("Ripple", (part,)), CHANGE)
+    scene = Scene.set_up(tmp_path, unit, rig, plan, standin().addresses)
+    ended = done(scene, change=f"CAPACITOR {2e6 * farad} {1e3 * r['esr_ohm'] / 3.0}")
+    assert (ended.outcome, ended.safe) == ("complete", True), ended.why
+    run = judged(scene)
+    changes = between_configurations(run)
+    (told,) = (one for at, one in changes.items() if run.judged[at].finding.name == "ripple_switching")
+
+    def span(ohm: float, farads: float) -> float:
+        turn = (np.arange(1_000_000) + 0.5) / 1e6
+        swing = np.where(turn < 0.5, 4.0 * turn - 1.0, 3.0 - 4.0 * turn)
+        return float(np.ptp(ohm * swing + np.cumsum(swing) / 1e6 / r["switching_Hz"] / farads))
+
+    expected = 20.0 * math.log10(span(r["esr_ohm"] / 3.0, 2.0 * farad) / span(r["esr_ohm"], farad))
+    assert told.decibel is not None
+    assert told.decibel == pytest.approx(expected, abs=0.4)
+    assert " dB" in told.words
 
 
 def test_it_is_off_and_empty_before_hands_go_in(changing: Scene) -> None:

@@ -29,6 +29,7 @@ RANKED_FROM = 20_000  # samples of a record tell where its ends lie
 THINNED = 4  # samples are one before the switching is looked for: half a sample rate still above n / LEAST_SAMPLES
 FOLDED_SAMPLES = 2_000_000  # more say nothing further about the mean period
 RINGS = 6.0  # times what a bin scatters: an edge with its ringing
+LEAST_AROUND = 3  # places
 AROUND = 0.05  # of a period: over which an edge is looked past
 
 
@@ -267,14 +268,8 @@ def looked_past_edges(folded: Array, noise_V: float) -> tuple[Array, NDArray[np.
     is where the mean period leaves what the line through either side tells of it by more than noise explains."""
     bins = len(folded)
     half = max(3, round(AROUND * bins))
-    before = np.arange(-half, 0)
-    weights = 1.0 / half - (before - before.mean()) * before.mean() / np.sum((before - before.mean()) ** 2)
-    from_left = sum(w * np.roll(folded, -k) for w, k in zip(weights, before, strict=True))
-    from_right = sum(w * np.roll(folded, k) for w, k in zip(weights, before, strict=True))
-    # A corner or a step is told by one of its sides; what neither side tells is a ring.
-    off = np.minimum(np.abs(folded - from_left), np.abs(folded - from_right))
-    usual = max(noise_V, 1.4826 * float(np.median(off)), 1e-4 * float(np.max(folded) - np.min(folded)))
-    edges = off > RINGS * usual
+    # From near by too: a curved period is told worse from far than a spike of one place is high.
+    edges = _untold(folded, noise_V, half) | _untold(folded, noise_V, LEAST_AROUND)
     if not edges.any() or edges.all():
         return folded, np.zeros(bins, dtype=bool)
     for k in range(1, max(1, half // 2) + 1):  # a ring crosses its middle again and again: one edge
@@ -287,6 +282,18 @@ def looked_past_edges(folded: Array, noise_V: float) -> tuple[Array, NDArray[np.
         inside = np.arange(begin + 1, end)
         smooth[inside % bins] = np.polyval(right, inside)
     return smooth, edges
+
+
+def _untold(folded: Array, noise_V: float, half: int) -> NDArray[np.bool_]:
+    """The places that straight lines through ``half`` places on either side do not tell. A corner or a step is told by
+    one of its sides; what neither side tells is a ring."""
+    before = np.arange(-half, 0)
+    weights = 1.0 / half - (before - before.mean()) * before.mean() / np.sum((before - before.mean()) ** 2)
+    from_left = sum(w * np.roll(folded, -k) for w, k in zip(weights, before, strict=True))
+    from_right = sum(w * np.roll(folded, k) for w, k in zip(weights, before, strict=True))
+    off = np.minimum(np.abs(folded - from_left), np.abs(folded - from_right))
+    usual = max(noise_V, 1.4826 * float(np.median(off)), 1e-4 * float(np.max(folded) - np.min(folded)))
+    return np.asarray(off > RINGS * usual)
 
 
 def _stretches(edges: NDArray[np.bool_]) -> list[tuple[int, int]]:

@@ -13,9 +13,11 @@ from functools import partial
 from pathlib import Path
 from typing import IO
 
+from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.defect import KINDS as DEFECTS
 from zincsmith.simbench.hand import FRONT_PANELS, shown, typed
 from zincsmith.simbench.instruments import AT_NODES, AT_PORTS, IDENTITIES, MAKERS, OF_THE_UNIT, visiting_voltmeter
+from zincsmith.simbench.parameters import Ageing
 from zincsmith.simbench.scpi import Interpreter, ScpiError
 from zincsmith.simbench.world import World
 
@@ -24,8 +26,8 @@ TYPO = "TYPO"  # not of a line: the next text that is typed off this meter has a
 LATE_S = 2.0
 DRIFT = 0.03
 # What can go wrong with the world rather than with a line: FAULt bench,NAME.
-MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP", "BOUNCE"}
-SERIES = "SERIES "
+MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP", "BOUNCE", "NOPHASE"}
+SERIES, CAPACITOR = "SERIES ", "CAPACITOR "
 MOST_ADDED_OHM = 10.0
 
 
@@ -38,6 +40,17 @@ def added_ohm(text: str) -> float:
     if not 0.0 <= ohm <= MOST_ADDED_OHM:
         raise ScpiError(-222, "Data out of range")
     return ohm
+
+
+def replaced_by(unit: Adapter, text: str) -> Ageing:
+    """Another output capacitor, in uF and mohm, as shares of the one it had. ScpiError for what is none."""
+    try:
+        micro_F, milli_ohm = (float(one) for one in text.split())
+    except ValueError:
+        raise ScpiError(-104, "Data type error") from None
+    if not (1.0 <= micro_F <= 1e5 and 0.1 <= milli_ohm <= 1e4):
+        raise ScpiError(-222, "Data out of range")
+    return Ageing(1e-6 * micro_F / unit.output.capacitor_F, 1e-3 * milli_ohm / unit.ripple.esr_ohm)
 
 
 @dataclass
@@ -225,33 +238,48 @@ class Bench:
 
     def inject(self, text: str) -> None:
         """``ROLE,FAULT`` for a line, ``ROLE,TYPO`` for who types it off, ``bench,MISHAP`` for the world, ``unit,KIND``
-        for the inside of the unit; ``unit,SERIES OHM`` is no fault but what a person has soldered in."""
+        for the inside of the unit; ``unit,SERIES OHM`` and ``unit,CAPACITOR UF MOHM`` are no faults but what a person
+        has soldered in."""
         role, _, fault = text.partition(",")
         role, fault = role.strip().lower(), fault.strip()
-        world, word = self.world, fault.upper()
+        word = fault.upper()
         if role in self.seats and word in FAULTS:
             self.seats[role].fault = word
         elif role in FRONT_PANELS and role in self.seats and word == TYPO:
             self._slips.add(role)
-        elif role == "unit" and fault.lower() in DEFECTS:
-            world.unit.defect.kind = fault.lower()
-        elif role == "unit" and word.startswith(SERIES):
-            world.unit.added_ohm = added_ohm(word.removeprefix(SERIES))
+        elif role == "unit":
+            self._inside(fault)
         elif role == "bench" and word in MISHAPS:
-            if word == "TRIP":
-                world.source.on, world.source.tripped = False, True
-            elif word == "LOADTRIP":
-                world.load.on = False
-            elif word == "BOUNCE":
-                world.bounces = True
-            elif word == "MAINS":
-                world.mains_on = False
-            else:
-                world.source.drift = DRIFT
-            world.changed()
+            self._befalls(word)
         else:
             raise ScpiError(-224, "Illegal parameter value")
         self._note("bench", "fault", text)
+
+    def _inside(self, what: str) -> None:
+        """A defect of the unit, or what a person has soldered in."""
+        unit, word = self.world.unit, what.upper()
+        if what.lower() in DEFECTS:
+            unit.defect.kind = what.lower()
+        elif word.startswith(SERIES):
+            unit.added_ohm = added_ohm(word.removeprefix(SERIES))
+        elif word.startswith(CAPACITOR):
+            unit.ageing = replaced_by(unit, word.removeprefix(CAPACITOR))
+        else:
+            raise ScpiError(-224, "Illegal parameter value")
+
+    def _befalls(self, mishap: str) -> None:
+        world = self.world
+        if mishap == "TRIP":
+            world.source.on, world.source.tripped = False, True
+        elif mishap == "LOADTRIP":
+            world.load.on = False
+        elif mishap == "MAINS":
+            world.mains_on = False
+        elif mishap == "DRIFT":
+            world.source.drift = DRIFT
+        world.phase_ignored = world.phase_ignored or mishap == "NOPHASE"
+        world.bounces = world.bounces or mishap == "BOUNCE"
+        world.changed()
 
     def _note(self, role: str, what: str, text: str) -> None:
         if self._log is None or (role == "clock" and what == "told"):

@@ -125,6 +125,7 @@ class World:
     loads: dict[str, Load] = field(default_factory=dict)  # by port; the only one has no name
     imperfect: Imperfections = field(default_factory=Imperfections)
     last_event: Event | None = None
+    phase_ignored: bool = False  # the source takes a phase, and switches whenever it likes
     bounces: bool = False  # the contact that switches the input
     load_slew_A_per_s: float = 0.5e6
     lead_H: float = 1e-6  # of the leads to the load
@@ -168,7 +169,7 @@ class World:
             kind = "load"
         else:
             return
-        set_to = self.source.phase_deg
+        set_to = None if self.phase_ignored else self.source.phase_deg
         drawn = random.Random(f"phase {self.seed} {self.epoch}").uniform(0.0, 360.0)
         self.last_event = Event(
             kind, self.time_s, self.epoch, amps, self.load.total_A(unit.output.voltage_V, self.lead_ohm)

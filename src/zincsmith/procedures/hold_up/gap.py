@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
+
+import numpy as np
 
 from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.model.finding import Contribution, Doubt, Finding
@@ -12,6 +14,9 @@ from zincsmith.procedures.waveform_findings import Seen, line_Hz
 
 HALF_DEG = 180.0  # a rectifier of both half waves cannot tell them apart
 LEAST_PHASES = 4  # fewer say nothing of what lies between them
+APART_DEG = 5.0  # nearer to each other two phases are one
+OFF_DEG = 20.0  # from what was asked for: a capacitor across the input makes some of it; common practice, no source
+ASKED = "asked phase"
 SOURCE = "phases between those tried (one-sided)"
 
 
@@ -31,8 +36,9 @@ def with_gap(finding: Finding, seen: Sequence[Seen]) -> Finding:
         value = next((n.figure.value for n in one.worked.named if n.name == finding.name), None)
         if isinstance(phase, float) and value is not None:
             tried[phase % HALF_DEG] = value
-    if len(tried) < LEAST_PHASES:
-        count = len(tried)
+    finding = _as_asked(finding, seen)
+    count = _apart(tried)
+    if count < LEAST_PHASES:
         phases = f"{count} phase{'s' * (count > 1)} of the mains" if count else "a phase of the mains that nobody knows"
         text = (
             f"Tried at {phases}; at another the input may find up to {500.0 / hertz:.3g} ms less stored, half a period."
@@ -49,3 +55,31 @@ def with_gap(finding: Finding, seen: Sequence[Seen]) -> Finding:
     note = f"{finding.working.note}; worst at {worst:.0f} degrees of {len(tried)} phases tried, the next {later:.3g} on"
     working = replace(finding.working, note=note.strip("; "))
     return replace(finding, contributions=parts, u=u, k=factor_of(parts, None), working=working)
+
+
+def _apart(tried: Collection[float]) -> int:
+    """How many phases of half a period stand apart from each other."""
+    if not tried:
+        return 0
+    places = np.sort(np.array(list(tried)))
+    gaps = np.diff(np.append(places, places[0] + HALF_DEG))
+    return max(1, int(np.sum(gaps > APART_DEG)))
+
+
+def _as_asked(finding: Finding, seen: Sequence[Seen]) -> Finding:
+    """With a doubt where the source says that it takes a phase, and the records show that it does not."""
+    off = [
+        abs((float(asked) - phase + HALF_DEG / 2.0) % HALF_DEG - HALF_DEG / 2.0)
+        for one in seen
+        if (asked := one.capture.said.get(ASKED)) is not None
+        and isinstance(phase := one.worked.told.get("phase_deg"), float)
+    ]
+    if not off or sum(o > OFF_DEG for o in off) <= len(off) // 2:
+        return finding
+    doubt = Doubt(
+        "phase_not_taken",
+        f"The source took the phases it was told and switched elsewhere: half of them {np.median(off):.0f} degrees off "
+        "and more.",
+        "See whether its phase is counted otherwise, or state at Rig that it cannot be told one.",
+    )
+    return replace(finding, doubts=(*finding.doubts, doubt))

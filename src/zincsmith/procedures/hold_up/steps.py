@@ -16,7 +16,7 @@ from zincsmith.procedures.base import Context, Curves, Steps
 from zincsmith.procedures.beginning import COMES_UP_S, gate
 from zincsmith.procedures.capturing import captured_outputs, needs_input, source_at, whole_input, whole_output
 from zincsmith.procedures.hold_up.figures import hold_up_of
-from zincsmith.procedures.hold_up.gap import HALF_DEG, with_gap
+from zincsmith.procedures.hold_up.gap import ASKED, HALF_DEG, with_gap
 from zincsmith.procedures.hold_up.intake import HoldUpRecord
 from zincsmith.procedures.hold_up.options import HoldUpOptions
 from zincsmith.procedures.intake import Intake
@@ -128,11 +128,12 @@ def _noted(
 def going(ctx: Context, options: HoldUpOptions, line: Line, port: str, phase_deg: float | None) -> Capturing:
     nominal = ctx.volts[port]
     level = 0.5 * nominal
+    asked = ((ASKED, f"{phase_deg:g}"),) if phase_deg is not None else ()
     trigger = Trigger(at_port("output_voltage", port), level, "falling" if nominal > 0.0 else "rising")
     return Capturing(
         NAME, (whole_output(ctx, port), whole_input(line)), options.record_s, SAMPLES, BEFORE, trigger,
         source_at(line, True), options.on_s, source_at(line, False, phase_deg),
-        said=(("threshold", options.threshold), (ON_BEFORE, f"{options.on_s:g} s")),
+        said=(("threshold", options.threshold), (ON_BEFORE, f"{options.on_s:g} s"), *asked),
         works_out=WORKED,
         why="it waits for the end: all that lasts lies before, with a period of the input for its course",
     )  # fmt: skip
