@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from tests.conftest import ROOT, UNIT, run_command
+from tests.engine.test_switching_node import DRAIN, TOUCHED, rig_with, with_amps
 from tests.recorded.test_waveform_files import hold_up_file, taken_in
 from tests.ui.conftest import Hands
 from tests.ui.test_path import start
@@ -18,10 +19,11 @@ from tests.ui.test_path import start
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.formats.rig_file import read_rig
-from zincsmith.model.events import CursorsRead, RunClosed
+from zincsmith.model.events import CursorsRead, GateOpened, RunClosed
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.bring_up.options import BringUpOptions
 from zincsmith.procedures.load_transient.options import LoadTransientOptions
 from zincsmith.ui.stations.findings import FindingsStation
 from zincsmith.ui.theme import DARK, LIGHT, use_theme
@@ -209,6 +211,40 @@ def test_a_capture_is_seen_as_it_lands_and_cursors_are_read_while_the_run_is_und
         assert read.event.cursors.measure == "span"
         assert read.run == session.view.run
         assert not list(reader.events(kinds=(RunClosed,))), "the run is under way"
+    hands.press(Qt.Key.Key_F12)
+    hands.until(lambda: session.state is State.SAFE)
+
+
+def test_what_a_gate_asks_to_be_looked_at_is_seen_in_it(open_window: Open, tmp_path: Path, unit: Unit) -> None:
+    """First power with a probe at a node: the record of each raise stands in its gate, its first cycles in view; an
+    unticked gate does not open."""
+    path = tmp_path / "run.zbook"
+    with BookWriter(path) as made:
+        made.revise("unit", unit.tag, replace(unit, nameplate=replace(unit.nameplate, nodes=(DRAIN,))), "test")
+        made.revise("rig", "bench", with_amps(rig_with(TOUCHED)), "test")
+        made.revise("plan", "plan", Plan("Bring up", (BringUpOptions(school="rated input"),)), "test")
+    hands = open_window(path)
+    session, gate = hands.window.session, hands.window.stations["Run"].gate  # type: ignore[attr-defined]
+    start(hands)
+    seen = []
+    while len(seen) < 2:
+        hands.until(lambda: session.state is State.GATE and session.view.turn is not None)
+        turn = session.view.turn
+        if isinstance(turn, GateOpened) and turn.record_s:
+            hands.until(lambda: gate.trace is not None and gate.trace.isVisible())
+            assert gate.title.text() == "Look at the record of drain"
+            assert [c.quantity for c in gate.trace.shown.capture.channels] == ["node_voltage", "node_current"]
+            assert gate.trace.seen_s[1] - gate.trace.seen_s[0] == pytest.approx(turn.record_s, rel=0.01)
+            assert not hands.button("Go on").isEnabled()
+            seen.append(gate.trace.shown.of)
+        elif gate.trace is not None:
+            assert not gate.trace.isVisible()
+        if not hands.button("Go on").isEnabled():
+            hands.press(Qt.Key.Key_Space)
+            hands.until(hands.button("Go on").isEnabled)
+        hands.press(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+        hands.until(lambda turn=turn: session.view.turn is not turn)
+    assert seen[0] != seen[1], "each raise has a record of its own"
     hands.press(Qt.Key.Key_F12)
     hands.until(lambda: session.state is State.SAFE)
 

@@ -217,7 +217,7 @@ class Operator:
         if action.hands_in:
             nodes = "; ".join(one.words for one in self.plate.nodes)
             text = f"{text} {HANDS_IN}{f' What holds a charge: {nodes}.' if nodes else ''}"
-        self.poll_loop.event_log.append(GateOpened(action.title, text, action.cautions))
+        self.poll_loop.event_log.append(GateOpened(action.title, text, action.cautions, action.record_s))
         self.poll_loop.event_log.become("gate", action.title)
         while True:
             command = self._passed()

@@ -37,12 +37,14 @@ class Stage:
 
 @dataclass(frozen=True)
 class Confirm:
-    """A gate: a person has to have done or checked something before the plan goes on."""
+    """A gate: a person has to have done or checked something before the plan goes on. With ``record_s`` the capture
+    taken last is what is to be looked at, its first so many seconds at first."""
 
     title: str
     text: str
     cautions: tuple[str, ...] = ()
     hands_in: bool = False  # hands go to the unit or its leads: not before what was charged has had time to empty
+    record_s: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -107,9 +107,12 @@ class Polled:
 
 @dataclass(frozen=True)
 class GateOpened:
+    """``record_s``: the capture taken last is shown, its first so many seconds at first; 0 for none."""
+
     title: str
     text: str
     cautions: tuple[str, ...]
+    record_s: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -18,6 +18,7 @@ WORDS = {
     "output_voltage": "V / V",
     "output_current": "I / A",
     "case_temperature": "T / °C",
+    "output_ac_voltage": "V AC / V",
     "panel_voltage": "shown / V",
     "panel_current": "shown / A",
 }

@@ -11,7 +11,7 @@ from zincsmith.model.unit import Node
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.switching_node.steps import looked_at, record_of
 
-RECORD_S = 1e-3
+RECORD_S, SHOWN_S = 1e-3, 0.15e-3
 ASKED = ("frequency", "peak", "current_peak", "ramp_bend", "cycles_skipped")
 LOOK_FOR = (
     "the switch volts swing fully, from nearly nothing up to what the flyback makes of them",
@@ -40,6 +40,7 @@ def look_inside(ctx: Context, at: OperatingPoint, when: str) -> Steps:
             f"Look at the record of {node.name}",
             f"{when}. Go on only if all of it is so:\n{listed}\n{_words(found, node)}",
             ("The unit is live: no probe is moved.",),
+            record_s=SHOWN_S,
         )
 
 

@@ -30,6 +30,7 @@ from zincsmith.model.states import UNSAFE, State
 from zincsmith.planning.rehearsal import Itinerary
 from zincsmith.procedures.hands_in.steps import OPEN_CASE
 from zincsmith.procedures.static_grid.steps import NAME as GRID
+from zincsmith.ui.captures_shown import fetch_from, shown_of
 from zincsmith.ui.connection.session import Session
 from zincsmith.ui.photos.photo_note import PhotoNote
 from zincsmith.ui.station import Station
@@ -41,6 +42,7 @@ from zincsmith.ui.widgets.pages import Pages
 from zincsmith.ui.widgets.panel import Panel, button, clear, heading_row, key_button, label
 from zincsmith.ui.widgets.say_line import Saying, SayLine, split_correction, split_point
 from zincsmith.ui.widgets.tick_box import TickBox
+from zincsmith.ui.widgets.trace_view import Fetch, Shown
 from zincsmith.words.bench_words import end_words, step_words
 
 
@@ -327,6 +329,7 @@ class RunStation(Station):
         elif view.turn is not None:
             page = self.gate
             self.gate.show_turn(view.turn, view.live.told, view.refused, self._price())
+            self.gate.show_record(*self._record())
             if session.state is State.MAKING_SAFE and isinstance(view.turn, HandSetting):
                 self.gate.switches_off(view.turn.text)
         else:
@@ -339,6 +342,16 @@ class RunStation(Station):
         if page is not self._page:
             self._page = page
             self.take_focus()
+
+    def _record(self) -> tuple[Shown | None, Fetch | None, float]:
+        """What a gate asks to be looked at: the capture taken last, and how much of it at first."""
+        view = self.session.view
+        if not isinstance(view.turn, GateOpened) or not view.turn.record_s or view.run is None:
+            return None, None, 0.0
+        point = next((p for p in reversed(view.points) if p.captures and p.captures[0].channels), None)
+        if point is None:
+            return None, None, 0.0
+        return shown_of(point, 0, view.run, None), fetch_from(self.session), view.turn.record_s
 
     def _price(self) -> str:
         """What a gate costs that cannot be taken back; worked out when it is first shown."""
@@ -362,6 +375,7 @@ class RunStation(Station):
 
     def restyle(self) -> None:
         self.dashboard.restyle()
+        self.gate.restyle()
 
     # Saying something
 

@@ -3,6 +3,8 @@ by hand, what is noticed at a live unit, or what a stop rule leaves open."""
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QWidget
@@ -12,6 +14,9 @@ from zincsmith.model.events import EntryRefused, GateOpened, HandSetting, Senses
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.panel import Panel, button, label
 from zincsmith.ui.widgets.tick_box import TickBox
+
+if TYPE_CHECKING:
+    from zincsmith.ui.widgets.trace_view import Fetch, Shown, TraceView
 
 Turn = GateOpened | HandSetting | SensesAsked | StopRuleMet
 SENSES = {
@@ -41,6 +46,7 @@ class FileLine(QLineEdit):
             super().dropEvent(event)
 
 
+RECORD_PX = 200
 CAUTIONS_PX = 1060  # wider than the rest: all of them have to be seen at once
 
 
@@ -95,7 +101,9 @@ class GatePanel(Panel):
             row.addWidget(made)
         row.addStretch()
         self.body.addLayout(row)
-        self.body.addStretch()
+        self.trace: TraceView | None = None  # brought when the first gate has a record to look at
+        self.room = QWidget()
+        self.body.addWidget(self.room, 1)
         self._turn: Turn | None = None
 
     def _sense_boxes(self) -> QWidget:
@@ -154,6 +162,30 @@ class GatePanel(Panel):
         self.stop.setVisible(rule is None)
         self._ready()
         self.take_focus()
+
+    def show_record(self, shown: Shown | None, fetch: Fetch | None, seconds: float) -> None:
+        """What a gate asks to be looked at, below it; nothing where there is none."""
+        if shown is None or fetch is None:
+            if self.trace is not None:
+                self.trace.hide()
+                self.room.show()
+            return
+        if self.trace is None:
+            from zincsmith.ui.widgets.trace_view import TraceView
+
+            self.trace = TraceView(looked_at=True)
+            self.trace.setMinimumHeight(RECORD_PX)
+            self.body.addWidget(self.trace, 1)
+        if self.trace.shown is None or self.trace.shown.of != shown.of:
+            self.trace.show_capture(shown, fetch)
+            begin = shown.capture.begin_s
+            self.trace.see(begin, begin + seconds)
+        self.room.hide()
+        self.trace.show()
+
+    def restyle(self) -> None:
+        if self.trace is not None:
+            self.trace.restyle()
 
     def switches_off(self, words: str) -> None:
         """The bench is made safe and this is for a person's hands: said as large as anything can be."""

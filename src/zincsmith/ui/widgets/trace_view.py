@@ -6,6 +6,7 @@ that ten million samples pan as a thousand do.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
@@ -61,8 +62,10 @@ class TraceView(QWidget):
     said = Signal(ReadCursors)
     other = Signal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, looked_at: bool = False) -> None:
+        """``looked_at``: it is only looked at, nothing is kept of it or enlarged."""
         super().__init__()
+        self.looked_at = looked_at
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.shown: Shown | None = None
         self._fetch: Fetch | None = None
@@ -91,6 +94,8 @@ class TraceView(QWidget):
         self.others.setMinimumContentsLength(5)
         self.others.activated.connect(self._choose_other)
         head.addWidget(self.others)
+        if looked_at:
+            self.others.hide()
         for text, name, action in (
             ("Mark  M", "Next mark", self.next_mark),
             ("Cursors  C", "Bring the cursors into view", self.bring_cursors),
@@ -100,6 +105,8 @@ class TraceView(QWidget):
             made.setAccessibleName(name)
             made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             made.clicked.connect(action if action is not None else self.enlarge)
+            if looked_at and action in (self.keep, None):
+                made.hide()
             head.addWidget(made)
         layout.addLayout(head)
         self._field = QVBoxLayout()
@@ -332,7 +339,7 @@ class TraceView(QWidget):
 
     def keep(self) -> None:
         """Ask who keeps what lies between the cursors, and why they stand there."""
-        if self.shown is not None and self.shown.capture.channels:
+        if self.shown is not None and self.shown.capture.channels and not self.looked_at:
             self._offer()
             self.row.begin(self.shown.of, self.shown.beside)
 
@@ -385,7 +392,9 @@ class TraceView(QWidget):
         ahead, behind = self.values_at(self.at[0]), self.values_at(self.at[1])
         for channel, a, b in zip(self.shown.capture.channels, ahead, behind, strict=True):
             hue = theme().text_of(QUANTITIES[channel.address].kind).name()
-            parts.append(f"<span style='color:{hue}'>{a:.4g} → <b>{b:.4g} {channel.unit}</b></span>")
+            digits = max(0, math.ceil(-math.log10(channel.quantum))) if channel.quantum > 0.0 else 3
+            told = " → ".join((f"{a:.{digits}f}", f"<b>{b:.{digits}f} {channel.unit}</b>")).replace("-", "−")
+            parts.append(f"<span style='color:{hue}'>{told}</span>")
         self.readout.setText("&nbsp;&nbsp;".join(parts))
         if not self.row.isHidden():
             self._offer()
