@@ -224,8 +224,9 @@ def test_what_a_gate_asks_to_be_looked_at_is_seen_in_it(open_window: Open, tmp_p
         made.revise("rig", "bench", with_amps(rig_with(TOUCHED)), "test")
         made.revise("plan", "plan", Plan("Bring up", (BringUpOptions(school="rated input"),)), "test")
     hands = open_window(path)
-    session, gate = hands.window.session, hands.window.stations["Run"].gate  # type: ignore[attr-defined]
-    start(hands)
+    session = hands.window.session
+    start(hands, "First power")
+    gate = hands.window.stations["Run"].gate  # type: ignore[attr-defined]
     seen = []
     while len(seen) < 2:
         hands.until(lambda: session.state is State.GATE and session.view.turn is not None)

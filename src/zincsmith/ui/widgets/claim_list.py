@@ -110,7 +110,8 @@ class ClaimRows(QWidget):
         names = QRectF(16, box.top() + 4, value_right - 16 - ink.width(shown, 15, 600) - 12, 18)
         ink.write(p, names, one.finding.title, 14, 600)
         under = QRectF(16, box.top() + 22, value_right - 90, 18)
-        ink.write(p, under, f"{claim}   {where}", 12, 400, t.color("ink2"))
+        told = (claim, where) if one.claim else (where, claim)  # where nobody claims it, its place tells it from others
+        ink.write(p, under, "   ".join(told), 12, 400, t.color("ink2"))
         figure = QRectF(value_right - 130, box.top() + 3, 130, 20)
         ink.write(p, figure, shown, 15, 600, t.text_of(kind_of(one)), ink.RIGHT)
         ink.write(p, figure.translated(0, 19), expanded, 12, 400, t.color("ink2"), ink.RIGHT)

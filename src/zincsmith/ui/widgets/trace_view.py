@@ -84,31 +84,8 @@ class TraceView(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
-        head = self.head = QHBoxLayout()
-        head.addWidget(self.heading, 1)
-        head.addWidget(self.readout)
-        self.others = Choice()
-        self.others.setAccessibleName("Other pictures")
-        self.others.setFont(font(13))
-        self.others.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.others.setMinimumContentsLength(5)
-        self.others.activated.connect(self._choose_other)
-        head.addWidget(self.others)
-        if looked_at:
-            self.others.hide()
-        for text, name, action in (
-            ("Mark  M", "Next mark", self.next_mark),
-            ("Cursors  C", "Bring the cursors into view", self.bring_cursors),
-            ("Keep  K", "Keep what lies between the cursors", self.keep), ("F8", "Enlarge the capture", None),
-        ):  # fmt: skip
-            made = button(text, weight=400)
-            made.setAccessibleName(name)
-            made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            made.clicked.connect(action if action is not None else self.enlarge)
-            if looked_at and action in (self.keep, None):
-                made.hide()
-            head.addWidget(made)
-        layout.addLayout(head)
+        self.head = self._head()
+        layout.addLayout(self.head)
         self._field = QVBoxLayout()
         self._field.setSpacing(0)
         layout.addLayout(self._field, 1)
@@ -120,6 +97,34 @@ class TraceView(QWidget):
         self._due.setSingleShot(True)
         self._due.setInterval(0)
         self._due.timeout.connect(self.draw)
+
+    def _head(self) -> QHBoxLayout:
+        """Title and readout, other pictures, and what may be done."""
+        head = QHBoxLayout()
+        head.addWidget(self.heading, 1)
+        head.addWidget(self.readout)
+        self.others = Choice()
+        self.others.setAccessibleName("Other pictures")
+        self.others.setFont(font(13))
+        self.others.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.others.setMinimumContentsLength(5)
+        self.others.activated.connect(self._choose_other)
+        head.addWidget(self.others)
+        if self.looked_at:
+            self.others.hide()
+        for text, name, action in (
+            ("Mark  M", "Next mark", self.next_mark),
+            ("Cursors  C", "Bring the cursors into view", self.bring_cursors),
+            ("Keep  K", "Keep what lies between the cursors", self.keep), ("F8", "Enlarge the capture", None),
+        ):  # fmt: skip
+            made = button(text, weight=400)
+            made.setAccessibleName(name)
+            made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            made.clicked.connect(action if action is not None else self.enlarge)
+            if self.looked_at and action in (self.keep, None):
+                made.hide()
+            head.addWidget(made)
+        return head
 
     def show_capture(self, shown: Shown, fetch: Fetch) -> None:
         """Another capture, seen whole; ``fetch`` gives the extremes of stretches of a channel, in its unit."""
