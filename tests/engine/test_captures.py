@@ -16,7 +16,7 @@ from tests.engine.scripted import Actor, Once, Scene, by_hand, telling_the_stand
 from tests.recorded.test_waveform_files import hold_up_file
 
 from zincsmith.analysis.turn_on_off import makes_of
-from zincsmith.bench.standin import RunningStandIn
+from zincsmith.bench.standin import RunningStandIn, probes_of, start_standin
 from zincsmith.book.reader import BookReader
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.judge.judging import JudgedRun, judge_run
@@ -351,6 +351,41 @@ def test_ripple_rides_on_every_step_of_a_grid(tmp_path: Path, unit: Unit, rig: R
     assert {r.quantity for r in ridden.readings} >= {"input_power", "output_voltage"}
     without = replace(rig, instruments=tuple(i for i in rig.instruments if i.role != "scope"))
     assert "no scope" in grid.unmet(Facts(unit, without, (LOW,), ()))
+
+
+def test_what_a_long_ground_lead_picks_up_is_told_from_the_ripple(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    """Three ways: unit off, unit on with tip and ground at one node, the probe as it is. The stand-in's long lead makes
+    six times of its spikes, so nearly all of the peak to peak is picked up, and little of the rms."""
+    scope = rig.need("scope")
+    first = scope.channels[0]
+    long = replace(first, probe=replace(first.probe, ground="long lead"))
+    joined = replace(scope, channels=(long, *scope.channels[1:]))
+    poor = replace(rig, instruments=tuple(joined if i.role == "scope" else i for i in rig.instruments))
+    options = RippleOptions(lines=(HIGH,), loads_percent=(100.0,), settle_s=1.0, long_s=0.0, pick_up=True)
+    running = start_standin(poor.standin, tmp_path / "bench.log", probes=probes_of(poor))  # type: ignore[arg-type]
+    scene = Scene.set_up(tmp_path, unit, poor, Plan("Picked up", (options,)), running.addresses)
+    with telling_the_standin() as tell:
+
+        def says(state: State, _calls: int) -> list[Command]:
+            titles = [w.event.title for w in scene.events(GateOpened)]
+            if state is State.GATE and titles and titles[-1].startswith("Ti"):
+                tell("FAUL bench,TIP" if titles[-1].startswith("Tip and") else "FAUL bench,TIPBACK")
+            return []
+
+        closed = scene.run(Actor(says))
+    running.stop()
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    with BookReader(scene.path) as reader:
+        run = judge_run(reader)
+    (whole,), (picked,) = of(run, "ripple_full"), of(run, "ripple_pick_up")
+    (rms,), (picked_rms,) = of(run, "ripple_rms"), of(run, "ripple_pick_up_rms")
+    assert f"tip and ground at one node show {picked.number:.3g} V" in whole.working.note
+    assert picked.number > 0.3 * whole.number
+    assert picked_rms.number < 0.5 * rms.number
+    assert "pick_up_dominates" not in {d.code for d in rms.doubts}
+    assert "spikes_from_ground_lead" in {d.code for d in whole.doubts}
 
 
 @pytest.mark.parametrize("fault", ["SILENT", "RUBBISH", "DROP"])

@@ -131,6 +131,18 @@ def test_a_ramp_that_bends_is_a_core_that_saturates(tmp_path: Path, unit: Unit) 
     assert saturates in {d.code for d in of(bent, "ramp_bend").doubts}
 
 
+def test_a_node_swings_furthest_as_it_starts(tmp_path: Path, unit: Unit) -> None:
+    """The stand-in's ring is 1.8 times as high while the current is at its limit."""
+    closed = ended(tmp_path, unit, rig_with(TOUCHED), replace(AT_FULL, at_start=True))
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    with BookReader(tmp_path / "run.zbook") as book:
+        run = judge_run(book)
+    steady, start = of(run, "node_peak"), of(run, "node_peak_at_start")
+    assert start.number - steady.number == pytest.approx(0.8 * 45.0 * math.exp(-0.05 / 0.6), abs=8.0)
+    assert "below the 600 V" in start.working.formula
+    assert "no_trigger" not in {d.code for d in start.doubts}
+
+
 def test_first_power_goes_on_where_a_person_accepts_what_the_node_shows(tmp_path: Path, unit: Unit) -> None:
     """Raised from zero, a record at each raise once it runs; each is a gate with what to look for and what the program
     makes of it. What a captured node shows is a finding of the switching node."""

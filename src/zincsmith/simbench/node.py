@@ -11,37 +11,49 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from zincsmith.simbench.world import World
+from zincsmith.simbench.world import Event, World
 
 Array = NDArray[np.float64]
 
 ON_OHM, RING_S = 0.5, 0.6e-6
 SPIKE_A, SPIKE_S = 0.3, 60e-9  # of the winding's capacitance, as the switch closes
+RINGS_AT_START = 1.8  # times the ring of the steady state
 SATURATED = 0.2  # of the inductance is left
 NEAR_HZ, NEAR_SHARE = 2e6, 2e-3  # what a probe without contact lets through, and how much of it
 PACKET, WORKS = 40, 0.25  # cycles from packet to packet at light load, and the share of them that it works
 SKIPS, SWAYS = 0.08, 0.02  # of the cycles skipped; of the period, to and fro
 
 
-def node_volts(world: World, t: Array, ground: str) -> Array:
+def node_volts(world: World, t: Array, ground: str, event: Event | None = None) -> Array:
     """Volts of the switch against the minus of the bulk capacitor; ``ground`` NEAR: without contact."""
     unit = world.unit
     off = abs(unit.output_V) < 0.5 or world.input_V <= 0.0
     volts = np.full(len(t), unit.bulk_V) if off else _switched(world, t)
+    if event is not None and event.kind == "input" and event.input_after_V > event.input_before_V and not off:
+        volts = _starting(world, t)
     if ground != "NEAR":
         return volts
     step_s = float(t[1] - t[0]) if len(t) > 1 else 1e-9
     return _high_passed(volts, step_s) * NEAR_SHARE
 
 
-def _switched(world: World, t: Array) -> Array:
+def _starting(world: World, t: Array) -> Array:
+    """The bulk volts until it begins; then, until it is up, with the current at its limit and a ring to match."""
+    unit, s = world.unit, world.unit.start
+    up_s = s.delay_s + (s.soft_start_s or 2e-3)
+    hard = _switched(world, t, RINGS_AT_START)
+    running = np.where(t < up_s, hard, _switched(world, t))
+    return np.asarray(np.where(t < s.delay_s, unit.bulk_V * (t >= 0.0), running))
+
+
+def _switched(world: World, t: Array, harder: float = 1.0) -> Array:
     unit, s = world.unit, world.unit.switch
     begins = cycles(world, float(t[0]), float(t[-1]))
     since = t - begins[np.searchsorted(begins, t, side="right") - 1]
     bulk = unit.bulk_V
     on_s = _on_s(world)
     late = np.maximum(since - on_s, 0.0)
-    ring = s.leakage_share * s.reflected_V * np.exp(-late / RING_S) * np.sin(2.0 * np.pi * s.leakage_Hz * late)
+    ring = harder * s.leakage_share * s.reflected_V * np.exp(-late / RING_S) * np.sin(2.0 * np.pi * s.leakage_Hz * late)
     return np.asarray(np.where(since < on_s, ON_OHM * _ramp(world, since / on_s), bulk + s.reflected_V + ring))
 
 

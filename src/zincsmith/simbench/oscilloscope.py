@@ -113,7 +113,7 @@ class Oscilloscope:
         if what == "output volts":
             return output_volts(self.world, times, event, ground) / ratio
         if what == "node":
-            return node_volts(self.world, times, ground) / ratio
+            return node_volts(self.world, times, ground, event) / ratio
         if what == "node amps":
             return node_amps(self.world, times) / ratio
         reads: dict[str, Callable[[World, Array, Event | None], Array]] = {

@@ -30,7 +30,11 @@ OVERSHOOT = 0.015  # of the volts, when it comes up without a load
 
 
 def output_volts(world: World, t: Array, event: Event | None, ground: str = "SPR") -> Array:
-    """Volts of the output, with everything that rides on them."""
+    """Volts of the output, with everything that rides on them; with the tip at its ground what the lead alone adds."""
+    if world.tip_at_ground:
+        on = abs(world.unit.output_V) > 0.5
+        added = ripple(world, t, ground) - ripple(world, t, "SPR") if on else np.zeros(len(t))
+        return np.asarray(added + pick_up(world, t, ground))
     volts = _level(world, t, event)
     if event is None:  # it stands
         return (ripple(world, t, ground) if abs(volts[0]) > 0.5 else 0.0) + volts + pick_up(world, t, ground)

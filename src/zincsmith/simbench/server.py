@@ -26,7 +26,7 @@ TYPO = "TYPO"  # not of a line: the next text that is typed off this meter has a
 LATE_S = 2.0
 DRIFT = 0.03
 # What can go wrong with the world rather than with a line: FAULt bench,NAME.
-MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP", "BOUNCE", "NOPHASE"}
+MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP", "BOUNCE", "NOPHASE", "TIP", "TIPBACK"}
 SERIES, CAPACITOR = "SERIES ", "CAPACITOR "
 MOST_ADDED_OHM = 10.0
 
@@ -279,6 +279,8 @@ class Bench:
             world.source.drift = DRIFT
         world.phase_ignored = world.phase_ignored or mishap == "NOPHASE"
         world.bounces = world.bounces or mishap == "BOUNCE"
+        if mishap in ("TIP", "TIPBACK"):
+            world.tip_at_ground = mishap == "TIP"
         world.changed()
 
     def _note(self, role: str, what: str, text: str) -> None:

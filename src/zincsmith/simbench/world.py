@@ -126,6 +126,7 @@ class World:
     imperfect: Imperfections = field(default_factory=Imperfections)
     last_event: Event | None = None
     phase_ignored: bool = False  # the source takes a phase, and switches whenever it likes
+    tip_at_ground: bool = False  # the scope's tip stands at the return of the output, where its ground is
     bounces: bool = False  # the contact that switches the input
     load_slew_A_per_s: float = 0.5e6
     lead_H: float = 1e-6  # of the leads to the load

@@ -20,6 +20,7 @@ from zincsmith.analysis.ripple import (
 from zincsmith.procedures.traces import Channel, Choices, Traces, combined, doubt_alike
 from zincsmith.recorded.result import Analysed, Figure
 
+PICK_UP = "pick-up"  # a record with tip and ground of the probe at one node
 SURE_FROM_HZ = 500e6  # a sample rate at which the limited figure is that of its definition
 DOMINATES = 10.0 ** (3.0 / 20.0)  # 3 dB
 FEW_CYCLES = 0.006  # over the square of the cycles: how well the frequency is told; by seeded triangles, no source

@@ -17,6 +17,7 @@ FORM: tuple[Field, ...] = (
     Choosing("Wait at each", "settle_s", times(2.0, 5.0, 30.0)),
     Choosing("Bandwidth limit", "limited_MHz", (("20 MHz", 20.0), ("none", 0.0))),
     Choosing("Cold as well", "warm_min", (("no", 0.0), ("and after 20 min", 20.0), ("and after 60 min", 60.0))),
+    Choosing("Pick-up", "pick_up", (("not tried", False), ("tip and ground at one node", True))),
     Choosing("Background", "background", (("before and after", True), ("not taken", False))),
 )
 
@@ -25,7 +26,8 @@ FORM: tuple[Field, ...] = (
 class RippleOptions(AtLinesAndLoads):
     """Ripple at each line and load: a short record for the switching, a long one for what follows the line.
     ``limited_MHz`` is what the figure that judges is limited to, 0: as recorded. With ``warm_min`` it is taken cold
-    at the first line and the highest load, all the rest after so many minutes there."""
+    at the first line and the highest load, all the rest after so many minutes there. With ``pick_up`` it is recorded
+    once more with the unit on and tip and ground of the probe at one node: what remains is not of the output."""
 
     procedure: Literal["ripple"] = "ripple"
     lines: tuple[Line, ...] = LINES
@@ -36,6 +38,7 @@ class RippleOptions(AtLinesAndLoads):
     short_s: float = 200e-6
     long_s: float = 0.2
     warm_min: float = 0.0
+    pick_up: bool = False
 
     form: ClassVar[tuple[Field, ...]] = FORM
 

@@ -5,18 +5,22 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from zincsmith.model.actions import Capturing, Dwell, Measure, Stage, WantedChannel
+from zincsmith.model.actions import Capturing, Confirm, Dwell, Measure, Stage, WantedChannel
 from zincsmith.model.address import at_port
+from zincsmith.model.finding import Finding
 from zincsmith.model.operating_point import OperatingPoint, Purpose, Thermal
+from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence
-from zincsmith.procedures.base import Context, Curves, Steps
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import Context, Conventions, Curves, Steps
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.capturing import captured_outputs
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, emptied, everywhere, ramp
-from zincsmith.procedures.ripple.figures import ripple_figures
+from zincsmith.procedures.ripple.figures import PICK_UP, ripple_figures
 from zincsmith.procedures.ripple.intake import RippleRecord
 from zincsmith.procedures.ripple.options import RippleOptions
+from zincsmith.procedures.ripple.pick_up import told_apart
 from zincsmith.procedures.ripple.plots import spectra, split_into_parts
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_findings import Named, OfCaptures, TypedFigure
@@ -70,6 +74,8 @@ class RippleAndNoise(OfCaptures):
                     yield Measure(_read(ctx), 1.0, at, capture=_short(options, ctx, port))
                     if "long" in _lengths(options):
                         yield Measure((), 0.0, at, capture=_long(options, ctx, port))
+        if options.pick_up and lines:
+            yield from _picked_up(ctx, options, lines[-1], ports)
         if options.background:
             yield Stage("Background", "after, the unit off")
             yield from emptied(ctx, options.lines[0].frequency_Hz)
@@ -79,12 +85,23 @@ class RippleAndNoise(OfCaptures):
         """What the records are made of, and which frequencies are in them; then the records."""
         return [*split_into_parts(evidence), *spectra(evidence), *super().plots(evidence)]
 
+    def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
+        """With what of a peak to peak the probe picked up, where that was tried."""
+        return told_apart(super().findings(evidence, nameplate, conventions))
+
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         return ripple_figures(traces, choices, backgrounds)
 
     def named(self, found: Analysed) -> Sequence[Named]:
         """What judges a claim is the peak to peak behind the usual limit of the bandwidth, where the record has it."""
         f = found.figures
+        if found.facts.get("record") == PICK_UP:
+            span = f["peak_to_peak_limited"] if f["peak_to_peak_limited"].value is not None else f["peak_to_peak"]
+            both = "tip and ground of the probe at one node"
+            return (
+                Named("ripple_pick_up", "Pick-up of the probe, peak to peak", "V", span, both),
+                Named("ripple_pick_up_rms", "Pick-up of the probe, rms", "V", f["rms"], both),
+            )
         if found.facts.get("record") == "long":  # what follows the line, and packets; the short one tells the rest
             return _parts(f, ("line_peak_to_peak", "burst_rate"))
         limited = f["peak_to_peak_limited"].value is not None
@@ -143,6 +160,27 @@ def _capture(
     return Capturing(
         NAME, (channel,), seconds, samples, look=True, said=(("record", record), *bandwidth), why=WHY[record]
     )
+
+
+def _picked_up(ctx: Context, options: RippleOptions, line: Line, ports: Sequence[str]) -> Steps:
+    """The unit on, under the highest load, tip and ground at one node; then the tip back."""
+    most = max(options.loads_percent)
+    yield Stage("Pick-up", "tip and ground at one node")
+    yield from emptied(ctx, line.frequency_Hz)
+    yield Confirm(
+        "Tip and ground at one node",
+        "Put the tip of each probe where its ground stands, at the output's return, the lead as it was. Whatever it "
+        "shows then with the unit on is not of the output.", hands_in=True,
+    )  # fmt: skip
+    yield from feed(ctx, "Pick-up", line.words, line)
+    yield from ramp(ctx, (*(p for p in RAMP_PERCENT if p < most), most))
+    yield Dwell(options.settle_s, "settles")
+    for port in ports:
+        short = _short(options, ctx, port)
+        said = tuple((key, PICK_UP if key == "record" else value) for key, value in short.said)
+        yield Measure((), 0.0, at_load(ctx, line, most), capture=replace(short, said=said))
+    yield from emptied(ctx, line.frequency_Hz)
+    yield Confirm("Tip back at the output", "Put the tip of each probe back to the output.", hands_in=True)
 
 
 def riding(ctx: Context) -> Capturing:

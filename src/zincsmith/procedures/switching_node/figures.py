@@ -14,13 +14,15 @@ BENDS = 1.2  # times as steep at its end: a core that saturates; common practice
 FEW_A_CYCLE = 20.0  # samples: fewer tell nothing of its evenness
 
 
-def switching_node_of(traces: Traces) -> Analysed:
+def switching_node_of(traces: Traces, record: str = "") -> Analysed:
     """Without contact there are no volts: peak, edges and ringing are withheld, and so is the duty."""
     channel = traces.channels["node_voltage"]
     contact = channel.ground != NO_CONTACT
     one = switching_of(channel.values, traces.step_s, contact)
     out = Analysed("switching-node")
     out.figures = _figures(traces, one, contact)
+    if record:
+        out.facts["record"] = record
     out.facts["sample_rate_Hz"] = f"{1.0 / traces.step_s:.6g}"
     if not contact:
         out.facts["volts"] = "none: the probe does not touch the node"

@@ -8,22 +8,28 @@ from typing import ClassVar, Literal
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures import fields
-from zincsmith.procedures.fields import LOADS, Field, between, check_lines, check_loads
+from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_lines, check_loads
 from zincsmith.procedures.planning import Facts, Refit
 from zincsmith.procedures.waveform_options import AtLinesAndLoads, claimed, lines_claimed
 
-FORM: tuple[Field, ...] = (fields.LINES, LOADS)
+FORM: tuple[Field, ...] = (
+    fields.LINES,
+    LOADS,
+    Choosing("At the start", "at_start", (("not looked at", False), ("recorded too", True))),
+)
 
 
 @dataclass(frozen=True)
 class SwitchingNodeOptions(AtLinesAndLoads):
-    """A record of the node at each line and load, ``record_s`` long: a hundred cycles and more."""
+    """A record of the node at each line and load, ``record_s`` long: a hundred cycles and more; with
+    ``at_start`` once more at each line as the input comes under the highest load: a switch is tried hardest then."""
 
     procedure: Literal["switching_node"] = "switching_node"
     lines: tuple[Line, ...] = LINES
     loads_percent: tuple[float, ...] = (10.0, 50.0, 100.0)
     settle_s: float = 2.0
     record_s: float = 2e-3
+    at_start: bool = False
 
     form: ClassVar[tuple[Field, ...]] = FORM
 

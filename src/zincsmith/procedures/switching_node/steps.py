@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import replace
 
 from zincsmith.model.actions import Capturing, Dwell, Measure, WantedChannel
 from zincsmith.model.address import at_port
+from zincsmith.model.capture import Trigger
 from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Doubt, Finding
+from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence
 from zincsmith.model.unit import Nameplate, Node
 from zincsmith.procedures.base import Context, Conventions, Steps
 from zincsmith.procedures.beginning import feed, gate
-from zincsmith.procedures.ports import at_load, draw
+from zincsmith.procedures.capturing import source_at
+from zincsmith.procedures.ports import at_load, draw, emptied
 from zincsmith.procedures.switching_node.figures import switching_node_of
 from zincsmith.procedures.switching_node.options import SwitchingNodeOptions
 from zincsmith.procedures.traces import Choices, Traces
@@ -24,6 +28,8 @@ NAME = "switching_node"
 SAMPLES = 200_000
 USUAL_V = 800.0  # of a node whose parts nobody stated
 WHY = "a hundred cycles and more for how even they are, twenty samples and more in each"
+AT_START, SWINGS = "at the start", 1.1  # times the crest of the line
+WHY_AT_START = "the first cycles, when the current is at its limit and the node swings furthest"
 AMPS_OVER = 8.0  # of the mean amps at the lowest line: what a ramp may reach
 ROOM = 1.3  # beyond what its parts stand
 
@@ -55,12 +61,23 @@ class SwitchingNode(OfCaptures):
                 for node in nodes:
                     wanted = record_of(ctx, node, options.record_s)
                     yield Measure((), 0.0, at_load(ctx, line, load), capture=wanted)
+            for node in nodes if options.at_start else ():
+                yield from _starting(ctx, options, line, node)
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
-        return switching_node_of(traces)
+        return switching_node_of(traces, choices.record)
 
     def named(self, found: Analysed) -> Sequence[Named]:
         f, stability = found.figures, found.facts.get("stability", "")
+        if found.facts.get("record") == AT_START:
+            return [
+                Named(name, title, unit, f[key])
+                for key, name, title, unit in (
+                    ("peak", "node_peak_at_start", "Highest volts at the node as it starts", "V"),
+                    ("current_peak", "node_current_at_start", "Highest amps at the node as it starts", "A"),
+                )
+                if f[key].value is not None
+            ]
         wanted = [
             Named("switching_frequency", "Switching frequency", "Hz", f["frequency"], str(stability)),
             Named("switching_jitter", "Jitter of the period", "s", f["jitter"], str(stability)),
@@ -76,6 +93,20 @@ class SwitchingNode(OfCaptures):
         """With the highest volts held against what the parts of the node stand."""
         rated = {n.name: n.rated_V for n in nameplate.nodes}
         return [_against(f, rated.get(f.output)) for f in super().findings(evidence, nameplate, conventions)]
+
+
+def _starting(ctx: Context, options: SwitchingNodeOptions, line: Line, node: Node) -> Steps:
+    """The input comes; the scope waits until the node swings beyond what the bulk capacitor has by itself."""
+    most = max(options.loads_percent)
+    yield from emptied(ctx, line.frequency_Hz)
+    yield from draw(ctx, most)
+    one = record_of(ctx, node, options.record_s)
+    swings = SWINGS * math.sqrt(2.0) * line.voltage_V
+    yield Measure((), 0.0, at_load(ctx, line, most), capture=replace(
+        one, before=0.1, trigger=Trigger(one.channels[0].address, swings, "rising"), first=source_at(line, False),
+        first_s=1.0, then=source_at(line, True), said=(("record", AT_START),), why=WHY_AT_START,
+    ))  # fmt: skip
+    yield Dwell(1.0, "it runs")
 
 
 def looked_at(ctx: Context) -> list[Node]:
@@ -94,7 +125,7 @@ def record_of(ctx: Context, node: Node, seconds: float, works_out: tuple[str, ..
 
 
 def _against(finding: Finding, rated_V: float | None) -> Finding:
-    if finding.name != "node_peak" or finding.value is None or rated_V is None:
+    if finding.name not in ("node_peak", "node_peak_at_start") or finding.value is None or rated_V is None:
         return finding
     margin = 100.0 * (1.0 - finding.value / rated_V)
     words = f"{margin:.0f} % below the {rated_V:g} V that its parts stand"
