@@ -110,6 +110,7 @@ def test_the_same_figures_of_both_and_what_the_change_did(changing: Scene, unit:
     assert any("resistor added" in e.text for one in log.entries for e in (one, *one.under))
 
 
+@pytest.mark.long
 def test_what_another_capacitor_did_to_the_ripple_is_told_in_decibel(
     tmp_path: Path, unit: Unit, standin: StartStandIn
 ) -> None:

@@ -148,7 +148,7 @@ def _edge(ctx: Context, options: LoadTransientOptions, port: str, begin: float, 
     )  # fmt: skip
 
 
-OF_A_SWITCH = 1_000_000  # samples: its edges are fast
+OF_A_SWITCH = 500_000  # samples: its edges are fast
 PERIODS = 2.2  # of a load switch in a record
 SPAN = 0.25  # of nominal: what a step may swing
 SPEC = LoadTransient()
