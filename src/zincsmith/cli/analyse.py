@@ -29,7 +29,9 @@ class About(StrEnum):
 
 @app.command()
 def analyse(
-    kind: Annotated[str, typer.Argument(help="power, standby, points, ripple, load-step, turn-on, hold-up, short")],
+    kind: Annotated[
+        str, typer.Argument(help="power, standby, points, ripple, load-step, turn-on, hold-up, short, protection")
+    ],
     files: Annotated[list[Path], typer.Argument(help="CSV, JSON, HDF5 or NumPy")],
     as_json: JsonOption = False,
     time: Annotated[str, typer.Option(help="column of times")] = "time_s",
@@ -46,8 +48,9 @@ def analyse(
     bandwidth: Annotated[str, typer.Option(help="ripple: the limit of the bandwidth")] = "20MHz",
     line: Annotated[float | None, typer.Option(min=1.0, help="ripple: hertz of the line")] = None,
     nominal: Annotated[
-        float | None, typer.Option(help="load-step, turn-on, hold-up, short: nominal volts of the output")
+        float | None, typer.Option(help="load-step, turn-on, hold-up, short, protection: nominal volts of the output")
     ] = None,
+    rated_current: Annotated[float | None, typer.Option(help="protection: rated amps of the output")] = None,
     threshold: Annotated[str, typer.Option(help="turn-on, hold-up, short: such as 90% of nominal, or 0.1V")] = "",
     band: Annotated[str, typer.Option(help="load-step: band of recovery, such as 1% of nominal, or 50mV")] = "1%",
     about: Annotated[About, typer.Option(help="load-step: what the band lies about")] = About.NOMINAL,
@@ -56,7 +59,8 @@ def analyse(
     output_column: Annotated[str, typer.Option("--output", help="column of output volts")] = "output_V",
 ) -> None:
     """Work out figures from a recorded file: power of waveforms (volts and amps may stand in two files), standby power,
-    a table of points, ripple and noise, load steps, turn-on, hold-up, the collapse at a short."""
+    a table of points, ripple and noise, load steps, turn-on, hold-up, the collapse at a short,
+    what a supply does when it is overloaded."""
     from zincsmith.procedures.catalogue import intake
     from zincsmith.procedures.intake import FigureRequest
     from zincsmith.procedures.traces import bandwidth_of
@@ -70,7 +74,7 @@ def analyse(
     asked = FigureRequest(
         time, voltage, current, power, method.value, rated_power or None, rated_voltage or None, accuracy,
         background, bandwidth_of(bandwidth), line, nominal, threshold, band, about.value, start, input_column,
-        output_column,
+        output_column, rated_current,
     )  # fmt: skip
     done = of_kind.figures(columns_of(files, time), asked)
     if as_json:

@@ -18,6 +18,7 @@ from zincsmith.model.states import State
 from zincsmith.planning.watches import Trip, Watches
 
 WAIT_SLICE_S = 0.25  # wall time between polls, and between signs of life, while a person is awaited
+MOST_LOGGED = 100_000  # polls of a stage
 HISTORY = 2000
 
 
@@ -37,6 +38,9 @@ class Skip(Exception):
         self.part = part
 
 
+Logged = tuple[float, dict[str, float], dict[str, float]]  # bench seconds, what was polled, what was asked by port
+
+
 @dataclass
 class PollLoop:
     """``listen`` deals with what a person may command at any time and returns the rest.
@@ -53,6 +57,7 @@ class PollLoop:
     began_s: float = 0.0
     history: list[tuple[float, dict[str, float]]] = field(default_factory=list)
     now: dict[str, float] = field(default_factory=dict)
+    log: list[Logged] = field(default_factory=list)  # since the stage began
     skip: Skip | None = None
     off_since_s: float | None = None
     _emptied: bool = False
@@ -101,6 +106,8 @@ class PollLoop:
         self.now = values
         self.bench.seen.observe(self.bench.clock.now_s, values, self.settings.source_on)
         self.history.append((self.bench.clock.now_s, values))
+        if len(self.log) < MOST_LOGGED:
+            self.log.append((self.bench.clock.now_s, values, self.settings.drawn_A))
         del self.history[:-HISTORY]
         self._energy_Wh += values.get("input_power", 0.0) * seconds / 3600.0
         worked_out = {"run_time": self.bench.clock.now_s - self.began_s, "input_energy": self._energy_Wh}

@@ -93,7 +93,8 @@ def _later(action: Action) -> dict[str, object]:
     later: dict[type, dict[str, object]] = {
         Measure: {"record_s": 0.0, "capture": None}, Watch: {"hard": False},
         Confirm: {"hands_in": False, "record_s": 0.0},
-        SetSource: {"port": "", "phase_deg": None}, SetLoad: {"port": "", "law": "CC", "level": None, "pulses": None},
+        SetSource: {"port": "", "phase_deg": None},
+        SetLoad: {"port": "", "law": "CC", "level": None, "pulses": None, "beyond": 0.0},
     }  # fmt: skip
     return later.get(type(action), {})
 

@@ -240,6 +240,7 @@ class Runner:
             case End(part, outcome):
                 return PartEnded(part, outcome)
             case Stage(title, detail):
+                self.poll_loop.log.clear()
                 return StageBegan(title, detail)
             case Watch():
                 self.poll_loop.watches.add(action)

@@ -89,7 +89,8 @@ class Pulses:
 @dataclass(frozen=True)
 class SetLoad:
     """The load at an output, input on or off: the current it is to take, and by which law. ``level`` is what it is set
-    to where that is not the current itself, in ohm, V or W; ``pulses`` what a load switch beside it adds."""
+    to where that is not the current itself, in ohm, V or W; ``pulses`` what a load switch beside it adds. ``beyond``:
+    the share of its rating that this may go to, where a procedure is about going beyond it."""
 
     current_A: float
     on: bool
@@ -97,6 +98,7 @@ class SetLoad:
     law: LoadLaw = "CC"
     level: float | None = None
     pulses: Pulses | None = None
+    beyond: float = 0.0
 
     @property
     def set_to(self) -> float:
@@ -153,7 +155,7 @@ class Capturing:
     or goes. ``first`` stands before it for ``first_s``. ``look`` takes a first record to choose the span by. ``of`` is
     the procedure whose figures it is for, ``said`` what was chosen where schools differ. ``works_out`` names figures
     and facts that what follows goes by: worked out at once, they are kept with the capture. ``why`` says what span and
-    rate are for.
+    rate are for. ``logged``: no scope, but what was polled since the stage began.
     """
 
     of: str
@@ -170,6 +172,7 @@ class Capturing:
     said: tuple[tuple[str, str], ...] = ()
     works_out: tuple[str, ...] = ()
     why: str = ""
+    logged: bool = False
 
 
 @dataclass(frozen=True)

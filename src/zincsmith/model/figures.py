@@ -47,11 +47,12 @@ HOLD_UP = "hold-up"
 SHORT = "short circuit"
 INRUSH = "inrush"
 SWITCHING = "switching node"
+OVERCURRENT = "overcurrent"
 # What a claim says it is tested by -> the procedure.
 TESTS = {
     GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy", RIPPLE: "ripple",
     STEPS: "load_transient", TURN_ON: "turn_on", HOLD_UP: "hold_up", SHORT: "short_circuit",
-    INRUSH: "inrush", SWITCHING: "switching_node",
+    INRUSH: "inrush", SWITCHING: "switching_node", OVERCURRENT: "overcurrent",
 }  # fmt: skip
 OUT = ("voltmeter",)
 IN = ("power_meter",)
@@ -147,7 +148,8 @@ FIGURES = Figures({
         Figure("switching_frequency", "Switching frequency", "Hz", "plain", "band", "output", ("switching_frequency",),
                SWITCHING, SCOPE),
         Figure("inrush", "Inrush current", "A", "current", "most", "input", ("inrush",), INRUSH, SCOPE),
-        Figure("overcurrent", "Overcurrent limit", "A", "current", "band", roles=("load", "voltmeter")),
+        Figure("overcurrent", "Overcurrent limit", "A", "current", "band", "output",
+               ("overcurrent",), OVERCURRENT, ("load", "voltmeter")),
         Figure("overvoltage", "Overvoltage limit", "V", "voltage", "band", roles=OUT),
         Figure("short_circuit_time", "Collapse at a short circuit", "s", "plain", "most", "output",
                ("short_circuit_time",), SHORT, SCOPE),

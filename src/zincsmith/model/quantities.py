@@ -47,6 +47,7 @@ QUANTITIES = Quantities(
             Quantity("voltage_thd", "Distortion of the input volts", "1", "plain", "input", "power_meter"),
             Quantity("output_voltage", "Output volts", "V", "voltage", "output", "voltmeter"),
             Quantity("output_current", "Output amps", "A", "current", "output", "load"),
+            Quantity("load_set", "Amps the load was set to", "A", "current", "output", ""),
             Quantity("panel_voltage", "Volts on the display", "V", "voltage", "output", "panel_voltmeter"),
             Quantity("panel_current", "Amps on the display", "A", "current", "output", "panel_ammeter"),
             Quantity("load_voltage", "Volts at the load", "V", "voltage", "output", "load"),

@@ -21,6 +21,7 @@ from zincsmith.planning.rig_facts import laws_of
 
 NOTHING: Mapping[str, float] = {}
 NO_MODES: Mapping[str, str] = {}
+MOST_BEYOND = 1.60  # of it, where a procedure is about going beyond; common practice, no source
 LOAD_CEILING = 1.10  # of the rated current: the plan's own ceiling for steady-state work
 OVER_VOLTAGE = 1.15  # of nominal output
 CEILING = 1.2  # of nominal output, where no part says what it stands; common practice, no source
@@ -108,7 +109,8 @@ class Limits:
             if action.port not in self.loads_most:
                 raise LimitError(f"the plan wants a load at {action.port!r}; the unit has no such output")
             at = f"load at {action.port}" if action.port else "load"
-            self._compare(action.current_A, self.load_A(action.port, modes), "A", at)
+            ceiling = max(LOAD_CEILING, min(action.beyond, MOST_BEYOND))
+            self._compare(action.current_A, self.load_A(action.port, modes, ceiling), "A", at)
             if action.law not in self.laws.get(action.port, LAWS):
                 able = ", ".join(LAW_WORDS[law] for law in self.laws[action.port])
                 raise LimitError(f"the plan wants the {at} as {LAW_WORDS[action.law]}; it can only do: {able}")
@@ -121,20 +123,20 @@ class Limits:
                 if (most_W := self.loads_W.get(action.port)) is not None:
                     self._compare(abs(voltage) * action.current_A, most_W, "W", at)
                 after = {**drawn_A, action.port: action.current_A + pulses}
-                for one in replace(self.envelope, modes=modes).beyond_together(after, LOAD_CEILING * self.room_share):
+                for one in replace(self.envelope, modes=modes).beyond_together(after, ceiling * self.room_share):
                     raise LimitError(f"the plan goes too far: {one.words}")
         else:
             replace(self.envelope, modes={action.port: action.mode}).mode(action.port)
 
-    def load_A(self, port: str = "", modes: Mapping[str, str] = NO_MODES) -> Bound:
+    def load_A(self, port: str = "", modes: Mapping[str, str] = NO_MODES, ceiling: float = LOAD_CEILING) -> Bound:
         """The most that may be drawn from an output in the mode it is in, and by whom."""
-        return _least(self.rated_A(port, modes), self.loads_most[port])
+        return _least(self.rated_A(port, modes, ceiling), self.loads_most[port])
 
-    def rated_A(self, port: str = "", modes: Mapping[str, str] = NO_MODES) -> Bound:
+    def rated_A(self, port: str = "", modes: Mapping[str, str] = NO_MODES, ceiling: float = LOAD_CEILING) -> Bound:
         """The most that the unit itself may be asked for at an output."""
         rated = replace(self.envelope, modes=modes).rated_A(port)
         derated = Bound(self.room_share * rated, f"the rated current derated for {self.room_degC or 0.0:g} °C")
-        most = Bound(LOAD_CEILING * rated, f"{100 * LOAD_CEILING:.0f} % of the unit's rated current")
+        most = Bound(ceiling * rated, f"{100 * ceiling:.0f} % of the unit's rated current")
         return _least(most, derated if self.room_share < 1.0 else None)
 
     @staticmethod

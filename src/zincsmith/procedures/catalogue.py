@@ -42,6 +42,7 @@ SHIPPED = (
     "short_circuit",
     "switching_node",
     "ripple_by_voltmeter",
+    "overcurrent",
 )
 WANTED = {"name": str, "title": str, "version": int, "needs": tuple, "serves": str, "options": type}
 

@@ -61,6 +61,7 @@ class FigureRequest:
     start_s: float | None = None
     input: str = "input_V"
     output: str = "output_V"
+    rated_current_A: float | None = None
 
 
 class Intake:

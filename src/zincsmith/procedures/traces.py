@@ -102,12 +102,19 @@ class Choices:
     line_Hz: float | None = None
     bandwidth_Hz: float = 20e6
     record: str = ""  # short or long, where a procedure takes both
+    rated_A: float | None = None
 
     def nominal(self) -> float:
         """Nominal volts without their sign. InputError where nobody states them."""
         if self.nominal_V is None or self.nominal_V == 0.0:
             raise InputError("the nominal volts of the output are wanted, such as 12", key="nominal")
         return abs(self.nominal_V)
+
+    def rated(self) -> float:
+        """InputError where nobody states the rated current."""
+        if not self.rated_A or self.rated_A < 0.0:
+            raise InputError("the rated current of the output is wanted, such as 5", key="rated_current")
+        return self.rated_A
 
     def threshold_V(self, otherwise: str) -> float:
         return level_V(self.threshold or otherwise, self.nominal(), "threshold")

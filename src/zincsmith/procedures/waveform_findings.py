@@ -176,7 +176,7 @@ class OfCaptures(Procedure):
                 _KNOWN.pop(next(iter(_KNOWN)))
             traces = traces_from(capture, evidence.traces, port)
             backgrounds = [traces_from(one, evidence.traces, port) for one in quiet]
-            choices = choices_of(capture.said, nominal_V(plate, port), line_Hz(point.at))
+            choices = choices_of(capture.said, nominal_V(plate, port), line_Hz(point.at), rated_A(plate, port))
             found = self.work_out(traces, choices, backgrounds)
             stood = [f"{name} {words}" for name, words in capture.said.items() if name.endswith(BEFORE)]
             facts = "; ".join((*(_fact(name, fact) for name, fact in found.facts.items()), *stood))
@@ -192,7 +192,8 @@ class OfCaptures(Procedure):
         """Everything that its figures depend on."""
         hertz = line_Hz(point.at)
         return (
-            self.name, self.version, _key(capture), tuple(map(_key, quiet)), port, nominal_V(plate, port), hertz
+            self.name, self.version, _key(capture), tuple(map(_key, quiet)), port, nominal_V(plate, port),
+            rated_A(plate, port), hertz,
         )  # fmt: skip
 
     def _of(self, port: str, seen: Sequence[Seen]) -> list[Finding]:
@@ -327,6 +328,12 @@ def nominal_V(plate: Nameplate, port: str) -> float | None:
     """Nominal volts of an output."""
     out = next((o for o in plate.outputs if o.name == port), plate.outputs[0] if plate.outputs else None)
     return out.voltage_V if out is not None else None
+
+
+def rated_A(plate: Nameplate, port: str) -> float | None:
+    """Rated amps of an output."""
+    out = next((o for o in plate.outputs if o.name == port), plate.outputs[0] if plate.outputs else None)
+    return out.current_A if out is not None else None
 
 
 def line_Hz(at: OperatingPoint) -> float | None:

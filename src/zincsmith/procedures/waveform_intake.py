@@ -53,8 +53,9 @@ class WaveformIntake(Intake):
 
     def _asked(self, asked: FigureRequest) -> Choices:
         return Choices(
-            asked.nominal_V, asked.threshold, asked.band, asked.about, asked.start_s, asked.line_Hz, asked.bandwidth_Hz
-        )
+            asked.nominal_V, asked.threshold, asked.band, asked.about, asked.start_s, asked.line_Hz, asked.bandwidth_Hz,
+            rated_A=asked.rated_current_A,
+        )  # fmt: skip
 
     def _traces(self, found: Columns, asked: FigureRequest) -> Traces:
         return traces_of(found, asked, self.heads(asked), set(self.optional))
@@ -70,7 +71,7 @@ class WaveformIntake(Intake):
         line_Hz = asked.line.frequency_Hz or None if asked.line is not None else None
         traces, procedure = self._traces(found, columns), self.asks().procedure
         # What nothing can be worked out of is refused now.
-        self.work_out(traces, choices_of(asked.choices, rated.voltage_V or None, line_Hz))
+        self.work_out(traces, choices_of(asked.choices, rated.voltage_V or None, line_Hz, rated.current_A))
         points = [_point(traces, found, procedure, asked, at, None)]
         if asked.background is not None:
             quiet = read_columns(asked.background)
@@ -78,12 +79,15 @@ class WaveformIntake(Intake):
         return Taken(points, self.asks(), traces.notes)
 
 
-def choices_of(said: Mapping[str, str], nominal_V: float | None, line_Hz: float | None) -> Choices:
+def choices_of(
+    said: Mapping[str, str], nominal_V: float | None, line_Hz: float | None, rated_A: float | None = None
+) -> Choices:
     """What was chosen for a capture, as it is kept with it. InputError for what is no such choice."""
     named = said.get("start")
     return Choices(
         nominal_V, said.get("threshold", ""), said.get("band", "1%"), said.get("about", "nominal"),
         float(named) if named else None, line_Hz, bandwidth_of(said.get("bandwidth", "20MHz")), said.get("record", ""),
+        rated_A,
     )  # fmt: skip
 
 

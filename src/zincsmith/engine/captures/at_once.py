@@ -13,7 +13,7 @@ from zincsmith.model.capture import WORKED_OUT, Capture, CaptureChannel
 from zincsmith.model.errors import InputError
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.catalogue import procedure
-from zincsmith.procedures.waveform_findings import OfCaptures, nominal_V, traces_from
+from zincsmith.procedures.waveform_findings import OfCaptures, nominal_V, rated_A, traces_from
 from zincsmith.procedures.waveform_intake import choices_of
 
 Array = NDArray[np.float64]
@@ -46,7 +46,9 @@ def worked_out(wanted: Capturing, capture: Capture, packed: list[Packed], plate:
         return capture
     port = capture.channels[0].port
     fed = next((s for s in (wanted.first, wanted.then) if isinstance(s, SetSource)), None)
-    choices = choices_of(capture.said, nominal_V(plate, port), fed.frequency_Hz if fed is not None else None)
+    choices = choices_of(
+        capture.said, nominal_V(plate, port), fed.frequency_Hz if fed is not None else None, rated_A(plate, port)
+    )
     # How well it is known is asked later: here the figure has to be there soon.
     plain = replace(capture, channels=tuple(replace(c, known=False) for c in capture.channels))
     traces = traces_from(plain, _JustPacked({p.sha256: p for p in packed}), port)

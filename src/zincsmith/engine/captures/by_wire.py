@@ -17,6 +17,7 @@ from zincsmith.bench.oscilloscope import Fetched, Oscilloscope
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.captures.at_once import worked_out
 from zincsmith.engine.captures.by_hand import WANTS, asking_words, setting_words, told
+from zincsmith.engine.captures.logged import logged
 from zincsmith.engine.operator import Operator
 from zincsmith.engine.poll_loop import PollLoop
 from zincsmith.engine.setting import Setter
@@ -51,6 +52,8 @@ class Capturer:
 
     def take(self, wanted: Capturing) -> tuple[Capture, list[Packed]]:
         """Carry it out. InputError where no scope is reached, or it has no such channel."""
+        if wanted.logged:
+            return logged(wanted, self.poll_loop.log, self.bench.rig)
         capture, packed = self._taken(wanted)
         if not wanted.works_out:
             return capture, packed

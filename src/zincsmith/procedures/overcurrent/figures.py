@@ -1,0 +1,112 @@
+"""Figures of an overload, from a log of volts and amps."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from zincsmith.analysis.protection import Log, Protection, protection_of
+from zincsmith.model.errors import InputError
+from zincsmith.procedures.traces import Choices, Traces, combined
+from zincsmith.recorded.result import Analysed, Figure, Mark
+
+LET_GO = "lets_go_at_A"
+CURRENT, VOLTAGE = "output_current", "output_voltage"
+
+
+def protection_figures(traces: Traces, choices: Choices) -> Analysed:
+    """InputError for no nominal volts, no rated current, or too few samples."""
+    traces = traces.upright
+    times = traces.begin_s + traces.step_s * np.arange(traces.count, dtype=np.float64)
+    log = Log(
+        times, traces.values(VOLTAGE), np.abs(traces.values(CURRENT)),
+        traces.maybe("load_set"), traces.maybe("input_power"), traces.maybe("case_temperature"),
+    )  # fmt: skip
+    try:
+        found = protection_of(log, choices.nominal(), choices.rated())
+    except ValueError as error:
+        raise InputError(f"{error}") from None
+    out = Analysed("protection", _figures(found, traces))
+    out.facts = {
+        "protection": found.behaviour,
+        "recovery": found.recovery,
+        "sequence": list(found.sequence),
+        **({"load_ran_out": True} if found.load_ran_out else {}),
+        **({LET_GO: f"{found.let_go_A:.5g}"} if found.let_go_A is not None else {}),
+        "sample_rate_Hz": f"{1.0 / traces.step_s:.6g}",
+    }
+    if found.recovery_s is not None and found.recovery == "automatic":
+        released = _released_s(log, choices.rated())
+        if released is not None:
+            out.marks = [Mark("released", released, "no more than its rating is asked for"),
+                         Mark("back", released + found.recovery_s, "90 % of nominal")]  # fmt: skip
+    _doubts(out, found, choices)
+    return out
+
+
+def _released_s(log: Log, rated_A: float) -> float | None:
+    asked = log.asked_A if log.asked_A is not None else log.amps
+    over = [k for k, a in enumerate(asked) if a > 1.02 * rated_A]
+    return float(log.times[over[-1] + 1]) if over and over[-1] + 1 < len(log.times) else None
+
+
+def _figures(found: Protection, traces: Traces) -> dict[str, Figure]:
+    amps, volts = traces.channels[CURRENT], traces.channels[VOLTAGE]
+
+    def told(value: float | None, unit: str, effects: dict[str, float]) -> Figure:
+        if value is None or not traces.known:
+            return Figure(value, unit)
+        return Figure(value, unit, combined(effects), effects=effects)
+
+    def of_time(value: float | None) -> Figure:
+        if value is None:
+            return Figure(None, "s")
+        effects = {"one sample of the log": traces.step_s / 6.0**0.5, "time base": traces.timebase_u * value}
+        return Figure(value, "s", combined(effects), effects=effects)
+
+    limit, before = found.limit_A, found.before_V
+
+    def amps_of(value: float | None) -> dict[str, float]:
+        return {
+            f"{CURRENT}: gain": (amps.gain_u or 0.0) * (value or 0.0), f"{CURRENT}: offset": amps.offset_u or 0.0,
+            f"{CURRENT}: steps": amps.quantum / 12.0**0.5,
+        }  # fmt: skip
+
+    power = found.limit_W or 0.0
+    return {
+        "limit_current": told(limit, "A", amps_of(limit)),
+        "limit_power": told(found.limit_W, "W", {
+            f"{CURRENT}: gain": power * (amps.gain_u or 0.0), f"{VOLTAGE}: gain": power * (volts.gain_u or 0.0),
+        }),
+        "voltage_before": told(before, "V", {
+            f"{VOLTAGE}: gain": (before or 0.0) * (volts.gain_u or 0.0), f"{VOLTAGE}: offset": volts.offset_u or 0.0,
+        }),
+        "highest_current": told(found.highest_A, "A", amps_of(found.highest_A)),
+        "hiccup_period": of_time(found.hiccup_s),
+        "recovery_time": of_time(found.recovery_s),
+        "time_to_shutdown": of_time(found.shutdown_s),
+    }  # fmt: skip
+
+
+def _doubts(out: Analysed, found: Protection, choices: Choices) -> None:
+    if found.below_rating:
+        limit = f"{found.limit_A:.4g} A" if found.limit_A is not None else "less"
+        out.doubt(
+            "trip_below_rating", f"It lets go at {limit}, rated for {choices.rated():g} A.",
+            "Was it warm, derated, or fed too low? Take it once more from cold.",
+        )  # fmt: skip
+    if found.load_ran_out:
+        out.doubt(
+            "load_ran_out", "The load was set to more than it drew while the volts stood: it ran out, not the unit.",
+            "Use a larger load, or one that works down to fewer volts.",
+        )  # fmt: skip
+    for words in found.undecided:
+        out.doubt(
+            "protection_undecided",
+            f"{words[:1].upper()}{words[1:]}.",
+            "Record longer, the input and a temperature too.",
+        )
+    if found.behaviour == "not-seen" and not found.undecided:
+        out.doubt(
+            "no_overload", "The log asks for no more than the rating: it says nothing of the protection.",
+            "Go on beyond the rating, within what rig and parts stand.",
+        )  # fmt: skip

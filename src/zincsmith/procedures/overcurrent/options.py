@@ -1,0 +1,94 @@
+"""What overcurrent is asked for, and how it is put into a plan: when somebody chose it, never by itself."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import ClassVar, Literal
+
+from zincsmith.model.errors import InputError
+from zincsmith.model.operating_point import LoadLaw
+from zincsmith.model.plan import LINES, Line, Options
+from zincsmith.procedures import fields
+from zincsmith.procedures.base import fed_by_one_mains
+from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
+from zincsmith.procedures.planning import Facts, Refit
+from zincsmith.procedures.waveform_options import OnOutputs
+
+LATE = 9  # violent after gentle
+LAWS: tuple[tuple[str, LoadLaw], ...] = (
+    ("constant current", "CC"),
+    ("constant resistance", "CR"),
+    ("constant power", "CP"),
+)
+FORM: tuple[Field, ...] = (
+    fields.LINES,
+    Choosing("Load as", "law", LAWS),
+    Choosing("Up to", "ceiling_percent", tuple((f"{p:g} % of the rating", p) for p in (120.0, 140.0, 160.0))),
+    Choosing("In steps of", "step_percent", tuple((f"{p:g} %", p) for p in (1.0, 2.0, 5.0))),
+    Choosing("Times", "repeats", tuple((f"{n}", n) for n in (1, 3, 10))),
+    Choosing("Rest between", "rest_s", times(10.0, 60.0, 300.0)),
+)
+MOST_REPEATS, MOST_TRIPS = 20, 60
+
+
+@dataclass(frozen=True)
+class OvercurrentOptions(OnOutputs):
+    """A gentle ramp beyond the rating to the first trip, that interval halved until ``resolution_percent``, repeats;
+    never beyond ``ceiling_percent``. What it does is watched for ``observe_s``, then the overload goes; for
+    ``recover_s`` it is watched whether it comes back by itself, before it is unloaded and then its input cycled."""
+
+    procedure: Literal["overcurrent"] = "overcurrent"
+    lines: tuple[Line, ...] = LINES[:1]
+    law: LoadLaw = "CC"
+    ceiling_percent: float = 160.0
+    step_percent: float = 5.0
+    resolution_percent: float = 1.0
+    step_s: float = 1.0
+    observe_s: float = 8.0
+    recover_s: float = 8.0
+    rest_s: float = 10.0
+    repeats: int = 3
+
+    form: ClassVar[tuple[Field, ...]] = FORM
+
+    @property
+    def lines_used(self) -> tuple[Line, ...]:
+        return self.lines
+
+    @property
+    def loads_used(self) -> tuple[float, ...]:
+        return (100.0,)
+
+    @property
+    def rank(self) -> int:
+        return LATE
+
+    @property
+    def reason(self) -> str:
+        return "it drives the unit beyond its rating: after everything gentle"
+
+    def check(self) -> None:
+        """InputError, with the key of the option, for what no bench can carry out."""
+        check_lines(self.lines)
+        if not 105.0 <= self.ceiling_percent <= 160.0:
+            raise InputError("goes from 105 to 160 % of the rating", key="part.ceiling_percent")
+        if not 0.5 <= self.resolution_percent <= self.step_percent <= 20.0:
+            raise InputError("steps of 0.5 to 20 %, halved down to a resolution no larger", key="part.step_percent")
+        if not 1 <= self.repeats <= MOST_REPEATS:
+            raise InputError(f"1 to {MOST_REPEATS} times", key="part.repeats")
+        if self.law == "CV":
+            raise InputError(
+                "an output that holds its volts cannot be loaded by one that holds them too", key="part.law"
+            )
+        between(0.5, 600.0, step_s=self.step_s, observe_s=self.observe_s, recover_s=self.recover_s)
+        between(0.0, 3600.0, rest_s=self.rest_s)
+
+    def unmet(self, facts: Facts) -> str:
+        """Volts and amps have to be polled: what happens in a second nobody types."""
+        by_hand = [role for role in ("voltmeter", "load") if facts.rig.by_hand(role)]
+        if by_hand:
+            return f"the {by_hand[0]} is read by hand: what happens at a trip is over before anybody types it"
+        return fed_by_one_mains(facts.unit.nameplate)
+
+    def refitted(self, to: Refit) -> Options:
+        return replace(self, lines=to.lines(self.lines))

@@ -1,0 +1,216 @@
+"""Overcurrent: a gentle ramp beyond the rating, what the unit does then, and how it comes back."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Generator, Sequence
+from dataclasses import replace
+
+from zincsmith.model.actions import (
+    Action,
+    Capturing,
+    Confirm,
+    Dwell,
+    Measure,
+    Measured,
+    Outcome,
+    SetLoad,
+    SetSource,
+    Stage,
+    WantedChannel,
+)  # fmt: skip
+from zincsmith.model.address import at_port
+from zincsmith.model.finding import Finding
+from zincsmith.model.plan import Line
+from zincsmith.model.reading import Evidence
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import Context, Conventions, Steps
+from zincsmith.procedures.beginning import COMES_UP_S, gate
+from zincsmith.procedures.intake import Intake
+from zincsmith.procedures.overcurrent.figures import protection_figures
+from zincsmith.procedures.overcurrent.intake import OverloadLog
+from zincsmith.procedures.overcurrent.options import MOST_TRIPS, OvercurrentOptions
+from zincsmith.procedures.overcurrent.trials import over_all_trials, without_trip
+from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, emptied, idle, ramp
+from zincsmith.procedures.traces import Choices, Traces
+from zincsmith.procedures.waveform_findings import Named, OfCaptures, Seen
+from zincsmith.recorded.result import Analysed
+
+NAME = "overcurrent"
+RATED, RELEASED = 100.0, 50.0  # percent: where a trial begins, and what is left once the overload goes
+HOLDS, BACK = 0.95, 0.9  # of the volts before, of nominal
+POLL_S, LOOK_S = 0.25, 0.25
+LOGGED = 2000  # polls of a trial, about
+CAUTIONS = (
+    "The unit is driven beyond its rating on purpose: stay with it, watch it, smell it; F12 makes safe at once.",
+    "Load, leads and clips carry more than the rated current: what they stand is what the rig says.",
+)
+Trial = Generator[Action, Outcome, bool]
+
+
+class Overcurrent(OfCaptures):
+    """Worked out of the log of each trial."""
+
+    name = NAME
+    title = "Overcurrent"
+    version = 1
+    needs: tuple[str, ...] = ("load", "voltmeter")
+    serves = "where it lets go, what it does then, and how it comes back"
+    options = OvercurrentOptions
+    intakes: tuple[Intake, ...] = (OverloadLog(),)
+    of = "output_voltage"
+
+    def steps(self, ctx: Context) -> Steps:
+        """At each line and output: the first trip by steps, its interval halved, then repeats with rest."""
+        options = ctx.asked(OvercurrentOptions)
+        ctx = replace(ctx, law=options.law)
+        yield from gate(ctx)
+        yield Confirm(
+            "Beyond the rating",
+            f"Each output goes up to {options.ceiling_percent:g} % of its rated current in steps of "
+            f"{options.step_percent:g} %, and stays beyond it for {options.observe_s:g} s at a time.", CAUTIONS,
+        )  # fmt: skip
+        for line in ctx.reachable(options.lines):
+            yield SetSource(line.voltage_V, line.frequency_Hz, True)
+            yield Dwell(COMES_UP_S, "output comes up")
+            for port in ctx.outputs:
+                yield from _of_a_port(replace(ctx, about=port if len(ctx.outputs) > 1 else ""), options, line, port)
+
+    def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
+        return protection_figures(traces, choices)
+
+    def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
+        """What held is no finding of its own where something higher did not; where nothing let go that is told."""
+        return without_trip(super().findings(evidence, nameplate, conventions))
+
+    def gathered(self, finding: Finding, seen: Sequence[Seen]) -> Finding:
+        """The limit in the light of all trials: the highest that held, and where it first did not."""
+        return over_all_trials(finding, seen) if finding.name == "overcurrent" else finding
+
+    def named(self, found: Analysed) -> Sequence[Named]:
+        f, facts = found.figures, found.facts
+        sequence = facts["sequence"]
+        told = (
+            " then ".join(map(str, sequence)) if isinstance(sequence, list) and sequence else str(facts["protection"])
+        )
+        if facts["protection"] in ("none", "not-seen"):
+            return (Named("highest_overload", "Highest overload applied", "A", f["highest_current"], told),)
+        wanted = [
+            Named("overcurrent", "Overcurrent limit", "A", f["limit_current"], told),
+            Named("overcurrent_power", "Greatest output power", "W", f["limit_power"], told),
+            Named("voltage_before_trip", "Output volts just before", "V", f["voltage_before"], told),
+        ]
+        more = (
+            ("hiccup_period", "hiccup_period", "Hiccup, from start to start"),
+            ("recovery_time", "overload_recovery", f"Recovery, {facts['recovery']}"),
+            ("time_to_shutdown", "overload_shutdown", "From the overload to the shutdown"),
+        )
+        return (
+            *wanted,
+            *(Named(name, title, "s", f[key], told) for key, name, title in more if f[key].value is not None),
+        )
+
+
+def _of_a_port(ctx: Context, options: OvercurrentOptions, line: Line, port: str) -> Steps:
+    """InputError where a limit of rig or unit lies below the first step beyond the rating."""
+    good, bad, trips = RATED, math.inf, 0
+    first = True
+    for _ in range(options.repeats + MOST_TRIPS):
+        fine = not first and bad - good > options.resolution_percent
+        if not first and not fine and (trips >= options.repeats or math.isinf(bad)):
+            return
+        begin = RATED if first or not fine else good
+        shares = _shares(options, begin, bad, fine, first)
+        reached: list[float] = []
+        tripped = yield from _trial(ctx, options, line, port, shares, reached, trips + 1)
+        if tripped:
+            trips += 1
+            below = reached[-2] if len(reached) > 1 else RATED
+            good, bad = (max(good, below) if below < reached[-1] else good), min(bad, reached[-1])
+        else:
+            good = max(good, reached[-1])
+            if first:
+                return  # nothing up to the ceiling: a figure of its own
+        first = False
+        if trips >= MOST_TRIPS:
+            return
+
+
+def _shares(options: OvercurrentOptions, begin: float, bad: float, fine: bool, first: bool) -> list[float]:
+    """What a trial goes through, in percent: the whole ramp at first, half of the interval left, or the trip once
+    more."""
+    if first:
+        count = math.floor((options.ceiling_percent - RATED) / options.step_percent + 1e-9)
+        return [RATED + options.step_percent * k for k in range(1, count + 1)]
+    return [0.5 * (begin + bad)] if fine else [bad]
+
+
+def _trial(
+    ctx: Context, options: OvercurrentOptions, line: Line, port: str, shares: Sequence[float], reached: list[float],
+    number: int,
+) -> Trial:  # fmt: skip
+    """From the rated load through these shares until it lets go; watched, released, brought back, kept as a log."""
+    yield Stage("Overcurrent", f"{line.words}, {f'{port}, ' if port else ''}trial {number}, up to {shares[-1]:.4g} %")
+    yield from ramp(ctx, RAMP_PERCENT)
+    yield Dwell(2.0, "at its rating", period_s=POLL_S)
+    before, tripped = (yield from _volts(ctx, line, port)), False
+    for share in shares:
+        reached.append(share)
+        amps = ctx.load_A(RATED, port) * share / RATED
+        level = ctx.level(share, port) if ctx.law != "CC" else None
+        yield SetLoad(amps, True, port, ctx.law, level, beyond=options.ceiling_percent / 100.0)
+        yield Dwell(options.step_s, "does it hold?", period_s=POLL_S)
+        now = yield from _volts(ctx, line, port)
+        if before is not None and now is not None and abs(now) < HOLDS * abs(before):
+            tripped = True
+            break
+    if tripped:
+        yield Dwell(options.observe_s, "what it does", period_s=POLL_S)
+    yield from draw(ctx, RELEASED)
+    yield from _comes_back(ctx, options, line, port, tripped)
+    wanted = tuple(
+        WantedChannel(address, 1.0)
+        for address in (
+            at_port("output_voltage", port), at_port("output_current", port), at_port("load_set", port),
+            *(q for q in ("input_power", "case_temperature") if q in ctx.polled),
+        )
+    )  # fmt: skip
+    yield Measure(
+        (), 0.0, at_load(ctx, line, RATED),
+        capture=Capturing(NAME, wanted, 0.0, LOGGED, logged=True, said=(("law", ctx.law), ("trial", f"{number}"))),
+    )  # fmt: skip
+    yield Dwell(options.rest_s, "rests")
+    return tripped
+
+
+def _comes_back(ctx: Context, options: OvercurrentOptions, line: Line, port: str, tripped: bool) -> Steps:
+    """By itself, unloaded, or once its input was off until the output had gone."""
+    yield Dwell(options.recover_s if tripped else 1.0, "does it come back?", period_s=POLL_S)
+    if (yield from _is_back(ctx, line, port)):
+        return
+    yield from idle(ctx)
+    yield Dwell(options.recover_s, "does it come back unloaded?", period_s=POLL_S)
+    if (yield from _is_back(ctx, line, port)):
+        return
+    yield from emptied(ctx, line.frequency_Hz)
+    yield Dwell(OFF_S, "its input is off", period_s=POLL_S)
+    yield SetSource(line.voltage_V, line.frequency_Hz, True)
+    yield Dwell(COMES_UP_S, "output comes up", period_s=POLL_S)
+
+
+OFF_S = 10.0
+
+
+def _volts(ctx: Context, line: Line, port: str) -> Generator[Action, Outcome, float | None]:
+    name = at_port("output_voltage", port)
+    answer = yield Measure((name,), LOOK_S, at_load(ctx, line, RATED))
+    reading = answer.point.get(name) if isinstance(answer, Measured) else None
+    return reading.value if reading is not None else None
+
+
+def _is_back(ctx: Context, line: Line, port: str) -> Generator[Action, Outcome, bool]:
+    now = yield from _volts(ctx, line, port)
+    return now is not None and abs(now) >= BACK * abs(ctx.volts[port])
+
+
+SPEC = Overcurrent()

@@ -1,0 +1,65 @@
+"""What several trials of one output say together."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+
+from zincsmith.analysis.uncertainty import factor_of
+from zincsmith.model.finding import Contribution, Doubt, Finding, Working
+from zincsmith.procedures.overcurrent.figures import LET_GO
+from zincsmith.procedures.waveform_findings import Seen
+
+GAP = "between the last that held and the first that did not (one-sided)"
+
+
+def over_all_trials(finding: Finding, seen: Sequence[Seen]) -> Finding:
+    """The largest current that held in any trial, those among them that did not let go; how far above it the first
+    that did not hold was asked for is a part of U. What it did in each trial is told in its order."""
+    held = [
+        n.figure for one in seen for n in one.worked.named
+        if n.name in ("overcurrent", "highest_overload") and n.figure.value is not None
+    ]  # fmt: skip
+    let_go = [float(str(v)) for one in seen if (v := one.worked.told.get(LET_GO)) is not None]
+    if finding.value is None or not held:
+        return finding
+    if let_go:  # one trial may hold what another does not: what never held counts
+        below = [f for f in held if (f.value or 0.0) <= max(let_go)]
+        held = below or held
+    best = max(held, key=lambda f: f.value or 0.0)
+    value = best.value or 0.0
+    did = [str(n.note) for one in seen for n in one.worked.named if n.name == "overcurrent"]
+    told = "; then ".join(dict.fromkeys(did))
+    first = [x for x in let_go if x > value]
+    gap = min(first) - value if first else 0.0
+    parts = finding.contributions
+    u = finding.u
+    if u is not None and gap > 0.0:
+        parts = (*parts, Contribution(GAP, gap / math.sqrt(3.0), False, rectangular=True))
+        u = math.hypot(*(c.effect for c in parts))
+    words = f"{told}; the greatest that held in {len(seen)} trials, {len(did)} of them let go"
+    working = replace(finding.working, formula=words)
+    doubts = finding.doubts
+    if len(set(did)) > 1:
+        text = f"It does not do the same each time: {told}."
+        doubts = (*doubts, Doubt("trials_differ", text, "Rest longer between them: a warm unit may do something else."))
+    return replace(
+        finding, value=value, u=u, k=factor_of(parts, None) if u is not None else None, contributions=parts,
+        working=working, doubts=doubts,
+    )  # fmt: skip
+
+
+def without_trip(found: Sequence[Finding]) -> list[Finding]:
+    """Where an output let go, what held in other trials is told with that; where none did, the limit is not tested,
+    and up to where is said."""
+    tripped = {(f.output, f.at.line) for f in found if f.name == "overcurrent"}
+    out = [f for f in found if f.name != "highest_overload" or (f.output, f.at.line) not in tripped]
+    for one in found:
+        if one.name == "highest_overload" and (one.output, one.at.line) not in tripped and one.value is not None:
+            text = f"It held all that was asked for, up to {one.value:.4g} A: whether it is limited above is not seen."
+            doubt = Doubt("no_limit_seen", text, "A higher ceiling, where rig and parts stand it.")
+            note = f"none up to {one.value:.4g} A"
+            out.append(Finding("overcurrent", "Overcurrent limit", None, "A", at=one.at, output=one.output,
+                               working=Working("", note=note), doubts=(doubt,)))  # fmt: skip
+    return out

@@ -1,0 +1,119 @@
+"""Overcurrent over sockets: each protection that the stand-in has is told by name, its limit found from below, and the
+unit brought back; against the physics file, which shares no code with the application."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from tests.conftest import ROOT
+from tests.engine.scripted import Actor, Scene
+
+from zincsmith.bench.standin import RunningStandIn
+from zincsmith.book.reader import BookReader
+from zincsmith.judge.judging import JudgedRun, judge_run
+from zincsmith.model.claim import StatedClaim
+from zincsmith.model.errors import InputError, LimitError
+from zincsmith.model.events import Effected
+from zincsmith.model.finding import Finding, Verdict
+from zincsmith.model.plan import Line, Plan
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
+from zincsmith.planning.rehearsal import rehearse
+from zincsmith.procedures.overcurrent.options import OvercurrentOptions
+from zincsmith.procedures.planning import Facts
+
+StartStandIn = Callable[..., RunningStandIn]
+LINE = Line(115.0, 60.0)
+PHYSICS = (ROOT / "examples" / "standins" / "tarnbrook-tb2425.toml").read_text()
+LIMIT_A = 3.2
+QUICK = OvercurrentOptions(
+    lines=(LINE,), step_percent=10.0, resolution_percent=2.5, observe_s=5.0, recover_s=4.0, rest_s=1.0, repeats=2
+)
+
+
+@pytest.fixture
+def tried(tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn) -> Callable[..., JudgedRun]:
+    def go(kind: str, part: OvercurrentOptions = QUICK, **more: object) -> JudgedRun:
+        text = PHYSICS.replace('kind = "shutdown"', f'kind = "{kind}"')
+        for key, value in more.items():
+            text = text.replace("delay_s = 0.1\n", f"delay_s = 0.1\n{key} = {value}\n", 1) if key != "limit_A" else text
+        physics = tmp_path / "unit.toml"
+        lines = [
+            f"limit_A = {more.get('limit_A', LIMIT_A)}" if x.startswith("limit_A") else x for x in text.splitlines()
+        ]
+        physics.write_text("\n".join(lines))
+        claims = (*unit.nameplate.claims, StatedClaim("overcurrent", low=2.75, high=4.0, source="manual"))
+        stated = replace(unit, nameplate=replace(unit.nameplate, claims=claims))
+        scene = Scene.set_up(tmp_path, stated, rig, Plan("Over", (part,)), standin(file=str(physics)).addresses)
+        closed = scene.run(Actor())
+        assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+        with BookReader(scene.path) as book:
+            return judge_run(book)
+
+    return go
+
+
+def of(run: JudgedRun, name: str) -> Finding:
+    return next(j.finding for j in run.judged if j.finding.name == name and j.finding.value is not None)
+
+
+@pytest.mark.parametrize(
+    ("kind", "told", "recovery"),
+    [("shutdown", "shutdown-auto-recovery", "automatic"), ("hiccup", "hiccup", "automatic"),
+     ("latching", "latching", "input-cycle"), ("constant current", "constant-current", "automatic"),
+     ("foldback", "foldback", "automatic")],
+)  # fmt: skip
+def test_each_protection_is_told_by_name(
+    tried: Callable[..., JudgedRun], tmp_path: Path, kind: str, told: str, recovery: str
+) -> None:
+    """The limit lies between the last step that held and the first that did not; the claim is judged as a range."""
+    run = tried(kind, off_s=1.5)
+    found = of(run, "overcurrent")
+    assert told in found.working.formula, found.working
+    assert LIMIT_A * (1.0 - 0.027) <= found.number <= LIMIT_A * 1.005
+    assert f"recovery {recovery}" in found.working.note
+    assert abs(found.number - LIMIT_A) <= (found.k or 0.0) * (found.u or 0.0) + 0.01
+    claim = next(j for j in run.judged if j.claim is not None and j.claim.figure == "overcurrent")
+    assert claim.verdict is Verdict.HOLDS
+    before = of(run, "voltage_before_trip")
+    assert before.number == pytest.approx(24.0, rel=0.02)
+    if kind == "hiccup":
+        assert of(run, "hiccup_period").number == pytest.approx(1.5 + 0.1, abs=0.3)
+    with BookReader(tmp_path / "run.zbook") as book:
+        did = [w.event for w in book.events(kinds=(Effected,))]
+    assert max(float(e.body["current_A"]) for e in did if e.action == "SetLoad") <= 1.6 * 2.5
+
+
+def test_what_has_none_is_told_up_to_where_it_was_tried(tried: Callable[..., JudgedRun]) -> None:
+    run = tried("none", replace(QUICK, ceiling_percent=120.0))
+    highest = of(run, "highest_overload")
+    assert highest.number == pytest.approx(1.2 * 2.5, rel=0.01)
+    assert "none" in highest.working.formula
+
+
+def test_a_trip_below_the_rating_fails_and_is_doubted(tried: Callable[..., JudgedRun]) -> None:
+    """It lets go on the way to its rating, before anything beyond was asked."""
+    run = tried("latching", limit_A=2.2)
+    found = of(run, "overcurrent")
+    assert found.number < 2.5
+    assert "trip_below_rating" in {d.code for d in found.doubts}
+    claim = next(j for j in run.judged if j.claim is not None and j.claim.figure == "overcurrent")
+    assert claim.verdict is Verdict.FAILS
+
+
+def test_it_is_bounded_and_wants_its_meters_by_wire(unit: Unit, rig: Rig) -> None:
+    small = replace(rig, instruments=tuple(
+        replace(i, most={"current_A": 2.6, "power_W": 300.0}) if i.role == "load" else i for i in rig.instruments
+    ))  # fmt: skip
+    with pytest.raises(LimitError, match="the most"):
+        rehearse(unit, small, Plan("Over", (QUICK,)))
+    rehearse(unit, rig, Plan("Over", (QUICK,)))
+    hand = replace(rig, instruments=tuple(
+        replace(i, how="by hand", kind="clamp") if i.role == "load" else i for i in rig.instruments
+    ))  # fmt: skip
+    assert "by hand" in QUICK.unmet(Facts(unit, hand, (LINE,), ()))
+    with pytest.raises(InputError, match="160"):
+        replace(QUICK, ceiling_percent=170.0).check()
