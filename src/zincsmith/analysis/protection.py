@@ -70,6 +70,7 @@ class Protection:
     load_ran_out: bool = False
     below_rating: bool = False
     let_go_A: float | None = None  # what was asked as it first did not hold
+    let_go_s: float | None = None  # when, on the times of the log
     undecided: tuple[str, ...] = field(default=())
 
 
@@ -198,7 +199,8 @@ def _classified(
         behaviour, recovery, tuple(dict.fromkeys(sequence)), limit_A, _most_W(log), float(log.volts[before]),
         float(np.max(log.amps[holds])) if holds.any() else None,
         float(np.median(np.diff(log.times[cycles]))) if behaviour == "hiccup" else None,
-        back_s if not cut else None, shutdown, ran_out, let_go_A=_let_go_A(log, first), undecided=tuple(undecided),
+        back_s if not cut else None, shutdown, ran_out, let_go_A=_let_go_A(log, first),
+        let_go_s=float(log.times[first]), undecided=tuple(undecided),
     )  # fmt: skip
 
 

@@ -30,7 +30,10 @@ class About(StrEnum):
 @app.command()
 def analyse(
     kind: Annotated[
-        str, typer.Argument(help="power, standby, points, ripple, load-step, turn-on, hold-up, short, protection")
+        str,
+        typer.Argument(
+            help="power, standby, points, ripple, load-step, turn-on, hold-up, short, protection, dropout, thermal"
+        ),
     ],
     files: Annotated[list[Path], typer.Argument(help="CSV, JSON, HDF5 or NumPy")],
     as_json: JsonOption = False,
@@ -51,6 +54,9 @@ def analyse(
         float | None, typer.Option(help="load-step, turn-on, hold-up, short, protection: nominal volts of the output")
     ] = None,
     rated_current: Annotated[float | None, typer.Option(help="protection: rated amps of the output")] = None,
+    tolerance: Annotated[str, typer.Option(help="dropout: of the output, such as 5%")] = "5%",
+    ambient: Annotated[float | None, typer.Option(help="thermal: of the room, degC")] = None,
+    limit: Annotated[float | None, typer.Option(help="thermal: degC that is not to be passed")] = None,
     threshold: Annotated[str, typer.Option(help="turn-on, hold-up, short: such as 90% of nominal, or 0.1V")] = "",
     band: Annotated[str, typer.Option(help="load-step: band of recovery, such as 1% of nominal, or 50mV")] = "1%",
     about: Annotated[About, typer.Option(help="load-step: what the band lies about")] = About.NOMINAL,
@@ -60,7 +66,7 @@ def analyse(
 ) -> None:
     """Work out figures from a recorded file: power of waveforms (volts and amps may stand in two files), standby power,
     a table of points, ripple and noise, load steps, turn-on, hold-up, the collapse at a short,
-    what a supply does when it is overloaded."""
+    what a supply does when it is overloaded, the lowest good input, temperatures in the end."""
     from zincsmith.procedures.catalogue import intake
     from zincsmith.procedures.intake import FigureRequest
     from zincsmith.procedures.traces import bandwidth_of
@@ -74,13 +80,26 @@ def analyse(
     asked = FigureRequest(
         time, voltage, current, power, method.value, rated_power or None, rated_voltage or None, accuracy,
         background, bandwidth_of(bandwidth), line, nominal, threshold, band, about.value, start, input_column,
-        output_column, rated_current,
+        output_column, rated_current, _percent(tolerance), ambient, limit,
     )  # fmt: skip
     done = of_kind.figures(columns_of(files, time), asked)
     if as_json:
         print(json.dumps(done.as_json(), indent=2, ensure_ascii=False, allow_nan=False))
     else:
         _print(files[0], done)
+
+
+def _percent(text: str) -> float:
+    """``5%`` or ``5``. InputError for what is no tolerance."""
+    from zincsmith.formats.entry import parse_entry
+
+    try:
+        value = parse_entry(text.strip().removesuffix("%"), "%")
+    except InputError:
+        value = None
+    if value is None or not 0.0 < value < 100.0:
+        raise InputError(f"{text!r} is no tolerance: such as 5%", key="tolerance")
+    return value
 
 
 def _print(file: Path, done: Analysed) -> None:

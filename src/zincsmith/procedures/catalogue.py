@@ -43,6 +43,8 @@ SHIPPED = (
     "switching_node",
     "ripple_by_voltmeter",
     "overcurrent",
+    "dropout",
+    "thermal_soak",
 )
 WANTED = {"name": str, "title": str, "version": int, "needs": tuple, "serves": str, "options": type}
 

@@ -62,6 +62,9 @@ class FigureRequest:
     input: str = "input_V"
     output: str = "output_V"
     rated_current_A: float | None = None
+    tolerance_percent: float = 5.0
+    ambient_degC: float | None = None
+    limit_degC: float | None = None
 
 
 class Intake:

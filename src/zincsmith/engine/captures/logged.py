@@ -20,6 +20,7 @@ from zincsmith.procedures.waveform_intake import as_channel
 
 LEAST = 16  # polls: fewer are no log
 ASKED = "load_set"
+LOG = "log"  # what stands for the instrument: several meters are behind it
 
 
 def logged(wanted: Capturing, log: Sequence[Logged], rig: Rig) -> tuple[Capture, list[Packed]]:
@@ -31,18 +32,15 @@ def logged(wanted: Capturing, log: Sequence[Logged], rig: Rig) -> tuple[Capture,
     step = max(1e-3, float(np.median(np.diff(times))))
     even = np.arange(times[0], times[-1] + 0.5 * step, step)
     at = np.clip(np.searchsorted(times, even + 1e-9, side="right") - 1, 0, len(times) - 1)
-    channels, packed, names = [], [], []
+    channels, packed = [], []
     for one in wanted.channels:
         values = _column(one.address, log)[at]
         channel, samples = as_channel(Channel(name_of(one.address), values))
         channels.append(_known(replace(channel, port=port_of(one.address)), one.address, values, rig))
         packed.append(samples)
-        meter = rig.channels.get(one.address)
-        names.append(meter.name if meter is not None else "")
-    instrument = ", ".join(dict.fromkeys(n for n in names if n))
     capture = Capture(
-        wanted.of, tuple(channels), step, len(even), 0, instrument=instrument, how="connected", said=dict(wanted.said),
-    )  # fmt: skip
+        wanted.of, tuple(channels), step, len(even), 0, instrument=LOG, how="connected", said=dict(wanted.said)
+    )
     return capture, packed
 
 

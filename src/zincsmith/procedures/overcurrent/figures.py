@@ -34,10 +34,12 @@ def protection_figures(traces: Traces, choices: Choices) -> Analysed:
         **({LET_GO: f"{found.let_go_A:.5g}"} if found.let_go_A is not None else {}),
         "sample_rate_Hz": f"{1.0 / traces.step_s:.6g}",
     }
+    if found.let_go_s is not None:
+        out.marks = [Mark("lets go", found.let_go_s, "below 95 % of its volts before")]
     if found.recovery_s is not None and found.recovery == "automatic":
         released = _released_s(log, choices.rated())
         if released is not None:
-            out.marks = [Mark("released", released, "no more than its rating is asked for"),
+            out.marks += [Mark("released", released, "no more than its rating is asked for"),
                          Mark("back", released + found.recovery_s, "90 % of nominal")]  # fmt: skip
     _doubts(out, found, choices)
     return out

@@ -24,13 +24,13 @@ from zincsmith.model.finding import Finding
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Steps
+from zincsmith.procedures.base import Context, Conventions, Curves, Steps
 from zincsmith.procedures.beginning import COMES_UP_S, gate
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.overcurrent.figures import protection_figures
 from zincsmith.procedures.overcurrent.intake import OverloadLog
 from zincsmith.procedures.overcurrent.options import MOST_TRIPS, OvercurrentOptions
-from zincsmith.procedures.overcurrent.trials import over_all_trials, without_trip
+from zincsmith.procedures.overcurrent.trials import over_all_trials, paths, without_trip
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, emptied, idle, ramp
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_findings import Named, OfCaptures, Seen
@@ -78,6 +78,10 @@ class Overcurrent(OfCaptures):
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         return protection_figures(traces, choices)
+
+    def plots(self, evidence: Evidence) -> list[Curves]:
+        """The V-I path of each trial, then the logs."""
+        return [*paths(evidence, NAME), *super().plots(evidence)]
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """What held is no finding of its own where something higher did not; where nothing let go that is told."""

@@ -6,12 +6,16 @@ import math
 from collections.abc import Sequence
 from dataclasses import replace
 
+import numpy as np
+
 from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
+from zincsmith.model.reading import Evidence
+from zincsmith.procedures.base import Curves
 from zincsmith.procedures.overcurrent.figures import LET_GO
 from zincsmith.procedures.waveform_findings import Seen
 
-GAP = "between the last that held and the first that did not (one-sided)"
+GAP = "the step between what held and what did not (one-sided)"
 
 
 def over_all_trials(finding: Finding, seen: Sequence[Seen]) -> Finding:
@@ -63,3 +67,31 @@ def without_trip(found: Sequence[Finding]) -> list[Finding]:
             out.append(Finding("overcurrent", "Overcurrent limit", None, "A", at=one.at, output=one.output,
                                working=Working("", note=note), doubts=(doubt,)))  # fmt: skip
     return out
+
+
+MOST_PATHS = 6
+
+
+def paths(evidence: Evidence, of: str) -> list[Curves]:
+    """Volts over amps of each trial until its overload goes, laid over each other."""
+    lines = []
+    for point in evidence.points:
+        for capture in point.captures:
+            by = {c.quantity: c for c in capture.channels}
+            if capture.of != of or evidence.traces is None or not {"output_voltage", "output_current"} <= set(by):
+                continue
+            volts, amps = (
+                np.abs(evidence.traces.read(by[q], 0, MOST_POLLS)) for q in ("output_voltage", "output_current")
+            )
+            if "load_set" in by:  # until the overload goes
+                asked = evidence.traces.read(by["load_set"], 0, MOST_POLLS)
+                last = int(np.flatnonzero(asked >= float(asked.max()) - 1e-6)[-1]) + 1
+                volts, amps = volts[:last], amps[:last]
+            name = f"{point.at.line_V:g} V, trial {capture.said.get('trial', '')}"
+            lines.append((name, [float(a) for a in amps], [float(v) for v in volts]))
+    if not lines:
+        return []
+    return [Curves("V-I path of each trial", "output", "A", "output volts", "V", "voltage", tuple(lines[:MOST_PATHS]))]
+
+
+MOST_POLLS = 2000

@@ -17,6 +17,7 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from zincsmith.formats.words import UNIT_WORDS
 from zincsmith.model.capture import TIMES, Capture, CaptureChannel, Measure, time_unit
 from zincsmith.model.commands import ReadCursors
 from zincsmith.model.operating_point import NOWHERE, OperatingPoint
@@ -49,6 +50,9 @@ class Shown:
     of: tuple[int, int, int, int] = (0, 0, 0, 0)  # run, point, take, place among the captures of the point
     at: OperatingPoint = NOWHERE
     beside: tuple[tuple[str, str, str], ...] = ()  # (name, title, unit) of the findings that it stands behind
+
+
+MOST_READ = 3  # channels whose values stand beside the title
 
 
 class TraceView(QWidget):
@@ -183,7 +187,8 @@ class TraceView(QWidget):
             pane.clear()
             pane.getAxis("bottom").setStyle(showValues=n == len(channels) - 1)
             self._lines.append(pane.plot([], []))
-            name = pg.TextItem(f"{info.words}, {channel.unit}", anchor=(0.0, 0.0))
+            unit = UNIT_WORDS.get(channel.unit, channel.unit)
+            name = pg.TextItem(f"{info.words}, {unit}", anchor=(0.0, 0.0))
             name.setFont(font(12, 600))
             pane.addItem(name, ignoreBounds=True)
             self._names.append(name)
@@ -395,11 +400,14 @@ class TraceView(QWidget):
         scale, unit = time_unit(apart)
         parts = [f"Δt <b>{apart / scale:.4g} {unit}</b>"]
         ahead, behind = self.values_at(self.at[0]), self.values_at(self.at[1])
-        for channel, a, b in zip(self.shown.capture.channels, ahead, behind, strict=True):
+        read = list(zip(self.shown.capture.channels, ahead, behind, strict=True))
+        for channel, a, b in read[:MOST_READ]:
             hue = theme().text_of(QUANTITIES[channel.address].kind).name()
             digits = max(0, math.ceil(-math.log10(channel.quantum))) if channel.quantum > 0.0 else 3
-            told = " → ".join((f"{a:.{digits}f}", f"<b>{b:.{digits}f} {channel.unit}</b>")).replace("-", "−")
+            unit = UNIT_WORDS.get(channel.unit, channel.unit)
+            told = f"{a:.{digits}f} → <b>{b:.{digits}f} {unit}</b>".replace("-", "−")
             parts.append(f"<span style='color:{hue}'>{told}</span>")
+        parts += ["…"] if len(read) > MOST_READ else []
         self.readout.setText("&nbsp;&nbsp;".join(parts))
         if not self.row.isHidden():
             self._offer()

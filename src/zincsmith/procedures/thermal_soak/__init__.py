@@ -1,0 +1,1 @@
+"""Thermal soak: how warm something gets in the end."""
