@@ -8,18 +8,20 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from tests.conftest import ROOT
-from tests.engine.scripted import Actor, Scene
+from tests.conftest import ROOT, last_row
+from tests.engine.scripted import Actor, Scene, telling_the_standin
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.claim import StatedClaim
+from zincsmith.model.commands import Command
 from zincsmith.model.errors import InputError, LimitError
-from zincsmith.model.events import Effected
+from zincsmith.model.events import Effected, PointTaken, Polled
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.overcurrent.options import OvercurrentOptions
@@ -117,3 +119,55 @@ def test_it_is_bounded_and_wants_its_meters_by_wire(unit: Unit, rig: Rig) -> Non
     assert "by hand" in QUICK.unmet(Facts(unit, hand, (LINE,), ()))
     with pytest.raises(InputError, match="160"):
         replace(QUICK, ceiling_percent=170.0).check()
+
+
+@pytest.mark.parametrize(("role", "fault"), [("load", "SILENT"), ("voltmeter", "DROP"), ("ac_source", "SILENT")])
+def test_an_instrument_that_fails_beyond_the_rating_ends_safe(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn, role: str, fault: str
+) -> None:
+    scene = Scene.set_up(tmp_path, unit, rig, Plan("Over", (QUICK,)), standin().addresses)
+    broken: list[str] = []
+    with telling_the_standin() as tell:
+
+        def says(state: State, _calls: int) -> list[Command]:
+            set_A = [float(w.event.body["current_A"]) for w in scene.events(Effected) if w.event.action == "SetLoad"]
+            if not broken and state is State.RUNNING and set_A and set_A[-1] > 2.6:
+                broken.append(fault)
+                tell(f"FAUL {role},{fault}")
+            return []
+
+        closed = scene.run(Actor(says))
+    assert broken
+    # Nothing is said to the source before the end: there it does not answer, and the bench is not confirmed.
+    assert (closed.outcome == "failed") is (role != "ac_source"), closed.why
+    assert closed.safe is (role == "voltmeter"), "what does not answer is not confirmed"
+    assert last_row(tmp_path / "bench.log")["source_on"] is False
+
+
+def test_a_unit_that_dies_ends_the_run_and_is_a_finding(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    """Its controller goes in the overload: nothing brings it back, nobody overloads it again."""
+    physics = tmp_path / "unit.toml"
+    physics.write_text(PHYSICS.replace('kind = "shutdown"', 'kind = "latching"'))
+    scene = Scene.set_up(tmp_path, unit, rig, Plan("Over", (QUICK,)), standin(file=str(physics)).addresses)
+    dead: list[bool] = []
+    with telling_the_standin() as tell:
+
+        def says(state: State, _calls: int) -> list[Command]:
+            polls = [w.event.values.get("output_voltage", 24.0) for w in scene.events(Polled)][-3:]
+            off = len(polls) == 3 and max(polls) < 1.0
+            if not dead and state is State.RUNNING and off and scene.events(PointTaken):
+                dead.append(True)
+                tell("FAUL unit,dead controller")
+            return []
+
+        closed = scene.run(Actor(says))
+    assert dead
+    assert (closed.outcome, closed.safe) == ("stopped", True)
+    assert "did not come back after trial 1" in closed.why
+    with BookReader(scene.path) as book:
+        run = judge_run(book)
+    found = of(run, "overcurrent")
+    assert "latching" in found.working.formula
+    assert "recovery none-seen" in found.working.note

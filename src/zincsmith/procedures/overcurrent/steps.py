@@ -17,6 +17,7 @@ from zincsmith.model.actions import (
     SetLoad,
     SetSource,
     Stage,
+    Stop,
     WantedChannel,
 )  # fmt: skip
 from zincsmith.model.address import at_port
@@ -157,8 +158,11 @@ def _trial(
     yield Stage("Overcurrent", f"{line.words}, {f'{port}, ' if port else ''}trial {number}, up to {shares[-1]:.4g} %")
     yield from ramp(ctx, RAMP_PERCENT)
     yield Dwell(2.0, "at its rating", period_s=POLL_S)
-    before, tripped = (yield from _volts(ctx, line, port)), False
-    for share in shares:
+    before = yield from _volts(ctx, line, port)
+    tripped = before is None or abs(before) < BACK * abs(ctx.volts[port])  # it let go on the way to its rating
+    if tripped:
+        reached.append(RATED)
+    for share in shares if not tripped else ():
         reached.append(share)
         amps = ctx.load_A(RATED, port) * share / RATED
         level = ctx.level(share, port) if ctx.law != "CC" else None
@@ -183,6 +187,9 @@ def _trial(
         (), 0.0, at_load(ctx, line, RATED),
         capture=Capturing(NAME, wanted, 0.0, LOGGED, logged=True, said=(("law", ctx.law), ("trial", f"{number}"))),
     )  # fmt: skip
+    if not (yield from _is_back(ctx, line, port)):  # a finding, and the end: nobody overloads what does not run
+        whose = f"the output {port}" if port else "the output"
+        yield Stop(f"{whose} did not come back after trial {number}: released, unloaded, its input cycled")
     yield Dwell(options.rest_s, "rests")
     return tripped
 
