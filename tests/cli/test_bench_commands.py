@@ -44,7 +44,7 @@ def test_procedures_say_what_they_need(command: Command) -> None:
         "safety_checks", "rig_check", "bring_up", "static_grid", "power_factor_regimes",
         "display_accuracy", "harmonics", "standby", "hands_in", "another_configuration", "ripple",
         "load_transient", "turn_on", "hold_up", "inrush", "short_circuit", "switching_node", "ripple_by_voltmeter",
-        "overcurrent", "dropout", "thermal_soak",
+        "overcurrent", "overload_endurance", "dropout", "thermal_soak",
     ]  # fmt: skip
     assert "load" in found[3]["needs"]
     assert "bring_up" in command("procedures").stdout

@@ -32,6 +32,8 @@ BACK = 0.9  # of nominal: it has recovered
 ALIKE = 0.1  # of nominal: volts that lie so near to each other are one place of a V-I path
 STEEP = 0.1  # of the limit: amps that differ by less along the path are constant
 EVEN = 0.06  # of their mean: products that scatter by less are constant power
+NOISY = 0.2  # of what it takes while it is off
+GONE_INPUT = 0.2  # of the greatest input volts: the input was off
 DEAD_INPUT = 0.02  # of the greatest input watts: the input was off
 WARMER_K = 2.0  # by which it is hotter when it lets go than when it comes back
 LONGER = 1.6  # times the later ones: a first stretch that long began cold
@@ -41,8 +43,8 @@ LEAST_LIMITING = 3  # samples of a limit before something else
 
 @dataclass(frozen=True)
 class Log:
-    """Times in s, volts (positive) and amps, (n,) each; ``asked_A`` is what the load was set to, ``input_W`` and
-    ``degC`` as far as they were recorded."""
+    """Times in s, volts (positive) and amps, (n,) each; ``asked_A`` is what the load was set to, ``input_W``,
+    ``degC`` and ``input_V`` as far as they were recorded."""
 
     times: Array
     volts: Array
@@ -50,6 +52,7 @@ class Log:
     asked_A: Array | None = None
     input_W: Array | None = None
     degC: Array | None = None
+    input_V: Array | None = None
 
 
 @dataclass(frozen=True)
@@ -183,7 +186,7 @@ def _classified(
             sequence.append("not-seen")
         elif recovery == "automatic":
             sequence.append("shutdown-auto-recovery")
-            if log.input_W is None:
+            if log.input_W is None and log.input_V is None:
                 undecided.append("the input was not recorded: nobody sees whether it was cycled")
         else:
             sequence.append("latching")
@@ -260,23 +263,28 @@ def _recovered(log: Log, nominal_V: float, end: int) -> tuple[Recovery, float | 
     if not len(stays):
         return "none-seen", None, False
     at = int(stays[0])
-    if log.input_W is not None:
-        between = log.input_W[end : end + at + 1]
-        before = log.volts[end : end + at + 1] < BACK * nominal_V
-        if np.any((between < DEAD_INPUT * float(np.max(log.input_W))) & before) and _cycled(log, end, at):
-            return "input-cycle", None, True
+    if _cycled(log, nominal_V, end, at):
+        return "input-cycle", None, True
     return "automatic", float(log.times[end + at] - log.times[end]), False
 
 
-def _cycled(log: Log, end: int, at: int) -> bool:
-    """Whether the input went after the overload had gone, and came back: a unit that is off takes next to nothing, one
-    whose input is off takes less still."""
+def _cycled(log: Log, nominal_V: float, end: int, at: int) -> bool:
+    """Whether the input went after the overload had gone, and came back: by its volts; else by its watts, since a unit
+    that is off takes next to nothing, one whose input is off takes less still."""
+    waiting = slice(end, end + at + 1)
+    if log.input_V is not None:
+        return bool(np.any(log.input_V[waiting] < GONE_INPUT * float(np.max(log.input_V))))
     if log.input_W is None:
         return False
-    while_off = log.input_W[max(0, end - 3) : end]
-    rests = float(np.median(while_off)) if len(while_off) else 0.0
-    least = float(np.min(log.input_W[end : end + at + 1]))
-    return rests <= 0.0 or least < 0.3 * rests
+    off = log.volts < OFF_V * nominal_V
+    if not off.any() or not off[waiting].any():
+        return False
+    watts = log.input_W[off]
+    rests = float(np.quantile(watts, 0.75))
+    scatter = 1.05 * float(np.median(np.abs(np.diff(watts)))) if len(watts) > 1 else 0.0
+    if rests <= 0.0 or scatter > NOISY * rests:  # a meter that cannot tell resting from nothing
+        return False
+    return int(np.sum(log.input_W[waiting][off[waiting]] < 0.3 * rests)) >= LEAST_LIMITING
 
 
 def _cycling(

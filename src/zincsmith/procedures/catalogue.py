@@ -43,6 +43,7 @@ SHIPPED = (
     "switching_node",
     "ripple_by_voltmeter",
     "overcurrent",
+    "overload_endurance",
     "dropout",
     "thermal_soak",
 )

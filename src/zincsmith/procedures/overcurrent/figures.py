@@ -20,6 +20,7 @@ def protection_figures(traces: Traces, choices: Choices) -> Analysed:
     log = Log(
         times, traces.values(VOLTAGE), np.abs(traces.values(CURRENT)),
         traces.maybe("load_set"), traces.maybe("input_power"), traces.maybe("case_temperature"),
+        traces.maybe("input_voltage"),
     )  # fmt: skip
     try:
         found = protection_of(log, choices.nominal(), choices.rated())

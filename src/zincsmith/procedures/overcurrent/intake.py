@@ -22,9 +22,9 @@ class OverloadLog(WaveformIntake):
     wanted: ClassVar[Mapping[str, str]] = {
         "time_s": "time", "voltage_V": "output volts", "current_A": "output amps",
         "load_set_A": "what the load was set to, if recorded", "input_power_W": "input watts, if recorded",
-        "temperature_degC": "a temperature, if recorded",
+        "temperature_degC": "a temperature, if recorded", "input_voltage_V": "input volts, if recorded",
     }  # fmt: skip
-    optional: ClassVar[frozenset[str]] = frozenset({"load_set", "input_power", "case_temperature"})
+    optional: ClassVar[frozenset[str]] = frozenset({"load_set", "input_power", "case_temperature", "input_voltage"})
     tells = ("time_s", "voltage_V", "current_A", "load_set_A")
 
     def heads(self, asked: FigureRequest) -> Mapping[str, tuple[tuple[str, ...], str, str]]:
@@ -32,6 +32,7 @@ class OverloadLog(WaveformIntake):
             **volts_and_amps(asked),
             "load_set": (("load_set_A", "set_current_A"), "A", ""),
             "input_power": (("input_power_W", "power_W"), "W", ""),
+            "input_voltage": (("input_voltage_V",), "V", ""),
             "case_temperature": (("temperature_degC", "case_temperature_degC"), "degC", ""),
         }
 

@@ -84,11 +84,15 @@ class OvercurrentOptions(OnOutputs):
         between(0.0, 3600.0, rest_s=self.rest_s)
 
     def unmet(self, facts: Facts) -> str:
-        """Volts and amps have to be polled: what happens in a second nobody types."""
-        by_hand = [role for role in ("voltmeter", "load") if facts.rig.by_hand(role)]
-        if by_hand:
-            return f"the {by_hand[0]} is read by hand: what happens at a trip is over before anybody types it"
-        return fed_by_one_mains(facts.unit.nameplate)
+        return polled_and_fed(facts)
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, lines=to.lines(self.lines))
+
+
+def polled_and_fed(facts: Facts) -> str:
+    """Why a bench cannot overload a unit: volts and amps have to be polled, what happens in a second nobody types."""
+    by_hand = [role for role in ("voltmeter", "load") if facts.rig.by_hand(role)]
+    if by_hand:
+        return f"the {by_hand[0]} is read by hand: what happens at a trip is over before anybody types it"
+    return fed_by_one_mains(facts.unit.nameplate)

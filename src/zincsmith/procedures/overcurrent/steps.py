@@ -158,50 +158,55 @@ def _trial(
     yield Stage("Overcurrent", f"{line.words}, {f'{port}, ' if port else ''}trial {number}, up to {shares[-1]:.4g} %")
     yield from ramp(ctx, RAMP_PERCENT)
     yield Dwell(2.0, "at its rating", period_s=POLL_S)
-    before = yield from _volts(ctx, line, port)
+    before = yield from volts_of(ctx, line, port)
     tripped = before is None or abs(before) < BACK * abs(ctx.volts[port])  # it let go on the way to its rating
     if tripped:
         reached.append(RATED)
     for share in shares if not tripped else ():
         reached.append(share)
-        amps = ctx.load_A(RATED, port) * share / RATED
-        level = ctx.level(share, port) if ctx.law != "CC" else None
-        yield SetLoad(amps, True, port, ctx.law, level, beyond=options.ceiling_percent / 100.0)
+        yield beyond(ctx, share, port, options.ceiling_percent)
         yield Dwell(options.step_s, "does it hold?", period_s=POLL_S)
-        now = yield from _volts(ctx, line, port)
+        now = yield from volts_of(ctx, line, port)
         if before is not None and now is not None and abs(now) < HOLDS * abs(before):
             tripped = True
             break
     if tripped:
         yield Dwell(options.observe_s, "what it does", period_s=POLL_S)
     yield from draw(ctx, RELEASED)
-    yield from _comes_back(ctx, options, line, port, tripped)
-    wanted = tuple(
-        WantedChannel(address, 1.0)
-        for address in (
-            at_port("output_voltage", port), at_port("output_current", port), at_port("load_set", port),
-            *(q for q in ("input_power", "case_temperature") if q in ctx.polled),
-        )
-    )  # fmt: skip
-    yield Measure(
-        (), 0.0, at_load(ctx, line, RATED),
-        capture=Capturing(NAME, wanted, 0.0, LOGGED, logged=True, said=(("law", ctx.law), ("trial", f"{number}"))),
-    )  # fmt: skip
-    if not (yield from _is_back(ctx, line, port)):  # a finding, and the end: nobody overloads what does not run
+    yield from comes_back(ctx, options.recover_s, line, port, tripped)
+    said = (("law", ctx.law), ("trial", f"{number}"))
+    yield Measure((), 0.0, at_load(ctx, line, RATED), capture=log_of(ctx, NAME, port, said))
+    if not (yield from is_back(ctx, line, port)):  # a finding, and the end: nobody overloads what does not run
         whose = f"the output {port}" if port else "the output"
         yield Stop(f"{whose} did not come back after trial {number}: released, unloaded, its input cycled")
     yield Dwell(options.rest_s, "rests")
     return tripped
 
 
-def _comes_back(ctx: Context, options: OvercurrentOptions, line: Line, port: str, tripped: bool) -> Steps:
+def log_of(ctx: Context, of: str, port: str, said: tuple[tuple[str, str], ...]) -> Capturing:
+    """What was polled of an output since the stage began, with the input and a temperature where they are polled."""
+    wanted = (
+        at_port("output_voltage", port), at_port("output_current", port), at_port("load_set", port),
+        *(q for q in ("input_power", "input_voltage", "case_temperature") if q in ctx.polled),
+    )  # fmt: skip
+    return Capturing(of, tuple(WantedChannel(q, 1.0) for q in wanted), 0.0, LOGGED, logged=True, said=said)
+
+
+def beyond(ctx: Context, percent: float, port: str, ceiling_percent: float) -> SetLoad:
+    """The load at an output at a share of its rating that lies above it, up to a ceiling."""
+    amps = ctx.load_A(RATED, port) * percent / RATED
+    level = ctx.level(percent, port) if ctx.law != "CC" else None
+    return SetLoad(amps, True, port, ctx.law, level, beyond=ceiling_percent / 100.0)
+
+
+def comes_back(ctx: Context, recover_s: float, line: Line, port: str, tripped: bool) -> Steps:
     """By itself, unloaded, or once its input was off until the output had gone."""
-    yield Dwell(options.recover_s if tripped else 1.0, "does it come back?", period_s=POLL_S)
-    if (yield from _is_back(ctx, line, port)):
+    yield Dwell(recover_s if tripped else 1.0, "does it come back?", period_s=POLL_S)
+    if (yield from is_back(ctx, line, port)):
         return
     yield from idle(ctx)
-    yield Dwell(options.recover_s, "does it come back unloaded?", period_s=POLL_S)
-    if (yield from _is_back(ctx, line, port)):
+    yield Dwell(recover_s, "does it come back unloaded?", period_s=POLL_S)
+    if (yield from is_back(ctx, line, port)):
         return
     yield from emptied(ctx, line.frequency_Hz)
     yield Dwell(OFF_S, "its input is off", period_s=POLL_S)
@@ -212,15 +217,15 @@ def _comes_back(ctx: Context, options: OvercurrentOptions, line: Line, port: str
 OFF_S = 10.0
 
 
-def _volts(ctx: Context, line: Line, port: str) -> Generator[Action, Outcome, float | None]:
+def volts_of(ctx: Context, line: Line, port: str) -> Generator[Action, Outcome, float | None]:
     name = at_port("output_voltage", port)
     answer = yield Measure((name,), LOOK_S, at_load(ctx, line, RATED))
     reading = answer.point.get(name) if isinstance(answer, Measured) else None
     return reading.value if reading is not None else None
 
 
-def _is_back(ctx: Context, line: Line, port: str) -> Generator[Action, Outcome, bool]:
-    now = yield from _volts(ctx, line, port)
+def is_back(ctx: Context, line: Line, port: str) -> Generator[Action, Outcome, bool]:
+    now = yield from volts_of(ctx, line, port)
     return now is not None and abs(now) >= BACK * abs(ctx.volts[port])
 
 

@@ -1,0 +1,1 @@
+"""Overload endurance: how long it stands more than its rating."""
