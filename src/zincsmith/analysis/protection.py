@@ -167,7 +167,7 @@ def _classified(
     limiting = ~holds & ~off
     undecided: list[str] = []
     sequence: list[Behaviour] = []
-    cycles = _rises(log, nominal_V, off, first, end)
+    cycles = _rises(log, nominal_V, limit_A, off, first, end)
     limit_first = _leading(limiting[inside])
     path: Behaviour | None = None
     if limit_first >= LEAST_LIMITING or (limit_first and not off[inside].any()):
@@ -228,7 +228,7 @@ def _path(log: Log, inside: slice, nominal_V: float, limit_A: float, rated_A: fl
     """Of a limit, by the way that its amps go with its volts; a load of constant current leaves one place of it, which
     is held against the limit where a ramp showed it, else against the rated current."""
     volts, amps = log.volts[inside], log.amps[inside]
-    if float(np.ptp(volts)) < ALIKE * nominal_V:
+    if float(np.ptp(np.quantile(volts, [0.1, 0.9]))) < ALIKE * nominal_V:  # a poll on the way down is no place
         ramped = limit_A > ABOVE * rated_A
         share = float(np.median(amps)) / (limit_A if ramped else rated_A)
         if not ramped:
@@ -247,9 +247,11 @@ def _path(log: Log, inside: slice, nominal_V: float, limit_A: float, rated_A: fl
     return "constant-current"
 
 
-def _rises(log: Log, nominal_V: float, off: Mask, first: int, end: int) -> NDArray[np.int64]:
+def _rises(log: Log, nominal_V: float, limit_A: float, off: Mask, first: int, end: int) -> NDArray[np.int64]:
     """The samples at which it comes up again while the overload is there."""
-    state = np.where(log.volts > UP * nominal_V, 1, np.where(off, 0, -1))
+    # Into a short an attempt shows in its amps alone.
+    tries = (log.volts > UP * nominal_V) | (log.amps > UP * limit_A)
+    state = np.where(tries, 1, np.where(off, 0, -1))
     told = np.flatnonzero(state[first:end] >= 0) + first
     return np.array([int(b) for a, b in pairwise(told) if state[a] == 0 and state[b] == 1], dtype=np.int64)
 

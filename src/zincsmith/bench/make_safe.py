@@ -307,5 +307,8 @@ def _figure(name: str, value: float) -> str:
 
 
 def _bleed(load: ScpiInstrument) -> float:
+    if load.can_choose("mode") and not load.is_at("mode", "CURR"):  # whatever it was left at, a short among it
+        load.set("input", False)
+        load.choose("mode", "CURR")
     load.set("current", BLEED_A)
     return load.set("input", True)

@@ -94,7 +94,7 @@ def _later(action: Action) -> dict[str, object]:
         Measure: {"record_s": 0.0, "capture": None}, Watch: {"hard": False},
         Confirm: {"hands_in": False, "record_s": 0.0},
         SetSource: {"port": "", "phase_deg": None},
-        SetLoad: {"port": "", "law": "CC", "level": None, "pulses": None, "beyond": 0.0},
+        SetLoad: {"port": "", "law": "CC", "level": None, "pulses": None, "beyond": 0.0, "shorted": False},
     }  # fmt: skip
     return later.get(type(action), {})
 

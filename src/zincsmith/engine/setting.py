@@ -6,7 +6,7 @@ import math
 import time
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any
+from typing import Any, Literal
 
 from zincsmith.analysis.expectation import expected
 from zincsmith.analysis.load_laws import level_of
@@ -39,6 +39,7 @@ CONFIRM_SLICE_S = 0.25
 SEEN_FIRST = ("input_power", "input_current", "output_voltage")
 RUNS_FROM = 0.5  # of the lowest rated input: from here on an output may be there
 
+SHORT_MODE = "SHOR"  # as the dialect of a load has it
 Body = dict[str, float | str | bool | None]
 Setting = SetSource | SetLoad | ChooseMode
 
@@ -50,7 +51,7 @@ class Setter:
         self.poll_loop, self.operator, self.limits = poll_loop, operator, limits
         self.bench = poll_loop.bench
         self._arranged: dict[str, str] = {}  # by port, how a load by hand stands, in the words of its gate
-        self._laws: dict[str, LoadLaw] = {}  # by place, what a load by wire was last told
+        self._laws: dict[str, LoadLaw | Literal[""]] = {}  # by place, what a load by wire was last told
         self.bases = BaseLoads(self.bench, operator)
         self.switches = LoadSwitches(self.bench, operator)
         self._left_A: dict[str, float] = {}  # by port, what a load beside a base was last set to
@@ -69,7 +70,8 @@ class Setter:
         settings = self.poll_loop.settings
         plate, ambient = self.operator.plate, self.operator.ambient_degC
         ahead = expected(plate, settings.input_V, settings.drawn_A, ambient, settings.modes)
-        self.bench.choose_ranges({name: one.high for name, one in ahead.items()})
+        shorted = {at_port("output_current", port) for port, one in settings.draws.items() if one.shorted}
+        self.bench.choose_ranges({name: one.high for name, one in ahead.items() if name not in shorted})
         return found
 
     def bring_to(self, wanted: Settings) -> None:
@@ -210,6 +212,8 @@ class Setter:
             self.poll_loop.settings = after
             return {"current_A": action.current_A, "on": action.on, "hand": True, **_law(action), **_at(action.port)}
         load = self.bench.instruments[place]
+        if action.shorted and action.on:
+            return self._short(action, load, place)
         if not action.on:
             on = load.set("input", False)
         if action.on or action.law == "CC":
@@ -220,6 +224,21 @@ class Setter:
         self.poll_loop.settings = after
         current = level if action.law == "CC" else action.current_A
         return {"current_A": current, "on": bool(on), **_law(action), **_at(action.port)}
+
+    def _short(self, action: SetLoad, load: ScpiInstrument, place: str) -> Body:
+        """The short input of a load: chosen with its input off, so that the input is what shorts. LimitError for a load
+        that has none, or whose rig does not say its ohm."""
+        one = self.bench.rig.need(place)
+        if one.short_ohm is None or not load.can_choose("mode"):
+            raise LimitError(f"{one.name} has no short input that the rig states; nothing else shorts an output here")
+        load.set("input", False)
+        load.choose("mode", SHORT_MODE)
+        # Nobody knows what the unit gives at first: the widest range there is, before it flows.
+        self.bench.choose_ranges({at_port("output_current", action.port): one.most.get("current_A", action.current_A)})
+        self._laws[place] = ""  # whatever is asked next chooses its own law again
+        self.poll_loop.settings = self.poll_loop.settings.after(action)
+        on = bool(load.set("input", True))
+        return {"current_A": action.current_A, "on": on, "shorted": True, **_at(action.port)}
 
     def _take_law(self, load: ScpiInstrument, place: str, law: LoadLaw) -> None:
         """The law is chosen with the input off. Whatever somebody left a load at, it is told once a run."""

@@ -180,6 +180,8 @@ def _further(one: Instrument, at: str) -> list[Problem]:
         )
     if one.visits and (one.port or one.role != "voltmeter" or len(set(one.visits)) != len(one.visits)):
         found.append(Problem(f"{at}.visits", "a voltmeter visits ports, each once, instead of standing at one"))
+    if one.short_ohm is not None and not (one.role == "load" and 0.0 < one.short_ohm <= 1.0):
+        found.append(Problem(f"{at}.short_ohm", "a load's short input has up to 1 ohm"))
     made = one.switched
     if made is not None and one.role != "load_switch":
         found.append(Problem(f"{at}.switched", "only a load switch has a resistor that it switches"))

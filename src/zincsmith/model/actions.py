@@ -90,7 +90,8 @@ class Pulses:
 class SetLoad:
     """The load at an output, input on or off: the current it is to take, and by which law. ``level`` is what it is set
     to where that is not the current itself, in ohm, V or W; ``pulses`` what a load switch beside it adds. ``beyond``:
-    the share of its rating that this may go to, where a procedure is about going beyond it."""
+    the share of its rating that this may go to, where a procedure is about going beyond it; ``shorted``: the load's own
+    short input, ``current_A`` then is what the load has to stand."""
 
     current_A: float
     on: bool
@@ -99,6 +100,7 @@ class SetLoad:
     level: float | None = None
     pulses: Pulses | None = None
     beyond: float = 0.0
+    shorted: bool = False
 
     @property
     def set_to(self) -> float:

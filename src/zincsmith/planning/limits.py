@@ -54,6 +54,7 @@ class Limits:
     room_degC: float | None = None
     loads_W: Mapping[str, Bound | None] = field(default_factory=dict)
     laws: Mapping[str, tuple[LoadLaw, ...]] = field(default_factory=dict)
+    shorts: frozenset[str] = frozenset()
 
     @classmethod
     def of(cls, unit: Unit, rig: Rig, ambient_degC: float | None = None) -> Limits:
@@ -88,6 +89,7 @@ class Limits:
             room_degC=ambient_degC,
             loads_W={port: beside(port, "power_W", abs(envelope.voltage_V(port))) for port in output_ports(nameplate)},
             laws={one.port: laws_of(one) for one in rig.of("load")},
+            shorts=frozenset(one.port for one in rig.of("load") if one.short_ohm is not None),
         )
 
     def check(
@@ -106,27 +108,32 @@ class Limits:
                     f"the plan wants {action.frequency_Hz:g} Hz; the unit is rated for {low:g} to {high:g} Hz"
                 )
         elif isinstance(action, SetLoad):
-            if action.port not in self.loads_most:
-                raise LimitError(f"the plan wants a load at {action.port!r}; the unit has no such output")
-            at = f"load at {action.port}" if action.port else "load"
-            ceiling = max(LOAD_CEILING, min(action.beyond, MOST_BEYOND))
-            self._compare(action.current_A, self.load_A(action.port, modes, ceiling), "A", at)
-            if action.law not in self.laws.get(action.port, LAWS):
-                able = ", ".join(LAW_WORDS[law] for law in self.laws[action.port])
-                raise LimitError(f"the plan wants the {at} as {LAW_WORDS[action.law]}; it can only do: {able}")
-            pulses = action.pulses.current_A if action.pulses is not None else 0.0
-            if pulses:
-                peak, bound = pulses + (action.current_A if action.on else 0.0), self.rated_A(action.port, modes)
-                self._compare(peak, bound, "A", f"{at} with its switch closed")
-            if action.on or pulses:
-                voltage = replace(self.envelope, modes=modes).voltage_V(action.port)
-                if (most_W := self.loads_W.get(action.port)) is not None:
-                    self._compare(abs(voltage) * action.current_A, most_W, "W", at)
-                after = {**drawn_A, action.port: action.current_A + pulses}
-                for one in replace(self.envelope, modes=modes).beyond_together(after, ceiling * self.room_share):
-                    raise LimitError(f"the plan goes too far: {one.words}")
+            self._check_load(action, drawn_A, modes)
         else:
             replace(self.envelope, modes={action.port: action.mode}).mode(action.port)
+
+    def _check_load(self, action: SetLoad, drawn_A: Mapping[str, float], modes: Mapping[str, str]) -> None:
+        if action.port not in self.loads_most:
+            raise LimitError(f"the plan wants a load at {action.port!r}; the unit has no such output")
+        at = f"load at {action.port}" if action.port else "load"
+        ceiling = max(LOAD_CEILING, min(action.beyond, MOST_BEYOND))
+        self._compare(action.current_A, self.load_A(action.port, modes, ceiling), "A", at)
+        if action.shorted and action.port not in self.shorts:
+            raise LimitError(f"the plan wants the {at} shorted; the rig states no short input of it")
+        if action.law not in self.laws.get(action.port, LAWS):
+            able = ", ".join(LAW_WORDS[law] for law in self.laws[action.port])
+            raise LimitError(f"the plan wants the {at} as {LAW_WORDS[action.law]}; it can only do: {able}")
+        pulses = action.pulses.current_A if action.pulses is not None else 0.0
+        if pulses:
+            peak, bound = pulses + (action.current_A if action.on else 0.0), self.rated_A(action.port, modes)
+            self._compare(peak, bound, "A", f"{at} with its switch closed")
+        if action.on or pulses:
+            voltage = replace(self.envelope, modes=modes).voltage_V(action.port)
+            if (most_W := self.loads_W.get(action.port)) is not None:
+                self._compare(abs(voltage) * action.current_A, most_W, "W", at)
+            after = {**drawn_A, action.port: action.current_A + pulses}
+            for one in replace(self.envelope, modes=modes).beyond_together(after, ceiling * self.room_share):
+                raise LimitError(f"the plan goes too far: {one.words}")
 
     def load_A(self, port: str = "", modes: Mapping[str, str] = NO_MODES, ceiling: float = LOAD_CEILING) -> Bound:
         """The most that may be drawn from an output in the mode it is in, and by whom."""

@@ -32,6 +32,7 @@ from zincsmith.simbench.rails import Rails
 from zincsmith.simbench.rectifier import STEPS, Intake, Rectifier
 
 NOTHING = Intake(0.0, 0.0, 0.0)
+PEAK = 3.0  # times the limit: what a converter gives at most before its protection acts
 
 
 @dataclass(frozen=True)
@@ -307,6 +308,10 @@ class Adapter:
         self._overloaded_s += h
         if p.kind == "none" or self._overloaded_s <= p.delay_s:
             amps = at(volts)
+            if amps > PEAK * limit:  # a short: what its switch lets through in a cycle is all there is
+                amps, at_V = self._crossing(at, volts, lambda _v: PEAK * limit)
+                self._supply(input_V, hertz, amps, at_V)
+                return
             self._supply(input_V, hertz, amps, max(0.0, self.regulated_V(input_V, amps, self.core_degC)))
         elif p.kind in ("constant current", "foldback", "constant power"):
             amps, volts = self._limited(at, volts, limit)
@@ -328,6 +333,11 @@ class Adapter:
                 return min(power_W / v if v > 0.0 else math.inf, 1.5 * limit_A)
             return limit_A
 
+        return self._crossing(at, volts, allowed)
+
+    @staticmethod
+    def _crossing(at: Callable[[float], float], volts: float, allowed: Callable[[float], float]) -> tuple[float, float]:
+        """(A, V) where a load and what it is allowed meet."""
         low, high = 0.0, volts
         for _ in range(40):
             middle = 0.5 * (low + high)

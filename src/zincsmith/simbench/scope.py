@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from zincsmith.simbench.world import SWITCH_EDGE_S, SWITCH_RATE_OFF, Event, World
+from zincsmith.simbench.world import SHORT_OHM, SWITCH_EDGE_S, SWITCH_RATE_OFF, Event, World
 
 Array = NDArray[np.float64]
 Codes = NDArray[np.int8]
@@ -24,6 +24,7 @@ BURST_RATIO = 0.25  # of a packet of light load that it works
 HUM_V, STATION_HZ, STATION_V = 0.4e-3, 1.04e6, 0.25e-3  # what a probe picks up in this room, unit on or off
 LOOKED_UP, AT_ONCE = 16_385, 262_144  # places of a period; samples worked on together
 SLOW, SLOWLY = 512, 1e-3  # every so many samples is enough of what moves by less than this share of a period
+SHORTED = 0.3  # of the volts before: what a load step leaves no less than
 OPEN_S = ((0.9e-3, 2.1e-3), (2.6e-3, 3.1e-3))  # after the first make, while a contact bounces
 OF_LOAD = ("load", "pulses")
 OVERSHOOT = 0.015  # of the volts, when it comes up without a load
@@ -49,6 +50,8 @@ def _level(world: World, t: Array, event: Event | None) -> Array:
     if event.kind == "pulses":
         return _pulsed(world, t, event)
     if event.kind == "load":
+        if event.output_after_V < SHORTED * event.output_before_V:
+            return _collapsing(world, t, event)
         level = np.where(t < 0.0, event.output_before_V, event.output_after_V)
         return np.asarray(level + _answer(world, t, event))
     return coming(world, t, event) if event.input_after_V > event.input_before_V else going(world, t, event)
@@ -128,6 +131,20 @@ def _answer(world: World, t: Array, event: Event) -> Array:
     return np.asarray(np.where(t > 0.0, -(event.amps_after - event.amps_before) * mean, 0.0))
 
 
+def _collapsing(world: World, t: Array, event: Event) -> Array:
+    """The output capacitor through the short and its leads: exp(-t / R C)."""
+    left = event.output_before_V - event.output_after_V
+    fallen = np.exp(-np.maximum(t, 0.0) / collapse_s(world))
+    return np.asarray(event.output_after_V + left * fallen)
+
+
+def collapse_s(world: World) -> float:
+    """Its time constant."""
+    unit = world.unit
+    esr = unit.ripple.esr_ohm * unit.ageing.esr_factor
+    return (SHORT_OHM + world.lead_ohm + esr) * unit.output.capacitor_F * unit.ageing.capacity_share
+
+
 def _pulsed(world: World, t: Array, event: Event) -> Array:
     """The level of an open and a closed switch, and the answers to every edge that is not forgotten yet."""
     level = event.output_before_V + (event.output_after_V - event.output_before_V) * closed_share(world, t, event)
@@ -199,6 +216,10 @@ def output_amps(world: World, t: Array, event: Event | None) -> Array:
         volts = _level(world, t, event)
         now = world.unit.current_A if event is None else event.amps_before
         return np.asarray(now * np.clip(np.abs(volts), 0.0, 1.0))
+    if event.output_after_V < SHORTED * event.output_before_V:  # what the capacitor gives, and what the unit does
+        given = (event.output_before_V - event.output_after_V) / (collapse_s(world) / world.unit.output.capacitor_F)
+        fallen = np.exp(-np.maximum(t, 0.0) / collapse_s(world))
+        return np.asarray(np.where(t < 0.0, event.amps_before, event.amps_after + given * fallen))
     share = np.clip(t / slew_s(world, event), 0.0, 1.0)
     return np.asarray(event.amps_before + (event.amps_after - event.amps_before) * share)
 

@@ -338,6 +338,8 @@ def _setting_words(body: dict[str, float | str | bool | None]) -> str:
         level = body.get("level")  # none where nothing is drawn: no resistance takes nothing
         at = f", {level:.4g} {OF_LAW[law]}" if isinstance(level, float) else ""
         return f"{LAW_WORDS[law]}{at}, {state}{hand}"
+    if body.get("shorted"):
+        return f"short input, {state}"
     return f"{body['current_A']:.4g} A, {state}{hand}{_pulses(body)}"
 
 

@@ -1,15 +1,85 @@
-"""How short circuit is put into a plan: not yet, it is worked out of recorded files."""
+"""What a short circuit is asked for: when somebody chose it, never by itself."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Literal
+from dataclasses import dataclass, replace
+from typing import ClassVar, Literal
 
-from zincsmith.procedures.waveform_options import FromRecords
+from zincsmith.model.errors import InputError
+from zincsmith.model.plan import LINES, Line, Options
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures import fields
+from zincsmith.procedures.base import fed_by_one_mains
+from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
+from zincsmith.procedures.overcurrent.options import LATE, polled_and_fed
+from zincsmith.procedures.planning import Facts, Refit
+from zincsmith.procedures.waveform_options import OnOutputs
+
+FORM: tuple[Field, ...] = (
+    fields.LINES,
+    Choosing("Load before", "preload_percent", tuple((f"{p:g} %", p) for p in (0.0, 50.0, 100.0))),
+    Choosing("Held for", "hold_s", times(2.0, 10.0, 60.0)),
+    Choosing("Times", "repeats", tuple((f"{n}", n) for n in (1, 3, 10))),
+    Choosing("Rest between", "rest_s", times(10.0, 60.0, 300.0)),
+)
+MOST_REPEATS = 20
 
 
 @dataclass(frozen=True)
-class ShortCircuitOptions(FromRecords):
-    """Nothing is asked for."""
+class ShortCircuitOptions(OnOutputs):
+    """The short input of the load onto a unit that runs, held, released; every trial has to come back. ``threshold`` is
+    where the collapse ends, of a record by a scope where one is on the output."""
 
     procedure: Literal["short_circuit"] = "short_circuit"
+    lines: tuple[Line, ...] = LINES[:1]
+    preload_percent: float = 50.0
+    hold_s: float = 5.0
+    recover_s: float = 8.0
+    rest_s: float = 10.0
+    repeats: int = 3
+    threshold: str = "10%"
+    record_s: float = 5e-3
+
+    form: ClassVar[tuple[Field, ...]] = FORM
+
+    @property
+    def lines_used(self) -> tuple[Line, ...]:
+        return self.lines
+
+    @property
+    def loads_used(self) -> tuple[float, ...]:
+        return (self.preload_percent,)
+
+    @property
+    def rank(self) -> int:
+        return LATE + 1
+
+    @property
+    def reason(self) -> str:
+        return "it shorts the output: after everything else"
+
+    def check(self) -> None:
+        """InputError, with the key of the option, for what no bench can carry out."""
+        check_lines(self.lines)
+        if not 0.0 <= self.preload_percent <= 100.0:
+            raise InputError("lies between 0 and 100 %", key="part.preload_percent")
+        if not 1 <= self.repeats <= MOST_REPEATS:
+            raise InputError(f"1 to {MOST_REPEATS} times", key="part.repeats")
+        between(0.5, 600.0, hold_s=self.hold_s, recover_s=self.recover_s)
+        between(0.0, 3600.0, rest_s=self.rest_s)
+        between(1e-4, 1.0, record_s=self.record_s)
+
+    @classmethod
+    def suits(cls, plate: Nameplate) -> str:
+        """Nothing that a battery feeds, no output that alternates."""
+        return fed_by_one_mains(plate)
+
+    def unmet(self, facts: Facts) -> str:
+        """A load whose short input the rig states: nobody makes a short by hand."""
+        loads = facts.rig.of("load")
+        if not any(one.short_ohm is not None for one in loads):
+            return "no load states the ohm of a short input; a short is never made by hand"
+        return polled_and_fed(facts)
+
+    def refitted(self, to: Refit) -> Options:
+        return replace(self, lines=to.lines(self.lines))

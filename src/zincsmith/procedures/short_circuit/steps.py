@@ -1,45 +1,131 @@
-"""Short circuit: how fast the output collapses when it is shorted."""
+"""Short circuit: the load's short input onto a unit that runs; how fast it collapses, what flows, what comes back.
+
+Nobody makes a short by hand: contacts bounce, and what melts is not rated for it.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
+from zincsmith.model.actions import Capturing, Confirm, Dwell, Measure, SetLoad, SetSource, Stage, Stop
+from zincsmith.model.address import at_port
+from zincsmith.model.capture import Trigger
 from zincsmith.model.errors import InputError
+from zincsmith.model.plan import Line
 from zincsmith.procedures.base import Context, Steps
+from zincsmith.procedures.beginning import COMES_UP_S, gate
+from zincsmith.procedures.capturing import drawn_amps, whole_output
 from zincsmith.procedures.intake import Intake
+from zincsmith.procedures.overcurrent.steps import BACK, POLL_S, RATED, RELEASED, comes_back, is_back, log_of, volts_of
+from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, ramp
 from zincsmith.procedures.short_circuit.figures import collapse_of
 from zincsmith.procedures.short_circuit.intake import ShortRecord
 from zincsmith.procedures.short_circuit.options import ShortCircuitOptions
+from zincsmith.procedures.short_circuit.shorted import LOG, shorted_figures
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_findings import Named, OfCaptures
 from zincsmith.recorded.result import Analysed
 
 NAME = "short_circuit"
+STANDS = 1.6  # times the rated current: what a load has to stand that shorts it
+SAMPLES, BEFORE = 200_000, 0.2
+CAUTIONS = (
+    "The output is shorted on purpose, by the load and by nothing else: no lead is touched, no clip is moved.",
+    "Leads and clips carry whatever the unit gives into a short; a battery or an inverter is never shorted.",
+)
 
 
 class ShortCircuit(OfCaptures):
-    """Worked out of records."""
+    """Worked out of records of the collapse and of the log of each trial."""
 
     name = NAME
     title = "Short circuit"
-    version = 1
-    needs: tuple[str, ...] = ("scope",)
-    serves = "how fast the output collapses when it is shorted"
+    version = 2
+    needs: tuple[str, ...] = ("load", "voltmeter")
+    serves = "how fast the output collapses, what flows into the short, how it comes back"
     options = ShortCircuitOptions
     intakes: tuple[Intake, ...] = (ShortRecord(),)
 
     def steps(self, ctx: Context) -> Steps:
-        """InputError: nothing shorts an output for this program yet."""
-        raise InputError("a short is worked out of recorded files so far: no plan carries it out yet")
+        """At each line and output as often as was asked for. InputError where no load has a short input."""
+        options = ctx.asked(ShortCircuitOptions)
+        if ctx.unit.kind in ("inverter", "dc-dc", "two-input"):
+            raise InputError(
+                f"an output of {ctx.unit.kind} is not shorted here: only its source would limit", key="part"
+            )
+        yield from gate(ctx)
+        yield Confirm(
+            "Short circuit",
+            f"Each output is shorted through the load {options.repeats} times, {options.hold_s:g} s each.", CAUTIONS,
+        )  # fmt: skip
+        for line in ctx.reachable(options.lines):
+            yield SetSource(line.voltage_V, line.frequency_Hz, True)
+            yield Dwell(COMES_UP_S, "output comes up")
+            for port in ctx.outputs:
+                about = replace(ctx, about=port if len(ctx.outputs) > 1 else "")
+                for trial in range(1, options.repeats + 1):
+                    yield from _trial(about, options, line, port, trial)
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
-        return collapse_of(traces, choices)
+        return shorted_figures(traces, choices) if choices.record == LOG else collapse_of(traces, choices)
 
     def named(self, found: Analysed) -> Sequence[Named]:
-        time = found.figures["collapse_time"]
-        return (
-            Named("short_circuit_time", "Collapse at a short circuit", "s", time, f"to {found.facts['threshold']}"),
-        )
+        f, facts = found.figures, found.facts
+        if "short_current" not in f:
+            return (
+                Named("short_circuit_time", "Collapse at a short circuit", "s", f["collapse_time"],
+                      f"to {facts['threshold']}"),
+            )  # fmt: skip
+        feeds = "keeps feeding the short" if facts["keeps_feeding_the_short"] else "feeds nothing into the short"
+        did = f"{facts['protection']}, {feeds}"
+        wanted = [
+            Named("short_circuit_current", "Amps into the short", "A", f["short_current"], did),
+            Named("short_circuit_residual", "Volts left at the short", "V", f["residual_voltage"], did),
+        ]
+        if "short_input_power" in f:
+            wanted.append(Named("short_circuit_power", "Input watts while shorted", "W", f["short_input_power"], did))
+        if f["recovery_time"].value is not None:
+            wanted.append(
+                Named("short_circuit_recovery", f"Recovery, {facts['recovery']}", "s", f["recovery_time"], did)
+            )
+        return wanted
+
+
+def _trial(ctx: Context, options: ShortCircuitOptions, line: Line, port: str, number: int) -> Steps:
+    """From the load before, shorted, held, released, kept as a log; with a scope on the output the collapse too."""
+    whose = f"{port}, " if port else ""
+    yield Stage("Short circuit", f"{line.words}, {whose}trial {number}, {options.hold_s:g} s")
+    if options.preload_percent:
+        yield from ramp(ctx, [p for p in (*RAMP_PERCENT, options.preload_percent) if p <= options.preload_percent])
+    yield Dwell(2.0, "as it was loaded before", period_s=POLL_S)
+    before = yield from volts_of(ctx, line, port)
+    if before is None or abs(before) < BACK * abs(ctx.volts[port]):
+        yield Stop(f"it does not run at {line.words}: it is not shorted")
+    most = STANDS * ctx.load_A(RATED, port)
+    short = SetLoad(most, True, port, beyond=STANDS, shorted=True)
+    at = at_load(ctx, line, options.preload_percent)
+    if at_port("output_voltage", port) in ctx.captured:
+        yield Measure((), 0.0, at, capture=_collapse(ctx, options, port, short))
+    else:
+        yield short
+    yield Dwell(options.hold_s, "shorted", period_s=POLL_S)
+    yield from draw(ctx, RELEASED)
+    yield from comes_back(ctx, options.recover_s, line, port, True)
+    yield Measure((), 0.0, at, capture=log_of(ctx, NAME, port, (("record", LOG), ("trial", f"{number}"))))
+    if not (yield from is_back(ctx, line, port)):
+        yield Stop(f"it did not come back after short {number}: released, unloaded, its input cycled")
+    yield Dwell(options.rest_s, "rests")
+
+
+def _collapse(ctx: Context, options: ShortCircuitOptions, port: str, short: SetLoad) -> Capturing:
+    nominal = ctx.volts[port]
+    trigger = Trigger(at_port("output_voltage", port), 0.5 * nominal, "falling" if nominal > 0.0 else "rising")
+    amps = tuple(replace(one, span=4.0 * one.span) for one in drawn_amps(ctx, port))
+    return Capturing(
+        NAME, (whole_output(ctx, port), *amps), options.record_s, SAMPLES, BEFORE, trigger, then=short,
+        said=(("threshold", options.threshold),), why="the fall of the output, with some of it before; its ring after",
+    )  # fmt: skip
 
 
 SPEC = ShortCircuit()

@@ -85,6 +85,7 @@ ROLE_ENTRIES: dict[str, tuple[Entry, ...]] = {
         Entry("most.current_A", "Reaches", "A"),
         Entry("most.power_W", "Takes", "W"),
         Entry("least_V", "Works from", "V"),
+        Entry("short_ohm", "Its short input has, Ω", "1"),
         _choice("dummy.kind", "Made of", "", "resistor", "binary bank", "lamp", "transistor", "another supply"),
         Entry("dummy.nominal_ohm", "Nominal, Ω", "1"),
         Entry("dummy.measured_ohm", "Measured hot, Ω", "1"),

@@ -1,0 +1,45 @@
+"""What flows into a short, and what the unit does, from the log of a trial."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from zincsmith.procedures.overcurrent.figures import protection_figures
+from zincsmith.procedures.traces import Choices, Traces, combined
+from zincsmith.recorded.result import Analysed, Figure
+
+LOG = "log"
+BELOW = 0.5  # of nominal: shorted
+SETTLES = 0.25  # of the stretch that is shorted: before what flows is taken
+FEEDS = 0.05  # of the rated current: less is nothing
+
+
+def shorted_figures(traces: Traces, choices: Choices) -> Analysed:
+    """Middle amps, volts and input watts while it is shorted, the greatest amps, and how it came back."""
+    out = protection_figures(traces, choices)
+    volts, amps = np.abs(traces.values("output_voltage")), np.abs(traces.values("output_current"))
+    asked = traces.maybe("load_set")
+    over = asked > 1.02 * choices.rated() if asked is not None else volts < BELOW * choices.nominal()
+    places = np.flatnonzero(over)
+    inside = places[int(SETTLES * len(places)) :] if len(places) else places
+    step = traces.step_s
+
+    def middle(values: np.ndarray | None, unit: str, quantity: str) -> Figure:
+        if values is None or not len(inside):
+            return Figure(None, unit)
+        value, of = float(np.mean(values[inside])), traces.channels[quantity]
+        if not of.known:
+            return Figure(value, unit)
+        effects = {f"{quantity}: gain": (of.gain_u or 0.0) * abs(value), f"{quantity}: offset": of.offset_u or 0.0}
+        return Figure(value, unit, combined(effects), effects=effects)
+
+    out.figures["short_current"] = middle(amps, "A", "output_current")
+    out.figures["residual_voltage"] = middle(volts, "V", "output_voltage")
+    watts = traces.maybe("input_power")
+    if watts is not None:
+        out.figures["short_input_power"] = middle(watts, "W", "input_power")
+    current = out.figures["short_current"].value
+    feeds = current is not None and current > FEEDS * choices.rated()
+    out.facts["keeps_feeding_the_short"] = feeds
+    out.facts["held_s"] = f"{len(places) * step:.3g}"
+    return out

@@ -1,0 +1,144 @@
+"""A short by the load's short input over sockets: the collapse against exp(-t / R C), what flows into it and how the
+unit comes back against the physics file, which shares no code with the application."""
+
+from __future__ import annotations
+
+import math
+import tomllib
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from tests.conftest import ROOT, last_row
+from tests.engine.scripted import Actor, Scene, telling_the_standin
+
+from zincsmith.bench.standin import RunningStandIn
+from zincsmith.book.reader import BookReader
+from zincsmith.formats.rig_file import read_rig
+from zincsmith.judge.judging import JudgedRun, judge_run
+from zincsmith.model.claim import StatedClaim
+from zincsmith.model.commands import Command, MakeSafe
+from zincsmith.model.errors import LimitError
+from zincsmith.model.events import Effected
+from zincsmith.model.finding import Finding, Verdict
+from zincsmith.model.plan import Line, Plan
+from zincsmith.model.rig import Accuracy, Rig
+from zincsmith.model.states import State
+from zincsmith.model.unit import Unit
+from zincsmith.planning.rehearsal import rehearse
+from zincsmith.procedures.planning import Facts
+from zincsmith.procedures.short_circuit.options import ShortCircuitOptions
+
+TEXT = (ROOT / "examples" / "standins" / "tarnbrook-tb2425.toml").read_text()
+PHYSICS = tomllib.loads(TEXT)
+Start = Callable[..., RunningStandIn]
+PART = ShortCircuitOptions(lines=(Line(115.0, 60.0),), hold_s=8.0, recover_s=4.0, rest_s=1.0, repeats=2)
+
+
+@pytest.fixture(scope="module")
+def rig() -> Rig:
+    """With a scope, and a load that states its short input."""
+    one = read_rig(ROOT / "examples" / "rigs" / "simulated-scope.toml")
+    wide = Accuracy("output_current", 20.0, 0.05, 0.025)
+    return replace(one, instruments=tuple(
+        replace(i, short_ohm=0.02, accuracy=(*i.accuracy, wide)) if i.role == "load" else i for i in one.instruments
+    ))  # fmt: skip
+
+
+def written(folder: Path, kind: str) -> Path:
+    file = folder / "unit.toml"
+    slow = f'kind = "{kind}"\noff_s = 2.0'  # an attempt of half a second in each two and a half
+    file.write_text(TEXT.replace('kind = "shutdown"', slow).replace("delay_s = 0.1", "delay_s = 0.5"))
+    return file
+
+
+def judged(folder: Path, unit: Unit, rig: Rig, running: RunningStandIn) -> JudgedRun:
+    claims = (*unit.nameplate.claims, StatedClaim("short_circuit_time", high=1e-3, source="manual"))
+    stated = replace(unit, nameplate=replace(unit.nameplate, claims=claims))
+    scene = Scene.set_up(folder, stated, rig, Plan("Short", (PART,)), running.addresses)
+    closed = scene.run(Actor())
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    with BookReader(scene.path) as book:
+        return judge_run(book)
+
+
+def of(run: JudgedRun, name: str) -> Finding:
+    return next(j.finding for j in run.judged if j.finding.name == name and j.finding.value is not None)
+
+
+@pytest.mark.parametrize(
+    ("kind", "told", "feeds"),
+    [("hiccup", "hiccup", None), ("constant current", "constant-current", True),
+     ("foldback", "foldback", True), ("latching", "latching", False)],
+)  # fmt: skip
+def test_what_flows_into_a_short_and_what_comes_back(
+    tmp_path: Path,
+    unit: Unit,
+    rig: Rig,
+    standin: Callable[..., RunningStandIn],
+    kind: str,
+    told: str,
+    feeds: bool | None,
+) -> None:
+    """A constant-current unit gives its limit, one that folds back its share of it; a latch gives nothing and wants its
+    input cycled; each of two trials comes back."""
+    run = judged(tmp_path, unit, rig, standin(file=str(written(tmp_path, kind))))
+    current = of(run, "short_circuit_current")
+    assert told in current.working.formula
+    if feeds is not None:
+        assert ("keeps feeding the short" in current.working.formula) is feeds
+    limit = PHYSICS["output"]["limit_A"]
+    if kind == "constant current":
+        assert current.number == pytest.approx(limit, rel=0.01)
+        assert of(run, "short_circuit_residual").number < 0.5
+        assert of(run, "short_circuit_power").number > 1.0
+    if kind == "foldback":
+        assert current.number == pytest.approx(0.3 * limit, rel=0.05)
+    if kind == "latching":
+        assert abs(current.number) < 0.05
+        assert "recovery input-cycle" in current.working.note
+    with BookReader(tmp_path / "run.zbook") as book:
+        shorts = [w.event for w in book.events(kinds=(Effected,)) if w.event.body.get("shorted")]
+    assert len(shorts) >= 2
+    assert last_row(tmp_path / "bench.log")["load_on"] is False
+
+
+def test_the_collapse_is_that_of_its_capacitor(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: Callable[..., RunningStandIn]
+) -> None:
+    """2.3026 R C to a tenth: the short input and the series resistance of the capacitor, no leads between."""
+    run = judged(tmp_path, unit, rig, standin(file=str(written(tmp_path, "latching")), lead_ohm=0.0))
+    ohm = 0.02 + PHYSICS["ripple"]["esr_ohm"]
+    collapse = of(run, "short_circuit_time")
+    assert collapse.number == pytest.approx(math.log(10.0) * ohm * PHYSICS["output"]["capacitor_F"], rel=0.08)
+    claim = next(j for j in run.judged if j.claim is not None and j.claim.figure == "short_circuit_time")
+    assert claim.verdict is Verdict.HOLDS
+
+
+def test_nothing_else_shorts_an_output(unit: Unit, rig: Rig) -> None:
+    none = replace(rig, instruments=tuple(
+        replace(i, short_ohm=None) if i.role == "load" else i for i in rig.instruments
+    ))  # fmt: skip
+    assert "never made by hand" in PART.unmet(Facts(unit, none, (), ()))
+    with pytest.raises(LimitError, match="no short input"):
+        rehearse(unit, none, Plan("Short", (PART,)))
+    rehearse(unit, rig, Plan("Short", (PART,)))
+
+
+def test_made_safe_in_the_middle_of_a_short(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: Callable[..., RunningStandIn]
+) -> None:
+    """The load is taken out of its short before it bleeds the output, and everything is off at the end."""
+    scene = Scene.set_up(tmp_path, unit, rig, Plan("Short", (PART,)), standin().addresses)
+    with telling_the_standin():
+
+        def says(state: State, _calls: int) -> list[Command]:
+            shorted = any(w.event.body.get("shorted") for w in scene.events(Effected))
+            return [MakeSafe()] if shorted and state is State.RUNNING else []
+
+        closed = scene.run(Actor(says))
+    assert closed.safe
+    assert closed.outcome != "complete"
+    last = last_row(tmp_path / "bench.log")
+    assert (last["source_on"], last["load_on"]) == (False, False)
