@@ -8,7 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from tests.conftest import ROOT, last_row
+from tests.conftest import ROOT, last_row, sampled
 from tests.engine.scripted import Actor, Scene, telling_the_standin
 
 from zincsmith.bench.standin import RunningStandIn
@@ -62,12 +62,14 @@ def of(run: JudgedRun, name: str) -> Finding:
     return next(j.finding for j in run.judged if j.finding.name == name and j.finding.value is not None)
 
 
-@pytest.mark.parametrize(
-    ("kind", "told", "recovery"),
-    [("shutdown", "shutdown-auto-recovery", "automatic"), ("hiccup", "hiccup", "automatic"),
-     ("latching", "latching", "input-cycle"), ("constant current", "constant-current", "automatic"),
-     ("foldback", "foldback", "automatic")],
+KINDS = (
+    ("shutdown", "shutdown-auto-recovery", "automatic"), ("hiccup", "hiccup", "automatic"),
+    ("latching", "latching", "input-cycle"), ("constant current", "constant-current", "automatic"),
+    ("foldback", "foldback", "automatic"),
 )  # fmt: skip
+
+
+@pytest.mark.parametrize(("kind", "told", "recovery"), sampled(KINDS, {KINDS[1], KINDS[2]}))
 def test_each_protection_is_told_by_name(
     tried: Callable[..., JudgedRun], tmp_path: Path, kind: str, told: str, recovery: str
 ) -> None:
@@ -121,7 +123,10 @@ def test_it_is_bounded_and_wants_its_meters_by_wire(unit: Unit, rig: Rig) -> Non
         replace(QUICK, ceiling_percent=170.0).check()
 
 
-@pytest.mark.parametrize(("role", "fault"), [("load", "SILENT"), ("voltmeter", "DROP"), ("ac_source", "SILENT")])
+FAULTS = (("load", "SILENT"), ("voltmeter", "DROP"), ("ac_source", "SILENT"))
+
+
+@pytest.mark.parametrize(("role", "fault"), sampled(FAULTS, {FAULTS[1]}))
 def test_an_instrument_that_fails_beyond_the_rating_ends_safe(
     tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn, role: str, fault: str
 ) -> None:
