@@ -47,7 +47,7 @@ class ShortCircuit(OfCaptures):
     intakes: tuple[Intake, ...] = (ShortRecord(),)
 
     def steps(self, ctx: Context) -> Steps:
-        """At each line and output as often as was asked for; what a battery feeds, or what alternates, is not suited."""
+        """At each line and output as often as was asked for; what a battery feeds, or alternates, is not suited."""
         options = ctx.asked(ShortCircuitOptions)
         yield from gate(ctx)
         yield Confirm(
