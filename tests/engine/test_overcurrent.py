@@ -9,13 +9,13 @@ from pathlib import Path
 
 import pytest
 from tests.conftest import ROOT, last_row, sampled
-from tests.engine.scripted import Actor, Scene, telling_the_standin
+from tests.engine.scripted import Actor, Once, Scene, telling_the_standin
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.claim import StatedClaim
-from zincsmith.model.commands import Command
+from zincsmith.model.commands import Command, MakeSafe
 from zincsmith.model.errors import InputError, LimitError
 from zincsmith.model.events import Effected, PointTaken, Polled
 from zincsmith.model.finding import Finding, Verdict
@@ -176,3 +176,26 @@ def test_a_unit_that_dies_ends_the_run_and_is_a_finding(
     found = of(run, "overcurrent")
     assert "latching" in found.working.formula
     assert "recovery none-seen" in found.working.note
+
+
+def test_an_interrupted_overload_is_not_taken_up_again_by_itself(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    """Stopped beyond the rating: what stood is built up anew without the overload, and the plan goes on from there."""
+    scene = Scene.set_up(tmp_path, unit, rig, Plan("Over", (QUICK,)), standin().addresses)
+
+    def amps() -> list[float]:
+        return [float(w.event.body["current_A"]) for w in scene.events(Effected) if w.event.action == "SetLoad"]
+
+    def beyond(state: State, _calls: int) -> bool:
+        return state is State.RUNNING and bool(amps()) and amps()[-1] > 2.6
+
+    assert scene.run(Actor(Once(beyond, MakeSafe("enough")))).outcome == "made safe"
+    before = len(amps())
+    closed = scene.resume(Actor())
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    assert max(amps()) > 2.6
+    first = next(a for a in amps()[before:] if a > 0.0)
+    assert first > 2.6, "the next step of the plan itself, nothing that was set on the way back to it"
+    with BookReader(scene.path) as book:
+        assert of(judge_run(book), "overcurrent").number > 2.5

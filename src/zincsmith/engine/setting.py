@@ -89,7 +89,8 @@ class Setter:
             for port, mode in modes.items():
                 self.carry_out(ChooseMode(mode, port))
         for port, drawn in sorted(wanted.draws.items(), key=lambda one: one[1].on):
-            self._climb(port, drawn)
+            # Nobody overloads a unit again only because its run was interrupted: the plan goes on from no load.
+            self._climb(port, Drawn() if drawn.beyond else drawn)
         self.poll_loop.slice(CLIMB_S)
 
     def _climb(self, port: str, wanted: Drawn) -> None:
@@ -201,7 +202,7 @@ class Setter:
         settings, place = self.poll_loop.settings, at_port("load", action.port)
         after = settings.after(action)
         base = self.bases.at(action.port)
-        if base is not None and not shared:
+        if base is not None and not shared and not action.shorted:
             return self._beside(action, base)
         if place not in self.bench.instruments:
             voltage = replace(self.limits.envelope, modes=settings.modes).voltage_V(action.port)

@@ -27,6 +27,7 @@ class Drawn:
     law: LoadLaw = "CC"
     level: float | None = None
     pulses: Pulses | None = None
+    beyond: float = 0.0
     shorted: bool = False
 
     @property
@@ -50,8 +51,8 @@ class Settings:
             case SetSource(voltage, hertz, on, port):
                 modes = self.modes if on else {}  # what was asked for is forgotten with the power
                 return replace(self, feeds={**self.feeds, port: Fed(voltage, hertz, on)}, modes=modes)
-            case SetLoad(current, on, port, law, level, pulses, _, shorted):
-                drawn = Drawn(current, on, law, level, pulses, shorted)
+            case SetLoad(current, on, port, law, level, pulses, beyond, shorted):
+                drawn = Drawn(current, on, law, level, pulses, beyond, shorted)
                 return replace(self, draws={**self.draws, port: drawn})
             case ChooseMode(mode, port):
                 return replace(self, modes={**self.modes, port: mode})

@@ -50,6 +50,7 @@ class AtLinesAndLoads(OnOutputs):
         return self.loads_percent
 
 
+LATE = 9  # violent after gentle
 CLAIMED_RIPPLE = ("ripple", "ripple_rms")
 
 
@@ -73,6 +74,27 @@ def lines_claimed(facts: Facts, *figures: str) -> tuple[Line, ...]:
             named = [x for x in lines if span and span[0] <= x.voltage_V <= span[1] and hertz in (None, x.frequency_Hz)]
             wanted += named or [lines[0], lines[-1]]
     return tuple(x for x in lines if x in wanted) or (lines[0], lines[-1])
+
+
+class BeyondRating(OnOutputs):
+    """What drives a unit beyond its rating on purpose: late, and never by itself."""
+
+    lines: tuple[Line, ...]
+
+    @property
+    def lines_used(self) -> tuple[Line, ...]:
+        return self.lines
+
+    @property
+    def rank(self) -> int:
+        return LATE
+
+    def unmet(self, facts: Facts) -> str:
+        """Volts and amps have to be polled: what happens in a second nobody types."""
+        by_hand = [role for role in ("voltmeter", "load") if facts.rig.by_hand(role)]
+        if by_hand:
+            return f"the {by_hand[0]} is read by hand: what happens at a trip is over before anybody types it"
+        return fed_by_one_mains(facts.unit.nameplate)
 
 
 class FromRecords(OnOutputs):

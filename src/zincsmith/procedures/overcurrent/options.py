@@ -9,12 +9,10 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.operating_point import LoadLaw
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
-from zincsmith.procedures.base import fed_by_one_mains
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
-from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import OnOutputs
+from zincsmith.procedures.planning import Refit
+from zincsmith.procedures.waveform_options import BeyondRating
 
-LATE = 9  # violent after gentle
 LAWS: tuple[tuple[str, LoadLaw], ...] = (
     ("constant current", "CC"),
     ("constant resistance", "CR"),
@@ -32,7 +30,7 @@ MOST_REPEATS, MOST_TRIPS = 20, 60
 
 
 @dataclass(frozen=True)
-class OvercurrentOptions(OnOutputs):
+class OvercurrentOptions(BeyondRating):
     """A gentle ramp beyond the rating to the first trip, that interval halved until ``resolution_percent``, repeats;
     never beyond ``ceiling_percent``. What it does is watched for ``observe_s``, then the overload goes; for
     ``recover_s`` it is watched whether it comes back by itself, before it is unloaded and then its input cycled."""
@@ -52,16 +50,8 @@ class OvercurrentOptions(OnOutputs):
     form: ClassVar[tuple[Field, ...]] = FORM
 
     @property
-    def lines_used(self) -> tuple[Line, ...]:
-        return self.lines
-
-    @property
     def loads_used(self) -> tuple[float, ...]:
         return (100.0,)
-
-    @property
-    def rank(self) -> int:
-        return LATE
 
     @property
     def reason(self) -> str:
@@ -83,16 +73,5 @@ class OvercurrentOptions(OnOutputs):
         between(0.5, 600.0, step_s=self.step_s, observe_s=self.observe_s, recover_s=self.recover_s)
         between(0.0, 3600.0, rest_s=self.rest_s)
 
-    def unmet(self, facts: Facts) -> str:
-        return polled_and_fed(facts)
-
     def refitted(self, to: Refit) -> Options:
         return replace(self, lines=to.lines(self.lines))
-
-
-def polled_and_fed(facts: Facts) -> str:
-    """Why a bench cannot overload a unit: volts and amps have to be polled, what happens in a second nobody types."""
-    by_hand = [role for role in ("voltmeter", "load") if facts.rig.by_hand(role)]
-    if by_hand:
-        return f"the {by_hand[0]} is read by hand: what happens at a trip is over before anybody types it"
-    return fed_by_one_mains(facts.unit.nameplate)

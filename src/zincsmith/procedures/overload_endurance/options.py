@@ -9,9 +9,8 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines
-from zincsmith.procedures.overcurrent.options import LATE, polled_and_fed
-from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import OnOutputs
+from zincsmith.procedures.planning import Refit
+from zincsmith.procedures.waveform_options import BeyondRating
 
 FORM: tuple[Field, ...] = (
     fields.LINES,
@@ -24,7 +23,7 @@ FORM: tuple[Field, ...] = (
 
 
 @dataclass(frozen=True)
-class EnduranceOptions(OnOutputs):
+class EnduranceOptions(BeyondRating):
     """At each of these loads, beyond the rating, until it shuts down or for so many minutes; then half the rated load
     until it is back, for ``cools_min`` at most."""
 
@@ -37,16 +36,8 @@ class EnduranceOptions(OnOutputs):
     form: ClassVar[tuple[Field, ...]] = FORM
 
     @property
-    def lines_used(self) -> tuple[Line, ...]:
-        return self.lines
-
-    @property
     def loads_used(self) -> tuple[float, ...]:
         return self.loads_percent
-
-    @property
-    def rank(self) -> int:
-        return LATE
 
     @property
     def reason(self) -> str:
@@ -60,9 +51,6 @@ class EnduranceOptions(OnOutputs):
         if list(self.loads_percent) != sorted(set(self.loads_percent)):
             raise InputError("from the gentlest up, each once", key="part.loads_percent")
         between(0.1, 480.0, minutes=self.minutes, cools_min=self.cools_min)
-
-    def unmet(self, facts: Facts) -> str:
-        return polled_and_fed(facts)
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, lines=to.lines(self.lines))

@@ -11,9 +11,8 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures import fields
 from zincsmith.procedures.base import fed_by_one_mains
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
-from zincsmith.procedures.overcurrent.options import LATE, polled_and_fed
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import OnOutputs
+from zincsmith.procedures.waveform_options import LATE, BeyondRating
 
 FORM: tuple[Field, ...] = (
     fields.LINES,
@@ -26,7 +25,7 @@ MOST_REPEATS = 20
 
 
 @dataclass(frozen=True)
-class ShortCircuitOptions(OnOutputs):
+class ShortCircuitOptions(BeyondRating):
     """The short input of the load onto a unit that runs, held, released; every trial has to come back. ``threshold`` is
     where the collapse ends, of a record by a scope where one is on the output."""
 
@@ -41,10 +40,6 @@ class ShortCircuitOptions(OnOutputs):
     record_s: float = 5e-3
 
     form: ClassVar[tuple[Field, ...]] = FORM
-
-    @property
-    def lines_used(self) -> tuple[Line, ...]:
-        return self.lines
 
     @property
     def loads_used(self) -> tuple[float, ...]:
@@ -79,7 +74,7 @@ class ShortCircuitOptions(OnOutputs):
         loads = facts.rig.of("load")
         if not any(one.short_ohm is not None for one in loads):
             return "no load states the ohm of a short input; a short is never made by hand"
-        return polled_and_fed(facts)
+        return super().unmet(facts)
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, lines=to.lines(self.lines))
