@@ -98,6 +98,38 @@ def test_a_window_killed_or_stopped_in_mid_run_leaves_a_safe_bench_and_every_rea
             time.sleep(0)
 
 
+AT_ONCE = """
+import signal, socket, sys
+from zincsmith.ui.__main__ import main
+
+class Struck(socket.socket):
+    struck = False
+
+    def sendall(self, data):
+        super().sendall(data)
+        if not Struck.struck:
+            Struck.struck = True
+            print("struck", flush=True)
+            signal.raise_signal(signal.SIGINT)
+
+def pair(made=socket.socketpair):
+    ours, theirs = made()
+    return Struck(fileno=ours.detach()), theirs
+
+socket.socketpair = pair
+sys.exit(main())
+"""
+
+
+def test_a_window_told_to_end_while_it_starts_its_engine_first_finishes_that(make_book: Callable[..., Path]) -> None:
+    book = make_book()
+    command = [sys.executable, "-c", AT_ONCE, str(book)]
+    ended = subprocess.run(command, capture_output=True, text=True, timeout=HANG_GUARD_S, check=False)
+    assert "struck" in ended.stdout
+    assert (ended.returncode, "Traceback" in ended.stderr) == (0, False), ended.stderr
+    BookWriter(book).close()
+
+
 @pytest.mark.parametrize("sign", sampled([signal.SIGINT, signal.SIGTERM], [signal.SIGINT]))
 def test_a_window_told_to_end_by_the_terminal_closes_without_a_word(
     make_book: Callable[..., Path], sign: signal.Signals
