@@ -43,12 +43,12 @@ def lowest_inputs(
     good = np.abs(np.abs(output_V) - nominal_V) <= within * nominal_V
     if not good.any():
         raise ValueError("no row has its output within the tolerance")
-    loads = _loads(np.abs(output_A), good)
+    loads = loads_of(np.abs(output_A), good)
     return [_of_load(loads == k, float(np.median(np.abs(output_A)[(loads == k) & good])), input_V, good)
             for k in range(int(loads.max()) + 1)]  # fmt: skip
 
 
-def _loads(amps: Array, good: NDArray[np.bool_]) -> NDArray[np.int64]:
+def loads_of(amps: Array, good: NDArray[np.bool_]) -> NDArray[np.int64]:
     """The load that each row belongs to: those with a good output by their amps; one without by its neighbour."""
     ordered = np.sort(amps[good])
     steps = np.diff(ordered) > np.maximum(LEAST_A, ALIKE * ordered[1:])
@@ -65,24 +65,42 @@ def _loads(amps: Array, good: NDArray[np.bool_]) -> NDArray[np.int64]:
 
 def _of_load(rows: NDArray[np.bool_], load_A: float, input_V: Array, good: NDArray[np.bool_]) -> LowestInput:
     at, fine = input_V[rows], good[rows]
-    way = np.sign(np.diff(at, prepend=at[0]))
-    way[0] = way[1] if len(way) > 1 else -1.0
-    for k in range(1, len(way)):  # a row at the same input goes on as the one before
-        if way[k] == 0.0:
-            way[k] = way[k - 1]
+    way = ways_of(at)
     falling, not_good, hunts_down = _edge(at[way < 0.0], fine[way < 0.0])
     rising, beside, hunts_up = _edge(at[way > 0.0], fine[way > 0.0])
     return LowestInput(load_A, falling, rising, not_good if not_good is not None else beside, hunts_down or hunts_up)
 
 
 def _edge(at: Array, fine: NDArray[np.bool_]) -> tuple[float | None, float | None, bool]:
-    """(lowest good, the first that is not beside it, whether it hunts) of a sweep, looked at from its high end."""
-    if len(at) < 2:
+    """(lowest good, the first that is not beside it, whether it hunts) of a sweep."""
+    edge, beside, hunts = edge_of(at, fine)
+    if edge is None or beside is None:
+        return None, None, False
+    return float(at[edge]), float(at[beside]), hunts
+
+
+def edge_of(at: Array, fine: NDArray[np.bool_]) -> tuple[int | None, int | None, bool]:
+    """Of a sweep (n,), looked at from its high end: which row is the lowest good one, which is the first that is not
+    good below it, whether one below that is good again. Not good at its high end: None; good all the way down: the
+    lowest, and None."""
+    if not len(at):
         return None, None, False
     order = np.argsort(-at, kind="stable")
-    at, fine = at[order], fine[order]
-    bad = np.flatnonzero(~fine)
-    if not fine[0] or not len(bad):
-        return None, None, False
+    bad = np.flatnonzero(~fine[order])
+    if not len(bad):
+        return int(order[-1]), None, False
     first = int(bad[0])
-    return float(at[first - 1]), float(at[first]), bool(np.any(fine[first:]))
+    if first == 0:
+        return None, int(order[0]), False
+    return int(order[first - 1]), int(order[first]), bool(np.any(fine[order][first:]))
+
+
+def ways_of(at: Array) -> Array:
+    """By row (n,) whether the input was going up, +1, or down, -1; a row at the same input goes on as the one
+    before."""
+    way = np.sign(np.diff(at, prepend=at[:1]))
+    way[:1] = way[1:2] if len(way) > 1 else -1.0
+    for k in range(1, len(way)):
+        if way[k] == 0.0:
+            way[k] = way[k - 1]
+    return way

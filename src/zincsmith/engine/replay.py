@@ -23,6 +23,7 @@ from zincsmith.model.actions import (
     SetSource,
     Settled,
     Skipped,
+    Stage,
     Watch,
 )
 from zincsmith.model.errors import InputError
@@ -45,7 +46,7 @@ from zincsmith.model.events import (
     WatchSet,
 )
 from zincsmith.model.reading import Point, Reading
-from zincsmith.model.settings import Settings
+from zincsmith.model.settings import NO_WAY, Settings, Way
 from zincsmith.model.unit import Unit, reconfigured
 from zincsmith.planning.step_sequence import StepSequence
 
@@ -59,13 +60,15 @@ class Taken:
     settle: Dwell | None
     part: int
     take: int = 1
+    way: Way = NO_WAY
 
 
 @dataclass
 class Replayed:
     """Where a run stands: what comes ``next``, what was in force, and what has to be made up for.
 
-    ``warm`` is the last warm-up with the settings it ran at, ``settle`` the last wait before ``next``.
+    ``warm`` is the last warm-up with the settings it ran at, ``settle`` the last wait before ``next``, ``way`` how the
+    bench came to stand so, where that matters.
     """
 
     next: Action | None = None
@@ -76,6 +79,7 @@ class Replayed:
     warm: tuple[Settings, Dwell] | None = None
     settle: Dwell | None = None
     settled: bool | None = None
+    way: Way = NO_WAY
     points: dict[int, Taken] = field(default_factory=dict)
     typed: dict[str, Reading] = field(default_factory=dict)
     part: int = 0
@@ -91,7 +95,7 @@ def body_of(action: Action) -> dict[str, object]:
 def _later(action: Action) -> dict[str, object]:
     """What an action says beyond what it said in earlier versions of the program, as it was then without saying it."""
     later: dict[type, dict[str, object]] = {
-        Measure: {"record_s": 0.0, "capture": None}, Watch: {"hard": False},
+        Measure: {"record_s": 0.0, "capture": None}, Watch: {"hard": False}, Dwell: {"origin": False},
         Confirm: {"hands_in": False, "record_s": 0.0},
         SetSource: {"port": "", "phase_deg": None},
         SetLoad: {"port": "", "law": "CC", "level": None, "pulses": None, "beyond": 0.0, "shorted": False},
@@ -194,7 +198,9 @@ def _follow(state: Replayed, action: Action, outcome: Outcome) -> None:
     match action:
         case Begin(part):
             state.watches.clear()
-            state.part = part
+            state.part, state.way = part, NO_WAY
+        case Stage():
+            state.way = NO_WAY
         case Confirm():
             state.gates.append(action)
         case Watch():
@@ -207,17 +213,23 @@ def _follow(state: Replayed, action: Action, outcome: Outcome) -> None:
         case SetLoad() | ChooseMode():
             state.settings = state.settings.after(action)
             state.settle = None
-        case Dwell(warms=True):
-            state.warm = (state.settings, action)
         case Dwell():
-            state.settle = action
-            state.settled = outcome.stable if isinstance(outcome, Settled) else None
+            _waited(state, action, outcome)
         case Measure() if isinstance(outcome, Measured):
             point: Point = outcome.point
-            state.points[point.number] = Taken(action, state.settings, state.settle, state.part)
+            state.points[point.number] = Taken(action, state.settings, state.settle, state.part, way=state.way)
             state.settings = _after_capture(state.settings, action.capture)
         case _:
             pass
+
+
+def _waited(state: Replayed, action: Dwell, outcome: Outcome) -> None:
+    if action.warms:
+        state.warm = (state.settings, action)
+        return
+    state.settle, state.settled = action, None
+    if isinstance(outcome, Settled):
+        state.way, state.settled = state.way.after(state.settings, action), outcome.stable
 
 
 def _after_capture(settings: Settings, capture: Capturing | None) -> Settings:

@@ -67,6 +67,7 @@ from zincsmith.model.events import (
     WatchSet,
 )
 from zincsmith.model.reading import Point, Reading, Wave
+from zincsmith.model.settings import NO_WAY, Settings, Way
 from zincsmith.model.unit import Unit, reconfigured
 from zincsmith.planning.limits import Limits
 from zincsmith.planning.readings import derived_reading, polled_reading, waves_of, with_base
@@ -117,6 +118,7 @@ class Runner:
         self._whole_run, self._from_s, self._unit = whole_run, from_s, unit.tag
         self._settle: Dwell | None = None
         self._settled: bool | None = None
+        self._way = NO_WAY
         self._skipping = False
         self._part = 0
         self._taken: dict[int, Taken] = {}
@@ -193,12 +195,26 @@ class Runner:
             settings, dwell = state.warm
             self.setter.bring_to(settings)
             self._wait(replace(dwell, why=f"{dwell.why}, made up for"))
-        self.setter.bring_to(state.settings)
+        self._way = state.way
+        self._stand(state.settings, state.way)
         for watch in state.watches:
             self.poll_loop.watches.add(watch)
         if isinstance(state.next, Measure) and state.settle is not None:
             self._settled = self._wait(state.settle).stable
         return state.next
+
+    def _stand(self, settings: Settings, way: Way) -> None:
+        """The bench as it stood: where that depends on the way it came, by that way."""
+        if not way.steps:
+            self.setter.bring_to(settings)
+            return
+        (first, dwell), *rest = way.steps
+        self.setter.bring_to(first)
+        self._wait(replace(dwell, why=f"{dwell.why}, once more"))
+        for after, dwell in rest:
+            self.setter.go_to(after)
+            self._wait(replace(dwell, why=f"{dwell.why}, once more"))
+        self.setter.go_to(settings)
 
     # Actions
 
@@ -234,12 +250,14 @@ class Runner:
     def _at_once(self, action: Begin | End | Stage | Note | Watch | Reconfigure) -> Event:
         match action:
             case Begin(part, procedure, version):
+                self._way = NO_WAY
                 self.poll_loop.watches.begin_part()
                 self._part = self.operator.part = part
                 return PartBegan(part, procedure, version)
             case End(part, outcome):
                 return PartEnded(part, outcome)
             case Stage(title, detail):
+                self._way = NO_WAY
                 self.poll_loop.log.clear()
                 return StageBegan(title, detail)
             case Watch():
@@ -278,6 +296,8 @@ class Runner:
     def _dwell(self, action: Dwell) -> Outcome:
         answer = self._wait(action)
         self._settle, self._settled = action, answer.stable
+        if not action.warms:
+            self._way = self._way.after(self.poll_loop.settings, action)
         self.event_log.append(Waited(action.why, answer.after_s, answer.stable, answer.rises))
         return answer
 
@@ -324,7 +344,7 @@ class Runner:
     def _measure(self, action: Measure) -> Outcome:
         number = len(self._taken) + 1
         point = self._point(action, number, self._part, 1)
-        taken = Taken(action, self.poll_loop.settings, self._settle, self._part)
+        taken = Taken(action, self.poll_loop.settings, self._settle, self._part, way=self._way)
         self._keep(point, taken)
         return Measured(point)
 
@@ -397,13 +417,13 @@ class Runner:
             kept = self._settle, self._settled
             self.event_log.append(Remarked(f"point {number} is taken again: {reason}"))
             try:
-                self.setter.bring_to(taken.settings)
+                self._stand(taken.settings, taken.way)
                 self._settled = self._wait(taken.settle or Dwell(AGAIN_S, "settles")).stable
                 point = self._point(taken.action, number, taken.part, taken.take + 1)
                 self._keep(point, replace(taken, take=point.take))
             except Skip:
                 self.event_log.append(Remarked(f"point {number} was not taken again: skipped"))
-            self.setter.bring_to(before)
+            self._stand(before, self._way)
             self._settle, self._settled = kept
 
 

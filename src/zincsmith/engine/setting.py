@@ -93,6 +93,16 @@ class Setter:
             self._climb(port, Drawn() if drawn.beyond else drawn)
         self.poll_loop.slice(CLIMB_S)
 
+    def go_to(self, wanted: Settings) -> None:
+        """From what is set now straight to these settings, loaded as it is: how a sweep goes."""
+        now = self.poll_loop.settings
+        for port, fed in wanted.feeds.items():
+            if fed != now.feeds.get(port, Fed()):
+                self.carry_out(SetSource(fed.voltage_V, fed.frequency_Hz, fed.on, port))
+        for port, drawn in wanted.draws.items():
+            if drawn != now.draws.get(port, Drawn()) and not drawn.beyond:
+                self.carry_out(SetLoad(drawn.current_A, drawn.on, port, drawn.law, drawn.level, drawn.pulses))
+
     def _climb(self, port: str, wanted: Drawn) -> None:
         """One load up gradually, or down at once."""
         now = self.poll_loop.settings

@@ -122,7 +122,8 @@ class Dwell:
     or until ``at_most_s`` have passed in all. With ``below``, until the quantity is below that.
 
     With ``rises_above`` the times that ``rising`` climbs above it are counted, polled every ``period_s``.
-    ``warms`` marks a warm-up, which has to be made up for when a run is resumed.
+    ``warms`` marks a warm-up, which has to be made up for when a run is resumed. ``origin``: what the unit does from
+    here on depends on the way it came, to the end of the stage; nobody jumps in, each setting is gone through again.
     """
 
     seconds: float
@@ -136,6 +137,7 @@ class Dwell:
     rises_above: float = 0.0
     period_s: float | None = None
     warms: bool = False
+    origin: bool = False
 
 
 @dataclass(frozen=True)

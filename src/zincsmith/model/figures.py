@@ -48,11 +48,13 @@ SHORT = "short circuit"
 INRUSH = "inrush"
 SWITCHING = "switching node"
 OVERCURRENT = "overcurrent"
+DROPOUT = "dropout"
 # What a claim says it is tested by -> the procedure.
 TESTS = {
     GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy", RIPPLE: "ripple",
     STEPS: "load_transient", TURN_ON: "turn_on", HOLD_UP: "hold_up", SHORT: "short_circuit",
     INRUSH: "inrush", SWITCHING: "switching_node", OVERCURRENT: "overcurrent",
+    DROPOUT: "dropout",
 }  # fmt: skip
 OUT = ("voltmeter",)
 IN = ("power_meter",)
@@ -153,7 +155,8 @@ FIGURES = Figures({
         Figure("overvoltage", "Overvoltage limit", "V", "voltage", "band", roles=OUT),
         Figure("short_circuit_time", "Collapse at a short circuit", "s", "plain", "most", "output",
                ("short_circuit_time",), SHORT, SCOPE),
-        Figure("dropout_input", "Lowest good input", "V", "voltage", "most", "input", roles=("voltmeter",)),
+        Figure("dropout_input", "Lowest good input", "V", "voltage", "most", "input",
+               ("dropout_input",), DROPOUT, ("voltmeter",)),
         Figure("display_voltage_error", "Display, volts", "V", "voltage", "band", "output",
                ("display_voltage_error",), DISPLAY, ("panel_voltmeter", "voltmeter")),
         Figure("display_current_error", "Display, amps", "A", "current", "band", "output",

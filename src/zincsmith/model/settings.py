@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
-from zincsmith.model.actions import ChooseMode, Pulses, SetLoad, SetSource
+from zincsmith.model.actions import ChooseMode, Dwell, Pulses, SetLoad, SetSource
 from zincsmith.model.operating_point import LoadLaw
 
 
@@ -96,3 +96,20 @@ class Settings:
         return fed + [
             f"{current:.3g} A of load{f' at {port}' if port else ''}" for port, current in self.drawn_A.items()
         ]
+
+
+@dataclass(frozen=True)
+class Way:
+    """How the bench came to stand as it does, where what the unit does depends on that (a lockout, a correction that
+    switches): from an origin, the settings with the wait after each. Empty: it does not matter."""
+
+    steps: tuple[tuple[Settings, Dwell], ...] = ()
+
+    def after(self, settings: Settings, dwell: Dwell) -> Way:
+        """Once something was waited for."""
+        if dwell.origin:
+            return Way(((settings, dwell),))
+        return Way((*self.steps, (settings, dwell))) if self.steps else self
+
+
+NO_WAY = Way()

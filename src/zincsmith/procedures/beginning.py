@@ -1,16 +1,22 @@
-"""How a procedure begins that finds the unit wired up: the gate before power, then the input on at no load."""
+"""How a procedure begins that finds the unit wired up: the gate before power, then the input on at no load; and how a
+unit that let go is brought back."""
 
 from __future__ import annotations
 
-from zincsmith.model.actions import Confirm, Dwell, SetSource, Stage
+from collections.abc import Generator
+
+from zincsmith.model.actions import Action, Confirm, Dwell, Measure, Measured, Outcome, SetSource, Stage
+from zincsmith.model.address import at_port
 from zincsmith.model.plan import Line
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.cautions import cautions_for, probing
-from zincsmith.procedures.ports import idle
+from zincsmith.procedures.ports import at_load, emptied, idle
 
 SAFETY_CHECKS = "safety_checks"
-COMES_UP_S = 5.0
+COMES_UP_S, OFF_S = 5.0, 10.0
+POLL_S, LOOK_S = 0.25, 0.25
+BACK = 0.9  # of nominal
 WIRED = "The load is at the output, the source is wired through the power meter."
 ALWAYS = (
     "Local rules and licensed practice come first.",
@@ -41,3 +47,30 @@ def feed(ctx: Context, title: str, detail: str, line: Line) -> Steps:
     yield from idle(ctx)
     yield SetSource(line.voltage_V, line.frequency_Hz, True)
     yield Dwell(COMES_UP_S, "output comes up")
+
+
+def comes_back(ctx: Context, recover_s: float, line: Line, port: str, tripped: bool) -> Steps:
+    """By itself, unloaded, or once its input was off until the output had gone."""
+    yield Dwell(recover_s if tripped else 1.0, "does it come back?", period_s=POLL_S)
+    if (yield from is_back(ctx, line, port)):
+        return
+    yield from idle(ctx)
+    yield Dwell(recover_s, "does it come back unloaded?", period_s=POLL_S)
+    if (yield from is_back(ctx, line, port)):
+        return
+    yield from emptied(ctx, line.frequency_Hz)
+    yield Dwell(OFF_S, "its input is off", period_s=POLL_S)
+    yield SetSource(line.voltage_V, line.frequency_Hz, True)
+    yield Dwell(COMES_UP_S, "output comes up", period_s=POLL_S)
+
+
+def volts_of(ctx: Context, line: Line, port: str) -> Generator[Action, Outcome, float | None]:
+    name = at_port("output_voltage", port)
+    answer = yield Measure((name,), LOOK_S, at_load(ctx, line, 100.0))
+    reading = answer.point.get(name) if isinstance(answer, Measured) else None
+    return reading.value if reading is not None else None
+
+
+def is_back(ctx: Context, line: Line, port: str) -> Generator[Action, Outcome, bool]:
+    now = yield from volts_of(ctx, line, port)
+    return now is not None and abs(now) >= BACK * abs(ctx.volts[port])

@@ -8,6 +8,7 @@ from typing import Any
 
 from zincsmith.formats.words import duration
 from zincsmith.model.errors import InputError
+from zincsmith.model.operating_point import LoadLaw
 from zincsmith.model.plan import Line, Options
 
 LONGEST_S = 86400.0
@@ -94,6 +95,11 @@ def read_line(text: str) -> Line:
     return found[0]
 
 
+LOAD_LAWS: tuple[tuple[str, LoadLaw], ...] = (
+    ("constant current", "CC"),
+    ("constant resistance", "CR"),
+    ("constant power", "CP"),
+)
 LINES = Typing("Lines, V Hz", "lines", lines_words, read_lines)
 LINE = Typing("Line, V Hz", "line", lambda x: lines_words((x,)), read_line)
 LOADS = Typing("Loads, %", "loads_percent", lambda x: " ".join(f"{v:g}" for v in x), read_loads)

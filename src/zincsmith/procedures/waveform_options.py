@@ -1,4 +1,4 @@
-"""How procedures that work on captures are put into a plan."""
+"""How procedures that work on captures, or go beyond what a plate says, are put into a plan."""
 
 from __future__ import annotations
 
@@ -64,6 +64,12 @@ def claimed(facts: Facts, *figures: str) -> bool:
     return claims_one_of(facts, *figures) and facts.rig.instrument("scope") is not None
 
 
+def loads_claimed(facts: Facts, *figures: str) -> tuple[float, ...]:
+    """The ends of the loads that claims of these figures name, the greatest first; nothing where none is named."""
+    named = [c.condition.load_percent for c in facts.unit.nameplate.claims if c.figure in figures and c.kept]
+    return tuple(sorted({p for span in named if span is not None for p in span}, reverse=True))
+
+
 def lines_claimed(facts: Facts, *figures: str) -> tuple[Line, ...]:
     """The lines that claims of these figures name; for one that names none the lowest and the highest."""
     lines = facts.lines_or_usual
@@ -94,6 +100,16 @@ class BeyondRating(OnOutputs):
         by_hand = [role for role in ("voltmeter", "load") if facts.rig.by_hand(role)]
         if by_hand:
             return f"the {by_hand[0]} is read by hand: what happens at a trip is over before anybody types it"
+        return fed_by_one_mains(facts.unit.nameplate)
+
+
+class OnInputs(OnOutputs):
+    """What lowers the input below what the unit is rated for, or goes through it: volts are polled or typed."""
+
+    def unmet(self, facts: Facts) -> str:
+        """The input has to be lowered by somebody."""
+        if facts.source == "fixed":
+            return "the input is a wall outlet: nobody can lower it; a source or a variable transformer can"
         return fed_by_one_mains(facts.unit.nameplate)
 
 

@@ -111,6 +111,8 @@ class Adapter:
         low = int(converter_W / step)
         share = converter_W / step - low
         a, b = (self._point(input_V, frequency_Hz, low + k) for k in (0, 1))
+        if math.isinf(b.power_W):  # the capacitor cannot carry as much
+            return a
         # What is interpolated is the loss of the rectifier, not the power: it is small, so is its error.
         loss_a, loss_b = a.power_W - low * step, b.power_W - (low + 1) * step
         return Intake(
@@ -280,9 +282,31 @@ class Adapter:
             self._overload(h, input_V, hertz, at, full * share)
             return
         self._overloaded_s = 0.0
-        self._supply(input_V, hertz, wanted, share * self.regulated_V(input_V, wanted, self.core_degC))
+        aimed = share * self.regulated_V(input_V, wanted, self.core_degC)
+        held = self._held(input_V, hertz, at, aimed)
+        self._supply(input_V, hertz, wanted if held == aimed else at(held), held)
         if self.core_degC > self.thermal.shutdown_degC:
             self._become("hot")
+
+    def _held(self, input_V: float, hertz: float, at: Callable[[float], float], volts: float) -> float:
+        """What is left of the output once the duty is at its end: where the share of its volts meets the share that the
+        valley of the bulk capacitor is of what it takes; all while it regulates, or a corrector holds the bulk."""
+        least = self.start.sags_below_V
+        if not least or self.correcting:
+            return volts
+
+        def beyond(share: float) -> bool:
+            amps = at(share * volts)
+            watts = share * volts * amps + self.loss_W(input_V, amps, self.core_degC)
+            return self.draw(input_V, hertz, watts).bulk_min_V < share * least
+
+        if not beyond(1.0):
+            return volts
+        low, high = 0.0, 1.0
+        for _ in range(30):
+            middle = 0.5 * (low + high)
+            low, high = (low, middle) if beyond(middle) else (middle, high)
+        return low * volts
 
     def _supply(self, input_V: float, hertz: float, amps: float, volts: float) -> None:
         self.current_A, self.output_V = amps, volts

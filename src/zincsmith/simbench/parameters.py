@@ -65,6 +65,9 @@ class Thermal:
 class Start:
     """Lowest rms input that starts it, lowest that keeps it running, and the delay before the output rises.
 
+    Where the bulk capacitor falls below ``sags_below_V`` between two crests the duty is at its end: the output sags in
+    proportion.
+
     From ``wake_V`` up it tries: ``attempt_W`` for ``attempt_s`` every ``period_s``. ``start_ohm`` feeds its controller.
     """
 
@@ -77,6 +80,7 @@ class Start:
     attempt_s: float = 0.12
     period_s: float = 1.2
     start_ohm: float = math.inf
+    sags_below_V: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -27,17 +27,17 @@ LATE_S = 2.0
 DRIFT = 0.03
 # What can go wrong with the world rather than with a line: FAULt bench,NAME.
 MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP", "BOUNCE", "NOPHASE", "TIP", "TIPBACK"}
-SERIES, CAPACITOR = "SERIES ", "CAPACITOR "
-MOST_ADDED_OHM = 10.0
+SERIES, CAPACITOR, SOFT = "SERIES ", "CAPACITOR ", "SOFT "
+MOST_ADDED_OHM, MOST_SOFT_OHM = 10.0, 200.0
 
 
-def added_ohm(text: str) -> float:
-    """ScpiError for what nobody would put in series with an output."""
+def added_ohm(text: str, most_ohm: float = MOST_ADDED_OHM) -> float:
+    """ScpiError for what nobody would put in series with an output, or an input."""
     try:
         ohm = float(text)
     except ValueError:
         raise ScpiError(-104, "Data type error") from None
-    if not 0.0 <= ohm <= MOST_ADDED_OHM:
+    if not 0.0 <= ohm <= most_ohm:
         raise ScpiError(-222, "Data out of range")
     return ohm
 
@@ -239,7 +239,7 @@ class Bench:
     def inject(self, text: str) -> None:
         """``ROLE,FAULT`` for a line, ``ROLE,TYPO`` for who types it off, ``bench,MISHAP`` for the world, ``unit,KIND``
         for the inside of the unit; ``unit,SERIES OHM`` and ``unit,CAPACITOR UF MOHM`` are no faults but what a person
-        has soldered in."""
+        has soldered in; ``bench,SOFT OHM`` is a source, or leads, that give way under load."""
         role, _, fault = text.partition(",")
         role, fault = role.strip().lower(), fault.strip()
         word = fault.upper()
@@ -249,6 +249,8 @@ class Bench:
             self._slips.add(role)
         elif role == "unit":
             self._inside(fault)
+        elif role == "bench" and word.startswith(SOFT):
+            self.world.source_ohm = added_ohm(word.removeprefix(SOFT), MOST_SOFT_OHM)
         elif role == "bench" and word in MISHAPS:
             self._befalls(word)
         else:

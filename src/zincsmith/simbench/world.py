@@ -14,6 +14,7 @@ from zincsmith.simbench.parameters import Display
 
 LEAST_LOAD_V = 1.0  # an electronic load keeps its law down to about a volt, then is a resistor
 SHORT_OHM = 0.02
+SOFT_STEP_S = 0.05  # how often a source that gives way is looked at anew
 SHUNT_OHM, SHUNT_OFF, SHUNT_PER_W = 0.01, 0.002, 50e-6  # as marked; off by; rises by, a watt
 SWITCH_OHM, SWITCH_EDGE_S, SWITCH_RATE_OFF = 16.0, 60e-9, 0.002  # of the load switch; its generator is a little off
 BANK_OHM = (38.4, 19.2, 9.6, 4.8)  # 15, 30, 60 and 120 W at 24 V
@@ -130,6 +131,7 @@ class World:
     bounces: bool = False  # the contact that switches the input
     load_slew_A_per_s: float = 0.5e6
     lead_H: float = 1e-6  # of the leads to the load
+    source_ohm: float = 0.0  # of source and leads to the input: under load the unit sees less than was set
     # By channel of the scope: what its probe is joined to, what that divides by, how its ground is made.
     probes: dict[int, tuple[str, float, str]] = field(default_factory=lambda: dict(PROBES))
 
@@ -193,7 +195,7 @@ class World:
         """Move bench time on; long stretches are cut so that the unit's temperatures follow."""
         left = seconds
         while True:
-            dt = min(left, 5.0)
+            dt = min(left, SOFT_STEP_S if self.source_ohm else 5.0)
             self.time_s += dt
             self.unit.step(dt, self.input_V, self.input_Hz, self._at_unit(), self.ambient_degC)
             if self.unit.rails is not None:
@@ -236,7 +238,8 @@ class World:
     def input_V(self) -> float:
         """What the unit is fed with, V rms; a DC source stands in for the mains when that is off."""
         if self.source.on and self.mains_on:
-            return self.source.voltage_V * (1.0 + self.source.drift)
+            volts = self.source.voltage_V * (1.0 + self.source.drift)
+            return max(0.0, volts - self.source_ohm * self.unit.intake.current_A)
         if self.dc_source.on and self.mains_on:
             return self.dc_source.voltage_V / math.sqrt(2.0)  # the bulk capacitor charges to the same
         return 0.0

@@ -49,8 +49,8 @@ def main(arguments: list[str] | None = None) -> int:
 
 def _end_when_told(app: QApplication) -> QTimer:
     """Ctrl+C at the terminal, or being told to end, closes the window as a hand does, not asking: the engine makes
-    safe what it runs. A signal is heard once the interpreter has its turn, which the timer returned gives it; the window
-    closes once that turn is over, never in the middle of what it was just doing (starting the engine, say)."""
+    safe what it runs. A signal is heard once the interpreter has its turn, which the timer returned gives it; the
+    window closes once that turn is over, never in the middle of what it was just doing (starting the engine, say)."""
     for told in (signal.SIGINT, signal.SIGTERM):
         signal.signal(told, lambda *_: QTimer.singleShot(0, app.quit))
     awake = QTimer(app)

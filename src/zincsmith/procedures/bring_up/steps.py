@@ -82,7 +82,7 @@ Found = Generator[Action, Outcome, bool]
 class BringUp(Procedure):
     name = NAME
     title = "Bring-up"
-    version = 2
+    version = 3
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
     serves = "first start, start attempts, start and stop voltage, load up to full"
     options = BringUpOptions
@@ -278,6 +278,7 @@ class BringUp(Procedure):
         light = options.light_load_percent
         yield Stage("Stop voltage", f"from {from_V:g} V downwards at {light:g} % load")
         yield from watch_outputs(ctx, GONE, None, HALF, count=4)  # it is meant to go now
+        yield Dwell(1.0, "runs", period_s=POLL_S, origin=True)
 
         def probe(voltage: float) -> Found:
             yield from self._running(ctx, max(voltage, least), light)
@@ -305,7 +306,7 @@ class BringUp(Procedure):
         yield SetSource(voltage, hertz, True)
         yield Dwell(5.0, "output comes up", period_s=POLL_S)
         yield from draw(ctx, percent)
-        yield Dwell(2.0, "settles", period_s=POLL_S)
+        yield Dwell(2.0, "settles", period_s=POLL_S, origin=True)
 
     def doubts(self, point: Point) -> list[Doubt]:
         """None: its points are steps of a search."""

@@ -5,11 +5,21 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import ClassVar
 
-from zincsmith.analysis.dropout import lowest_inputs
+import numpy as np
+from numpy.typing import NDArray
+
+from zincsmith.analysis.dropout import loads_of, lowest_inputs, ways_of
 from zincsmith.formats.columns import Columns
+from zincsmith.model.commands import FileRequest
 from zincsmith.model.errors import InputError
-from zincsmith.procedures.intake import FigureRequest, Intake
+from zincsmith.model.operating_point import Draw, Feed, OperatingPoint, Purpose
+from zincsmith.procedures.dropout.figures import NOMINAL, TOLERANCE
+from zincsmith.procedures.dropout.options import DropoutOptions
+from zincsmith.procedures.intake import FigureRequest, Intake, Taken, TakenAt
+from zincsmith.recorded.file_point import FilePoint, Value
 from zincsmith.recorded.result import Analysed, Figure
+
+Array = NDArray[np.float64]
 
 
 class InputSweeps(Intake):
@@ -20,19 +30,55 @@ class InputSweeps(Intake):
     wanted: ClassVar[Mapping[str, str]] = {
         "input_voltage_V": "input volts", "output_voltage_V": "output volts", "output_current_A": "output amps",
     }  # fmt: skip
-    evidence = False
+    tells = ("input_voltage_V", "output_voltage_V", "output_current_A")
 
-    def figures(self, found: Columns, asked: FigureRequest) -> Analysed:
-        """By load, numbered from 1 as they rise. InputError for no nominal volts, or no row that is good."""
+    def points(self, found: Columns, asked: FileRequest, at: TakenAt) -> Taken:
+        """A point a row, at the load that it belongs to. InputError where no row is good, or the plate states no
+        output."""
+        options = DropoutOptions()
+        output = at.unit.nameplate.output
+        nominal, rated = abs(output.voltage_V), output.current_A
+        volts_in, volts_out, amps = self._rows(found)
+        good = np.abs(np.abs(volts_out) - nominal) <= options.tolerance_percent / 100.0 * nominal
+        if not good.any():
+            raise InputError(
+                f"no row has its output within ±{options.tolerance_percent:g} % of {nominal:g} V", file=str(found.file)
+            )
+        loads = loads_of(np.abs(amps), good)
+        hertz = asked.line.frequency_Hz if asked.line is not None else None
+        points = []
+        for load in range(int(loads.max()) + 1):
+            rows = np.flatnonzero(loads == load)
+            share = round(100.0 * float(np.median(np.abs(amps)[rows][good[rows]])) / rated, 1)
+            for row, way in zip(rows.tolist(), ways_of(volts_in[rows]).tolist(), strict=True):
+                where = OperatingPoint(
+                    (Feed(float(volts_in[row]), hertz),), (Draw(share),),
+                    step=Purpose.FALLING if way < 0.0 else Purpose.RISING,
+                    stated=((TOLERANCE, options.tolerance_percent), (NOMINAL, nominal)),
+                )  # fmt: skip
+                values = {
+                    name: Value(float(column[row]), f"{found.file.name}, row {row + 1}", row=row)
+                    for name, column in (
+                        ("input_voltage", volts_in), ("output_voltage", volts_out), ("output_current", amps),
+                    )
+                }  # fmt: skip
+                points.append(FilePoint(where, values))
+        return Taken(points, options)
+
+    def _rows(self, found: Columns) -> tuple[Array, Array, Array]:
+        """Volts in, volts out and amps of the rows that are whole."""
         volts_in = found.need("input_voltage_V", "V", "--input")
         volts_out, amps = found.need("output_voltage_V", "V", "--output"), found.need("output_current_A", "A", "")
         whole = (volts_in == volts_in) & (volts_out == volts_out) & (amps == amps)
+        return volts_in[whole], volts_out[whole], amps[whole]
+
+    def figures(self, found: Columns, asked: FigureRequest) -> Analysed:
+        """By load, numbered from 1 as they rise. InputError for no nominal volts, or no row that is good."""
+        volts_in, volts_out, amps = self._rows(found)
         if asked.nominal_V is None or asked.nominal_V <= 0.0:
             raise InputError("the nominal volts of the output are wanted, such as 12", key="nominal")
         try:
-            loads = lowest_inputs(
-                volts_in[whole], volts_out[whole], amps[whole], asked.nominal_V, asked.tolerance_percent / 100.0
-            )
+            loads = lowest_inputs(volts_in, volts_out, amps, asked.nominal_V, asked.tolerance_percent / 100.0)
         except ValueError as error:
             raise InputError(f"{error}", file=str(found.file)) from None
         out = Analysed("dropout")

@@ -9,18 +9,13 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.operating_point import LoadLaw
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
-from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
+from zincsmith.procedures.fields import LOAD_LAWS, Choosing, Field, between, check_lines, times
 from zincsmith.procedures.planning import Refit
 from zincsmith.procedures.waveform_options import BeyondRating
 
-LAWS: tuple[tuple[str, LoadLaw], ...] = (
-    ("constant current", "CC"),
-    ("constant resistance", "CR"),
-    ("constant power", "CP"),
-)
 FORM: tuple[Field, ...] = (
     fields.LINES,
-    Choosing("Load as", "law", LAWS),
+    Choosing("Load as", "law", LOAD_LAWS),
     Choosing("Up to", "ceiling_percent", tuple((f"{p:g} % of the rating", p) for p in (120.0, 140.0, 160.0))),
     Choosing("In steps of", "step_percent", tuple((f"{p:g} %", p) for p in (1.0, 2.0, 5.0))),
     Choosing("Times", "repeats", tuple((f"{n}", n) for n in (1, 3, 10))),

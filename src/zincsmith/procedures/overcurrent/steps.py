@@ -12,7 +12,6 @@ from zincsmith.model.actions import (
     Confirm,
     Dwell,
     Measure,
-    Measured,
     Outcome,
     SetLoad,
     SetSource,
@@ -26,21 +25,21 @@ from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Steps
-from zincsmith.procedures.beginning import COMES_UP_S, gate
+from zincsmith.procedures.beginning import BACK, COMES_UP_S, comes_back, gate, is_back, volts_of
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.overcurrent.figures import protection_figures
 from zincsmith.procedures.overcurrent.intake import OverloadLog
 from zincsmith.procedures.overcurrent.options import MOST_TRIPS, OvercurrentOptions
 from zincsmith.procedures.overcurrent.trials import over_all_trials, paths, without_trip
-from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, emptied, idle, ramp
+from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, ramp
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_findings import Named, OfCaptures, Seen
 from zincsmith.recorded.result import Analysed
 
 NAME = "overcurrent"
 RATED, RELEASED = 100.0, 50.0  # percent: where a trial begins, and what is left once the overload goes
-HOLDS, BACK = 0.95, 0.9  # of the volts before, of nominal
-POLL_S, LOOK_S = 0.25, 0.25
+HOLDS = 0.95  # of the volts before
+POLL_S = 0.25
 LOGGED = 2000  # polls of a trial, about
 CAUTIONS = (
     "The unit is driven beyond its rating on purpose: stay with it, watch it, smell it; F12 makes safe at once.",
@@ -197,36 +196,6 @@ def beyond(ctx: Context, percent: float, port: str, ceiling_percent: float) -> S
     amps = ctx.load_A(RATED, port) * percent / RATED
     level = ctx.level(percent, port) if ctx.law != "CC" else None
     return SetLoad(amps, True, port, ctx.law, level, beyond=ceiling_percent / 100.0)
-
-
-def comes_back(ctx: Context, recover_s: float, line: Line, port: str, tripped: bool) -> Steps:
-    """By itself, unloaded, or once its input was off until the output had gone."""
-    yield Dwell(recover_s if tripped else 1.0, "does it come back?", period_s=POLL_S)
-    if (yield from is_back(ctx, line, port)):
-        return
-    yield from idle(ctx)
-    yield Dwell(recover_s, "does it come back unloaded?", period_s=POLL_S)
-    if (yield from is_back(ctx, line, port)):
-        return
-    yield from emptied(ctx, line.frequency_Hz)
-    yield Dwell(OFF_S, "its input is off", period_s=POLL_S)
-    yield SetSource(line.voltage_V, line.frequency_Hz, True)
-    yield Dwell(COMES_UP_S, "output comes up", period_s=POLL_S)
-
-
-OFF_S = 10.0
-
-
-def volts_of(ctx: Context, line: Line, port: str) -> Generator[Action, Outcome, float | None]:
-    name = at_port("output_voltage", port)
-    answer = yield Measure((name,), LOOK_S, at_load(ctx, line, RATED))
-    reading = answer.point.get(name) if isinstance(answer, Measured) else None
-    return reading.value if reading is not None else None
-
-
-def is_back(ctx: Context, line: Line, port: str) -> Generator[Action, Outcome, bool]:
-    now = yield from volts_of(ctx, line, port)
-    return now is not None and abs(now) >= BACK * abs(ctx.volts[port])
 
 
 SPEC = Overcurrent()

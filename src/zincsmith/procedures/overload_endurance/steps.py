@@ -9,18 +9,8 @@ from zincsmith.model.actions import Confirm, Dwell, Measure, SetSource, Stage, S
 from zincsmith.model.address import at_port
 from zincsmith.model.plan import Line
 from zincsmith.procedures.base import Context, Steps
-from zincsmith.procedures.beginning import COMES_UP_S, gate
-from zincsmith.procedures.overcurrent.steps import (
-    BACK,
-    CAUTIONS,
-    HOLDS,
-    RELEASED,
-    beyond,
-    comes_back,
-    is_back,
-    log_of,
-    volts_of,
-)  # fmt: skip
+from zincsmith.procedures.beginning import BACK, COMES_UP_S, comes_back, gate, is_back, volts_of
+from zincsmith.procedures.overcurrent.steps import CAUTIONS, HOLDS, RELEASED, beyond, log_of
 from zincsmith.procedures.overload_endurance.figures import endurance_figures
 from zincsmith.procedures.overload_endurance.options import EnduranceOptions
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, ramp

@@ -43,7 +43,7 @@ Asked = Generator[Action, Outcome, float | None]
 class PowerFactorRegimes(Procedure):
     name = NAME
     title = "Power-factor regimes"
-    version = 1
+    version = 2
     needs: tuple[str, ...] = ("ac_source", "power_meter", "load")
     serves = "the load at which power-factor correction switches in and out, with its hysteresis"
     options = RegimeOptions
@@ -72,7 +72,7 @@ class PowerFactorRegimes(Procedure):
             ) -> Generator[Action, Outcome, bool]:
                 """From the same side each time, and from its far end: what has switched does not switch back before."""
                 yield from draw(ctx, far)
-                yield Dwell(options.settle_s, "back to the side it came from")
+                yield Dwell(options.settle_s, "back to the side it came from", origin=True)
                 factor = yield from self._point(ctx, line, load, way)
                 return factor is not None and abs(factor - before) > JUMP / 2.0
 
@@ -83,15 +83,15 @@ class PowerFactorRegimes(Procedure):
     ) -> Generator[Action, Outcome, list[tuple[float, float]]]:
         found = []
         for load in loads:
-            factor = yield from self._point(ctx, line, load, way)
+            factor = yield from self._point(ctx, line, load, way, origin=load == loads[0])
             if factor is not None:
                 found.append((load, factor))
         return found
 
-    def _point(self, ctx: Context, line: Line, load: float, way: Purpose) -> Asked:
+    def _point(self, ctx: Context, line: Line, load: float, way: Purpose, origin: bool = False) -> Asked:
         options = _options(ctx)
         yield from draw(ctx, load)
-        yield Dwell(options.settle_s, "settles")
+        yield Dwell(options.settle_s, "settles", origin=origin)
         answer = yield Measure(
             tuple(q for q in WANTED if q in ctx.polled or q == "power_factor"),
             options.average_s,
