@@ -8,15 +8,18 @@ from pathlib import Path
 
 import pytest
 from tests.conftest import bench_log, last_row
-from tests.engine.scripted import Actor, Scene
+from tests.engine.scripted import Actor, Once, Scene
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.judge.judging import judge_run
-from zincsmith.model.events import RunClosed, Tripped
+from zincsmith.model.commands import MakeSafe
+from zincsmith.model.events import PointTaken, RunClosed, Tripped
 from zincsmith.model.finding import Finding
+from zincsmith.model.operating_point import Purpose
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.planning.composer import compose
 from zincsmith.procedures.bring_up.options import BringUpOptions
@@ -63,6 +66,24 @@ def test_start_and_stop_voltage_are_those_of_the_unit(
     assert found["start_attempts"].value is not None
     assert found["start_attempts"].value >= 3.0
     assert last_row(tmp_path / "bench.log")["damage"] == []
+
+
+def test_a_stop_search_that_was_interrupted_comes_down_anew(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    """Below its start volts a unit that jumped in would stand still, and look like one that had stopped."""
+    plan = Plan("Up", (BringUpOptions(first_line=FIRST, look_inside=False),))
+    scene = Scene.set_up(tmp_path, unit, rig, plan, standin().addresses)
+
+    def going_down(state: State, _calls: int) -> bool:
+        low = [w.event.point.at for w in scene.events(PointTaken) if w.event.point.at.step is Purpose.STOP]
+        return state is State.RUNNING and bool(low) and low[-1].line_V < 80.0
+
+    assert scene.run(Actor(Once(going_down, MakeSafe("lunch")))).outcome == "made safe"
+    assert scene.resume(Actor()).outcome == "complete"
+    found = found_in(scene)["stop_voltage"]
+    assert found.u is not None
+    assert abs(found.number - 62.0) <= 2.0 * found.u + 0.2
 
 
 @pytest.mark.parametrize("fault", FAULTS)
