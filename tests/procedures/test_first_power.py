@@ -14,7 +14,7 @@ from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.commands import MakeSafe
-from zincsmith.model.events import PointTaken, RunClosed, Tripped
+from zincsmith.model.events import Effected, PointTaken, RunClosed, Tripped
 from zincsmith.model.finding import Finding
 from zincsmith.model.operating_point import Purpose
 from zincsmith.model.plan import Line, Plan
@@ -76,8 +76,9 @@ def test_a_stop_search_that_was_interrupted_comes_down_anew(
     scene = Scene.set_up(tmp_path, unit, rig, plan, standin().addresses)
 
     def going_down(state: State, _calls: int) -> bool:
-        low = [w.event.point.at for w in scene.events(PointTaken) if w.event.point.at.step is Purpose.STOP]
-        return state is State.RUNNING and bool(low) and low[-1].line_V < 80.0
+        down = any(w.event.point.at.step is Purpose.STOP for w in scene.events(PointTaken))
+        set_V = [float(w.event.body["voltage_V"]) for w in scene.events(Effected) if w.event.action == "SetSource"]
+        return state is State.RUNNING and down and 62.0 < set_V[-1] < 80.0
 
     assert scene.run(Actor(Once(going_down, MakeSafe("lunch")))).outcome == "made safe"
     assert scene.resume(Actor()).outcome == "complete"
