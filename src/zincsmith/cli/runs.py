@@ -31,6 +31,11 @@ ChangedOption = Annotated[
     str, typer.Option(help="NAME: WHAT IS CHANGED; then the same work once more, and what the change did")
 ]
 
+ChosenOption = Annotated[
+    list[str] | None,
+    typer.Option("--with", help="a procedure that goes beyond what a full plan has by itself, such as overcurrent"),
+]
+
 
 @app.command()
 def run(
@@ -50,6 +55,7 @@ def run(
     then_unit: Annotated[
         list[Path] | None, typer.Option(help="another unit file: the same with it afterwards, in a run of its own")
     ] = None,
+    chosen: ChosenOption = None,
 ) -> None:
     """Run a plan on a rig and write it into a book."""
     from zincsmith.cli.batch import Sitting, run_batch
@@ -69,7 +75,7 @@ def run(
         changed = replace(changed, seed=seed) if seed is not None else changed
         the_rig = replace(the_rig, standin=changed)
     the_unit = read_unit(unit)
-    the_plan = _both_ways(plan_named(plan, the_unit, the_rig), then_changed)
+    the_plan = _both_ways(plan_named(plan, the_unit, the_rig, _chosen(plan, chosen)), then_changed)
     queue = [read_unit(file) for file in then_unit or ()]
     the_plan = replace(the_plan, then_units=(*the_plan.then_units, *(one.tag for one in queue)))
     typed = read_answers(answers) if answers is not None else Answers()
@@ -162,6 +168,15 @@ def _tell_bench(end: RunClosed) -> None:
     _say(f"{end_words(end)}.")
 
 
+def _chosen(plan: str, names: list[str] | None) -> list[str]:
+    """What is put into a composed plan by name. InputError where there is none to put it into."""
+    from zincsmith.model.errors import InputError
+
+    if names and plan != "full":
+        raise InputError("--with belongs to --plan full; add it to the plan file", key="with")
+    return names or []
+
+
 def _say(text: str) -> None:
     """To standard error; one that was closed stops nothing."""
     with suppress(OSError):
@@ -177,6 +192,7 @@ def show_plan(
     again: Annotated[str, typer.Option("--retest", help="only what tests these figures, after a repair")] = "",
     as_toml: Annotated[bool, typer.Option("--toml", help="print the plan as a plan file, to be edited")] = False,
     then_changed: ChangedOption = "",
+    chosen: ChosenOption = None,
 ) -> None:
     """Compose a plan for a unit on a rig, and say how long it takes and what it leaves out."""
     from zincsmith.formats.rig_file import read_rig
@@ -188,11 +204,11 @@ def show_plan(
     from zincsmith.procedures.plan_file import write_plan
 
     the_unit, the_rig = read_unit(unit), read_rig(rig)
-    the_plan = plan_named(plan, the_unit, the_rig)
+    the_plan = plan_named(plan, the_unit, the_rig, _chosen(plan, chosen))
     if again:
         the_plan = retest(the_unit, the_rig, [f.strip() for f in again.split(",")])
     the_plan = _both_ways(the_plan, then_changed)
-    left = compose(the_unit, the_rig)[1] if plan == "full" else []
+    left = compose(the_unit, the_rig, chosen or ())[1] if plan == "full" else []
     if as_toml:
         print(write_plan(the_plan), end="")
         return

@@ -19,7 +19,7 @@ from zincsmith.model.commands import Command, Revise
 from zincsmith.model.rig import Rig
 
 # Meters whose face the stand-in shows when a person reads them.
-WITH_A_FRONT_PANEL = ("thermometer", "voltmeter", "panel_voltmeter", "panel_ammeter")
+WITH_A_FRONT_PANEL = ("thermometer", "voltmeter", "panel_voltmeter", "panel_ammeter", "spot_thermometer")
 
 
 class EngineClient:
@@ -74,7 +74,7 @@ class EngineClient:
         screen = os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")
         if not screen or os.environ.get("QT_QPA_PLATFORM") in ("offscreen", "minimal"):
             return ()
-        return tuple(i.role for i in rig.instruments if i.how == "by hand" and i.role in WITH_A_FRONT_PANEL)
+        return tuple(i.place for i in rig.instruments if i.how == "by hand" and i.role in WITH_A_FRONT_PANEL)
 
     @property
     def standin_output(self) -> int:

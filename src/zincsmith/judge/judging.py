@@ -13,6 +13,7 @@ from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.book.reader import BookReader, RunRow
 from zincsmith.history.claims_in_force import with_claims_in_force
 from zincsmith.history.ended import ended_of, with_ended
+from zincsmith.judge.another_room import in_the_room_of
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.disagree import with_disagreements
 from zincsmith.judge.evidence import evidence_of, findings_of
@@ -332,13 +333,18 @@ def _fits(finding: Finding, claim: Claim) -> bool:
 
 
 def _compare(finding: Finding, claim: Claim, evidence: Evidence, guard: str) -> Judged:
+    finding = in_the_room_of(claim, finding)
     if finding.value is None:  # it was tried, and the record does not show it: its doubts say why
         return Judged(finding, claim, Verdict.NOT_TESTED, Verdict.NOT_TESTED)
     value, chance = finding.value, None
     if finding.u is not None and claim.bounded:
         chance = conformance_probability(value, finding.u, claim.low, claim.high)
     evidence = evidence.of_configuration(finding.at.configuration)
-    lacks = claim.scope.missing(_reached(finding, claim, evidence), evidence.ambient_degC)
+    reached = _reached(finding, claim, evidence)
+    if finding.final_in_room is not None:  # where it ends, it ends in any room: no time and no room lack
+        reached = [replace(one, held_s=None, settled=None) for one in reached]
+    room = evidence.ambient_degC if finding.final_in_room is None else None
+    lacks = claim.scope.missing(reached, room)
     doubts = finding.doubts + tuple(_coverage(claim, lacks)) + tuple(_incomplete(claim, evidence))
     guarded = guarded_verdict(value, guard_band(finding.u, finding.k, guard), claim.low, claim.high)
     simple = simple_verdict(value, claim.low, claim.high)

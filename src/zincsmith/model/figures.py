@@ -49,12 +49,13 @@ INRUSH = "inrush"
 SWITCHING = "switching node"
 OVERCURRENT = "overcurrent"
 DROPOUT = "dropout"
+SOAK = "thermal soak"
 # What a claim says it is tested by -> the procedure.
 TESTS = {
     GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy", RIPPLE: "ripple",
     STEPS: "load_transient", TURN_ON: "turn_on", HOLD_UP: "hold_up", SHORT: "short_circuit",
     INRUSH: "inrush", SWITCHING: "switching_node", OVERCURRENT: "overcurrent",
-    DROPOUT: "dropout",
+    DROPOUT: "dropout", SOAK: "thermal_soak",
 }  # fmt: skip
 OUT = ("voltmeter",)
 IN = ("power_meter",)
@@ -111,7 +112,8 @@ FIGURES = Figures({
         Figure("minimum_load", "Minimum load", "A", "current", "most", "output", ("minimum_load",), GRID, OUT),
         Figure("output_resistance", "Output resistance", "ohm", "plain", "most", "output",
                ("output_resistance",), GRID, OUT),
-        Figure("output_current", "Output current", "A", "current", "least", roles=("load", "thermometer")),
+        Figure("output_current", "Output current", "A", "current", "least", "output",
+               ("largest_continuous_load",), SOAK, ("load", "thermometer")),
         Figure("output_power", "Output power", "W", "power", "least", roles=("load", "thermometer")),
         Figure("input_current", "Input current", "A", "current", "most", "input", ("input_current",), GRID, IN),
         Figure("input_power", "Input power", "W", "power", "most", "input", roles=IN),
@@ -169,7 +171,8 @@ FIGURES = Figures({
         Figure("output_frequency", "Output frequency", "Hz", "plain", "band", roles=("power_meter",)),
         Figure("voltage_thd", "Total harmonic distortion of the output", "1", "plain", "most", roles=("power_meter",)),
         Figure("surge_power", "Surge power", "W", "power", "least", roles=("load",)),
-        Figure("hot_spot", "Hottest part", "degC", "temperature", "most", roles=("thermometer",)),
+        Figure("hot_spot", "Hottest part", "degC", "temperature", "most", "output",
+               ("hot_spot",), SOAK, ("thermometer",)),
         Figure("case_temperature", "Case temperature", "degC", "temperature", "most", "output",
                ("case_temperature",), GRID, ("thermometer",)),
         Figure("touch_current", "Touch current", "A", "current", "most", "input"),

@@ -76,7 +76,8 @@ class Finding:
     ``dof`` the effective degrees of freedom (None: infinite). Ratios have unit "1". ``beside_the_point`` says why what
     would limit this figure does not apply to it; then it is told and judges nothing. ``below``: nothing was seen, and
     the size of the figure is below this with 95 %, one-sided. ``permitted`` is the greatest expanded uncertainty that
-    the rule behind it allows, ``permitted_by`` which rule."""
+    the rule behind it allows, ``permitted_by`` which rule. ``final_in_room``: it is where a temperature ends in a room
+    of so many degC, whatever the time; a claim for another room is met by its rise."""
 
     name: str
     title: str
@@ -94,6 +95,7 @@ class Finding:
     permitted: float | None = None
     permitted_by: str = ""
     output: str = ""  # which output it is of, where a unit has several
+    final_in_room: float | None = None
 
     @property
     def number(self) -> float:

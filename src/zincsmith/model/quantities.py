@@ -66,9 +66,11 @@ QUANTITIES = Quantities(
             Quantity("shunt_voltage", "Volts across the shunt", "V", "voltage", "output", "ammeter"),
             Quantity("ammeter_current", "Amps by the ammeter", "A", "current", "output", "ammeter"),
             Quantity("case_temperature", "Case temperature", "degC", "temperature", "none", "thermometer"),
+            Quantity("spot_temperature", "Temperature", "degC", "temperature", "none", "spot_thermometer"),
         )
     }
 )
+ROOM = "room"  # a spot of that name is where the unit stands, not a part of it
 TOUCH_LIMIT_V = 30.0  # treat anything above about 30 to 40 V as able to hurt (common practice, no source)
 # What speaks of the rig itself and enters no figure of a unit.
 OF_THE_RIG = ("input_frequency", "voltage_thd", "load_voltage", "shunt_voltage")

@@ -76,6 +76,7 @@ TABLE = (
     Role("second_voltmeter", "Second voltmeter", ("read",), polled=7, reached=True, optional=True),
     Role("ammeter", "Ammeter", ("read",), polled=8, reached=True, optional=True),
     Role("ac_voltmeter", "AC voltmeter", ("read",), polled=9, reached=True, optional=True),
+    Role("spot_thermometer", "Thermometer at a spot", ("read",), polled=10, reached=True, optional=True),
     Role("panel_voltmeter", "Volts display of the unit", optional=True, of_the_unit=True),
     Role("panel_ammeter", "Amps display of the unit", optional=True, of_the_unit=True),
     Role("scope", "Scope",

@@ -5,22 +5,25 @@ Safe first, gentle before violent, cold before warm where it matters, risk of de
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
+from zincsmith.formats.words import duration
 from zincsmith.model.address import at_port
-from zincsmith.model.errors import InputError
+from zincsmith.model.errors import InputError, ZincsmithError
 from zincsmith.model.figures import FIGURES, TESTS
 from zincsmith.model.plan import LINES, Line, Options, Plan
 from zincsmith.model.port import output_ports
 from zincsmith.model.rig import Rig
 from zincsmith.model.roles import AT_OUTPUTS, ROLES
 from zincsmith.model.unit import Nameplate, Unit
+from zincsmith.planning.rehearsal import rehearse
 from zincsmith.planning.rig_facts import outlet_of, records, source_kind
 from zincsmith.procedures.catalogue import every, package_of, planned, planned_record, procedure
 from zincsmith.procedures.plan_file import find_plan
 from zincsmith.procedures.planning import Facts, Planned, Refit
+from zincsmith.procedures.waveform_options import claims_one_of
 from zincsmith.rules.loader import supply_rules
 
 FULL = "full"
@@ -37,26 +40,36 @@ class LeftOut:
     why: str
 
 
-def plan_named(name: str, unit: Unit, rig: Rig) -> Plan:
-    """``full`` composes a plan; else a plan by name or from a file. InputError when there is none."""
-    return compose(unit, rig)[0] if name == FULL else find_plan(name)
+def plan_named(name: str, unit: Unit, rig: Rig, chosen: Collection[str] = ()) -> Plan:
+    """``full`` composes a plan, with what was ``chosen``; else a plan by name or from a file. InputError when there is
+    none."""
+    return compose(unit, rig, chosen)[0] if name == FULL else find_plan(name)
 
 
-def facts_of(unit: Unit, rig: Rig) -> Facts:
+def facts_of(unit: Unit, rig: Rig, chosen: Collection[str] = ()) -> Facts:
     """What a plan for this unit on this rig is composed by."""
     lines = lines_for(unit, rig)
     by_program = not any(rig.by_hand(role) for role in ("power_meter", "voltmeter", "load", "ac_source"))
-    return Facts(unit, rig, lines, standby_lines(unit, lines), source_kind(rig), records(rig), by_program)
+    return Facts(
+        unit, rig, lines, standby_lines(unit, lines), source_kind(rig), records(rig), by_program, frozenset(chosen)
+    )
 
 
-def compose(unit: Unit, rig: Rig) -> tuple[Plan, list[LeftOut]]:
-    """A plan for this unit on this rig, and what had to be left out. InputError when nothing is left."""
-    facts = facts_of(unit, rig)
-    proposals = [part for one in every() for part in planned_record(one).proposed(facts)]
+def compose(unit: Unit, rig: Rig, chosen: Collection[str] = ()) -> tuple[Plan, list[LeftOut]]:
+    """A plan for this unit on this rig, and what had to be left out; ``chosen`` names procedures that go beyond what
+    everybody wants, which only a person puts in. InputError when nothing is left, or a name is none of these."""
+    names = frozenset(name.replace("-", "_") for name in chosen)
+    facts = facts_of(unit, rig, names)
+    records = {one.name: planned_record(one) for one in every()}
+    for name in sorted(names):
+        if name not in records or not records[name].chosen_only:
+            able = ", ".join(n for n, record in records.items() if record.chosen_only)
+            raise InputError(f"{name!r} is nothing that is chosen for a plan by name; there are: {able}", key="with")
+    proposals = [part for record in records.values() if _wanted(record, facts) for part in record.proposed(facts)]
     left: list[LeftOut] = []
     parts: list[Options] = []
     for part in sorted(proposals, key=rank):
-        why = _cannot(part, facts) or _lacks(part, parts)
+        why = _cannot(part, facts) or _lacks(part, parts) or _not_chosen(part, facts)
         if not why:
             parts.append(part)
         elif all(one.procedure != part.procedure for one in left):
@@ -64,6 +77,51 @@ def compose(unit: Unit, rig: Rig) -> tuple[Plan, list[LeftOut]]:
     if all(planned(p).stays or rank(p) == LAST for p in parts):
         raise InputError(f"no plan can be composed: {left[0].why}" if left else "no plan can be composed")
     return Plan("Full", tuple(parts)), left
+
+
+@dataclass(frozen=True)
+class Beyond:
+    """A part that a person may choose: what it takes, and what it risks."""
+
+    part: Options
+    price: str
+    risk: str
+
+
+def to_choose(unit: Unit, rig: Rig) -> Iterator[Beyond]:
+    """What goes beyond what everybody wants and could be carried out on this rig; nobody is given it by the program."""
+    records = [record for one in every() if (record := planned_record(one)).chosen_only]
+    facts = facts_of(unit, rig, [_name(record) for record in records])
+    for record in records:
+        for part in record.proposed(facts):
+            if not _cannot(part, facts):
+                yield Beyond(part, _price(part, facts), record.chosen_only)
+
+
+def _wanted(record: type[Planned], facts: Facts) -> bool:
+    """Whether a plan has anything to do with it: what a person has to choose, where a claim asks for it or they did."""
+    return not record.chosen_only or _name(record) in facts.chosen or claims_one_of(facts, *record.tests)
+
+
+def _name(record: type[Planned]) -> str:
+    return str(record().procedure)
+
+
+def _not_chosen(part: Options, facts: Facts) -> str:
+    """What it would cost, where nobody has chosen it."""
+    one = planned(part)
+    if not one.chosen_only or part.procedure in facts.chosen:
+        return ""
+    figure = next(FIGURES[f].title.lower() for f in one.tests if claims_one_of(facts, f))
+    return f"a claim states {figure}; it takes {_price(part, facts)}, and {one.chosen_only}: choose it to have it"
+
+
+def _price(part: Options, facts: Facts) -> str:
+    try:
+        alone = rehearse(facts.unit, facts.rig, Plan("Alone", (part,)))
+    except ZincsmithError as error:
+        return f"what cannot be foreseen ({error})"
+    return f"{duration(alone.likely_s)} to {duration(alone.most_s)}"
 
 
 def _lacks(part: Options, before: Sequence[Options]) -> str:

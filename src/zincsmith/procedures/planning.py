@@ -20,7 +20,7 @@ USUAL = 4  # where most procedures stand in the order of the work
 class Facts:
     """What a plan is composed by. ``lines`` is every line that a claim speaks of and the source can give, the lowest
     first; ``idle_lines`` those at which standby power is asked for. ``records``: the power meter gives waveforms;
-    ``read_by_program``: one more point costs nobody's time."""
+    ``read_by_program``: one more point costs nobody's time; ``chosen`` names what a person asked for by name."""
 
     unit: Unit
     rig: Rig
@@ -29,6 +29,7 @@ class Facts:
     source: SourceKind = "settable"
     records: bool = False
     read_by_program: bool = True
+    chosen: frozenset[str] = frozenset()
 
     @property
     def first(self) -> Line:
@@ -77,12 +78,15 @@ class Planned(Options):
 
     ``form`` is what people choose and type. ``rank`` says what must not come before what, lower first, and ``reason``
     why. ``after`` names procedures without which it is not proposed, each with the reason. ``stays``: why a person
-    cannot take it out.
+    cannot take it out. ``chosen_only``: its risk, where a composed plan has it only if a person chose it by name; it
+    is offered where a claim states one of the figures of ``tests``.
     """
 
     form: ClassVar[tuple[Field, ...]] = ()
     changes_unit: ClassVar[bool] = False  # whether its point is to put the unit into another configuration
     after: ClassVar[Mapping[str, str]] = {}
+    chosen_only: ClassVar[str] = ""
+    tests: ClassVar[tuple[str, ...]] = ()
 
     @property
     def rank(self) -> int:

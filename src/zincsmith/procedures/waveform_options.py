@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
-from zincsmith.model.plan import Line
+from zincsmith.model.plan import Line, Options
 from zincsmith.model.port import ports_of
 from zincsmith.model.scope import Stood
 from zincsmith.model.unit import Nameplate
@@ -50,7 +52,7 @@ class AtLinesAndLoads(OnOutputs):
         return self.loads_percent
 
 
-LATE = 9  # violent after gentle
+LATE = 7  # violent after gentle, before the unit is put back as it was
 CLAIMED_RIPPLE = ("ripple", "ripple_rms")
 
 
@@ -86,6 +88,7 @@ class BeyondRating(OnOutputs):
     """What drives a unit beyond its rating on purpose: late, and never by itself."""
 
     lines: tuple[Line, ...]
+    chosen_only: ClassVar[str] = "it drives the unit beyond its rating, and somebody stays with it"
 
     @property
     def lines_used(self) -> tuple[Line, ...]:
@@ -94,6 +97,11 @@ class BeyondRating(OnOutputs):
     @property
     def rank(self) -> int:
         return LATE
+
+    @classmethod
+    def proposed(cls, facts: Facts) -> tuple[Options, ...]:
+        """At the first of the lines that its claims name; a composed plan has it only where a person chose it."""
+        return (cls(lines=lines_claimed(facts, *cls.tests)[:1]),)  # type: ignore[call-arg]
 
     def unmet(self, facts: Facts) -> str:
         """Volts and amps have to be polled: what happens in a second nobody types."""

@@ -78,8 +78,10 @@ def main() -> int:
         for one in bench.addresses():
             print(f"{one['role']:16}{one['visa']}", flush=True)
     ports = {str(one["role"]): str(one["port"]) for one in bench.addresses()}
-    for role in (r for r in arguments.front_panel if r in ports):
-        command = [sys.executable, "-m", "zincsmith.simbench.front_panel", "--role", role, "--port", ports[role]]
+    for nth, place in enumerate(r for r in arguments.front_panel if r in ports):
+        role, _, at = place.partition("@")
+        command = [sys.executable, "-m", "zincsmith.simbench.front_panel", "--role", role, "--port", ports[place]]
+        command += ["--at", at, "--nth", str(nth)]
         subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL)
     bench.serve(sys.stdin.fileno())
     return 0

@@ -65,6 +65,7 @@ class Adapter:
         self.ageing: Ageing = more.get("ageing", Ageing())
         self.display: Display | None = more.get("display")
         self.rails: Rails | None = more.get("rails")
+        self.spots: dict[str, float] = more.get("spots", {})
         self.defect = Defect(more.get("parts", Parts()))
         self.added_ohm = 0.0  # what somebody has put in series with the output, inside the unit
         self.core_degC = self.case_degC = 25.0
@@ -72,7 +73,7 @@ class Adapter:
         self.intake = NOTHING
         self.bulk_V = 0.0  # of the bulk capacitor, behind the bridge
         self.state = "off"
-        self.correcting = self.fan_on = False
+        self.correcting = self.fan_on = self.fan_stopped = False
         self._time_s = self._in_state_s = self._overloaded_s = self._stored_J = 0.0
         self._grid: dict[tuple[float, float, int], Intake] = {}
 
@@ -394,7 +395,7 @@ class Adapter:
     def _warm(self, dt_s: float, heat_W: float, ambient_degC: float) -> None:
         t = self.thermal
         self.fan_on = self.core_degC > (t.fan_off_degC if self.fan_on else t.fan_on_degC)
-        to_room = t.case_to_ambient_K_per_W / (t.fan_factor if self.fan_on else 1.0)
+        to_room = t.case_to_ambient_K_per_W / (t.fan_factor if self.fan_on and not self.fan_stopped else 1.0)
         steps = max(1, math.ceil(dt_s / 2.0))
         dt = dt_s / steps
         for _ in range(steps):

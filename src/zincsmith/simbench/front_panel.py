@@ -21,9 +21,10 @@ PERIOD_MS = 400
 class Reading:
     """Asks the stand-in over its port; ``read`` gives the text on the display, None once nobody answers."""
 
-    def __init__(self, port: int, role: str) -> None:
+    def __init__(self, port: int, role: str, at: str = "") -> None:
         self.role = role
-        self.query, self.unit, _, self.words = FRONT_PANELS[role]
+        self.query, self.unit, _, words = FRONT_PANELS[role]
+        self.words = f"{words}, {at}" if at else words
         self._socket = socket.create_connection(("127.0.0.1", port), timeout=2.0)
 
     def close(self) -> None:
@@ -99,11 +100,14 @@ def main() -> int:
     parser = argparse.ArgumentParser(prog="python -m zincsmith.simbench.front_panel")
     parser.add_argument("--port", type=int, required=True)
     parser.add_argument("--role", choices=sorted(FRONT_PANELS), required=True)
+    parser.add_argument("--at", default="", help="the place of the unit that it is held at")
+    parser.add_argument("--nth", type=int, default=0, help="of several, from the top")
     arguments = parser.parse_args()
     app = QApplication(sys.argv[:1])
-    front_panel = FrontPanel(Reading(arguments.port, arguments.role))
+    front_panel = FrontPanel(Reading(arguments.port, arguments.role, arguments.at))
     room = app.primaryScreen().availableGeometry()
-    front_panel.move(room.right() - front_panel.width() - 24, room.top() + 64)  # beside the work, not on it
+    below = arguments.nth * (front_panel.height() + 40)
+    front_panel.move(room.right() - front_panel.width() - 24, room.top() + 64 + below)  # beside the work, not on it
     front_panel.show()
     code = app.exec()
     front_panel.reading.close()

@@ -7,6 +7,7 @@ import random
 # role: (query, unit, decimals, words)
 FRONT_PANELS = {
     "thermometer": ("MEAS:TEMP?", "°C", 1, "Handheld thermometer"),
+    "spot_thermometer": ("MEAS:TEMP?", "°C", 1, "Handheld thermometer"),
     "panel_voltmeter": ("MEAS:VOLT?", "V", 1, "Display of the unit"),
     "panel_ammeter": ("MEAS:CURR?", "A", 2, "Display of the unit"),
     "voltmeter": ("MEAS:VOLT?", "V", 3, "Handheld voltmeter"),

@@ -42,6 +42,7 @@ METERS = {
     "panel_ammeter": (Function("panel_current", 0.0, 0.0, 0.0, (1000.0,)),),
     "ac_voltmeter": (Function("output_ac_voltage", 1.0, 0.2, 0.01, (0.02, 0.2, 2.0, 20.0)),),
     "thermometer": (Function("case_temperature", 0.0, 0.5, 0.005, (200.0,)),),
+    "spot_thermometer": (Function("spot_temperature", 0.0, 0.5, 0.005, (200.0,)),),
 }
 OF_ITSELF = (  # what the source reads of what it gives: a poor meter
     Function("input_voltage", 0.5, 0.3, 0.01, (300.0,)),
@@ -61,6 +62,7 @@ IDENTITIES = {
     "ammeter": "PELLMOOR,A2,SIM014,1.0",
     "base_load": "OSMARY,B4,SIM015,1.0",
     "ac_voltmeter": "PELLMOOR,V3,SIM016,1.0",
+    "spot_thermometer": "PELLMOOR,T4,SIM018,1.0",
     "load_switch": "OSMARY,G2,SIM017,1.0",
     "panel_voltmeter": "UNIT,DISPLAY,VOLTS,1.0",
     "panel_ammeter": "UNIT,DISPLAY,AMPS,1.0",
@@ -309,6 +311,10 @@ def thermometer(world: World) -> Interpreter:
     return _one_reading("thermometer", "MEASure:TEMPerature?", world)
 
 
+def spot_thermometer(world: World, spot: str) -> Interpreter:
+    return _one_reading("spot_thermometer", "MEASure:TEMPerature?", world, spot)
+
+
 def panel_voltmeter(world: World) -> Interpreter:
     """The volts that the unit itself shows; only a person reads them."""
     return _one_reading("panel_voltmeter", VOLTS, world)
@@ -398,6 +404,7 @@ def _ranged(box: Interpreter, header: str, meter: Meter) -> None:
 
 
 AT_NODES = ("node_voltmeter",)  # there is one at every node
+AT_SPOTS = ("spot_thermometer",)  # there is one at every spot of the physics, and one in the room
 AT_PORTS = (
     "load",
     "base_load",
@@ -421,6 +428,7 @@ MAKERS: dict[str, Callable[..., Interpreter]] = {
     "ammeter": ammeter,
     "ac_voltmeter": ac_voltmeter,
     "thermometer": thermometer,
+    "spot_thermometer": spot_thermometer,
     "panel_voltmeter": panel_voltmeter,
     "panel_ammeter": panel_ammeter,
     "dc_source": dc_source,

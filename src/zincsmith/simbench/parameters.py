@@ -212,6 +212,8 @@ def read_sections(file: Path) -> dict[str, Any]:
             raise ValueError(f"{file}: [{name}] has missing or unknown keys: {odd}")
         parts[name] = kind(**{k: v if isinstance(v, str) else float(v) for k, v in section.items()})
     raw.pop("name", None)
+    # By name how far from the case to the hot part a spot lies: 1 is that part itself, 0 the case.
+    parts["spots"] = {str(spot): float(share) for spot, share in raw.pop("spots", {}).items()}
     parts["rails"] = read_rails(raw.pop("rail", None), parts["output"].voltage_V, file)
     if raw:
         raise ValueError(f"{file}: unknown sections: {', '.join(sorted(raw))}")

@@ -16,7 +16,15 @@ from typing import IO
 from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.defect import KINDS as DEFECTS
 from zincsmith.simbench.hand import FRONT_PANELS, shown, typed
-from zincsmith.simbench.instruments import AT_NODES, AT_PORTS, IDENTITIES, MAKERS, OF_THE_UNIT, visiting_voltmeter
+from zincsmith.simbench.instruments import (
+    AT_NODES,
+    AT_PORTS,
+    AT_SPOTS,
+    IDENTITIES,
+    MAKERS,
+    OF_THE_UNIT,
+    visiting_voltmeter,
+)
 from zincsmith.simbench.parameters import Ageing
 from zincsmith.simbench.scpi import Interpreter, ScpiError
 from zincsmith.simbench.world import World
@@ -26,8 +34,8 @@ TYPO = "TYPO"  # not of a line: the next text that is typed off this meter has a
 LATE_S = 2.0
 DRIFT = 0.03
 # What can go wrong with the world rather than with a line: FAULt bench,NAME.
-MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP", "BOUNCE", "NOPHASE", "TIP", "TIPBACK"}
-SERIES, CAPACITOR, SOFT = "SERIES ", "CAPACITOR ", "SOFT "
+MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP", "BOUNCE", "NOPHASE", "TIP", "TIPBACK", "FAN"}
+SERIES, CAPACITOR, SOFT, FALLEN = "SERIES ", "CAPACITOR ", "SOFT ", "FALLEN "
 MOST_ADDED_OHM, MOST_SOFT_OHM = 10.0, 200.0
 
 
@@ -90,21 +98,20 @@ class Bench:
         if self.log_file is not None:
             private = os.open(self.log_file, os.O_WRONLY | os.O_APPEND | os.O_CREAT, 0o600)
             self._log = os.fdopen(private, "a", encoding="utf-8")
+        places = dict.fromkeys(AT_PORTS, self.world.ports) | dict.fromkeys(AT_NODES, self.world.nodes)
+        places |= dict.fromkeys(AT_SPOTS, self.world.spots)
         absent = OF_THE_UNIT if self.world.unit.display is None else ()
         for role, make in ((r, m) for r, m in MAKERS.items() if r not in absent):
-            if role in AT_PORTS:
-                for port in self.world.ports:
-                    self._seat(f"{role}@{port}" if port else role, make(self.world, port))
-                if role == "voltmeter" and len(self.world.ports) > 1:
-                    self._seat(role, visiting_voltmeter(self.world))
-            elif role in AT_NODES:
-                for node in self.world.nodes:
-                    self._seat(f"{role}@{node}", make(self.world, node))
-            else:
+            for place in places.get(role, ()):
+                self._seat(f"{role}@{place}" if place else role, make(self.world, place))
+            if role not in places:
                 self._seat(role, make(self.world))
+        if len(self.world.ports) > 1:
+            self._seat("voltmeter", visiting_voltmeter(self.world))
         self.seats["clock"].box.on("FAULt", self.inject)
-        for role in FRONT_PANELS.keys() & self.seats.keys():
-            self.seats[role].box.on("TYPed?", partial(self.typed, role))
+        for place in self.seats:
+            if place.partition("@")[0] in FRONT_PANELS:
+                self.seats[place].box.on("TYPed?", partial(self.typed, place))
 
     def _seat(self, place: str, box: Interpreter) -> None:
         listener = socket.socket()
@@ -227,19 +234,21 @@ class Bench:
             seat.late.clear()
             self._note(seat.role, "hung up", "")
 
-    def typed(self, role: str, _parameter: str = "") -> str:
-        """What a person would type now who reads the meter of this role off its face."""
-        answer = self.seats[role].box.answer(FRONT_PANELS[role][0]) or "nan"
+    def typed(self, place: str, _parameter: str = "") -> str:
+        """What a person would type now who reads the meter at this place off its face."""
+        role = place.partition("@")[0]
+        answer = self.seats[place].box.answer(FRONT_PANELS[role][0]) or "nan"
         slip = role in self._slips
         self._slips.discard(role)
         text = typed(shown(role, float(answer)), self._hand, slip)
-        self._note(role, "typed", text)
+        self._note(place, "typed", text)
         return text
 
     def inject(self, text: str) -> None:
         """``ROLE,FAULT`` for a line, ``ROLE,TYPO`` for who types it off, ``bench,MISHAP`` for the world, ``unit,KIND``
         for the inside of the unit; ``unit,SERIES OHM`` and ``unit,CAPACITOR UF MOHM`` are no faults but what a person
-        has soldered in; ``bench,SOFT OHM`` is a source, or leads, that give way under load."""
+        has soldered in; ``bench,SOFT OHM`` is a source, or leads, that give way under load, ``bench,FALLEN SPOT`` a
+        probe that came off."""
         role, _, fault = text.partition(",")
         role, fault = role.strip().lower(), fault.strip()
         word = fault.upper()
@@ -249,6 +258,8 @@ class Bench:
             self._slips.add(role)
         elif role == "unit":
             self._inside(fault)
+        elif role == "bench" and word.startswith(FALLEN):
+            self.world.fallen_probe = fault[len(FALLEN) :].strip()
         elif role == "bench" and word.startswith(SOFT):
             self.world.source_ohm = added_ohm(word.removeprefix(SOFT), MOST_SOFT_OHM)
         elif role == "bench" and word in MISHAPS:
@@ -281,6 +292,7 @@ class Bench:
             world.source.drift = DRIFT
         world.phase_ignored = world.phase_ignored or mishap == "NOPHASE"
         world.bounces = world.bounces or mishap == "BOUNCE"
+        world.unit.fan_stopped = world.unit.fan_stopped or mishap == "FAN"
         if mishap in ("TIP", "TIPBACK"):
             world.tip_at_ground = mishap == "TIP"
         world.changed()

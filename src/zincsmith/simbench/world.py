@@ -14,6 +14,7 @@ from zincsmith.simbench.parameters import Display
 
 LEAST_LOAD_V = 1.0  # an electronic load keeps its law down to about a volt, then is a resistor
 SHORT_OHM = 0.02
+ROOM = "room"
 SOFT_STEP_S = 0.05  # how often a source that gives way is looked at anew
 SHUNT_OHM, SHUNT_OFF, SHUNT_PER_W = 0.01, 0.002, 50e-6  # as marked; off by; rises by, a watt
 SWITCH_OHM, SWITCH_EDGE_S, SWITCH_RATE_OFF = 16.0, 60e-9, 0.002  # of the load switch; its generator is a little off
@@ -131,6 +132,7 @@ class World:
     bounces: bool = False  # the contact that switches the input
     load_slew_A_per_s: float = 0.5e6
     lead_H: float = 1e-6  # of the leads to the load
+    fallen_probe: str = ""  # the spot whose thermometer came off
     source_ohm: float = 0.0  # of source and leads to the input: under load the unit sees less than was set
     # By channel of the scope: what its probe is joined to, what that divides by, how its ground is made.
     probes: dict[int, tuple[str, float, str]] = field(default_factory=lambda: dict(PROBES))
@@ -153,6 +155,19 @@ class World:
     def nodes(self) -> tuple[str, ...]:
         """The places inside the unit that a probe can go to."""
         return ("bulk",)
+
+    @property
+    def spots(self) -> tuple[str, ...]:
+        """Where a thermometer can be held, the room among them."""
+        return (*self.unit.spots, ROOM)
+
+    def spot_degC(self, spot: str) -> float:
+        """A probe that fell off hangs in the room."""
+        unit = self.unit
+        share = unit.spots.get(spot)
+        if share is None or spot == self.fallen_probe:
+            return self.ambient_degC
+        return unit.case_degC + share * (unit.core_degC - unit.case_degC)
 
     @property
     def load(self) -> Load:
@@ -292,6 +307,8 @@ class World:
     def true_value(self, quantity: str) -> float:
         """What a perfect instrument would read, in V, A, W, Hz, degC or 1; of one of several outputs QUANTITY@PORT."""
         quantity, _, port = quantity.partition("@")
+        if quantity == "spot_temperature":
+            return self.spot_degC(port)
         unit, volts = self.unit, self.input_V
         port = port if port in self.ports else self.ports[0]  # a node lies at none of them
         if quantity == "power_factor":

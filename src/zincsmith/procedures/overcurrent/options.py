@@ -43,6 +43,7 @@ class OvercurrentOptions(BeyondRating):
     repeats: int = 3
 
     form: ClassVar[tuple[Field, ...]] = FORM
+    tests: ClassVar[tuple[str, ...]] = ("overcurrent",)
 
     @property
     def loads_used(self) -> tuple[float, ...]:

@@ -40,6 +40,8 @@ class ShortCircuitOptions(BeyondRating):
     record_s: float = 5e-3
 
     form: ClassVar[tuple[Field, ...]] = FORM
+    tests: ClassVar[tuple[str, ...]] = ("short_circuit_time",)
+    chosen_only: ClassVar[str] = "it shorts the output, and somebody stays with it"
 
     @property
     def loads_used(self) -> tuple[float, ...]:

@@ -15,10 +15,11 @@ from zincsmith.model.address import name_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line, Options, Plan
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.planning.composer import both_ways, change_to, compose, moved, with_part, without
+from zincsmith.planning.composer import both_ways, change_to, compose, moved, to_choose, with_part, without
 from zincsmith.planning.rehearsal import Itinerary, PlannedPoint
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.plan_file import STATIC_GRID, check_plan
+from zincsmith.procedures.planning import Planned
 from zincsmith.procedures.static_grid.options import GridOptions, with_point
 from zincsmith.ui.connection.session import Session
 from zincsmith.ui.plan.facts import PlanFacts
@@ -184,7 +185,7 @@ class PlanStation(Station):
         if unit is None or rig is None:
             return
         try:
-            full, left = compose(unit, rig)
+            full, left = compose(unit, rig, self._beyond())
         except InputError:
             return
         have = {_same(p) for p in self.session.plan.parts}
@@ -195,14 +196,24 @@ class PlanStation(Station):
         with suppress(InputError):  # the plan has a change already, or no work to be done twice
             both_ways(self.session.plan, change)
             self.add.addItem("The same again in another configuration", change)
+        self._offer_units()
+        beyond = {one.part.procedure: one for one in to_choose(unit, rig)}
+        for one in (x for name, x in beyond.items() if name not in {p.procedure for p in self.session.plan.parts}):
+            self.add.addItem(f"{part_title(one.part)}, {one.price}: {one.risk}", one.part)
+        for out in (x for x in left if x.procedure not in beyond):
+            self.add.addItem(f"{out.procedure}: {out.why}", None)
+
+    def _offer_units(self) -> None:
         queue = self.session.plan.then_units
         for row in self.session.units():
             if row.key != self.session.unit_key and row.key not in queue:
                 self.add.addItem(f"Then the same for {row.key}", row.key)
         if queue:
             self.add.addItem("No further unit afterwards", "")
-        for one in left:
-            self.add.addItem(f"{one.procedure}: {one.why}", None)
+
+    def _beyond(self) -> list[str]:
+        """What the plan has that only a person puts in: a plan composed anew keeps it."""
+        return [p.procedure for p in self.session.plan.parts if isinstance(p, Planned) and p.chosen_only]
 
     def _show_part(self, locked: bool) -> None:
         found = self._itinerary
@@ -314,7 +325,7 @@ class PlanStation(Station):
         if self.session.unit is None or self.session.rig is None:
             return
         try:
-            plan, _ = compose(self.session.unit, self.session.rig)
+            plan, _ = compose(self.session.unit, self.session.rig, self._beyond())
         except InputError as error:
             self._say(error.message)
             return
