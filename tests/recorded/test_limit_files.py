@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 import numpy as np
 import pytest
 from tests.analysis.test_heating_and_dropout import sweeps
 from tests.conftest import run_command
+from tests.recorded.test_protection_files import RIG, UNIT
 from tests.recorded.test_waveform_files import analysed, codes, saved, value
 
 
@@ -54,6 +56,39 @@ def test_the_published_form_of_temperatures(tmp_path: Path) -> None:
     with_room = analysed("thermal", room)
     assert "final_ambient" not in with_room["figures"]
     assert value(with_room, "rise_case") == pytest.approx(value(with_room, "final_case") - 24.0)
+
+
+def judged(tmp_path: Path, kind: str, file: Path, claim: str) -> dict[str, dict[str, object]]:
+    unit, book = tmp_path / "u.toml", tmp_path / f"{kind}.zbook"
+    unit.write_text(f'{UNIT.read_text()}\n[[claim]]\n{claim}\nsource = "manual"\n')
+    made = run_command("take-in", book, kind, file, "--unit", unit, "--rig", RIG, "--operator", "Elin Ward",
+                       "--line", "230,50", "--load", 80, "--ambient", 23)  # fmt: skip
+    assert made.returncode == 0, made.stderr
+    done = run_command("findings", book, "--json")
+    return {f["title"]: f for f in json.loads(done.stdout)["findings"]}
+
+
+def test_sweeps_that_are_taken_in_are_judged(tmp_path: Path) -> None:
+    """The same edges as the analysis of the file alone: 70 and 74 V, of a 24 V unit."""
+    volts_in, volts_out, amps = sweeps({2.5: (14.0, 14.8)})
+    file = saved(
+        tmp_path / "s.csv", input_voltage_V=5.0 * volts_in, output_voltage_V=2.0 * volts_out, output_current_A=amps
+    )
+    found = judged(tmp_path, "dropout", file, 'figure = "dropout_input"\nhigh = 72')
+    assert found["Lowest good input, going down"]["value"] == pytest.approx(70.0, abs=0.3)
+    assert found["Lowest good input, coming up"]["value"] == pytest.approx(74.0, abs=0.3)
+    assert found["Hysteresis of the input"]["value"] == pytest.approx(4.0, abs=0.2)
+    assert found["Lowest good input, going down"]["verdict"] == "holds"
+
+
+def test_temperatures_that_are_taken_in_are_judged_in_the_claimed_room(tmp_path: Path) -> None:
+    t = np.arange(0.0, 5400.0, 5.0)
+    core = 23.0 + 40.0 * -np.expm1(-t / 900.0) + 0.05 * np.random.default_rng(5).standard_normal(len(t))
+    file = saved(tmp_path / "t.csv", time_s=t, D5_degC=core, ambient_degC=np.full(len(t), 23.0))
+    found = judged(tmp_path, "thermal", file, 'figure = "case_temperature"\nhigh = 90')
+    assert found["Final temperature, D5"]["value"] == pytest.approx(63.0, abs=0.2)
+    assert found["Rise over the room, D5"]["value"] == pytest.approx(40.0, abs=0.2)
+    assert found["Hottest part"]["value"] == pytest.approx(63.0 + 22.0, abs=0.2), "in the claimed 45 °C"
 
 
 @pytest.mark.parametrize(

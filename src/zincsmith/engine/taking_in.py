@@ -32,6 +32,7 @@ from zincsmith.recorded.file_point import BASES, QUANTITY, FilePoint, Value
 from zincsmith.recorded.joined import columns_of
 
 MOST_BYTES = 200_000_000
+COLUMNS = {**QUANTITY, "spot_temperature_degC": "spot_temperature"}  # as a file of accuracies calls them
 
 
 def take_in(book: BookWriter, unit_key: str, asked: FileRequest) -> int:
@@ -51,7 +52,7 @@ def take_in(book: BookWriter, unit_key: str, asked: FileRequest) -> int:
     found = replace(_columns(asked, intake), called=asked.called)
     held = intake.points(found, asked, TakenAt(unit, lines_for(unit, rig), asked.instrument or _meter_name(rig)))
     how = WRITTEN if intake.written else FROM_FILE
-    accuracy = read_accuracy(asked.accuracy, tuple(BASES)) if asked.accuracy is not None else {}
+    accuracy = read_accuracy(asked.accuracy, (*BASES, *COLUMNS)) if asked.accuracy is not None else {}
     run = book.next_run()
     taken = [_point(one, n, run, rig, asked, how, accuracy, found) for n, one in enumerate(held.points, 1)]
     names = tuple(f.name for f in asked.files)
@@ -143,7 +144,7 @@ def _reading(
     found: Columns,
 ) -> Reading:  # fmt: skip
     role = QUANTITIES[quantity].role
-    column = next(c for c, q in QUANTITY.items() if q == name_of(quantity))
+    column = next(c for c, q in COLUMNS.items() if q == name_of(quantity))
     meter = rig.instrument(role)
     if asked.instrument or meter is None:
         meter = Instrument(name_of(role), "by hand", kind=asked.instrument or asked.files[0].name)

@@ -45,6 +45,7 @@ SHIPPED = (
     "overcurrent",
     "overload_endurance",
     "dropout",
+    "power_envelope",
     "thermal_soak",
 )
 WANTED = {"name": str, "title": str, "version": int, "needs": tuple, "serves": str, "options": type}

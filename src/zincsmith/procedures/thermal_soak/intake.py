@@ -3,19 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
+from itertools import pairwise
 from typing import ClassVar
 
 import numpy as np
 
 from zincsmith.analysis.heating import STEADY_K, Warming, reaches_s, warming_of
 from zincsmith.formats.columns import Columns
+from zincsmith.model.address import at_port
+from zincsmith.model.commands import FileRequest
 from zincsmith.model.errors import InputError
-from zincsmith.procedures.intake import FigureRequest, Intake
+from zincsmith.model.quantities import ROOM
+from zincsmith.procedures.intake import FigureRequest, Intake, Taken, TakenAt, line_of
+from zincsmith.procedures.thermal_soak.options import ThermalSoakOptions
 from zincsmith.recorded.even import refuse_falling, rising_times
+from zincsmith.recorded.file_point import FilePoint, Value, at_line
 from zincsmith.recorded.result import Analysed, Figure
 
 ENDS = "_degC"
-AMBIENT = "ambient"
+AMBIENT, CASE = "ambient", "case"
+MOST_POINTS = 400
 
 
 class Temperatures(Intake):
@@ -24,7 +32,34 @@ class Temperatures(Intake):
     kind = "thermal"
     words = "temperatures over time: how warm each spot gets in the end"
     wanted: ClassVar[Mapping[str, str]] = {"time_s": "time", "NAME_degC": "temperature of a spot, one or more"}
-    evidence = False
+    asks_load = True
+
+    def points(self, found: Columns, asked: FileRequest, at: TakenAt) -> Taken:
+        """A point for each stretch of time, at most so many; each spot is one of its temperatures."""
+        line = line_of(asked)
+        load = asked.load_percent
+        times = rising_times(found, asked.time)
+        heads = [head for head in found.values if head.endswith(ENDS) and head != asked.time]
+        if not heads:
+            raise InputError("no column is a temperature: each spot is a column NAME_degC", file=str(found.file))
+        refuse_falling(found, times[times == times], asked.time)
+        edges = np.unique(np.linspace(0, len(times), min(len(times), MOST_POINTS) + 1).astype(int))
+        points = []
+        for first, last in pairwise(edges.tolist()):
+            values = {}
+            for head in heads:
+                part = found.need(head, "degC", "")[first:last]
+                part = part[part == part]
+                if len(part):
+                    name = head.removesuffix(ENDS)
+                    address = "case_temperature" if name == CASE else at_port("spot_temperature", _called(name))
+                    place = f"{found.file.name}, {name}, rows {first + 1} to {last}"
+                    values[address] = Value(float(np.mean(part)), place, count=len(part))
+            where = replace(at_line(line, load), elapsed_s=float(np.nanmean(times[first:last]) - times[0]))
+            if values:
+                points.append(FilePoint(where, values))
+        options = ThermalSoakOptions(lines=(line,), loads_percent=(load,))
+        return Taken(points, options)
 
     def figures(self, found: Columns, asked: FigureRequest) -> Analysed:
         """By spot. InputError where there is none, or a record is too short."""
@@ -58,6 +93,11 @@ class Temperatures(Intake):
         if room is None:
             out.doubt("no_ambient", "The room is not known: no rise over it.", "Say it (--ambient), or record it.")
         return out
+
+
+def _called(name: str) -> str:
+    """The room by the name that rooms have here."""
+    return ROOM if name == AMBIENT else name
 
 
 def _room(found: Columns, asked: FigureRequest) -> float | None:

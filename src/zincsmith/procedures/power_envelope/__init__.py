@@ -1,0 +1,1 @@
+"""Power envelope: the greatest output power that each input allows."""
