@@ -44,7 +44,7 @@ def test_procedures_say_what_they_need(command: Command) -> None:
         "safety_checks", "rig_check", "bring_up", "static_grid", "power_factor_regimes",
         "display_accuracy", "harmonics", "standby", "hands_in", "another_configuration", "ripple",
         "load_transient", "turn_on", "hold_up", "inrush", "short_circuit", "switching_node", "ripple_by_voltmeter",
-        "overcurrent", "overload_endurance", "dropout", "thermal_soak",
+        "overcurrent", "overload_endurance", "dropout", "power_envelope", "thermal_soak",
     ]  # fmt: skip
     assert "load" in found[3]["needs"]
     assert "bring_up" in command("procedures").stdout
@@ -170,7 +170,7 @@ def test_any_socket_can_talk_to_the_stand_in(tmp_path: Path) -> None:
             "ac_source", "dc_source", "power_meter", "load", "voltmeter", "scope", "thermometer", "sink_controller",
             "lcr_meter", "clock", "second_power_meter", "second_voltmeter", "ammeter", "base_load",
             "ac_voltmeter", "load_switch",
-            "node_voltmeter@bulk",
+            "node_voltmeter@bulk", "spot_thermometer@D5", "spot_thermometer@transformer", "spot_thermometer@room",
         }  # fmt: skip
         for one in said:
             assert one["visa"] == f"TCPIP::{one['host']}::{one['port']}::SOCKET"

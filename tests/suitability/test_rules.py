@@ -220,6 +220,13 @@ def meter_at(node: str, **most: float) -> Change:
     return lambda p: (p[0], replace(p[1], instruments=(*p[1].instruments, one)), p[2])
 
 
+def probes_at(*spots: str) -> Change:
+    sheet = (Accuracy("spot_temperature", 200.0, range_percent=0.5),)
+    more = tuple(Instrument("spot_thermometer", "simulated", "Pellmoor", calibrated=CALIBRATED, port=spot,
+                            kind="type K", accuracy=sheet) for spot in spots)  # fmt: skip
+    return lambda p: (p[0], replace(p[1], instruments=(*p[1].instruments, *more)), p[2])
+
+
 def further(*leads: Lead, **values: Any) -> Change:
     """With a second power meter, or an ammeter, in the circuit."""
     one = Instrument(how="simulated", maker="Calderwick", calibrated=CALIBRATED, **values)
@@ -254,6 +261,8 @@ RULES: list[tuple[str, str, Severity, Change]] = [
     ("resistor_rating_unstated", "adapter", REMARK, at("load", dummy=RESISTOR)),
     ("resistor_too_small", "adapter", STOP, at("load", dummy=replace(RESISTOR, most_W=50.0))),
     ("load_endurance", "adapter", STOP, at("load", most={"power_W": 50.0}, endures=((80.0, 10.0),))),
+    ("no_spot", "adapter", STOP, probes_at("")),
+    ("same_spot_twice", "adapter", STOP, probes_at("D5", "D5")),
     ("no_such_node", "adapter", STOP, meter_at("drain", voltage_V=1000.0)),
     ("meter_rating_unstated", "adapter", STOP, meter_at("bulk")),
     ("meter_rating_too_small", "adapter", STOP, meter_at("bulk", voltage_V=300.0)),

@@ -180,6 +180,7 @@ def test_the_tape_seeks_and_report_and_files_leave_from_the_log(
     QTest.mouseClick(log.tape, Qt.MouseButton.LeftButton, pos=QPoint(width - 3, 15))
     last = log.tree.currentItem()
     assert log._key(first) < log._key(last)
+    hands.until(lambda: bool(log.first_page.toPlainText()))  # it is judged beside the window
     page = log.first_page.toPlainText()
     assert session.unit is not None
     for wanted in (session.unit.model, "not tested", "No stop"):

@@ -304,7 +304,7 @@ def test_what_stands_beside_another_is_added_drawn_and_edited(open_window: Open,
     hands = at_rig(open_window(book))
     station = hands.window.stations["Rig"]
     for role in ("second_power_meter", "second_voltmeter", "ac_voltmeter", "ammeter", "node_voltmeter", "base_load",
-                 "load_switch"):  # fmt: skip
+                 "load_switch", "spot_thermometer"):  # fmt: skip
         at = station.add.findData(role)
         station.add.setCurrentIndex(at)
         station.add.activated.emit(at)
@@ -314,6 +314,8 @@ def test_what_stands_beside_another_is_added_drawn_and_edited(open_window: Open,
     sheet.grab()
     assert in_book(book).instrument("node_voltmeter@bulk") is not None, "at the node that the unit has"
 
+    assert in_book(book).instrument("spot_thermometer@F1") is not None, "at the first part that the unit has"
+
     def typed(role: str, path: str, text: str) -> None:
         open_element(hands, role)
         entry = station.element.form.widgets[path]
@@ -322,6 +324,8 @@ def test_what_stands_beside_another_is_added_drawn_and_edited(open_window: Open,
         entry.editingFinished.emit()
         settle(hands)
 
+    typed("spot_thermometer", "emissivity", "0.95")
+    assert in_book(book).need("spot_thermometer@F1").emissivity == 0.95
     typed("ammeter", "shunt.ohm", "10m")
     typed("ammeter", "shunt.percent", "0.5")
     typed("node_voltmeter", "most.voltage_V", "1000")

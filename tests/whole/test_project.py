@@ -17,7 +17,7 @@ from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.instruments import METERS, OF_THE_UNIT
 
 EXAMPLES = ROOT / "examples"
-FURTHER = ("second_power_meter", "second_voltmeter", "ac_voltmeter", "ammeter", "node_voltmeter")
+FURTHER = ("second_power_meter", "second_voltmeter", "ac_voltmeter", "ammeter", "node_voltmeter", "spot_thermometer")
 STANDINS = sorted(f.stem for f in (EXAMPLES / "standins").glob("*.toml"))
 
 

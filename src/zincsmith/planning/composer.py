@@ -121,7 +121,7 @@ def _price(part: Options, facts: Facts) -> str:
         alone = rehearse(facts.unit, facts.rig, Plan("Alone", (part,)))
     except ZincsmithError as error:
         return f"what cannot be foreseen ({error})"
-    return f"{duration(alone.likely_s)} to {duration(alone.most_s)}"
+    return f"{duration(alone.likely_s)} to {duration(planned(part).longest_s or alone.most_s)}"
 
 
 def _lacks(part: Options, before: Sequence[Options]) -> str:

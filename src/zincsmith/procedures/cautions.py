@@ -58,3 +58,8 @@ def cautions_for(unit: Unit) -> dict[str, str]:
         "hot": True,
     }
     return {code: text for code, text in CAUTIONS.items() if applies[code]}
+
+
+def lies_open(unit: Unit) -> bool:
+    """Whether air goes to its parts as it never does once it is closed."""
+    return unit.kind == "open board" or unit.in_force.open_case

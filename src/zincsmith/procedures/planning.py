@@ -105,6 +105,11 @@ class Planned(Options):
     def stays(self) -> str:
         return ""
 
+    @property
+    def longest_s(self) -> float | None:
+        """The most it may take, where that is nothing a rehearsal sees; None where it sees it."""
+        return None
+
     @classmethod
     def suits(cls, plate: Nameplate) -> str:
         """Empty when the procedure fits a unit, else the reason why not."""

@@ -10,7 +10,7 @@ from zincsmith.simbench.ac_volts import AcVolts
 from zincsmith.simbench.meter import Function, Meter
 from zincsmith.simbench.oscilloscope import Oscilloscope
 from zincsmith.simbench.scpi import Interpreter, ScpiError, boolean, number, render
-from zincsmith.simbench.world import BANK_OHM, World
+from zincsmith.simbench.world import BANK_OHM, ROOM, World
 
 VOLTAGE_RANGES = (150.0, 300.0)
 RECORD_HZ = 10_000.0
@@ -311,7 +311,7 @@ def thermometer(world: World) -> Interpreter:
     return _one_reading("thermometer", "MEASure:TEMPerature?", world)
 
 
-def spot_thermometer(world: World, spot: str) -> Interpreter:
+def spot_thermometer(world: World, spot: str = ROOM) -> Interpreter:
     return _one_reading("spot_thermometer", "MEASure:TEMPerature?", world, spot)
 
 

@@ -257,16 +257,30 @@ def background(case: Case) -> Iterator[Fault]:
 
 
 def camera(case: Case) -> Iterator[Fault]:
-    one = case.rig.instrument("thermometer")
-    if one is not None and "camera" in one.kind.lower() and one.emissivity is None:
+    for one in (*case.rig.of("thermometer"), *case.rig.of("spot_thermometer")):
+        if "camera" not in one.kind.lower() or one.emissivity is not None:
+            continue
         yield Fault(
             "emissivity_unstated",
             Severity.DOUBT,
-            "thermometer",
+            one.role,
             "The camera's emissivity is not stated: shiny solder and metal read the room's reflection.",
             "Put matt tape on the spot and set its emissivity.",
             case.touched("hot_spot", "case_temperature"),
         )
+
+
+def at_spots(case: Case) -> Iterator[Fault]:
+    """A thermometer at a spot: which one is said, and no two are at the same."""
+    seen: set[str] = set()
+    for one in case.rig.of("spot_thermometer"):
+        if not one.port:
+            yield Fault("no_spot", Severity.STOP, one.role, f"Where {one.name} is held is not stated.",
+                        "Name its spot: a part, such as D5, or room.")  # fmt: skip
+        elif one.port in seen:
+            yield Fault("same_spot_twice", Severity.STOP, one.role, f"Two thermometers are said to be at {one.port}.",
+                        "Give each a spot of its own.")  # fmt: skip
+        seen.add(one.port)
 
 
 def accuracy_stated(case: Case) -> Iterator[Fault]:
@@ -324,6 +338,7 @@ def at_nodes(case: Case) -> Iterator[Fault]:
 RULES = (
     ranges,
     at_nodes,
+    at_spots,
     second_meter,
     at_a_shunt,
     at_a_load_switch,

@@ -39,6 +39,7 @@ def wiring_words(rig: Rig) -> list[str]:
     thermometer = rig.instrument("thermometer")
     if thermometer is not None:
         out.append(f"Thermometer: {thermometer.name}{f', {thermometer.spot}' if thermometer.spot else ''}")
+    out += [f"Thermometer at {one.port or 'no spot'}: {one.name}" for one in rig.of("spot_thermometer")]
     out += [f"Earthed: {e.node} through {e.through}" for e in rig.earthed]
     return out
 

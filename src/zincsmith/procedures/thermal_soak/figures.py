@@ -22,6 +22,7 @@ from zincsmith.procedures.finding_of import finding_of
 
 Array = NDArray[np.float64]
 LIMIT, AT = "limit_degC", "at_degC"  # stated with a point: what no spot may pass, in a room of so many degC
+OPEN = "open_case"  # stated with a point: air goes where it does not once the case is closed
 TEMPERATURES = ("case_temperature", "spot_temperature")
 ROOM_K = 1.0  # limit of error of a room whose temperature was said once; common practice, no source
 FELL = 0.3  # of a rise, from one reading to the next: no body of that size cools so fast
@@ -97,8 +98,10 @@ def findings_of_soak(evidence: Evidence, plate: Nameplate) -> list[Finding]:
         if told:
             hottest = max(told, key=lambda end: end.number)
             spot = hottest.title.rpartition(", ")[2]
-            found.append(replace(hottest, name="hot_spot", title="Hottest part",
-                                 working=replace(hottest.working, note=f"{spot}; {hottest.working.note}")))  # fmt: skip
+            found.append(replace(
+                hottest, name="hot_spot", title="Hottest part", doubts=(*hottest.doubts, *_elsewhere(told, warm)),
+                working=replace(hottest.working, note=f"{spot}; {hottest.working.note}"),
+            ))  # fmt: skip
         found += _drift(warm)
         if gone is not None:
             found += _shutdown(warm, gone)
@@ -255,6 +258,20 @@ def _with_it(end: Finding, points: Sequence[Point], evidence: Evidence) -> Itera
     if one is not None and one.tau_s is not None:
         yield Finding("thermal_time_constant", f"Time constant, {words}", one.tau_s / 60.0, "min", at=end.at,
                       working=replace(end.working, rows=()))  # fmt: skip
+
+
+def _elsewhere(told: Sequence[Finding], points: Sequence[Point]) -> Iterable[Doubt]:
+    """What keeps the hottest that was read from being the hottest there is."""
+    if all(one.title.endswith(", case") for one in told):
+        yield Doubt(
+            "probe_on_the_case", "Only the case was read: the parts inside it are hotter.",
+            "Hold a probe to the part that gets hottest, the output rectifier or the transformer as a rule.",
+        )  # fmt: skip
+    if points[-1].at.fact(OPEN):
+        yield Doubt(
+            "open_case", "It was soaked open: closed in its case it gets hotter.",
+            "Soak it in its case, with a thin probe led out.",
+        )  # fmt: skip
 
 
 def _drift(points: Sequence[Point]) -> list[Finding]:

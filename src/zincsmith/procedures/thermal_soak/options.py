@@ -67,6 +67,11 @@ class ThermalSoakOptions(OnOutputs):
         return LATE
 
     @property
+    def longest_s(self) -> float:
+        """It ends once it is steady, which nobody foresees."""
+        return 3600.0 * self.hours * len(self.lines) * len(self.loads_percent)
+
+    @property
     def reason(self) -> str:
         return "it leaves the unit hot for an hour: after what is judged cold"
 

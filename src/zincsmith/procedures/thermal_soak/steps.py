@@ -24,13 +24,15 @@ from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
-from zincsmith.procedures.beginning import COMES_UP_S, comes_back, gate, is_back
+from zincsmith.procedures.beginning import COMES_UP_S, comes_back, gate, is_back, stands_words
+from zincsmith.procedures.cautions import lies_open
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, everywhere, idle, ramp
 from zincsmith.procedures.search import bisect
 from zincsmith.procedures.thermal_soak.figures import (
     AT,
     LIMIT,
+    OPEN,
     TEMPERATURES,
     fell_off,
     findings_of_soak,
@@ -71,7 +73,7 @@ class ThermalSoak(Procedure):
         spots = [q for q in sorted(ctx.measured) if name_of(q) in TEMPERATURES]
         yield Confirm(
             "A long soak",
-            f"{TAPE} Each load stands until it is steady, {options.hours:g} h at most; above "
+            f"{stands_words(ctx.unit)} {TAPE} Each load stands until it is steady, {options.hours:g} h at most; above "
             f"{options.ceiling_degC:g} °C the run ends.",
             CAUTIONS,
         )
@@ -109,7 +111,11 @@ def _soak(
     names = (*(q for q in everywhere(ctx, BESIDE) if q in ctx.polled), *spots)
     points: list[Point] = []
     at_degC = options.at_degC if options.at_degC is not None else ctx.ambient_degC
-    stated = ((LIMIT, options.limit_degC), (AT, at_degC)) if options.limit_degC is not None else ()
+    stated: tuple[tuple[str, float], ...] = ()
+    if options.limit_degC is not None:
+        stated = ((LIMIT, options.limit_degC), (AT, at_degC))
+    if lies_open(ctx.unit):
+        stated += ((OPEN, 1.0),)
     for n in range(round(3600.0 * options.hours / options.every_s) + 1):
         if n:
             yield Dwell(options.every_s, "warms")

@@ -104,6 +104,11 @@ ROLE_ENTRIES: dict[str, tuple[Entry, ...]] = {
         Entry("kind", "Kind", like="camera, type K …"),
         Entry("emissivity", "Emissivity", "1"),
     ),
+    "spot_thermometer": (
+        Entry("port", "Held at", like="D5, transformer, room …"),
+        Entry("kind", "Kind", like="camera, type K …"),
+        Entry("emissivity", "Emissivity", "1"),
+    ),
     "voltmeter": (Entry("spot", "Clipped to"), Entry("visits", "Visits in turn", like="+12 V, +5 V")),
     "second_voltmeter": (Entry("spot", "Clipped to"),),
     "ac_voltmeter": (
@@ -160,7 +165,7 @@ RIG_ENTRIES = (
 
 def entries_of(one: Instrument) -> tuple[Entry, ...]:
     """The entries for an instrument in its role, as it is reached."""
-    how: tuple[Entry, ...] = BY_HAND if one.how == "by hand" and one.role != "thermometer" else ()
+    how: tuple[Entry, ...] = BY_HAND if one.how == "by hand" and "thermometer" not in one.role else ()
     how = CONNECTED if one.how == "connected" else how
     return (*COMMON, *how, *ROLE_ENTRIES.get(one.role, ()))
 

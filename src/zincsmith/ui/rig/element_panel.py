@@ -64,7 +64,7 @@ LEADS = (
 )
 EARTHED = (Column("node", "node of the unit", stretch=True), Column("through", "earthed through", stretch=True))
 
-AT_NODES = ("node_voltmeter",)  # roles that stand at a node inside the unit
+AT_NODES = ("node_voltmeter", "spot_thermometer")  # roles that stand at a place inside the unit
 # Roles that stand at one of several outputs, or nodes.
 PORTED = (
     *AT_OUTPUTS,

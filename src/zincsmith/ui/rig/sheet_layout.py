@@ -22,6 +22,7 @@ BESIDE = (
     "ac_voltmeter",
     "ammeter",
     "node_voltmeter",
+    "spot_thermometer",
     "base_load",
     "load_switch",
 )

@@ -29,6 +29,7 @@ SHORT = {
     "second_voltmeter": "2nd volts",
     "ac_voltmeter": "AC volts",
     "node_voltmeter": "Node",
+    "spot_thermometer": "Spot",
 }
 
 

@@ -14,6 +14,7 @@ from zincsmith.formats.rig_file import check_rig, read_rig, rig_text
 from zincsmith.model.commands import Scan, TryInstrument
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
+from zincsmith.model.quantities import ROOM
 from zincsmith.model.rig import Instrument, Rig
 from zincsmith.model.roles import ROLES
 from zincsmith.showing.rig_words import brings_back, counts
@@ -220,7 +221,12 @@ class RigStation(Station):
             self._at = role
             unit = self.session.unit
             nodes = unit.nameplate.nodes if unit is not None and role == "node_voltmeter" else ()
-            made = Instrument(role, "by hand", port=nodes[0].name if nodes else "")
+            at = nodes[0].name if nodes else ""
+            if role == "spot_thermometer":  # the first part that has none yet, then the room
+                taken = {one.port for one in rig.of(role)}
+                parts = [p.name for p in unit.look.parts] if unit is not None else []
+                at = next((name for name in (*parts, ROOM) if name not in taken), f"spot {len(taken) + 1}")
+            made = Instrument(role, "by hand", port=at)
             self._give(
                 replace(rig, instruments=(*rig.instruments, made)),
                 f"{ROLES[role]} added",
