@@ -25,6 +25,8 @@ from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.planning.composer import compose
 from zincsmith.procedures.thermal_soak.options import ThermalSoakOptions
+from zincsmith.report.figures import curves_svg
+from zincsmith.showing.curves import all_curves
 from zincsmith.simbench.adapter import Adapter
 
 StartStandIn = Callable[..., RunningStandIn]
@@ -76,6 +78,9 @@ def test_where_each_spot_ends_and_what_that_is_in_a_warmer_room(soaking: Callabl
     closed = scene.run(Actor())
     assert (closed.outcome, closed.safe) == ("complete", True), closed.why
     run = judged(scene)
+    drawn = next(c for c in all_curves(run.evidence) if c.title.startswith("Temperatures"))
+    assert any(name.startswith("D5 to ") for name, _, _ in drawn.lines)
+    assert "<svg" in curves_svg(drawn), "more lines than there are shades"
     watts = heat_W(80.0)
     case, spot = ROOM + watts * CASE_KW, ROOM + watts * (CASE_KW + SHARE * CORE_KW)
     for title, truth in (("Final temperature, case", case), ("Final temperature, D5", spot),

@@ -48,7 +48,7 @@ def curves_svg(curves: Curves) -> str:
                 axes.bar([v + beside for v in x], y, 0.28, color=fill, edgecolor=color, linewidth=0.8, label=name)
                 continue
             if curves.trace or not curves.marked:
-                axes.plot(x, y, color=color, alpha=1.0 - 0.22 * dash, linewidth=0.7)
+                axes.plot(x, y, color=color, alpha=max(0.2, 1.0 - 0.22 * dash), linewidth=0.7)
                 continue
             axes.plot(
                 x, y, DASHES[dash % 4], color=color, marker="o", markersize=4, markerfacecolor="white", linewidth=1.4
@@ -66,7 +66,7 @@ def curves_svg(curves: Curves) -> str:
             axes.set_xlim(low, high + (high - low) * max(0.0, 0.012 * longest - 0.09))
         low, high = axes.get_ylim()
         gap = 0.09 * (high - low)
-        ends = sorted((y[-1], x[-1], name) for name, x, y in curves.lines if not curves.bars)
+        ends = sorted((y[-1], x[-1], name) for name, x, y in curves.lines if name and not curves.bars)
         for (_, at, name), place in zip(
             ends, apart([e[0] for e in ends], gap, low + gap / 2.0, high - gap / 2.0), strict=True
         ):

@@ -316,16 +316,18 @@ def temperatures(evidence: Evidence) -> list[Curves]:
         lines: list[Curve] = []
         for address in spots_of(points):
             times, degC = series(points, address)
-            lines.append((spot_words(address), (times / 60.0).tolist(), degC.tolist()))
             one = warming_of(times, degC) if len(times) >= LEAST else None
+            told = one is not None and one.tau_s is not None
+            lines.append(("" if told else spot_words(address), (times / 60.0).tolist(), degC.tolist()))
             if one is None or one.final_degC is None or one.tau_s is None or one.final_u is None:
                 continue
             ahead = np.linspace(times[-1], times[-1] + 2.0 * one.tau_s, 40)
             to_go = (one.final_degC - degC[-1]) * -np.expm1(-(ahead - times[-1]) / one.tau_s)
             reached = -np.expm1(-(ahead - times[-1]) / one.tau_s)
-            for name, off in (("goes to", 0.0), ("at most", 2.0 * one.final_u), ("at least", -2.0 * one.final_u)):
-                lines.append((f"{spot_words(address)}, {name}", (ahead / 60.0).tolist(),
-                              (degC[-1] + to_go + off * reached).tolist()))  # fmt: skip
+            band = 2.0 * one.final_u
+            name = f"{spot_words(address)} to {one.final_degC:.1f} ±{band:.1f} °C"
+            for called, off in ((name, 0.0), ("", band), ("", -band)):  # in the end as wide as its U
+                lines.append((called, (ahead / 60.0).tolist(), (degC[-1] + to_go + off * reached).tolist()))
         if lines:
             title = f"Temperatures, {_at(points).words}"
             drawn.append(Curves(title, "time", "min", "temperature", "°C", "temperature", tuple(lines), marked=False))

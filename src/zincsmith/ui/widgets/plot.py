@@ -202,8 +202,9 @@ class Plot(QWidget):
             with file.open("w", encoding="utf-8", newline="") as out:
                 writer = csv.writer(out, lineterminator="\n")
                 writer.writerow(("curve", f"{self.x_words} ({self.x_unit})", f"{self.y_words} ({self.y_unit})"))
-                for c in self._curves:
-                    writer.writerows((cell(c.name), f"{x:.9g}", f"{y:.9g}") for x, y in zip(c.x, c.y, strict=True))
+                for n, c in enumerate(self._curves, 1):
+                    name = cell(c.name or f"curve {n}")
+                    writer.writerows((name, f"{x:.9g}", f"{y:.9g}") for x, y in zip(c.x, c.y, strict=True))
         elif file.suffix == ".png":
             self.widget.grab().save(str(file))
         else:
