@@ -25,7 +25,6 @@ from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.overcurrent.options import OvercurrentOptions
-from zincsmith.procedures.planning import Facts
 
 StartStandIn = Callable[..., RunningStandIn]
 LINE = Line(115.0, 60.0)
@@ -108,17 +107,13 @@ def test_a_trip_below_the_rating_fails_and_is_doubted(tried: Callable[..., Judge
     assert claim.verdict is Verdict.FAILS
 
 
-def test_it_is_bounded_and_wants_its_meters_by_wire(unit: Unit, rig: Rig) -> None:
+def test_it_is_bounded(unit: Unit, rig: Rig) -> None:
     small = replace(rig, instruments=tuple(
         replace(i, most={"current_A": 2.6, "power_W": 300.0}) if i.role == "load" else i for i in rig.instruments
     ))  # fmt: skip
     with pytest.raises(LimitError, match="the most"):
         rehearse(unit, small, Plan("Over", (QUICK,)))
     rehearse(unit, rig, Plan("Over", (QUICK,)))
-    hand = replace(rig, instruments=tuple(
-        replace(i, how="by hand", kind="clamp") if i.role == "load" else i for i in rig.instruments
-    ))  # fmt: skip
-    assert "by hand" in QUICK.unmet(Facts(unit, hand, (LINE,), ()))
     with pytest.raises(InputError, match="160"):
         replace(QUICK, ceiling_percent=170.0).check()
 

@@ -188,7 +188,7 @@ class Bench:
 
     def by_hand(self) -> dict[str, Instrument]:
         """What a person reads, by address, with the meter."""
-        return {name: one for name, one in self.rig.channels.items() if one.how == "by hand"}
+        return self.rig.read_by_hand
 
     def poll(self) -> dict[str, float]:
         """One reading of everything that can be read without a person, by address."""

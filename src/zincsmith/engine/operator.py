@@ -357,14 +357,15 @@ class Operator:
         span = self._span(quantity, meter)
         info = QUANTITIES[quantity]
         what = f"{info.words} at {voltage:g} V, {drawn:.3g} A"
-        setting = self._setting(meter, quantity, max(abs(span.low), abs(span.high)))
+        setting = self._setting(meter, quantity, max(abs(span.low), abs(span.high))) if span is not None else ""
         if meter.visits and self._joined_to.get(meter.name) != port_of(quantity):
             setting = "; ".join(x for x in (f"Join it to {port_of(quantity)}, one lead at a time", setting) if x)
             self._joined_to[meter.name] = port_of(quantity)
         place = (self.part, settings.feed.voltage_V, settings.feed.frequency_Hz, quantity)
         against = self._first.get(place) if quantity in CHANGES else None
         from_V = against.value if against is not None else None
-        event_log.append(EntryAsked(quantity, info.unit, what, meter.spot, span.low, span.high, setting, from_V))
+        low, high = (span.low, span.high) if span is not None else (None, None)
+        event_log.append(EntryAsked(quantity, info.unit, what, meter.spot, low, high, setting, from_V))
         event_log.become("ask", what)
         try:
             while True:
@@ -387,12 +388,12 @@ class Operator:
             if event_log.state is State.ASKING:
                 event_log.become("enter", what)
 
-    def _span(self, quantity: str, meter: Instrument) -> Expected:
-        """What is to be expected; across a shunt that of its amps."""
+    def _span(self, quantity: str, meter: Instrument) -> Expected | None:
+        """What is to be expected, None where nobody foresees it; across a shunt that of its amps."""
         settings = self.poll_loop.settings
         known = expected(self.plate, settings.input_V, settings.drawn_A, self.ambient_degC, settings.modes)
         if meter.shunt is None or name_of(quantity) != "shunt_voltage":
-            return known[quantity]
+            return known.get(quantity)
         current, ohm = known[at_port("output_current", port_of(quantity))], meter.shunt.ohm
         return Expected(ohm * current.value, ohm * current.low, ohm * current.high)
 

@@ -7,7 +7,7 @@ from functools import cached_property
 from typing import Literal
 
 from zincsmith.model.address import at_port
-from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.quantities import QUANTITIES, TIMED
 from zincsmith.model.record import Record, Span
 
 How = Literal["simulated", "connected", "by hand"]
@@ -232,6 +232,10 @@ class Instrument(Record):
         return next(fitting, rows[-1] if rows else None)
 
 
+# A hand is late when it starts and when it stops, by a fifth of a second each time; common practice, no source.
+STOPWATCH = Instrument("stopwatch", "by hand", kind="stopwatch", accuracy=(Accuracy("timed", 3600.0, offset=0.3),))
+
+
 @dataclass(frozen=True)
 class Lead(Record):
     """Copper wires: one-way length in m, the cross-section in mm2 or the gauge in AWG of each, how many lie in parallel
@@ -354,6 +358,13 @@ class Rig(Record):
                 if one.role != "ammeter" or (q.name == "shunt_voltage") <= (one.shunt is not None):
                     found.setdefault(at_port(q.name, port), one)
         return found
+
+    @property
+    def read_by_hand(self) -> dict[str, Instrument]:
+        """What a person reads, by address, with the meter; a stopwatch lies where anybody reads anything."""
+        found = {name: one for name, one in self.channels.items() if one.how == "by hand"}
+        by_hand = any(one.how == "by hand" for one in self.instruments)
+        return found | ({at_port("timed", what): STOPWATCH for what in TIMED} if by_hand else {})
 
     def lead(self, between: str) -> Lead | None:
         return next((one for one in self.leads if one.between == between), None)

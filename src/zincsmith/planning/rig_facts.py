@@ -27,7 +27,7 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
             if one.how != "by hand":
                 read = dialect_for(role, one.dialect, one.dialect_text).operation["read"].quantities
                 polled |= {at_port(quantity, port) for quantity in read for port in one.ports}
-    by_hand = {name for name, one in rig.channels.items() if one.how == "by hand"}
+    by_hand = set(rig.read_by_hand)
     measured = polled | by_hand | derived(rig)
     lead = rig.lead("unit load")
     return Context(

@@ -42,6 +42,7 @@ KEYS: dict[str, tuple[tuple[str, str], ...]] = {
         ("Ctrl+Return", "begin, or pass the gate"),
         ("Ctrl+R", "resume a run that ended early"),
         ("Enter", "take the reading that was typed"),
+        ("Space", "start and stop the stopwatch, where a time is asked for"),
         ("Up", "correct the last entry"),
         ("Ctrl+E", "correct the last entry"),
         ("F2", "note"),

@@ -9,8 +9,9 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.operating_point import LoadLaw
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
+from zincsmith.procedures.base import fed_by_one_mains
 from zincsmith.procedures.fields import LOAD_LAWS, Choosing, Field, between, check_lines, times
-from zincsmith.procedures.planning import Refit
+from zincsmith.procedures.planning import Facts, Refit
 from zincsmith.procedures.waveform_options import BeyondRating
 
 FORM: tuple[Field, ...] = (
@@ -68,6 +69,10 @@ class OvercurrentOptions(BeyondRating):
             )
         between(0.5, 600.0, step_s=self.step_s, observe_s=self.observe_s, recover_s=self.recover_s)
         between(0.0, 3600.0, rest_s=self.rest_s)
+
+    def unmet(self, facts: Facts) -> str:
+        """By hand it goes step by step, and by what stands after each."""
+        return fed_by_one_mains(facts.unit.nameplate)
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, lines=to.lines(self.lines))

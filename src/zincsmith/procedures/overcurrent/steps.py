@@ -13,7 +13,6 @@ from zincsmith.model.actions import (
     Dwell,
     Measure,
     Outcome,
-    SetLoad,
     SetSource,
     Stage,
     Stop,
@@ -27,9 +26,11 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Steps
 from zincsmith.procedures.beginning import BACK, COMES_UP_S, comes_back, gate, is_back, volts_of
 from zincsmith.procedures.intake import Intake
+from zincsmith.procedures.overcurrent.by_hand import findings_by_hand, steps_by_hand
 from zincsmith.procedures.overcurrent.figures import protection_figures
 from zincsmith.procedures.overcurrent.intake import OverloadLog
 from zincsmith.procedures.overcurrent.options import MOST_TRIPS, OvercurrentOptions
+from zincsmith.procedures.overcurrent.share import HOLDS, RATED, RELEASED, beyond
 from zincsmith.procedures.overcurrent.trials import over_all_trials, paths, without_trip
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, ramp
 from zincsmith.procedures.traces import Choices, Traces
@@ -37,8 +38,6 @@ from zincsmith.procedures.waveform_findings import Named, OfCaptures, Seen
 from zincsmith.recorded.result import Analysed
 
 NAME = "overcurrent"
-RATED, RELEASED = 100.0, 50.0  # percent: where a trial begins, and what is left once the overload goes
-HOLDS = 0.95  # of the volts before
 POLL_S = 0.25
 LOGGED = 2000  # polls of a trial, about
 CAUTIONS = (
@@ -53,7 +52,7 @@ class Overcurrent(OfCaptures):
 
     name = NAME
     title = "Overcurrent"
-    version = 1
+    version = 2
     needs: tuple[str, ...] = ("load", "voltmeter")
     serves = "where it lets go, what it does then, and how it comes back"
     options = OvercurrentOptions
@@ -74,7 +73,10 @@ class Overcurrent(OfCaptures):
             yield SetSource(line.voltage_V, line.frequency_Hz, True)
             yield Dwell(COMES_UP_S, "output comes up")
             for port in ctx.outputs:
-                yield from _of_a_port(replace(ctx, about=port if len(ctx.outputs) > 1 else ""), options, line, port)
+                about = replace(ctx, about=port if len(ctx.outputs) > 1 else "")
+                polled = {at_port(q, port) for q in ("output_voltage", "output_current")} <= ctx.polled
+                go = _of_a_port if polled and not ctx.load_by_hand else steps_by_hand
+                yield from go(about, options, line, port)
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         return protection_figures(traces, choices)
@@ -85,7 +87,8 @@ class Overcurrent(OfCaptures):
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """What held is no finding of its own where something higher did not; where nothing let go that is told."""
-        return without_trip(super().findings(evidence, nameplate, conventions))
+        typed = findings_by_hand(evidence, nameplate)
+        return without_trip([*super().findings(evidence, nameplate, conventions), *typed])
 
     def gathered(self, finding: Finding, seen: Sequence[Seen]) -> Finding:
         """The limit in the light of all trials: the highest that held, and where it first did not."""
@@ -189,13 +192,6 @@ def log_of(ctx: Context, of: str, port: str, said: tuple[tuple[str, str], ...]) 
         *(q for q in ("input_power", "input_voltage", "case_temperature") if q in ctx.polled),
     )  # fmt: skip
     return Capturing(of, tuple(WantedChannel(q, 1.0) for q in wanted), 0.0, LOGGED, logged=True, said=said)
-
-
-def beyond(ctx: Context, percent: float, port: str, ceiling_percent: float) -> SetLoad:
-    """The load at an output at a share of its rating that lies above it, up to a ceiling."""
-    amps = ctx.load_A(RATED, port) * percent / RATED
-    level = ctx.level(percent, port) if ctx.law != "CC" else None
-    return SetLoad(amps, True, port, ctx.law, level, beyond=ceiling_percent / 100.0)
 
 
 SPEC = Overcurrent()

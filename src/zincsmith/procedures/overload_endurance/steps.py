@@ -10,7 +10,8 @@ from zincsmith.model.address import at_port
 from zincsmith.model.plan import Line
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.beginning import BACK, COMES_UP_S, comes_back, gate, is_back, volts_of
-from zincsmith.procedures.overcurrent.steps import CAUTIONS, HOLDS, RELEASED, beyond, log_of
+from zincsmith.procedures.overcurrent.share import HOLDS, RELEASED, beyond
+from zincsmith.procedures.overcurrent.steps import CAUTIONS, log_of
 from zincsmith.procedures.overload_endurance.figures import endurance_figures
 from zincsmith.procedures.overload_endurance.options import EnduranceOptions
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, ramp

@@ -18,7 +18,7 @@ from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, S
 from zincsmith.procedures.beginning import POLL_S, comes_back, feed, gate, is_back
 from zincsmith.procedures.dropout.figures import NOMINAL, TOLERANCE, is_good
 from zincsmith.procedures.finding_of import finding_of
-from zincsmith.procedures.overcurrent.steps import beyond
+from zincsmith.procedures.overcurrent.share import beyond
 from zincsmith.procedures.plotting import columns
 from zincsmith.procedures.ports import at_load, draw, drawn_ports, everywhere, idle, output_watts, ramp
 from zincsmith.procedures.power_envelope.options import EnvelopeOptions

@@ -16,7 +16,8 @@ from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.beginning import BACK, COMES_UP_S, comes_back, gate, is_back, volts_of
 from zincsmith.procedures.capturing import drawn_amps, whole_output
 from zincsmith.procedures.intake import Intake
-from zincsmith.procedures.overcurrent.steps import POLL_S, RATED, RELEASED, log_of
+from zincsmith.procedures.overcurrent.share import RATED, RELEASED
+from zincsmith.procedures.overcurrent.steps import POLL_S, log_of
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, ramp
 from zincsmith.procedures.short_circuit.figures import collapse_of
 from zincsmith.procedures.short_circuit.intake import ShortRecord

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QWidget
 from zincsmith.analysis.expectation import far_off
 from zincsmith.formats.entry import typed_value
 from zincsmith.formats.words import UNIT_WORDS, local_time
+from zincsmith.model.address import name_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import EntryAsked, EntryRefused
 from zincsmith.model.quantities import QUANTITIES
@@ -19,6 +20,7 @@ from zincsmith.ui import ink
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.panel import Panel, clear, label
 from zincsmith.ui.widgets.probe_spots import ProbeSpots
+from zincsmith.ui.widgets.stopwatch import Stopwatch
 
 
 class ExpectedRuler(QWidget):
@@ -94,9 +96,11 @@ class YourTurn(Panel):
         self.terminals: tuple[tuple[str, ...], tuple[str, ...]] = (("L", "N"), ("+", "-"))
         self.entries = QGridLayout()
         self.entries.setHorizontalSpacing(12)
+        self.watch = Stopwatch(self.line)
         row = QHBoxLayout()
         row.addWidget(self.line, 1)
         row.addWidget(self.unit)
+        row.addWidget(self.watch)
         for widget in (self.kicker, self.what, self.spot, self.where):
             self.body.addWidget(widget)
         self.body.addLayout(row)
@@ -125,6 +129,7 @@ class YourTurn(Panel):
         self.spot.setText(text)
         for widget in (self.where, self.line, self.unit, self.expected, self.ruler, self.problem):
             widget.hide()
+        self.watch.offer(False)
         if had_focus:
             self.setFocus()
 
@@ -143,7 +148,9 @@ class YourTurn(Panel):
         where = f"{asked.spot}. " if asked.spot else ""
         setting = f"{asked.setting}. " if asked.setting else ""
         change = f", or the change from {asked.against:g} V: rel -12m, null -12m" if asked.against is not None else ""
-        self.spot.setText(f"{setting}{where}Read it once it is still. Type a dash if it cannot be read{change}.")
+        timed = name_of(asked.quantity) == "timed"
+        how = "Space starts and stops the time, or type it." if timed else "Read it once it is still."
+        self.spot.setText(f"{setting}{where}{how} Type a dash if it cannot be read{change}.")
         self.where.show_spot(asked.quantity, asked.spot, *self.terminals)
         self.unit.setText(UNIT_WORDS.get(info.unit, info.unit))
         self.unit.setStyleSheet(f"color: {theme().of(info.kind).name()}")
@@ -154,6 +161,7 @@ class YourTurn(Panel):
         for widget in (self.where, self.line, self.unit, self.expected, self.ruler, self.problem):
             widget.show()
         if fresh:
+            self.watch.offer(timed)
             self.line.clear()
         self.line.selectAll()
         self.line.setFocus()
@@ -182,7 +190,7 @@ class YourTurn(Panel):
     def _enter(self) -> None:
         """Hand on what was typed; a value that is far off is asked again, not forbidden."""
         text = self.line.text()
-        if self._asked is None or not text.strip():
+        if self._asked is None or not text.strip() or self.watch.running:
             return
         if text != self._confirmed and (words := self._far_off(text)):
             self._confirmed = text
