@@ -79,7 +79,7 @@ class Person:
             return []
         asked = self.scene.events(EntryAsked)[-1].event.quantity
         volts, amps = self.stands()
-        if asked.startswith("timed@from start"):
+        if asked == "timed@start to start":
             return [Enter("2.4" if self.supply.kind == "hiccup" else "0")]
         if asked.startswith("timed@"):
             return [Enter("0.8")]

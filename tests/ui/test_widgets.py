@@ -174,3 +174,33 @@ def test_a_drop_down_opens_whole_however_narrow_its_box_is(qtbot: QtBot) -> None
     qtbot.addWidget(box)
     box.fit_list()  # what opening does first
     assert box.view().minimumWidth() >= box.view().fontMetrics().horizontalAdvance(longest)
+
+
+def test_a_stopwatch_fills_the_line_that_asks_for_a_time(qtbot: QtBot) -> None:
+    """Space starts it and stops it; while it runs nothing is taken; elsewhere a blank is a blank."""
+    from zincsmith.model.events import EntryAsked
+    from zincsmith.model.quantities import STARTS
+    from zincsmith.ui.widgets.your_turn import YourTurn
+
+    turn = YourTurn()
+    taken: list[str] = []
+    qtbot.addWidget(turn)
+    turn.entered.connect(taken.append)
+    turn.show()
+    turn.ask(EntryAsked(f"timed@{STARTS}", "s", "Stopwatch, start to start", "", None, None, "0 where it stays"), None)
+    assert turn.watch.isVisibleTo(turn)
+    assert not turn.where.isVisibleTo(turn), "no meter is clipped on"
+    QTest.keyClick(turn.line, Qt.Key.Key_Space)
+    assert turn.watch.running
+    qtbot.waitUntil(lambda: float(turn.line.text() or 0.0) >= 0.1)
+    QTest.keyClick(turn.line, Qt.Key.Key_Return)
+    assert taken == [], "it still runs"
+    QTest.keyClick(turn.line, Qt.Key.Key_Space)
+    shown = turn.line.text()
+    QTest.keyClick(turn.line, Qt.Key.Key_Return)
+    assert taken == [shown]
+    assert 0.1 <= float(shown) < 30.0
+    turn.ask(EntryAsked("output_voltage", "V", "Output volts", "", 23.0, 25.0), None)
+    assert not turn.watch.isVisibleTo(turn)
+    QTest.keyClick(turn.line, Qt.Key.Key_Space)
+    assert turn.line.text() == " "

@@ -56,7 +56,7 @@ from zincsmith.model.events import (
     SensesTold,
     StopRuleMet,
 )
-from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.quantities import QUANTITIES, TIMED
 from zincsmith.model.reading import Reading
 from zincsmith.model.rig import Instrument
 from zincsmith.model.roles import OF_THE_UNIT
@@ -358,6 +358,7 @@ class Operator:
         info = QUANTITIES[quantity]
         what = f"{info.words} at {voltage:g} V, {drawn:.3g} A"
         setting = self._setting(meter, quantity, max(abs(span.low), abs(span.high))) if span is not None else ""
+        setting = TIMED.get(port_of(quantity), setting) if name_of(quantity) == "timed" else setting
         if meter.visits and self._joined_to.get(meter.name) != port_of(quantity):
             setting = "; ".join(x for x in (f"Join it to {port_of(quantity)}, one lead at a time", setting) if x)
             self._joined_to[meter.name] = port_of(quantity)

@@ -98,7 +98,9 @@ def _later(action: Action) -> dict[str, object]:
         Measure: {"record_s": 0.0, "capture": None}, Watch: {"hard": False}, Dwell: {"origin": False},
         Confirm: {"hands_in": False, "record_s": 0.0},
         SetSource: {"port": "", "phase_deg": None},
-        SetLoad: {"port": "", "law": "CC", "level": None, "pulses": None, "beyond": 0.0, "shorted": False},
+        SetLoad: {
+            "port": "", "law": "CC", "level": None, "pulses": None, "beyond": 0.0, "shorted": False, "next_A": None,
+        },
     }  # fmt: skip
     return later.get(type(action), {})
 

@@ -27,7 +27,7 @@ from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.rig import Instrument
 from zincsmith.model.roles import BY_LAW
 from zincsmith.model.settings import Drawn, Fed, Settings
-from zincsmith.planning.limits import Limits
+from zincsmith.planning.limits import MOST_BEYOND, Limits
 from zincsmith.planning.rig_facts import step_words
 from zincsmith.planning.watches import tightest
 
@@ -206,7 +206,14 @@ class Setter:
         if action.pulses is not None:
             found |= self.switches.run(action.port, action.pulses)
             self.poll_loop.settings = self.poll_loop.settings.after(action)
-        return found
+        return found | self._ceiling(action)
+
+    def _ceiling(self, action: SetLoad) -> Body:
+        """Beyond the rating: what comes next, where it ends, and who sets that."""
+        if not action.beyond or not action.on:
+            return {}
+        most = self.limits.load_A(action.port, self.poll_loop.settings.modes, min(action.beyond, MOST_BEYOND))
+        return {"next_A": action.next_A, "ceiling_A": most.value, "ceiling_by": most.whose}
 
     def _steady(self, action: SetLoad, shared: bool = False) -> Body:
         settings, place = self.poll_loop.settings, at_port("load", action.port)
@@ -217,6 +224,8 @@ class Setter:
         if place not in self.bench.instruments:
             voltage = replace(self.limits.envelope, modes=settings.modes).voltage_V(action.port)
             words = load_words(self.bench.rig.instrument(place), action, voltage)
+            if (ceiling := self._ceiling(action)) != {}:
+                words += f" Never beyond {ceiling['ceiling_A']:.4g} A: that is {ceiling['ceiling_by']}."
             if words != self._arranged.get(action.port):  # one gate for each change that a person makes
                 self.operator.set_by_hand(place, words, self._switch_off_at(action.on and settings.source_on))
             self._arranged[action.port] = words

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from zincsmith.bench.roles import SWITCHED
@@ -76,6 +77,7 @@ class RunView:
     now_at: str = ""
     source_on: bool = False
     load_on: bool = False
+    beyond: Mapping[str, float | str | bool | None] | None = None  # a load beyond the rating: next, ceiling and whose
     by_wire: set[str] = field(default_factory=set)  # what the last poll read, whatever was typed of it earlier
     highest: dict[str, float] = field(default_factory=dict)  # the most each output was read at, V by port
     loads: set[str] = field(default_factory=set)  # the ports whose load is on
@@ -139,6 +141,7 @@ class RunView:
             case StageBegan(title, detail):
                 self.stage, self.stage_detail, self.stage_began_s = title, detail, self.bench_s
                 self.stages_begun += 1
+                self.beyond = None
                 self.stage_points = 0
             case StateChanged(state, why):
                 self.state, self.state_why = state, why
@@ -165,6 +168,7 @@ class RunView:
                 port = str(body.get("port", ""))
                 self.loads = self.loads | {port} if body.get("on") or "pulses_A" in body else self.loads - {port}
                 self.load_on = bool(self.loads)
+                self.beyond = body if "ceiling_A" in body else None
                 self.now.pop(
                     at_port("output_current", port), None
                 )  # as of the input: load off beside 0.25 A would be no truth

@@ -91,7 +91,8 @@ class SetLoad:
     """The load at an output, input on or off: the current it is to take, and by which law. ``level`` is what it is set
     to where that is not the current itself, in ohm, V or W; ``pulses`` what a load switch beside it adds. ``beyond``:
     the share of its rating that this may go to, where a procedure is about going beyond it; ``shorted``: the load's own
-    short input, ``current_A`` then is what the load has to stand."""
+    short input, ``current_A`` then is what the load has to stand. ``next_A``: what comes next where it holds this, for
+    people to see beforehand."""
 
     current_A: float
     on: bool
@@ -101,6 +102,7 @@ class SetLoad:
     pulses: Pulses | None = None
     beyond: float = 0.0
     shorted: bool = False
+    next_A: float | None = None
 
     @property
     def set_to(self) -> float:

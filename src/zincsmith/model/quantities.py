@@ -67,13 +67,13 @@ QUANTITIES = Quantities(
             Quantity("ammeter_current", "Amps by the ammeter", "A", "current", "output", "ammeter"),
             Quantity("case_temperature", "Case temperature", "degC", "temperature", "none", "thermometer"),
             Quantity("spot_temperature", "Temperature", "degC", "temperature", "none", "spot_thermometer"),
-            Quantity("timed", "Seconds by the stopwatch", "s", "plain", "none", ""),
+            Quantity("timed", "Stopwatch", "s", "plain", "none", ""),
         )
     }
 )
-# What a stopwatch times, as the port of what it reads.
-STARTS, AWAY = "from start to start, 0 where it does not start again", "until it was back"
-TIMED = (STARTS, AWAY)
+# What a stopwatch times, as the port of what it reads, with how.
+STARTS, AWAY = "start to start", "until it is back"
+TIMED = {STARTS: "0 where it does not start again", AWAY: "From the moment that the overload goes"}
 ROOM = "room"  # a spot of that name is where the unit stands, not a part of it
 TOUCH_LIMIT_V = 30.0  # treat anything above about 30 to 40 V as able to hurt (common practice, no source)
 # What speaks of the rig itself and enters no figure of a unit.

@@ -51,7 +51,7 @@ class Settings:
             case SetSource(voltage, hertz, on, port):
                 modes = self.modes if on else {}  # what was asked for is forgotten with the power
                 return replace(self, feeds={**self.feeds, port: Fed(voltage, hertz, on)}, modes=modes)
-            case SetLoad(current, on, port, law, level, pulses, beyond, shorted):
+            case SetLoad(current, on, port, law, level, pulses, beyond, shorted, _):
                 drawn = Drawn(current, on, law, level, pulses, beyond, shorted)
                 return replace(self, draws={**self.draws, port: drawn})
             case ChooseMode(mode, port):

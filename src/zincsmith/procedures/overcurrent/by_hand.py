@@ -19,7 +19,7 @@ from zincsmith.model.plan import Line
 from zincsmith.model.quantities import AWAY, STARTS
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Steps
+from zincsmith.procedures.base import Context, Curves, Steps
 from zincsmith.procedures.beginning import COMES_UP_S
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.overcurrent.options import OvercurrentOptions
@@ -51,8 +51,7 @@ def _trial(
     ctx: Context, options: OvercurrentOptions, line: Line, port: str, shares: Sequence[float], trial: int
 ) -> Generator[Action, Outcome, float | None]:
     """The step that it did not hold; None where it held them all."""
-    yield Stage("Overcurrent, by hand", f"{line.words}, {f'{port}, ' if port else ''}trial {trial}, "
-                                        f"{shares[0]:.4g} to {shares[-1]:.4g} % at the most")  # fmt: skip
+    yield Stage("Overcurrent", f"{line.words}, {f'{port}, ' if port else ''}trial {trial}, to {shares[-1]:.4g} %")
     yield from ramp(ctx)
     before = yield from _read(ctx, line, port, RATED, BEFORE, trial)
     held = _volts(before, port)
@@ -61,14 +60,15 @@ def _trial(
         yield from _stands(ctx, options, line, port, RATED, trial)
         return RATED
     for n, share in enumerate(shares):
-        yield beyond(ctx, share, port, options.ceiling_percent)
+        after = shares[n + 1] if n + 1 < len(shares) else None
+        yield beyond(ctx, share, port, options.ceiling_percent, after)
         yield Dwell(options.step_s, "does it hold?")
         point = yield from _read(ctx, line, port, share, STEP, trial)
         volts = _volts(point, port)
         if volts is None or abs(volts) < HOLDS * abs(held):
             yield from _stands(ctx, options, line, port, share, trial)
             return share
-        left = f"next {shares[n + 1]:.4g} %" if n + 1 < len(shares) else "the ceiling of the plan"
+        left = f"next {after:.4g} %" if after is not None else "the ceiling of the plan"
         yield Note(f"holds {share:.4g} %: {abs(volts):.4g} V, {100.0 * abs(volts / held):.3g} % of before; {left}")
     yield from draw(ctx, RELEASED)
     return None
@@ -172,6 +172,20 @@ def _of_an_output(points: Sequence[Point], port: str, plate: Nameplate) -> list[
 
 def _first(columns: Values) -> float:
     return float(next(iter(columns.values()))[0])
+
+
+def typed_paths(evidence: Evidence) -> list[Curves]:
+    """Volts over amps as they were typed, by trial."""
+    lines: dict[str, list[tuple[float, float]]] = {}
+    for point in evidence.points:
+        volts, amps = (point.get(at_port(q, point.at.draw.port)) for q in ("output_voltage", "output_current"))
+        if point.at.fact(SEEN) not in (BEFORE, STEP, STANDS) or volts is None or amps is None:
+            continue
+        if volts.value is not None and amps.value is not None:
+            name = f"{point.at.line_V:g} V, trial {point.at.fact(TRIAL):g}"
+            lines.setdefault(name, []).append((abs(amps.value), abs(volts.value)))
+    drawn = tuple((name, [x for x, _ in rows], [y for _, y in rows]) for name, rows in lines.items())
+    return [Curves("V-I path as it was typed", "output", "A", "output volts", "V", "voltage", drawn)] if drawn else []
 
 
 def _holds(point: Point, points: Sequence[Point], port: str) -> bool:

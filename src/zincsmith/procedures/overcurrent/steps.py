@@ -26,7 +26,7 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Steps
 from zincsmith.procedures.beginning import BACK, COMES_UP_S, comes_back, gate, is_back, volts_of
 from zincsmith.procedures.intake import Intake
-from zincsmith.procedures.overcurrent.by_hand import findings_by_hand, steps_by_hand
+from zincsmith.procedures.overcurrent.by_hand import findings_by_hand, steps_by_hand, typed_paths
 from zincsmith.procedures.overcurrent.figures import protection_figures
 from zincsmith.procedures.overcurrent.intake import OverloadLog
 from zincsmith.procedures.overcurrent.options import MOST_TRIPS, OvercurrentOptions
@@ -83,7 +83,7 @@ class Overcurrent(OfCaptures):
 
     def plots(self, evidence: Evidence) -> list[Curves]:
         """The V-I path of each trial, then the logs."""
-        return [*paths(evidence, NAME), *super().plots(evidence)]
+        return [*paths(evidence, NAME), *typed_paths(evidence), *super().plots(evidence)]
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """What held is no finding of its own where something higher did not; where nothing let go that is told."""
@@ -157,16 +157,16 @@ def _trial(
     number: int,
 ) -> Trial:  # fmt: skip
     """From the rated load through these shares until it lets go; watched, released, brought back, kept as a log."""
-    yield Stage("Overcurrent", f"{line.words}, {f'{port}, ' if port else ''}trial {number}, up to {shares[-1]:.4g} %")
+    yield Stage("Overcurrent", f"{line.words}, {f'{port}, ' if port else ''}trial {number}, to {shares[-1]:.4g} %")
     yield from ramp(ctx, RAMP_PERCENT)
     yield Dwell(2.0, "at its rating", period_s=POLL_S)
     before = yield from volts_of(ctx, line, port)
     tripped = before is None or abs(before) < BACK * abs(ctx.volts[port])  # it let go on the way to its rating
     if tripped:
         reached.append(RATED)
-    for share in shares if not tripped else ():
+    for share, after in zip(shares, (*shares[1:], None), strict=True) if not tripped else ():
         reached.append(share)
-        yield beyond(ctx, share, port, options.ceiling_percent)
+        yield beyond(ctx, share, port, options.ceiling_percent, after)
         yield Dwell(options.step_s, "does it hold?", period_s=POLL_S)
         now = yield from volts_of(ctx, line, port)
         if before is not None and now is not None and abs(now) < HOLDS * abs(before):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 import numpy as np
 from PySide6.QtCore import QPoint, Signal
@@ -220,6 +221,8 @@ class Dashboard(QWidget):
         pace = rig.standin.pace if rig and rig.standin else 0.0
         about = f"about {duration(left / pace)} at {pace:g} times the pace" if pace else "of bench time"
         gate = _next_gate(view, itinerary)
+        if view.beyond is not None:
+            now, following, gate = _beyond(view.beyond)
         for name, big, small in (
             ("NOW", now, doing),
             ("NEXT", following, gate),
@@ -405,6 +408,14 @@ def now_next(view: RunView, itinerary: Itinerary) -> tuple[str, str]:
     points, taken = itinerary.of(GRID), _grid_number(view, itinerary)
     now = _point_words(points[min(taken, len(points) - 1)])
     return now, _point_words(points[taken + 1]) if taken + 1 < len(points) else after
+
+
+def _beyond(set_to: Mapping[str, float | str | bool | None]) -> tuple[str, str, str]:
+    """Beyond the rating: what is drawn, the next step, and where it ends and by whose limit."""
+    after = set_to.get("next_A")
+    following = f"{after:.4g} A if it holds" if isinstance(after, float) else "back to half its rating"
+    ceiling = f"ceiling {set_to['ceiling_A']:.4g} A: {set_to['ceiling_by']}"
+    return f"{set_to['current_A']:.4g} A, beyond its rating", following, ceiling
 
 
 def _next_gate(view: RunView, itinerary: Itinerary) -> str:

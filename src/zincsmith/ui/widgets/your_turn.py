@@ -151,7 +151,8 @@ class YourTurn(Panel):
         timed = name_of(asked.quantity) == "timed"
         how = "Space starts and stops the time, or type it." if timed else "Read it once it is still."
         self.spot.setText(f"{setting}{where}{how} Type a dash if it cannot be read{change}.")
-        self.where.show_spot(asked.quantity, asked.spot, *self.terminals)
+        if not timed:
+            self.where.show_spot(asked.quantity, asked.spot, *self.terminals)
         self.unit.setText(UNIT_WORDS.get(info.unit, info.unit))
         self.unit.setStyleSheet(f"color: {theme().of(info.kind).name()}")
         low, high = asked.expected_low, asked.expected_high
@@ -160,6 +161,8 @@ class YourTurn(Panel):
         self.ruler.show_span(low, high, info.kind)
         for widget in (self.where, self.line, self.unit, self.expected, self.ruler, self.problem):
             widget.show()
+        self.where.setVisible(not timed)
+        self.ruler.setVisible(not timed)
         if fresh:
             self.watch.offer(timed)
             self.line.clear()
