@@ -59,8 +59,7 @@ def test_the_list_of_keys_is_what_the_stations_listen_to(open_window: Open, fini
         station = hands.window.stations[title]
         own = _keys_of(station)
         told = {QKeySequence(key).toString() for key, _ in KEYS[title] if key not in PLAIN}
-        plain = {QKeySequence(key).toString() for key, _ in KEYS[title] if key in PLAIN}
-        assert own - told - plain - OF_A_FORM == set(), f"{title} listens to keys that nobody is told of"
+        assert own - told - OF_A_FORM == set(), f"{title} listens to keys that nobody is told of"
         assert told - own == set(), f"{title} does not listen to keys that are told of"
     everywhere = {QKeySequence(key).toString() for key, _ in KEYS[EVERYWHERE] if key not in PLAIN}
     of_stations = {k for s in hands.window.stations.values() for k in _keys_of(s)}

@@ -190,6 +190,8 @@ def test_a_stopwatch_fills_the_line_that_asks_for_a_time(qtbot: QtBot) -> None:
     turn.ask(EntryAsked(f"timed@{STARTS}", "s", "Stopwatch, start to start", "", None, None, "0 where it stays"), None)
     assert turn.watch.isVisibleTo(turn)
     assert not turn.where.isVisibleTo(turn), "no meter is clipped on"
+    turn.activateWindow()
+    qtbot.waitUntil(lambda: turn.line.hasFocus() and turn.isActiveWindow())
     QTest.keyClick(turn.line, Qt.Key.Key_Space)
     assert turn.watch.running
     qtbot.waitUntil(lambda: float(turn.line.text() or 0.0) >= 0.1)

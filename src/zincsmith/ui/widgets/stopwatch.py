@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QElapsedTimer, Qt, QTimer
-from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtCore import QElapsedTimer, QEvent, QObject, Qt, QTimer
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from zincsmith.ui.widgets.panel import button
@@ -21,9 +21,8 @@ class Stopwatch(QWidget):
         self.press.setAccessibleName("Stopwatch: start or stop")
         self.press.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.press.clicked.connect(self.toggle)
-        self._space = QShortcut(QKeySequence(Qt.Key.Key_Space), line)
-        self._space.setContext(Qt.ShortcutContext.WidgetShortcut)
-        self._space.activated.connect(self.toggle)
+        self._offered = False
+        line.installEventFilter(self)
         self._since = QElapsedTimer()
         self._ticks = QTimer(self)
         self._ticks.setInterval(TICK_MS)
@@ -41,7 +40,16 @@ class Stopwatch(QWidget):
         """Shown where a time is asked for; elsewhere a blank is a blank."""
         self.stop()
         self.setVisible(timed)
-        self._space.setEnabled(timed)
+        self._offered = timed
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """A line takes a blank for text before any shortcut hears of it: here it is taken first."""
+        pressed = self._offered and isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress
+        if not pressed or event.key() != Qt.Key.Key_Space:  # type: ignore[attr-defined]
+            return False
+        if not event.isAutoRepeat():  # type: ignore[attr-defined]
+            self.toggle()
+        return True
 
     def toggle(self) -> None:
         """Start from zero, or stop and leave what it shows, chosen so that typing takes its place."""
