@@ -4,18 +4,20 @@ unit comes back against the physics file, which shares no code with the applicat
 from __future__ import annotations
 
 import math
+import socket
 import tomllib
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from tests.conftest import ROOT, last_row, sampled
+from tests.conftest import ROOT, bench_log, last_row, sampled
 from tests.engine.scripted import Actor, Scene, telling_the_standin
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
-from zincsmith.formats.rig_file import read_rig
+from zincsmith.engine.session import NotSettled
+from zincsmith.formats.rig_file import check_rig, read_rig
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.commands import Command, MakeSafe
@@ -23,7 +25,7 @@ from zincsmith.model.errors import LimitError
 from zincsmith.model.events import Effected
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.plan import Line, Plan
-from zincsmith.model.rig import Accuracy, Rig
+from zincsmith.model.rig import Accuracy, Instrument, Rig
 from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import rehearse
@@ -145,3 +147,94 @@ def test_made_safe_in_the_middle_of_a_short(
     assert closed.outcome != "complete"
     last = last_row(tmp_path / "bench.log")
     assert (last["source_on"], last["load_on"]) == (False, False)
+
+
+def with_contactor(rig: Rig, **more: object) -> Rig:
+    """A contactor across the output, a shunt in its lead; the load has no short input of its own."""
+    kept = tuple(replace(i, short_ohm=None) if i.role == "load" else i for i in rig.instruments)
+    contactor = Instrument("contactor", "simulated", "Osmary", "K1", short_ohm=0.03, most={"current_A": 40.0}, **more)  # type: ignore[arg-type]
+    ammeter = Instrument("ammeter", "simulated", "Pellmoor", "A2",
+                         accuracy=(Accuracy("ammeter_current", 20.0, 0.1, 0.05),))  # fmt: skip
+    return replace(rig, instruments=(*kept, contactor, ammeter))
+
+
+def test_a_contactor_shorts_and_an_ammeter_tells_what_flows(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: Start
+) -> None:
+    """Its limit flows into 30 mohm: 0.1 V are left; the load beside it stays what it was set to."""
+    by_contactor = with_contactor(rig)
+    physics = written(tmp_path, "constant current")
+    run = judged(tmp_path, unit, by_contactor, standin(file=str(physics)))
+    limit = PHYSICS["output"]["limit_A"]
+    current, left = of(run, "short_circuit_current"), of(run, "short_circuit_residual")
+    assert current.number == pytest.approx(limit, rel=0.01)
+    assert "keeps feeding the short" in current.working.formula
+    assert left.number == pytest.approx(limit * 0.03, abs=0.05)
+    with BookReader(tmp_path / "run.zbook") as book:
+        did = [w.event.body for w in book.events(kinds=(Effected,)) if w.event.body.get("shorted")]
+    assert len(did) >= 2
+    assert all(body.get("contactor") for body in did)
+    blind = replace(by_contactor, instruments=tuple(i for i in by_contactor.instruments if i.role != "ammeter"))
+    second = tmp_path / "blind"
+    second.mkdir()
+    run = judged(second, unit, blind, standin(file=str(physics)), replace(PART, repeats=1))
+    assert "amps_not_read" in {d.code for d in of(run, "short_circuit_residual").doubts}
+    assert not [j for j in run.judged if j.finding.name == "short_circuit_current" and j.finding.value is not None]
+
+
+def test_a_welded_contactor_ends_it_with_the_source_off_and_nothing_is_fed_into_it(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: Start
+) -> None:
+    """Told to open it stays closed: the source goes off, the bench is not confirmed; resumed, nothing is energised."""
+    scene = Scene.set_up(tmp_path, unit, with_contactor(rig), Plan("Short", (PART,)), standin().addresses)
+    told: list[str] = []
+    with telling_the_standin() as tell:
+
+        def says(state: State, _calls: int) -> list[Command]:
+            shorted = [w for w in scene.events(Effected) if w.event.body.get("shorted")]
+            if not told and state is State.RUNNING and shorted:
+                told.append("weld")
+                tell("FAUL bench,WELD")
+            return []
+
+        closed = scene.run(Actor(says))
+    assert told
+    assert (closed.outcome, closed.safe) == ("failed", False)
+    assert "welded" in closed.why
+    assert any("Contactor" in words for words in closed.unconfirmed)
+    row = last_row(tmp_path / "bench.log")
+    assert row["source_on"] is False
+    with pytest.raises(NotSettled, match="Contactor"):
+        scene.resume(Actor())
+
+
+def test_nothing_is_energised_into_a_contact_that_is_closed(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: Start
+) -> None:
+    """Somebody left it closed, and it is welded: its contact is asked before the source comes on."""
+    running = standin(faults=("bench,WELD",))
+    address = running.addresses["contactor"].split("::")
+    with socket.create_connection((address[1], int(address[2])), timeout=10.0) as line:
+        line.sendall(b"ROUT:CLOS 1;:ROUT:CLOS?\n")
+        assert line.recv(100).strip() == b"1"
+    scene = Scene.set_up(tmp_path, unit, with_contactor(rig), Plan("Short", (PART,)), running.addresses)
+    closed = scene.run(Actor())
+    assert (closed.outcome, closed.safe) == ("failed", False)
+    assert "welded" in closed.why
+    last_row(tmp_path / "bench.log")
+    assert not [r for r in bench_log(tmp_path / "bench.log") if r["source_on"]]
+
+
+def test_a_contactor_has_to_stand_it_and_hands_make_no_short(unit: Unit, rig: Rig) -> None:
+    small = with_contactor(rig)
+    small = replace(small, instruments=tuple(
+        replace(i, most={"current_A": 3.0}) if i.role == "contactor" else i for i in small.instruments
+    ))  # fmt: skip
+    with pytest.raises(LimitError, match="Osmary K1"):
+        rehearse(unit, small, Plan("Short", (PART,)))
+    rehearse(unit, with_contactor(rig), Plan("Short", (PART,)))
+    hand = with_contactor(rig, kind="knife switch")
+    hand = replace(hand, instruments=tuple(
+        replace(i, how="by hand") if i.role == "contactor" else i for i in hand.instruments
+    ))  # fmt: skip
+    assert any("no short is made by hand" in p.message for p in check_rig(hand))

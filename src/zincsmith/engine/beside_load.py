@@ -1,4 +1,4 @@
-"""What stands beside a load that can be set, by wire or by a person: base loads, and load switches."""
+"""What stands beside a load that can be set, by wire or by a person: base loads, load switches, contactors."""
 
 from __future__ import annotations
 
@@ -7,10 +7,11 @@ from dataclasses import dataclass, field
 from zincsmith.analysis.parallel_loads import Sharing, highest_A, share, switching_order
 from zincsmith.analysis.resistor_load import base_steps_ohm
 from zincsmith.bench.bench import Bench
+from zincsmith.bench.instrument import ScpiInstrument
 from zincsmith.engine.operator import Operator
 from zincsmith.model.actions import Pulses
-from zincsmith.model.address import at_port
-from zincsmith.model.errors import InputError, LimitError
+from zincsmith.model.address import at_port, name_of
+from zincsmith.model.errors import InputError, InstrumentError, LimitError, Refused
 from zincsmith.model.rig import Instrument
 from zincsmith.planning.rig_facts import step_words
 
@@ -124,3 +125,42 @@ def run_words(one: Instrument, pulses: Pulses) -> str:
         f"Set the generator of the {one.name}{ohm} to {pulses.rate_Hz:g} Hz, on for {100.0 * pulses.duty:g} % of the "
         f"time, and switch it on: it adds about {pulses.current_A:.3g} A. Its resistor gets hot, and its ends are live."
     )
+
+
+WELDED = "its contact reads closed though it was told to open: it may be welded; nothing is energised into it"
+
+
+@dataclass
+class Contactors:
+    """Those that short outputs, by wire only. What is read back of one is its contact, not its coil. ``opened`` are the
+    ports whose contact was seen open since it last closed."""
+
+    bench: Bench
+    opened: set[str] = field(default_factory=set)
+
+    def at(self, port: str) -> ScpiInstrument | None:
+        return self.bench.instruments.get(at_port("contactor", port))
+
+    def close(self, port: str) -> None:
+        """InstrumentError where it does not."""
+        one = self.at(port)
+        if one is not None:
+            self.opened.discard(port)
+            one.set("output", True)
+
+    def open(self, port: str) -> None:
+        """InstrumentError where its contact stays closed."""
+        one = self.at(port)
+        if one is None or port in self.opened:
+            return
+        try:
+            one.set("output", False)
+        except Refused as error:
+            raise InstrumentError(WELDED, role=error.role, address=error.address) from error
+        self.opened.add(port)
+
+    def prove_open(self) -> None:
+        """Each, before anything is energised. InstrumentError where a contact is closed."""
+        for place, one in self.bench.instruments.items():
+            if name_of(place) == "contactor" and one.get("output"):
+                raise InstrumentError(WELDED, role=place, address=one.link.address)

@@ -13,7 +13,7 @@ from zincsmith.analysis.load_laws import level_of
 from zincsmith.analysis.resistor_load import bank_ohm, bank_steps
 from zincsmith.bench.instrument import ScpiInstrument
 from zincsmith.bench.roles import FEEDING
-from zincsmith.engine.beside_load import BaseLoads, LoadSwitches
+from zincsmith.engine.beside_load import BaseLoads, Contactors, LoadSwitches
 from zincsmith.engine.operator import Operator
 from zincsmith.engine.poll_loop import PollLoop
 from zincsmith.model.actions import ChooseMode, SetLoad, SetSource
@@ -54,6 +54,7 @@ class Setter:
         self._laws: dict[str, LoadLaw | Literal[""]] = {}  # by place, what a load by wire was last told
         self.bases = BaseLoads(self.bench, operator)
         self.switches = LoadSwitches(self.bench, operator)
+        self.contactors = Contactors(self.bench)
         self._left_A: dict[str, float] = {}  # by port, what a load beside a base was last set to
         self._rests: set[str] = set()  # inputs whose source by hand was said to be off
 
@@ -122,6 +123,8 @@ class Setter:
 
     def _source(self, action: SetSource) -> Body:
         after, place = self.poll_loop.settings.after(action), at_port("ac_source", action.port)
+        if action.on and not self.poll_loop.settings.source_on:
+            self.contactors.prove_open()
         if action.on and action.voltage_V > 0.0:
             self.bench.seen.feeds(action.voltage_V >= RUNS_FROM * self.operator.plate.input.voltage_min_V)
         if place not in self.bench.instruments:
@@ -202,6 +205,9 @@ class Setter:
         """Load, what stands beside it and what a switch adds: off that before anything goes up, on it last."""
         if action.pulses is None:
             self.switches.rest(action.port)
+        if action.shorted and action.on and self.contactors.at(action.port) is not None:
+            return self._by_contactor(action)
+        self.contactors.open(action.port)
         found = self._steady(action)
         if action.pulses is not None:
             found |= self.switches.run(action.port, action.pulses)
@@ -259,6 +265,12 @@ class Setter:
         self.poll_loop.settings = self.poll_loop.settings.after(action)
         on = bool(load.set("input", True))
         return {"current_A": action.current_A, "on": on, "shorted": True, **_at(action.port)}
+
+    def _by_contactor(self, action: SetLoad) -> Body:
+        """The contactor closes beside the load, which stays as it is set: at such volts it draws next to nothing."""
+        self.contactors.close(action.port)
+        self.poll_loop.settings = self.poll_loop.settings.after(action)
+        return {"current_A": action.current_A, "on": True, "shorted": True, "contactor": True, **_at(action.port)}
 
     def _take_law(self, load: ScpiInstrument, place: str, law: LoadLaw) -> None:
         """The law is chosen with the input off. Whatever somebody left a load at, it is told once a run."""

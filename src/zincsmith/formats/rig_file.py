@@ -180,8 +180,10 @@ def _further(one: Instrument, at: str) -> list[Problem]:
         )
     if one.visits and (one.port or one.role != "voltmeter" or len(set(one.visits)) != len(one.visits)):
         found.append(Problem(f"{at}.visits", "a voltmeter visits ports, each once, instead of standing at one"))
-    if one.short_ohm is not None and not (one.role == "load" and 0.0 < one.short_ohm <= 1.0):
-        found.append(Problem(f"{at}.short_ohm", "a load's short input has up to 1 ohm"))
+    if one.short_ohm is not None and not (one.role in ("load", "contactor") and 0.0 < one.short_ohm <= 1.0):
+        found.append(Problem(f"{at}.short_ohm", "a load's short input, or a contactor, has up to 1 ohm"))
+    if one.role == "contactor" and one.how == "by hand":
+        found.append(Problem(f"{at}.how", "no short is made by hand: its contact bounces, and hands are at the output"))
     made = one.switched
     if made is not None and one.role != "load_switch":
         found.append(Problem(f"{at}.switched", "only a load switch has a resistor that it switches"))

@@ -189,7 +189,7 @@ class Instrument(Record):
     shunt: Shunt | None = None  # ammeter: a voltmeter across it
     ac: AcRange | None = None  # AC voltmeter
     switched: SwitchedLoad | None = None  # load switch
-    short_ohm: float | None = None  # load: what its own short input has; not stated: it is not used
+    short_ohm: float | None = None  # load: what its short input has, contactor: with its leads; not stated: not used
     shares: str = ""  # the place of the instrument over whose link it is spoken to: a channel of an analyzer, a source
     channels: tuple[ScopeChannel, ...] = ()  # scope; none: its first channel is on the output, by ``probe``
     sets_phase: bool | None = None  # AC source: whether it can be told where in its period it switches

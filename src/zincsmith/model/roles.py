@@ -69,6 +69,8 @@ TABLE = (
          off="take it off, or switch every step of it off", off_order=4, reached=True, optional=True),
     Role("load_switch", "Load switch", _both("rate", "duty", "output"), switch="output",
          off="switch its generator off, or take its resistor off", off_order=5, reached=True, optional=True),
+    Role("contactor", "Contactor", _both("output"), switch="output",
+         off="open it, and see that its contacts are apart", off_order=6, reached=True, optional=True),
     Role("voltmeter", "Voltmeter", ("read",), _both("channel"), polled=2, reached=True, at_outputs=True),
     Role("thermometer", "Thermometer", ("read",), polled=4, reached=True, optional=True),
     Role("node_voltmeter", "Voltmeter at a node", ("read",), polled=5, reached=True, optional=True),

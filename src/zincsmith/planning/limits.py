@@ -44,7 +44,8 @@ def _least(*bounds: Bound | None) -> Bound:
 class Limits:
     """The greatest input voltage in V, by port the most that the load there can take in A, and the frequencies the unit
     is rated for in Hz. ``envelope`` says what each output and several together may give, ``room_share`` what the room
-    leaves of that, ``loads_W`` by port the watts its load can take, ``laws`` how it can draw."""
+    leaves of that, ``loads_W`` by port the watts its load can take, ``laws`` how it can draw, ``shorts`` what can short
+    it, with the most that a contactor stands."""
 
     source_V: Bound
     loads_most: Mapping[str, Bound | None]
@@ -54,7 +55,7 @@ class Limits:
     room_degC: float | None = None
     loads_W: Mapping[str, Bound | None] = field(default_factory=dict)
     laws: Mapping[str, tuple[LoadLaw, ...]] = field(default_factory=dict)
-    shorts: frozenset[str] = frozenset()
+    shorts: Mapping[str, Bound | None] = field(default_factory=dict)
 
     @classmethod
     def of(cls, unit: Unit, rig: Rig, ambient_degC: float | None = None) -> Limits:
@@ -89,7 +90,7 @@ class Limits:
             room_degC=ambient_degC,
             loads_W={port: beside(port, "power_W", abs(envelope.voltage_V(port))) for port in output_ports(nameplate)},
             laws={one.port: laws_of(one) for one in rig.of("load")},
-            shorts=frozenset(i.port for i in rig.of("load") if i.short_ohm is not None and i.how != "by hand"),
+            shorts=_shorts(rig),
         )
 
     def check(
@@ -117,9 +118,13 @@ class Limits:
             raise LimitError(f"the plan wants a load at {action.port!r}; the unit has no such output")
         at = f"load at {action.port}" if action.port else "load"
         ceiling = max(LOAD_CEILING, min(action.beyond, MOST_BEYOND))
-        self._compare(action.current_A, self.load_A(action.port, modes, ceiling), "A", at)
         if action.shorted and action.port not in self.shorts:
-            raise LimitError(f"the plan wants the {at} shorted; the rig states no short input of it")
+            raise LimitError(f"the plan wants the {at} shorted; the rig states no short input of it, and no contactor")
+        by_contactor = self.shorts[action.port] if action.shorted else None
+        bound = by_contactor if by_contactor is not None else self.load_A(action.port, modes, ceiling)
+        self._compare(action.current_A, bound, "A", at)
+        if by_contactor is not None:
+            return
         if action.law not in self.laws.get(action.port, LAWS):
             able = ", ".join(LAW_WORDS[law] for law in self.laws[action.port])
             raise LimitError(f"the plan wants the {at} as {LAW_WORDS[action.law]}; it can only do: {able}")
@@ -150,6 +155,19 @@ class Limits:
     def _compare(wanted: float, bound: Bound, unit: str, what: str) -> None:
         if not 0.0 <= wanted <= bound.value * (1.0 + 1e-9):
             raise LimitError(f"the plan wants the {what} at {wanted:g} {unit}; {bound.whose} is {bound.value:g} {unit}")
+
+
+def _shorts(rig: Rig) -> dict[str, Bound | None]:
+    """By port what shorts it: a contactor before a load's own short input, by wire only."""
+    loads: dict[str, Bound | None] = {
+        i.port: None for i in rig.of("load") if i.short_ohm is not None and i.how != "by hand"
+    }
+    contactors = {
+        i.port: Bound(i.most["current_A"], f"the most {i.name} can do")
+        for i in rig.of("contactor")
+        if i.short_ohm is not None and "current_A" in i.most
+    }
+    return loads | contactors
 
 
 def most_volts(plate: Nameplate) -> dict[str, float]:

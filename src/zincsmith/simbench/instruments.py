@@ -64,6 +64,7 @@ IDENTITIES = {
     "ac_voltmeter": "PELLMOOR,V3,SIM016,1.0",
     "spot_thermometer": "PELLMOOR,T4,SIM018,1.0",
     "load_switch": "OSMARY,G2,SIM017,1.0",
+    "contactor": "OSMARY,K1,SIM019,1.0",
     "panel_voltmeter": "UNIT,DISPLAY,VOLTS,1.0",
     "panel_ammeter": "UNIT,DISPLAY,AMPS,1.0",
     "dc_source": "BRACKMERE,D4,SIM007,1.0",
@@ -274,6 +275,20 @@ def load_switch(world: World, port: str = "") -> Interpreter:
     return box
 
 
+def contactor(world: World, port: str = "") -> Interpreter:
+    """Across an output; its mirror contact says what the contact does, not what the coil was told."""
+    box, state = Interpreter(IDENTITIES["contactor"]), world.loads[port]
+
+    def close(text: str) -> None:
+        state.contact_closed = boolean(text) or (world.welded and state.contact_closed)
+        world.changed()
+
+    box.on("ROUTe:CLOSe", close)
+    box.on("ROUTe:CLOSe?", lambda _: str(int(state.contact_closed)))
+    box.on("*RST", lambda _: close("0"))
+    return box
+
+
 def second_power_meter(world: World) -> Interpreter:
     """One behind the first, next to the unit."""
     box = Interpreter(IDENTITIES["second_power_meter"])
@@ -409,6 +424,7 @@ AT_PORTS = (
     "load",
     "base_load",
     "load_switch",
+    "contactor",
     "voltmeter",
     "second_voltmeter",
     "ammeter",
@@ -423,6 +439,7 @@ MAKERS: dict[str, Callable[..., Interpreter]] = {
     "node_voltmeter": node_voltmeter,
     "base_load": base_load,
     "load_switch": load_switch,
+    "contactor": contactor,
     "second_power_meter": second_power_meter,
     "second_voltmeter": second_voltmeter,
     "ammeter": ammeter,

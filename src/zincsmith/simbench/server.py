@@ -34,7 +34,7 @@ TYPO = "TYPO"  # not of a line: the next text that is typed off this meter has a
 LATE_S = 2.0
 DRIFT = 0.03
 # What can go wrong with the world rather than with a line: FAULt bench,NAME.
-MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP", "BOUNCE", "NOPHASE", "TIP", "TIPBACK", "FAN"}
+MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP", "BOUNCE", "NOPHASE", "TIP", "TIPBACK", "FAN", "WELD"}
 SERIES, CAPACITOR, SOFT, FALLEN = "SERIES ", "CAPACITOR ", "SOFT ", "FALLEN "
 MOST_ADDED_OHM, MOST_SOFT_OHM = 10.0, 200.0
 
@@ -292,6 +292,7 @@ class Bench:
             world.source.drift = DRIFT
         world.phase_ignored = world.phase_ignored or mishap == "NOPHASE"
         world.bounces = world.bounces or mishap == "BOUNCE"
+        world.welded = world.welded or mishap == "WELD"
         world.unit.fan_stopped = world.unit.fan_stopped or mishap == "FAN"
         if mishap in ("TIP", "TIPBACK"):
             world.tip_at_ground = mishap == "TIP"

@@ -14,6 +14,7 @@ from zincsmith.simbench.parameters import Display
 
 LEAST_LOAD_V = 1.0  # an electronic load keeps its law down to about a volt, then is a resistor
 SHORT_OHM = 0.02
+CONTACT_OHM = 0.03  # of a contactor with its leads
 ROOM = "room"
 SOFT_STEP_S = 0.05  # how often a source that gives way is looked at anew
 SHUNT_OHM, SHUNT_OFF, SHUNT_PER_W = 0.01, 0.002, 50e-6  # as marked; off by; rises by, a watt
@@ -47,6 +48,7 @@ class Load:
     power_W: float = 0.0
     bank: int = 0  # the steps of a bank beside it that are on, as bits
     pulsed: bool = False  # a load switch beside it is driven
+    contact_closed: bool = False  # of a contactor across the output
     pulses_Hz: float = 100.0
     pulses_duty: float = 0.5
 
@@ -54,6 +56,7 @@ class Load:
     def bank_S(self) -> float:
         """Conductance of the bank, and of a load switch in the mean of its periods."""
         switched = self.pulses_duty / SWITCH_OHM if self.pulsed else 0.0
+        switched += 1.0 / CONTACT_OHM if self.contact_closed else 0.0
         return switched + sum(1.0 / ohm for k, ohm in enumerate(BANK_OHM) if self.bank >> k & 1)
 
     def total_A(self, volts: float, lead_ohm: float = 0.0) -> float:
@@ -132,6 +135,7 @@ class World:
     bounces: bool = False  # the contact that switches the input
     load_slew_A_per_s: float = 0.5e6
     lead_H: float = 1e-6  # of the leads to the load
+    welded: bool = False  # a contactor that has closed stays closed, whatever its coil does
     fallen_probe: str = ""  # the spot whose thermometer came off
     source_ohm: float = 0.0  # of source and leads to the input: under load the unit sees less than was set
     # By channel of the scope: what its probe is joined to, what that divides by, how its ground is made.
@@ -223,7 +227,7 @@ class World:
         """The load as the unit sees it."""
         if self.unit.rails is not None:
             return self.unit.rails.at_bus(self._drawn())
-        if self.load.bank or self.load.pulsed:
+        if self.load.bank or self.load.pulsed or self.load.contact_closed:
             return lambda volts: self._wanted_of(self.load, volts) + volts * self.load.bank_S
         if not self.load.on or self.load.mode == "CURR":
             return self.wanted_A

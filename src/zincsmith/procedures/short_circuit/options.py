@@ -72,10 +72,10 @@ class ShortCircuitOptions(BeyondRating):
         return fed_by_one_mains(plate)
 
     def unmet(self, facts: Facts) -> str:
-        """A load whose short input the rig states: nobody makes a short by hand."""
-        loads = facts.rig.of("load")
-        if not any(one.short_ohm is not None for one in loads):
-            return "no load states the ohm of a short input; a short is never made by hand"
+        """A contactor, or a load whose short input the rig states: nobody makes a short by hand."""
+        able = [*facts.rig.of("load"), *facts.rig.of("contactor")]
+        if not any(one.short_ohm is not None for one in able):
+            return "no contactor or load states the ohm of what it shorts with; a short is never made by hand"
         return super().unmet(facts)
 
     def refitted(self, to: Refit) -> Options:

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from zincsmith.procedures.overcurrent.figures import protection_figures
 from zincsmith.procedures.traces import Choices, Traces, combined
 from zincsmith.recorded.result import Analysed, Figure
 
-LOG = "log"
+LOG, BY_CONTACTOR = "log", "log, contactor"  # a load tells what flows through it, a contactor does not
+AMMETER = "ammeter_current"
 BELOW = 0.5  # of nominal: shorted
 SETTLES = 0.25  # of the stretch that is shorted: before what flows is taken
 FEEDS = 0.05  # of the rated current: less is nothing
@@ -16,6 +19,10 @@ FEEDS = 0.05  # of the rated current: less is nothing
 
 def shorted_figures(traces: Traces, choices: Choices) -> Analysed:
     """Middle amps, volts and input watts while it is shorted, the greatest amps, and how it came back."""
+    beside = choices.record == BY_CONTACTOR
+    if beside and AMMETER in traces.channels:
+        traces = replace(traces, channels={**traces.channels, "output_current": traces.channels[AMMETER]})
+    unread = beside and AMMETER not in traces.channels
     out = protection_figures(traces, choices)
     volts, amps = np.abs(traces.values("output_voltage")), np.abs(traces.values("output_current"))
     asked = traces.maybe("load_set")
@@ -33,13 +40,19 @@ def shorted_figures(traces: Traces, choices: Choices) -> Analysed:
         effects = {f"{quantity}: gain": (of.gain_u or 0.0) * abs(value), f"{quantity}: offset": of.offset_u or 0.0}
         return Figure(value, unit, combined(effects), effects=effects)
 
-    out.figures["short_current"] = middle(amps, "A", "output_current")
+    out.figures["short_current"] = middle(amps, "A", "output_current") if not unread else Figure(None, "A")
     out.figures["residual_voltage"] = middle(volts, "V", "output_voltage")
     watts = traces.maybe("input_power")
     if watts is not None:
         out.figures["short_input_power"] = middle(watts, "W", "input_power")
     current = out.figures["short_current"].value
     feeds = current is not None and current > FEEDS * choices.rated()
+    if unread:
+        out.facts["protection"] = "not-seen"
+        out.doubt(
+            "amps_not_read", "The contactor carries what flows, and nothing reads it: what it does is not told.",
+            "An ammeter, or a shunt, in the lead to the contactor.",
+        )  # fmt: skip
     out.facts["keeps_feeding_the_short"] = feeds
     out.facts["held_s"] = f"{len(places) * step:.3g}"
     return out

@@ -1,4 +1,4 @@
-"""Short circuit: the load's short input onto a unit that runs; how fast it collapses, what flows, what comes back.
+"""Short circuit: a contactor, or the load's short input, onto a unit that runs; the collapse, what flows, what is back.
 
 Nobody makes a short by hand: contacts bounce, and what melts is not rated for it.
 """
@@ -8,7 +8,17 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from zincsmith.model.actions import Capturing, Confirm, Dwell, Measure, SetLoad, SetSource, Stage, Stop
+from zincsmith.model.actions import (
+    Capturing,
+    Confirm,
+    Dwell,
+    Measure,
+    SetLoad,
+    SetSource,
+    Stage,
+    Stop,
+    WantedChannel,
+)
 from zincsmith.model.address import at_port
 from zincsmith.model.capture import Trigger
 from zincsmith.model.plan import Line
@@ -22,7 +32,7 @@ from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, ramp
 from zincsmith.procedures.short_circuit.figures import collapse_of
 from zincsmith.procedures.short_circuit.intake import ShortRecord
 from zincsmith.procedures.short_circuit.options import ShortCircuitOptions
-from zincsmith.procedures.short_circuit.shorted import LOG, shorted_figures
+from zincsmith.procedures.short_circuit.shorted import AMMETER, BY_CONTACTOR, LOG, shorted_figures
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_findings import Named, OfCaptures
 from zincsmith.recorded.result import Analysed
@@ -31,7 +41,7 @@ NAME = "short_circuit"
 STANDS = 1.6  # times the rated current: what a load has to stand that shorts it
 SAMPLES, BEFORE = 200_000, 0.2
 CAUTIONS = (
-    "The output is shorted on purpose, by the load and by nothing else: no lead is touched, no clip is moved.",
+    "The output is shorted on purpose, by what is wired for it and nothing else: no lead is touched, no clip is moved.",
     "Leads and clips carry whatever the unit gives into a short; a battery or an inverter is never shorted.",
 )
 
@@ -41,7 +51,7 @@ class ShortCircuit(OfCaptures):
 
     name = NAME
     title = "Short circuit"
-    version = 2
+    version = 3
     needs: tuple[str, ...] = ("load", "voltmeter")
     serves = "how fast the output collapses, what flows into the short, how it comes back"
     options = ShortCircuitOptions
@@ -53,7 +63,8 @@ class ShortCircuit(OfCaptures):
         yield from gate(ctx)
         yield Confirm(
             "Short circuit",
-            f"Each output is shorted through the load {options.repeats} times, {options.hold_s:g} s each.", CAUTIONS,
+            f"Each output is shorted {options.repeats} times, {options.hold_s:g} s each, by a contactor or the load.",
+            CAUTIONS,
         )  # fmt: skip
         for line in ctx.reachable(options.lines):
             yield SetSource(line.voltage_V, line.frequency_Hz, True)
@@ -64,7 +75,9 @@ class ShortCircuit(OfCaptures):
                     yield from _trial(about, options, line, port, trial)
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
-        return shorted_figures(traces, choices) if choices.record == LOG else collapse_of(traces, choices)
+        return (
+            shorted_figures(traces, choices) if choices.record in (LOG, BY_CONTACTOR) else collapse_of(traces, choices)
+        )
 
     def named(self, found: Analysed) -> Sequence[Named]:
         f, facts = found.figures, found.facts
@@ -74,9 +87,10 @@ class ShortCircuit(OfCaptures):
                       f"to {facts['threshold']}"),
             )  # fmt: skip
         feeds = "keeps feeding the short" if facts["keeps_feeding_the_short"] else "feeds nothing into the short"
-        did = f"{facts['protection']}, {feeds}"
+        read = f["short_current"].value is not None
+        did = f"{facts['protection']}, {feeds}" if read else "its amps were not read"
         wanted = [
-            Named("short_circuit_current", "Amps into the short", "A", f["short_current"], did),
+            *((Named("short_circuit_current", "Amps into the short", "A", f["short_current"], did),) if read else ()),
             Named("short_circuit_residual", "Volts left at the short", "V", f["residual_voltage"], did),
         ]
         if "short_input_power" in f:
@@ -99,6 +113,7 @@ def _trial(ctx: Context, options: ShortCircuitOptions, line: Line, port: str, nu
     if before is None or abs(before) < BACK * abs(ctx.volts[port]):
         yield Stop(f"it does not run at {line.words}: it is not shorted")
     most = STANDS * ctx.load_A(RATED, port)
+    record = BY_CONTACTOR if port in ctx.contactors else LOG
     short = SetLoad(most, True, port, beyond=STANDS, shorted=True)
     at = at_load(ctx, line, options.preload_percent)
     if at_port("output_voltage", port) in ctx.captured:
@@ -108,7 +123,10 @@ def _trial(ctx: Context, options: ShortCircuitOptions, line: Line, port: str, nu
     yield Dwell(options.hold_s, "shorted", period_s=POLL_S)
     yield from draw(ctx, RELEASED)
     yield from comes_back(ctx, options.recover_s, line, port, True)
-    yield Measure((), 0.0, at, capture=log_of(ctx, NAME, port, (("record", LOG), ("trial", f"{number}"))))
+    log = log_of(ctx, NAME, port, (("record", record), ("trial", f"{number}")))
+    if record == BY_CONTACTOR and at_port(AMMETER, port) in ctx.polled:
+        log = replace(log, channels=(*log.channels, WantedChannel(at_port(AMMETER, port), 1.0)))
+    yield Measure((), 0.0, at, capture=log)
     if not (yield from is_back(ctx, line, port)):
         yield Stop(f"it did not come back after short {number}: released, unloaded, its input cycled")
     yield Dwell(options.rest_s, "rests")

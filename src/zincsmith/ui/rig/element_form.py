@@ -132,6 +132,10 @@ ROLE_ENTRIES: dict[str, tuple[Entry, ...]] = {
         Entry("shunt.ppm_per_W", "Heats by, ppm a watt", "1"),
         Entry("shunt.most_W", "Stands as mounted", "W"),
     ),
+    "contactor": (
+        Entry("short_ohm", "With its leads it has, Ω", "1"),
+        Entry("most.current_A", "Makes and breaks at most", "A"),
+    ),
     "load_switch": (
         Entry("switched.ohm", "Its resistor, Ω", "1"),
         Entry("switched.on_ohm", "Its transistor, Ω", "1"),

@@ -74,6 +74,7 @@ PORTED = (
     "ammeter",
     "base_load",
     "load_switch",
+    "contactor",
     *AT_NODES,
 )
 

@@ -25,6 +25,7 @@ BESIDE = (
     "spot_thermometer",
     "base_load",
     "load_switch",
+    "contactor",
 )
 LINE_H = 21.0
 MARGIN, BOX_W, BOX_H = 12.0, 120.0, 84.0
