@@ -169,7 +169,7 @@ def test_any_socket_can_talk_to_the_stand_in(tmp_path: Path) -> None:
         assert {one["role"] for one in said} == {
             "ac_source", "dc_source", "power_meter", "load", "voltmeter", "scope", "thermometer", "sink_controller",
             "lcr_meter", "clock", "second_power_meter", "second_voltmeter", "ammeter", "base_load",
-            "ac_voltmeter", "load_switch",
+            "ac_voltmeter", "load_switch", "contactor",
             "node_voltmeter@bulk", "spot_thermometer@D5", "spot_thermometer@transformer", "spot_thermometer@room",
         }  # fmt: skip
         for one in said:
