@@ -44,7 +44,8 @@ def test_every_role_that_can_be_switched_is_switched_off(rig: Rig, standin: Star
     assert {one.role for one in SWITCHED} == set(SWITCHES), "what can be switched stands in the table"
     base = Instrument("base_load", "simulated", dummy=Dummy("resistor", measured_ohm=38.4))
     switch = Instrument("load_switch", "simulated", switched=SwitchedLoad(16.0))
-    both = replace(rig, instruments=(*rig.instruments, Instrument("dc_source", "simulated"), base, switch))
+    contactor = Instrument("contactor", "simulated", short_ohm=0.03)
+    both = replace(rig, instruments=(*rig.instruments, Instrument("dc_source", "simulated"), base, switch, contactor))
     bench = Bench(both, standin().addresses, outputs_V={"": 24.0})
     bench.open()
     for one in SWITCHED:
@@ -56,7 +57,7 @@ def test_every_role_that_can_be_switched_is_switched_off(rig: Rig, standin: Star
     steps = [e.step for e in events if isinstance(e, SafeStep) and e.step in {one.step() for one in SWITCHED}]
     assert steps == [one.step() for one in SWITCHED]
     told = [(row["role"], row["text"]) for row in bench_log(tmp_path / "bench.log") if row["what"] == "told"]
-    off = [role for role, text in told if text in ("OUTP 0", "INP 0", "BANK:PATT 0")]
+    off = [role for role, text in told if text in ("OUTP 0", "INP 0", "BANK:PATT 0", "ROUT:CLOS 0")]
     assert off[: len(FEEDING)] == list(FEEDING)
     assert set(off) == {one.role for one in SWITCHED}
 

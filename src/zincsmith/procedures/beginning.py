@@ -15,7 +15,8 @@ from zincsmith.procedures.ports import at_load, emptied, idle
 
 SAFETY_CHECKS = "safety_checks"
 COMES_UP_S, OFF_S = 5.0, 10.0
-POLL_S, LOOK_S = 0.25, 0.25
+POLL_S = 0.11  # no even share of a second: attempts that come evenly are not missed each time
+LOOK_S = 0.25
 BACK = 0.9  # of nominal
 WIRED = "The load is at the output, the source is wired through the power meter."
 ALWAYS = (

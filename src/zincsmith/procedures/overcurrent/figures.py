@@ -4,17 +4,22 @@ from __future__ import annotations
 
 import numpy as np
 
-from zincsmith.analysis.protection import Log, Protection, protection_of
+from zincsmith.analysis.protection import HOLDS, Log, Protection, protection_of
 from zincsmith.model.errors import InputError
 from zincsmith.procedures.traces import Choices, Traces, combined
 from zincsmith.recorded.result import Analysed, Figure, Mark
 
+SHORT_ATTEMPT_S = 0.02  # what an attempt of a supply that hiccups lasts at least; common practice, no source
+SAME_SETTING = 2e-3  # so near two settings of a load are one
 LET_GO = "lets_go_at_A"
 CURRENT, VOLTAGE = "output_current", "output_voltage"
 
 
-def protection_figures(traces: Traces, choices: Choices) -> Analysed:
-    """InputError for no nominal volts, no rated current, or too few samples."""
+def protection_figures(traces: Traces, choices: Choices, by_settings: bool = False) -> Analysed:
+    """``by_settings``: with the largest current of the settings that held (``held_current``) too.
+
+    InputError for no nominal volts, no rated current, or too few samples.
+    """
     traces = traces.upright
     times = traces.begin_s + traces.step_s * np.arange(traces.count, dtype=np.float64)
     log = Log(
@@ -27,6 +32,14 @@ def protection_figures(traces: Traces, choices: Choices) -> Analysed:
     except ValueError as error:
         raise InputError(f"{error}") from None
     out = Analysed("protection", _figures(found, traces))
+    held = _held_A(found, log) if by_settings else None
+    if held is not None:
+        one = out.figures["limit_current"]
+        share = held / one.value if one.value else 1.0
+        effects = {name: x * share if name.endswith("gain") else x for name, x in one.effects.items()}
+        out.figures["held_current"] = Figure(
+            held, "A", combined(effects) if one.u is not None else None, effects=effects
+        )
     out.facts = {
         "protection": found.behaviour,
         "recovery": found.recovery,
@@ -42,8 +55,17 @@ def protection_figures(traces: Traces, choices: Choices) -> Analysed:
         if released is not None:
             out.marks += [Mark("released", released, "no more than its rating is asked for"),
                          Mark("back", released + found.recovery_s, "90 % of nominal")]  # fmt: skip
-    _doubts(out, found, choices)
+    _doubts(out, found, log, choices)
     return out
+
+
+def _held_A(found: Protection, log: Log) -> float | None:
+    """The largest current of the settings below the one at which it let go. What flows at that setting until the
+    protection acts was given, but does not hold. None of a plateau, and where nobody recorded what was asked."""
+    if log.asked_A is None or found.let_go_A is None or found.before_V is None or found.behaviour == "constant-current":
+        return None
+    below = (log.asked_A < (1.0 - SAME_SETTING) * found.let_go_A) & (log.volts >= HOLDS * found.before_V)
+    return float(np.max(log.amps[below])) if below.any() else None
 
 
 def _released_s(log: Log, rated_A: float) -> float | None:
@@ -90,12 +112,18 @@ def _figures(found: Protection, traces: Traces) -> dict[str, Figure]:
     }  # fmt: skip
 
 
-def _doubts(out: Analysed, found: Protection, choices: Choices) -> None:
+def _doubts(out: Analysed, found: Protection, log: Log, choices: Choices) -> None:
     if found.below_rating:
         limit = f"{found.limit_A:.4g} A" if found.limit_A is not None else "less"
         out.doubt(
             "trip_below_rating", f"It lets go at {limit}, rated for {choices.rated():g} A.",
             "Was it warm, derated, or fed too low? Take it once more from cold.",
+        )  # fmt: skip
+    step = float(np.median(np.diff(log.times))) if len(log.times) > 1 else 0.0
+    if found.behaviour in ("shutdown-auto-recovery", "latching") and step > SHORT_ATTEMPT_S:
+        out.doubt(
+            "attempts_not_seen", f"Attempts to start that are shorter than {step:.2g} s are not seen by such polls.",
+            "Listen whether it ticks, or record the output with a scope: then it is a hiccup.",
         )  # fmt: skip
     if found.load_ran_out:
         out.doubt(

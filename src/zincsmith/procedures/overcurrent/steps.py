@@ -24,7 +24,7 @@ from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Steps
-from zincsmith.procedures.beginning import BACK, COMES_UP_S, comes_back, gate, is_back, volts_of
+from zincsmith.procedures.beginning import BACK, COMES_UP_S, POLL_S, comes_back, gate, is_back, volts_of
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.overcurrent.by_hand import findings_by_hand, steps_by_hand, typed_paths
 from zincsmith.procedures.overcurrent.figures import protection_figures
@@ -38,7 +38,6 @@ from zincsmith.procedures.waveform_findings import Named, OfCaptures, Seen
 from zincsmith.recorded.result import Analysed
 
 NAME = "overcurrent"
-POLL_S = 0.25
 LOGGED = 2000  # polls of a trial, about
 CAUTIONS = (
     "The unit is driven beyond its rating on purpose: stay with it, watch it, smell it; F12 makes safe at once.",
@@ -79,7 +78,7 @@ class Overcurrent(OfCaptures):
                 yield from go(about, options, line, port)
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
-        return protection_figures(traces, choices)
+        return protection_figures(traces, choices, by_settings=True)
 
     def plots(self, evidence: Evidence) -> list[Curves]:
         """The V-I path of each trial, then the logs."""
@@ -103,7 +102,7 @@ class Overcurrent(OfCaptures):
         if facts["protection"] in ("none", "not-seen"):
             return (Named("highest_overload", "Highest overload applied", "A", f["highest_current"], told),)
         wanted = [
-            Named("overcurrent", "Overcurrent limit", "A", f["limit_current"], told),
+            Named("overcurrent", "Overcurrent limit", "A", f.get("held_current", f["limit_current"]), told),
             Named("overcurrent_power", "Greatest output power", "W", f["limit_power"], told),
             Named("voltage_before_trip", "Output volts just before", "V", f["voltage_before"], told),
         ]

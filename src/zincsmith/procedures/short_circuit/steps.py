@@ -23,11 +23,11 @@ from zincsmith.model.address import at_port
 from zincsmith.model.capture import Trigger
 from zincsmith.model.plan import Line
 from zincsmith.procedures.base import Context, Steps
-from zincsmith.procedures.beginning import BACK, COMES_UP_S, comes_back, gate, is_back, volts_of
+from zincsmith.procedures.beginning import BACK, COMES_UP_S, POLL_S, comes_back, gate, is_back, volts_of
 from zincsmith.procedures.capturing import drawn_amps, whole_output
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.overcurrent.share import RATED, RELEASED
-from zincsmith.procedures.overcurrent.steps import POLL_S, log_of
+from zincsmith.procedures.overcurrent.steps import log_of
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, ramp
 from zincsmith.procedures.short_circuit.figures import collapse_of
 from zincsmith.procedures.short_circuit.intake import ShortRecord
