@@ -55,7 +55,7 @@ def protection_figures(traces: Traces, choices: Choices, by_settings: bool = Fal
         if released is not None:
             out.marks += [Mark("released", released, "no more than its rating is asked for"),
                          Mark("back", released + found.recovery_s, "90 % of nominal")]  # fmt: skip
-    _doubts(out, found, log, choices)
+    _doubts(out, found, log, choices, by_settings)
     return out
 
 
@@ -112,14 +112,14 @@ def _figures(found: Protection, traces: Traces) -> dict[str, Figure]:
     }  # fmt: skip
 
 
-def _doubts(out: Analysed, found: Protection, log: Log, choices: Choices) -> None:
+def _doubts(out: Analysed, found: Protection, log: Log, choices: Choices, by_settings: bool) -> None:
     if found.below_rating:
         limit = f"{found.limit_A:.4g} A" if found.limit_A is not None else "less"
         out.doubt(
             "trip_below_rating", f"It lets go at {limit}, rated for {choices.rated():g} A.",
             "Was it warm, derated, or fed too low? Take it once more from cold.",
         )  # fmt: skip
-    step = float(np.median(np.diff(log.times))) if len(log.times) > 1 else 0.0
+    step = float(np.median(np.diff(log.times))) if by_settings and len(log.times) > 1 else 0.0
     if found.behaviour in ("shutdown-auto-recovery", "latching") and step > SHORT_ATTEMPT_S:
         out.doubt(
             "attempts_not_seen", f"Attempts to start that are shorter than {step:.2g} s are not seen by such polls.",
