@@ -3,6 +3,7 @@ unit brought back; against the physics file, which shares no code with the appli
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -116,6 +117,20 @@ def test_it_is_bounded(unit: Unit, rig: Rig) -> None:
     rehearse(unit, rig, Plan("Over", (QUICK,)))
     with pytest.raises(InputError, match="160"):
         replace(QUICK, ceiling_percent=170.0).check()
+
+
+def test_a_latch_that_holds_as_long_as_its_bulk_capacitor_is_waited_for(tried: Callable[..., JudgedRun]) -> None:
+    """Closed form: R C ln(V0 / V) of its start-up resistor, 400 k and 120 uF from the crest of 115 V to 100 V: 23 s.
+    Ten seconds off do not re-arm it, sixty do; it is not called dead."""
+    run = tried("latching", replace(QUICK, repeats=1, resolution_percent=10.0), latched_above_V=100.0)
+    assert "latching" in of(run, "overcurrent").working.formula
+    found = of(run, "rearm_time")
+    truth = 400e3 * 120e-6 * math.log(math.sqrt(2.0) * 115.0 / 100.0)
+    assert 10.0 < truth < 60.0
+    assert found.number == 60.0
+    assert found.working.note == "10 s did not"
+    assert found.u is not None
+    assert found.number - 2.0 * found.u < truth
 
 
 FAULTS = (("load", "SILENT"), ("voltmeter", "DROP"), ("ac_source", "SILENT"))

@@ -4,6 +4,7 @@ unit that let go is brought back."""
 from __future__ import annotations
 
 from collections.abc import Generator
+from dataclasses import replace
 
 from zincsmith.model.actions import Action, Confirm, Dwell, Measure, Measured, Outcome, SetSource, Stage
 from zincsmith.model.address import at_port
@@ -11,10 +12,13 @@ from zincsmith.model.plan import Line
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.cautions import cautions_for, probing
-from zincsmith.procedures.ports import at_load, emptied, idle
+from zincsmith.procedures.ports import EMPTIES_PERCENT, at_load, draw, idle
 
+Stated = tuple[tuple[str, float], ...]
 SAFETY_CHECKS = "safety_checks"
-COMES_UP_S, OFF_S = 5.0, 10.0
+COMES_UP_S = 5.0
+OFF_S = (10.0, 60.0, 240.0)  # one after the other, until it is back
+OFF_FOR = "off_s"  # stated with a point: how long the input was off before
 POLL_S = 0.11  # no even share of a second: attempts that come evenly are not missed each time
 LOOK_S = 0.25
 BACK = 0.9  # of nominal
@@ -59,19 +63,26 @@ def comes_back(ctx: Context, recover_s: float, line: Line, port: str, tripped: b
     yield Dwell(recover_s, "does it come back unloaded?", period_s=POLL_S)
     if (yield from is_back(ctx, line, port)):
         return
-    yield from emptied(ctx, line.frequency_Hz)
-    yield Dwell(OFF_S, "its input is off", period_s=POLL_S)
-    yield SetSource(line.voltage_V, line.frequency_Hz, True)
-    yield Dwell(COMES_UP_S, "output comes up", period_s=POLL_S)
+    for off_s in OFF_S:  # a latch may hold for as long as its bulk capacitor does
+        yield SetSource(0.0, line.frequency_Hz, False)
+        yield from draw(ctx, EMPTIES_PERCENT)
+        yield Dwell(off_s, "its input is off", period_s=POLL_S if off_s <= OFF_S[0] else None)
+        yield from idle(ctx)
+        yield SetSource(line.voltage_V, line.frequency_Hz, True)
+        yield Dwell(COMES_UP_S, "output comes up", period_s=POLL_S)
+        if (yield from is_back(ctx, line, port, ((OFF_FOR, off_s),))):
+            return
 
 
-def volts_of(ctx: Context, line: Line, port: str) -> Generator[Action, Outcome, float | None]:
+def volts_of(
+    ctx: Context, line: Line, port: str, stated: Stated = ()
+) -> Generator[Action, Outcome, float | None]:  # fmt: skip
     name = at_port("output_voltage", port)
-    answer = yield Measure((name,), LOOK_S, at_load(ctx, line, 100.0))
+    answer = yield Measure((name,), LOOK_S, replace(at_load(ctx, line, 100.0), stated=stated))
     reading = answer.point.get(name) if isinstance(answer, Measured) else None
     return reading.value if reading is not None else None
 
 
-def is_back(ctx: Context, line: Line, port: str) -> Generator[Action, Outcome, bool]:
-    now = yield from volts_of(ctx, line, port)
+def is_back(ctx: Context, line: Line, port: str, stated: Stated = ()) -> Generator[Action, Outcome, bool]:
+    now = yield from volts_of(ctx, line, port, stated)
     return now is not None and abs(now) >= BACK * abs(ctx.volts[port])

@@ -222,7 +222,8 @@ class Adapter:
 
     def _move(self, h: float, input_V: float, hertz: float, at: Callable[[float], float]) -> None:
         s = self.start
-        if self.state in ("off", "latched", "hot") and input_V < min(s.wake_V, s.stop_V):
+        holds = self.state == "latched" and self.bulk_V > self.protection.latched_above_V > 0.0
+        if self.state in ("off", "latched", "hot") and input_V < min(s.wake_V, s.stop_V) and not holds:
             self._become("off")
         if self.state == "running" and input_V < s.stop_V:
             if self._hold_up(h, at):

@@ -31,7 +31,7 @@ from zincsmith.procedures.overcurrent.figures import protection_figures
 from zincsmith.procedures.overcurrent.intake import OverloadLog
 from zincsmith.procedures.overcurrent.options import MOST_TRIPS, OvercurrentOptions
 from zincsmith.procedures.overcurrent.share import HOLDS, RATED, RELEASED, beyond
-from zincsmith.procedures.overcurrent.trials import over_all_trials, paths, without_trip
+from zincsmith.procedures.overcurrent.trials import over_all_trials, paths, rearming, without_trip
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, ramp
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_findings import Named, OfCaptures, Seen
@@ -86,7 +86,7 @@ class Overcurrent(OfCaptures):
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """What held is no finding of its own where something higher did not; where nothing let go that is told."""
-        typed = findings_by_hand(evidence, nameplate)
+        typed = [*findings_by_hand(evidence, nameplate), *rearming(evidence)]
         return without_trip([*super().findings(evidence, nameplate, conventions), *typed])
 
     def gathered(self, finding: Finding, seen: Sequence[Seen]) -> Finding:

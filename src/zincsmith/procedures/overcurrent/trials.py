@@ -9,9 +9,12 @@ from dataclasses import replace
 import numpy as np
 
 from zincsmith.analysis.uncertainty import factor_of
+from zincsmith.model.address import at_port
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
-from zincsmith.model.reading import Evidence
+from zincsmith.model.operating_point import OperatingPoint
+from zincsmith.model.reading import Evidence, Point
 from zincsmith.procedures.base import Curves
+from zincsmith.procedures.beginning import OFF_FOR
 from zincsmith.procedures.overcurrent.figures import LET_GO
 from zincsmith.procedures.waveform_findings import Seen
 
@@ -52,6 +55,35 @@ def over_all_trials(finding: Finding, seen: Sequence[Seen]) -> Finding:
         finding, value=value, u=u, k=factor_of(parts, None) if u is not None else None, contributions=parts,
         working=working, doubts=doubts,
     )  # fmt: skip
+
+
+def rearming(evidence: Evidence) -> list[Finding]:
+    """By line and output how long the input has to be off before a latch lets go: the shortest time that did, and the
+    longest that did not."""
+    found: list[Finding] = []
+    tried: dict[tuple[object, ...], list[tuple[float, bool, Point]]] = {}
+    for point in evidence.points:
+        off_s, port = point.at.fact(OFF_FOR), point.at.about
+        reading = point.get(at_port("output_voltage", port))
+        if off_s is not None and reading is not None and reading.value is not None:
+            tried.setdefault((point.at.line, port), []).append((off_s, abs(reading.value) > RUNS_V, point))
+    for (_, whose), rows in tried.items():
+        did = [off_s for off_s, back, _ in rows if back]
+        if not did:
+            continue
+        least = min(did)
+        short = max((off_s for off_s, back, _ in rows if not back and off_s < least), default=0.0)
+        gap = Contribution("between the off-times that were tried", (least - short) / math.sqrt(3.0), False,
+                           rectangular=True)  # fmt: skip
+        note = f"{short:g} s did not" if short else "the shortest that was tried"
+        at = OperatingPoint((rows[0][2].at.feed,))
+        found.append(Finding("rearm_time", "Input off before it starts again", least, "s", gap.effect,
+                             factor_of((gap,), None), at=at, output=str(whose), contributions=(gap,),
+                             working=Working("the shortest off-time after which it ran", note=note)))  # fmt: skip
+    return found
+
+
+RUNS_V = 1.0  # more is an output that came back: what did not is at zero
 
 
 def without_trip(found: Sequence[Finding]) -> list[Finding]:
