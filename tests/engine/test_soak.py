@@ -26,6 +26,7 @@ from zincsmith.model.unit import Unit
 from zincsmith.planning.composer import compose
 from zincsmith.procedures.thermal_soak.options import ThermalSoakOptions
 from zincsmith.report.figures import curves_svg
+from zincsmith.showing.borders import borders
 from zincsmith.showing.curves import all_curves
 from zincsmith.simbench.adapter import Adapter
 
@@ -111,6 +112,7 @@ def test_the_largest_load_under_a_limit_lies_in_its_interval(soaking: Callable[.
     def over(percent: float) -> bool:
         return ROOM + heat_W(percent) * (CASE_KW + SHARE * CORE_KW) > 50.0
 
+    assert borders(judged(scene)) == [], "one border is no picture"
     edge = next(p for p in range(50, 101) if over(float(p)))
     assert 0.0 <= edge - 100.0 * found.number / 2.5 <= 15.5, (edge, found.number)
     assert "too hot" in found.working.note

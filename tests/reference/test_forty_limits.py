@@ -62,7 +62,7 @@ def drawn(seed: int, file: Path) -> tuple[str, dict[str, float]]:
     heat = stands.input_power_W - stands.output_voltage_V * stands.output_current_A
     return kind, {
         "overcurrent": limit_A, "dropout_input": stop_V, "dropout_input_rising": start_V,
-        "hot_spot": 23.0 + heat * (CASE_KW + SHARE * CORE_KW),
+        "final_temperature": 23.0 + heat * (CASE_KW + SHARE * CORE_KW),
     }  # fmt: skip
 
 
@@ -83,7 +83,9 @@ def test_limits_are_told_by_name_and_covered(
         assert (closed.outcome, closed.safe) == ("complete", True), (seed, closed.why)
         bench.stop()
         with BookReader(scene.path) as book:
-            found = {j.finding.name: j.finding for j in judge_run(book).judged if j.finding.value is not None}
+            judged = [j.finding for j in judge_run(book).judged if j.finding.value is not None]
+        # What the unit's own paper asks for is told in the room it speaks of: here the final temperature as it was.
+        found = {f.name: f for f in judged if f.name != "final_temperature" or f.title.endswith("D5")}
         did = found["overcurrent"].working.formula
         if not did.startswith(f"{TOLD[kind]};"):
             wrong.append((seed, kind, did))

@@ -32,6 +32,7 @@ from zincsmith.procedures.overload_endurance.options import EnduranceOptions
 from zincsmith.procedures.power_envelope.options import EnvelopeOptions
 from zincsmith.procedures.short_circuit.options import ShortCircuitOptions
 from zincsmith.procedures.thermal_soak.options import ThermalSoakOptions
+from zincsmith.showing.borders import borders
 from zincsmith.simbench.adapter import Adapter
 
 UNITS = ("tarnbrook-tb2425", "ossel-od60", "dunmarrow-dm120")
@@ -89,6 +90,8 @@ def test_by_wire_every_one_ends_with_its_figures(
     closed = scene.run(Actor())
     assert (closed.outcome, closed.safe) == ("complete", True), closed.why
     run = found_in(scene, parts)
+    names = {name for name, _, _ in borders(run)[0].lines}
+    assert {"limit", "gives way", "rated input"} <= names
     limit = Adapter.read(physics).output.limit_A
     found = next(j.finding for j in run.judged if j.finding.name == "overcurrent" and j.finding.value is not None)
     assert found.u is not None

@@ -9,6 +9,7 @@ from zincsmith.formats.words import number, shown
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.model.finding import Judged, Verdict
 from zincsmith.procedures.base import Curves
+from zincsmith.showing.borders import borders
 from zincsmith.showing.curves import all_curves, apart
 from zincsmith.showing.ruler_scale import Scale, scale_for
 
@@ -27,7 +28,7 @@ DASHES = ("-", "--", ":", "-.")
 
 def plots(run: JudgedRun) -> list[tuple[str, str]]:
     """(title, SVG) of every plot that the evidence of a run allows."""
-    return [(c.title, curves_svg(c)) for c in all_curves(run.evidence)]
+    return [(c.title, curves_svg(c)) for c in (*all_curves(run.evidence), *borders(run))]
 
 
 def curves_svg(curves: Curves) -> str:

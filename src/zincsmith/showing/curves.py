@@ -26,11 +26,17 @@ def all_curves(evidence: Evidence) -> list[Curves]:
 
 def apart(values: list[float], gap: float, low: float = -math.inf, high: float = math.inf) -> list[float]:
     """Places for names beside rising values, none nearer than ``gap`` to the next, their middle kept as far as all of
-    them stay between ``low`` and ``high``."""
+    them stay between ``low`` and ``high``; those at one end give way by themselves, the others stay where they belong.
+    """
     placed: list[float] = []
     for value in values:
         placed.append(max(value, placed[-1] + gap) if placed else value)
     shift = (sum(values) - sum(placed)) / max(1, len(values))
     if placed:
         shift = max(min(shift, high - placed[-1]), low - placed[0])
-    return [p + shift for p in placed]
+    placed = [p + shift for p in placed]
+    top = high
+    for n in range(len(placed) - 1, -1, -1):
+        placed[n] = min(placed[n], top)
+        top = placed[n] - gap
+    return placed

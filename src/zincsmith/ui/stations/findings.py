@@ -22,6 +22,7 @@ from zincsmith.model.figures import FIGURES
 from zincsmith.model.finding import Judged, Verdict
 from zincsmith.planning.composer import retest
 from zincsmith.procedures.base import Conventions, Curves
+from zincsmith.showing.borders import borders
 from zincsmith.showing.curves import all_curves
 from zincsmith.showing.reading_words import reading_words
 from zincsmith.ui.captures_shown import capture_behind, fetch_from
@@ -230,7 +231,7 @@ class FindingsStation(Station):
 
     def _offer_plots(self) -> None:
         """What the evidence can be drawn as; the plot that was looked at stays."""
-        drawn_here = all_curves(self.run.evidence) if self.run is not None else []
+        drawn_here = [*all_curves(self.run.evidence), *borders(self.run)] if self.run is not None else []
         self._curves = [c for c in drawn_here if not c.trace]  # records have a view of their own
         before = self.shown.currentText()
         self.shown.clear()
