@@ -149,6 +149,10 @@ def test_made_safe_in_the_middle_of_a_short(
     assert (last["source_on"], last["load_on"]) == (False, False)
 
 
+def shorts_of(run: JudgedRun) -> list[Finding]:
+    return [j.finding for j in run.judged if j.finding.name == "short_circuit_residual" and j.finding.value is not None]
+
+
 def with_contactor(rig: Rig, **more: object) -> Rig:
     """A contactor across the output, a shunt in its lead; the load has no short input of its own."""
     kept = tuple(replace(i, short_ohm=None) if i.role == "load" else i for i in rig.instruments)
@@ -164,7 +168,8 @@ def test_a_contactor_shorts_and_an_ammeter_tells_what_flows(
     """Its limit flows into 30 mohm: 0.1 V are left; the load beside it stays what it was set to."""
     by_contactor = with_contactor(rig)
     physics = written(tmp_path, "constant current")
-    run = judged(tmp_path, unit, by_contactor, standin(file=str(physics)))
+    part = replace(PART, repeats=1, more_preloads_percent=(10.0,))
+    run = judged(tmp_path, unit, by_contactor, standin(file=str(physics)), part)
     limit = PHYSICS["output"]["limit_A"]
     current, left = of(run, "short_circuit_current"), of(run, "short_circuit_residual")
     assert current.number == pytest.approx(limit, rel=0.01)
@@ -174,6 +179,8 @@ def test_a_contactor_shorts_and_an_ammeter_tells_what_flows(
         did = [w.event.body for w in book.events(kinds=(Effected,)) if w.event.body.get("shorted")]
     assert len(did) >= 2
     assert all(body.get("contactor") for body in did)
+    assert "limits_into_leads" not in {d.code for d in left.doubts}, "0.1 V of 24 V"
+    assert {f.at.load_percent for f in shorts_of(run)} == {50.0, 10.0}, "from each load"
     blind = replace(by_contactor, instruments=tuple(i for i in by_contactor.instruments if i.role != "ammeter"))
     second = tmp_path / "blind"
     second.mkdir()
@@ -238,3 +245,12 @@ def test_a_contactor_has_to_stand_it_and_hands_make_no_short(unit: Unit, rig: Ri
         replace(i, how="by hand") if i.role == "contactor" else i for i in hand.instruments
     ))  # fmt: skip
     assert any("no short is made by hand" in p.message for p in check_rig(hand))
+
+
+def test_what_limits_into_its_leads_is_told(tmp_path: Path, unit: Unit, rig: Rig, standin: Start) -> None:
+    """3.4 A through 0.1 ohm of leads and the short: 0.4 V stay, no short at its terminals."""
+    physics = written(tmp_path, "constant current")
+    run = judged(tmp_path, unit, rig, standin(file=str(physics), lead_ohm=0.1), replace(PART, repeats=1))
+    found = of(run, "short_circuit_residual")
+    assert found.number == pytest.approx(PHYSICS["output"]["limit_A"] * 0.12, rel=0.05)
+    assert "limits_into_leads" in {d.code for d in found.doubts}

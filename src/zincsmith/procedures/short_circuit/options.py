@@ -32,6 +32,7 @@ class ShortCircuitOptions(BeyondRating):
     procedure: Literal["short_circuit"] = "short_circuit"
     lines: tuple[Line, ...] = LINES[:1]
     preload_percent: float = 50.0
+    more_preloads_percent: tuple[float, ...] = ()
     hold_s: float = 5.0
     recover_s: float = 8.0
     rest_s: float = 10.0
@@ -44,8 +45,13 @@ class ShortCircuitOptions(BeyondRating):
     chosen_only: ClassVar[str] = "it shorts the output, and somebody stays with it"
 
     @property
+    def preloads(self) -> tuple[float, ...]:
+        """The loads that it is shorted from, each with all its repeats."""
+        return tuple(dict.fromkeys((self.preload_percent, *self.more_preloads_percent)))
+
+    @property
     def loads_used(self) -> tuple[float, ...]:
-        return (self.preload_percent,)
+        return self.preloads
 
     @property
     def rank(self) -> int:
@@ -58,8 +64,9 @@ class ShortCircuitOptions(BeyondRating):
     def check(self) -> None:
         """InputError, with the key of the option, for what no bench can carry out."""
         check_lines(self.lines)
-        if not 0.0 <= self.preload_percent <= 100.0:
-            raise InputError("lies between 0 and 100 %", key="part.preload_percent")
+        for key, loads in (("preload_percent", (self.preload_percent,)), ("more_preloads_percent", self.preloads)):
+            if any(not 0.0 <= load <= 100.0 for load in loads):
+                raise InputError("lies between 0 and 100 %", key=f"part.{key}")
         if not 1 <= self.repeats <= MOST_REPEATS:
             raise InputError(f"1 to {MOST_REPEATS} times", key="part.repeats")
         between(0.5, 600.0, hold_s=self.hold_s, recover_s=self.recover_s)

@@ -14,6 +14,7 @@ LOG, BY_CONTACTOR = "log", "log, contactor"  # a load tells what flows through i
 AMMETER = "ammeter_current"
 BELOW = 0.5  # of nominal: shorted
 SETTLES = 0.25  # of the stretch that is shorted: before what flows is taken
+INTO_LEADS = 0.01  # of nominal: more is no short at its terminals; common practice, no source
 FEEDS = 0.05  # of the rated current: less is nothing
 
 
@@ -54,5 +55,13 @@ def shorted_figures(traces: Traces, choices: Choices) -> Analysed:
             "An ammeter, or a shunt, in the lead to the contactor.",
         )  # fmt: skip
     out.facts["keeps_feeding_the_short"] = feeds
+    left = out.figures["residual_voltage"].value
+    if feeds and current and left is not None and left > INTO_LEADS * choices.nominal():
+        out.doubt(
+            "limits_into_leads",
+            f"{left:.3g} V are left at {current:.3g} A: {1e3 * left / current:.3g} mΩ of short, contact and leads. "
+            "It limits into them; a shorter way may trip it.",
+            "Short it at its terminals, and say the ohm that the rest has.",
+        )  # fmt: skip
     out.facts["held_s"] = f"{len(places) * step:.3g}"
     return out

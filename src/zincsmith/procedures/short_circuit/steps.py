@@ -71,8 +71,9 @@ class ShortCircuit(OfCaptures):
             yield Dwell(COMES_UP_S, "output comes up")
             for port in ctx.outputs:
                 about = replace(ctx, about=port if len(ctx.outputs) > 1 else "")
-                for trial in range(1, options.repeats + 1):
-                    yield from _trial(about, options, line, port, trial)
+                trials = [load for load in options.preloads for _ in range(options.repeats)]
+                for trial, load in enumerate(trials, 1):
+                    yield from _trial(about, replace(options, preload_percent=load), line, port, trial)
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         return (
