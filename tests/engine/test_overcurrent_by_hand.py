@@ -131,6 +131,8 @@ def test_what_a_person_types_tells_each_protection(
     def of(name: str) -> Finding:
         return next(j.finding for j in run.judged if j.finding.name == name)
 
+    low = [w.event for w in scene.events(EntryAsked) if w.event.quantity == "output_voltage"]
+    assert all(e.expected_low == 0.0 for e in low if e.expected_high), "it may have gone: no slip of the hand"
     found = of("overcurrent")
     assert found.number == pytest.approx(3.25, abs=0.001)
     assert found.u is not None

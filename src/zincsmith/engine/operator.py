@@ -343,18 +343,20 @@ class Operator:
                     return True
                 self.poll_loop.operator_interface.refuse(command.do, refused)
 
-    def ask(self, key: str, quantity: str) -> Reading:
+    def ask(self, key: str, quantity: str, from_zero: bool = False) -> Reading:
         """A reading of a meter without a cable, judged as soon as it is typed. Skip when a person goes on without."""
         while True:
-            reading = self._ask_once(key, quantity)
+            reading = self._ask_once(key, quantity, from_zero)
             if self.heed(quantity, reading.value):
                 return reading
 
-    def _ask_once(self, key: str, quantity: str) -> Reading:
+    def _ask_once(self, key: str, quantity: str, from_zero: bool = False) -> Reading:
         event_log, settings = self.poll_loop.event_log, self.poll_loop.settings
         meter: Instrument = self.poll_loop.bench.by_hand()[quantity]
         voltage, drawn = settings.input_V, sum(settings.drawn_A.values())
         span = self._span(quantity, meter)
+        if span is not None and from_zero:
+            span = replace(span, low=min(0.0, span.low), high=max(0.0, span.high))
         info = QUANTITIES[quantity]
         what = f"{info.words} at {voltage:g} V, {drawn:.3g} A"
         setting = self._setting(meter, quantity, max(abs(span.low), abs(span.high))) if span is not None else ""

@@ -95,7 +95,8 @@ def body_of(action: Action) -> dict[str, object]:
 def _later(action: Action) -> dict[str, object]:
     """What an action says beyond what it said in earlier versions of the program, as it was then without saying it."""
     later: dict[type, dict[str, object]] = {
-        Measure: {"record_s": 0.0, "capture": None}, Watch: {"hard": False}, Dwell: {"origin": False},
+        Measure: {"record_s": 0.0, "capture": None, "from_zero": False},
+        Watch: {"hard": False}, Dwell: {"origin": False},
         Confirm: {"hands_in": False, "record_s": 0.0},
         SetSource: {"port": "", "phase_deg": None},
         SetLoad: {

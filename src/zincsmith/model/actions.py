@@ -184,13 +184,15 @@ class Capturing:
 @dataclass(frozen=True)
 class Measure:
     """Average every quantity over ``over_s``, each given by its address; those read by hand are asked for. With
-    ``record_s`` volts and amps of the input are then recorded that long, with ``capture`` the scope records."""
+    ``record_s`` volts and amps of the input are then recorded that long, with ``capture`` the scope records.
+    ``from_zero``: nobody knows whether it runs; what lies between zero and what is expected is no slip of a hand."""
 
     quantities: tuple[str, ...]
     over_s: float
     at: OperatingPoint = NOWHERE
     record_s: float = 0.0
     capture: Capturing | None = None
+    from_zero: bool = False
 
 
 @dataclass(frozen=True)

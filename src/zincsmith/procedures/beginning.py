@@ -78,7 +78,7 @@ def volts_of(
     ctx: Context, line: Line, port: str, stated: Stated = ()
 ) -> Generator[Action, Outcome, float | None]:  # fmt: skip
     name = at_port("output_voltage", port)
-    answer = yield Measure((name,), LOOK_S, replace(at_load(ctx, line, 100.0), stated=stated))
+    answer = yield Measure((name,), LOOK_S, replace(at_load(ctx, line, 100.0), stated=stated), from_zero=True)
     reading = answer.point.get(name) if isinstance(answer, Measured) else None
     return reading.value if reading is not None else None
 

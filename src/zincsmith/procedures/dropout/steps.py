@@ -189,7 +189,7 @@ def _tried(
         (TOLERANCE, options.tolerance_percent), (NOMINAL, abs(ctx.volts[port])), *(((RISES, rises),) if rises else ()),
     )  # fmt: skip
     names = tuple(q for q in everywhere(ctx, WANTED) if q in ctx.measured)
-    taken = yield Measure(names, AVERAGE_S, replace(at, step=way, stated=stated))
+    taken = yield Measure(names, AVERAGE_S, replace(at, step=way, stated=stated), from_zero=True)
     return taken.point if isinstance(taken, Measured) else None
 
 

@@ -104,7 +104,9 @@ def _read(ctx: Context, line: Line, port: str, share: float, seen: float, trial:
     names = [at_port("output_voltage", port), at_port("output_current", port)]
     names += [at_port("timed", timed)] if timed and at_port("timed", timed) in ctx.measured else []
     at = replace(at_load(ctx, line, min(share, RATED)), stated=((SEEN, seen), (TRIAL, float(trial))))
-    answer = yield Measure(tuple(n for n in names if n in ctx.measured), 1.0, at.with_draw(share_percent=share))
+    answer = yield Measure(
+        tuple(n for n in names if n in ctx.measured), 1.0, at.with_draw(share_percent=share), from_zero=True
+    )
     return answer.point if isinstance(answer, Measured) else None
 
 

@@ -114,7 +114,7 @@ def _holds(ctx: Context, options: EnvelopeOptions, line: Line, load: float) -> V
     names = tuple(q for q in everywhere(ctx, WANTED) if q in ctx.measured)
     stated = ((TOLERANCE, options.tolerance_percent), (NOMINAL, abs(ctx.volts[ctx.outputs[0]])))
     at = replace(at_load(ctx, line, load), step=Purpose.RISING, stated=stated)
-    answer = yield Measure(names, AVERAGE_S, at)
+    answer = yield Measure(names, AVERAGE_S, at, from_zero=True)
     return isinstance(answer, Measured) and is_good(answer.point, ctx.nameplate, options.tolerance_percent)
 
 
