@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.judge.judging import JudgedRun
+from zincsmith.model.figures import DROPOUT
 from zincsmith.model.finding import Finding
 from zincsmith.model.port import output_ports
 from zincsmith.model.unit import Unit
@@ -13,7 +14,7 @@ from zincsmith.procedures.base import Curve, Curves
 
 TITLE = "What it gives for hours"
 # The findings that are a border, by the name that stands at it.
-AT_A_LOAD = {"dropout_input": "dropout"}
+AT_A_LOAD = {"dropout_input": DROPOUT}
 AT_A_LINE = {"overcurrent": "limit", "largest_continuous_load": "heat", "greatest_power": "gives way"}
 
 
