@@ -133,6 +133,18 @@ def test_a_latch_that_holds_as_long_as_its_bulk_capacitor_is_waited_for(tried: C
     assert found.number - 2.0 * found.u < truth
 
 
+def test_how_far_the_load_has_to_fall_is_told(tried: Callable[..., JudgedRun]) -> None:
+    """What shut down at 3.2 A comes back below half of that: not at its rated 2.5 A, nor at 75 %, but at 50 %."""
+    part = replace(QUICK, repeats=1, resolution_percent=10.0, release="in steps")
+    run = tried("shutdown", part, restart_share=0.5)
+    found = of(run, "restart_load")
+    assert found.number == pytest.approx(1.25)
+    assert found.working.note == "50 % of its rating; at 75 % it was not back"
+    assert found.u is not None
+    assert found.number <= 0.5 * LIMIT_A <= found.number + 2.0 * found.u
+    assert "shutdown-auto-recovery" in of(run, "overcurrent").working.formula
+
+
 FAULTS = (("load", "SILENT"), ("voltmeter", "DROP"), ("ac_source", "SILENT"))
 
 

@@ -206,3 +206,11 @@ def test_a_stopwatch_fills_the_line_that_asks_for_a_time(qtbot: QtBot) -> None:
     assert not turn.watch.isVisibleTo(turn)
     QTest.keyClick(turn.line, Qt.Key.Key_Space)
     assert turn.line.text() == " "
+
+
+def test_the_strip_tells_the_hottest_spot_by_name() -> None:
+    """The room is none of the unit; without spots it is the case."""
+    view = RunView()
+    assert view.hottest == "case_temperature"
+    view.now = {"case_temperature": 44.0, "spot_temperature@D5": 71.5, "spot_temperature@room": 90.0}
+    assert view.hottest == "spot_temperature@D5"

@@ -42,6 +42,7 @@ from zincsmith.model.events import (
     Tripped,
     WatchSet,
 )
+from zincsmith.model.quantities import ROOM
 from zincsmith.model.reading import Point, Reading
 from zincsmith.model.states import State
 from zincsmith.model.unit import Nameplate
@@ -249,6 +250,16 @@ class RunView:
         """The output that is looked at: the one whose load was varied last, else the first that is read."""
         about = self.points[-1].at.about if self.points else ""
         return about or next(iter(ports_in(self.now, "output_voltage")), "")
+
+    @property
+    def hottest(self) -> str:
+        """The address of the hottest that is read of the unit, its case where nothing else is; the room is none."""
+        read = {
+            name: value
+            for name, value in self.now.items()
+            if name_of(name) in ("case_temperature", "spot_temperature") and port_of(name) != ROOM
+        }
+        return max(read, key=lambda name: read[name], default="case_temperature")
 
     @property
     def near(self) -> dict[str, float]:

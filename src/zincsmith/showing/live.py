@@ -49,13 +49,14 @@ def live_figures(now: Mapping[str, float], rig: Rig | None) -> list[LiveFigure]:
 def further_figures(now: Mapping[str, float], rig: Rig | None) -> list[LiveFigure]:
     """What else the bench reads, and the losses: to be picked instead of one of the usual figures."""
     given = Given(ports_in(now, "output_voltage") or ("",))
-    wanted = (*FURTHER, *MEASURED, *given.names)
+    spots = tuple(sorted(q for q in now if name_of(q) == "spot_temperature"))
+    wanted = (*FURTHER, *spots, *MEASURED, *given.names)
     columns = {q: column([_reading(q, now[q], rig)]) for q in wanted if q in now}
-    known = {q: rig is not None and _accuracy_known(q, rig) for q in FURTHER}
+    known = {q: rig is not None and _accuracy_known(q, rig) for q in (*FURTHER, *spots)}
     lost = _derived(
         columns, given.with_input, lambda v: v["input_power"][0] - given.watts(v)[0],
     )  # fmt: skip
-    found = [_measured(q, columns.get(q), known[q]) for q in FURTHER]
+    found = [_measured(q, columns.get(q), known[q]) for q in (*FURTHER, *spots)]
     return [*found, LiveFigure("Losses", *_pair(lost), "W", "power", "none")]
 
 

@@ -248,7 +248,10 @@ class Adapter:
             self._become("soft start")
         if self.state == "hot" and self.core_degC <= self.thermal.restart_degC:
             self._become("starting")
-        if self.state == "shut down" and at(self.output.voltage_V) <= self.output.limit_A:
+        if (
+            self.state == "shut down"
+            and at(self.output.voltage_V) <= self.protection.restart_share * self.output.limit_A
+        ):
             self._become("soft start")
 
     def _rest(self, input_V: float) -> None:

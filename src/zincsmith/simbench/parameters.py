@@ -112,6 +112,7 @@ class Protection:
     delay_s: float = 0.0
     off_s: float = 0.8
     fold_share: float = 0.3  # of the limit, foldback at zero volts
+    restart_share: float = 1.0  # of the limit: what shut down comes back where no more than that is asked for
     latched_above_V: float = 0.0  # of the bulk capacitor: above that a latch holds, whatever the input does
 
 

@@ -19,6 +19,7 @@ FORM: tuple[Field, ...] = (
     Choosing("Load as", "law", LOAD_LAWS),
     Choosing("Up to", "ceiling_percent", tuple((f"{p:g} % of the rating", p) for p in (120.0, 140.0, 160.0))),
     Choosing("In steps of", "step_percent", tuple((f"{p:g} %", p) for p in (1.0, 2.0, 5.0))),
+    Choosing("Released", "release", (("to half its rating at once", "at once"), ("in steps", "in steps"))),
     Choosing("Times", "repeats", tuple((f"{n}", n) for n in (1, 3, 10))),
     Choosing("Rest between", "rest_s", times(10.0, 60.0, 300.0)),
 )
@@ -29,7 +30,8 @@ MOST_REPEATS, MOST_TRIPS = 20, 60
 class OvercurrentOptions(BeyondRating):
     """A gentle ramp beyond the rating to the first trip, that interval halved until ``resolution_percent``, repeats;
     never beyond ``ceiling_percent``. What it does is watched for ``observe_s``, then the overload goes; for
-    ``recover_s`` it is watched whether it comes back by itself, before it is unloaded and then its input cycled."""
+    ``recover_s`` it is watched whether it comes back by itself, before it is unloaded and then its input cycled.
+    ``release`` *in steps* tells how far its load has to fall for that."""
 
     procedure: Literal["overcurrent"] = "overcurrent"
     lines: tuple[Line, ...] = LINES[:1]
@@ -42,6 +44,7 @@ class OvercurrentOptions(BeyondRating):
     recover_s: float = 8.0
     rest_s: float = 10.0
     repeats: int = 3
+    release: Literal["at once", "in steps"] = "at once"
 
     form: ClassVar[tuple[Field, ...]] = FORM
     tests: ClassVar[tuple[str, ...]] = ("overcurrent",)

@@ -31,13 +31,21 @@ from zincsmith.procedures.overcurrent.figures import protection_figures
 from zincsmith.procedures.overcurrent.intake import OverloadLog
 from zincsmith.procedures.overcurrent.options import MOST_TRIPS, OvercurrentOptions
 from zincsmith.procedures.overcurrent.share import HOLDS, RATED, RELEASED, beyond
-from zincsmith.procedures.overcurrent.trials import over_all_trials, paths, rearming, without_trip
+from zincsmith.procedures.overcurrent.trials import (
+    RELEASED_TO,
+    over_all_trials,
+    paths,
+    rearming,
+    restart_load,
+    without_trip,
+)
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, ramp
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_findings import Named, OfCaptures, Seen
 from zincsmith.recorded.result import Analysed
 
 NAME = "overcurrent"
+RELEASES = (100.0, 75.0, 50.0, 25.0, 10.0)  # percent, one after the other
 LOGGED = 2000  # polls of a trial, about
 CAUTIONS = (
     "The unit is driven beyond its rating on purpose: stay with it, watch it, smell it; F12 makes safe at once.",
@@ -86,7 +94,7 @@ class Overcurrent(OfCaptures):
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """What held is no finding of its own where something higher did not; where nothing let go that is told."""
-        typed = [*findings_by_hand(evidence, nameplate), *rearming(evidence)]
+        typed = [*findings_by_hand(evidence, nameplate), *rearming(evidence), *restart_load(evidence, nameplate)]
         return without_trip([*super().findings(evidence, nameplate, conventions), *typed])
 
     def gathered(self, finding: Finding, seen: Sequence[Seen]) -> Finding:
@@ -173,7 +181,7 @@ def _trial(
             break
     if tripped:
         yield Dwell(options.observe_s, "what it does", period_s=POLL_S)
-    yield from draw(ctx, RELEASED)
+    yield from _release(ctx, options, line, port, tripped)
     yield from comes_back(ctx, options.recover_s, line, port, tripped)
     said = (("law", ctx.law), ("trial", f"{number}"))
     yield Measure((), 0.0, at_load(ctx, line, RATED), capture=log_of(ctx, NAME, port, said))
@@ -182,6 +190,18 @@ def _trial(
         yield Stop(f"{whose} did not come back after trial {number}: released, unloaded, its input cycled")
     yield Dwell(options.rest_s, "rests")
     return tripped
+
+
+def _release(ctx: Context, options: OvercurrentOptions, line: Line, port: str, tripped: bool) -> Steps:
+    """The overload goes: to half the rating, or in steps until it is back."""
+    if not tripped or options.release == "at once":
+        yield from draw(ctx, RELEASED)
+        return
+    for share in RELEASES:
+        yield from draw(ctx, share)
+        yield Dwell(options.recover_s, f"released to {share:g} %: does it come back?", period_s=POLL_S)
+        if (yield from is_back(ctx, line, port, ((RELEASED_TO, share),))):
+            return
 
 
 def log_of(ctx: Context, of: str, port: str, said: tuple[tuple[str, str], ...]) -> Capturing:

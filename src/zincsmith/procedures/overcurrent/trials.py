@@ -8,11 +8,13 @@ from dataclasses import replace
 
 import numpy as np
 
+from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.model.address import at_port
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
-from zincsmith.model.operating_point import OperatingPoint
-from zincsmith.model.reading import Evidence, Point
+from zincsmith.model.operating_point import Feed, OperatingPoint
+from zincsmith.model.reading import Evidence
+from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Curves
 from zincsmith.procedures.beginning import OFF_FOR
 from zincsmith.procedures.overcurrent.figures import LET_GO
@@ -61,28 +63,61 @@ def rearming(evidence: Evidence) -> list[Finding]:
     """By line and output how long the input has to be off before a latch lets go: the shortest time that did, and the
     longest that did not."""
     found: list[Finding] = []
-    tried: dict[tuple[object, ...], list[tuple[float, bool, Point]]] = {}
-    for point in evidence.points:
-        off_s, port = point.at.fact(OFF_FOR), point.at.about
-        reading = point.get(at_port("output_voltage", port))
-        if off_s is not None and reading is not None and reading.value is not None:
-            tried.setdefault((point.at.line, port), []).append((off_s, abs(reading.value) > RUNS_V, point))
-    for (_, whose), rows in tried.items():
-        did = [off_s for off_s, back, _ in rows if back]
-        if not did:
-            continue
-        least = min(did)
-        short = max((off_s for off_s, back, _ in rows if not back and off_s < least), default=0.0)
-        gap = Contribution("between the off-times that were tried", (least - short) / math.sqrt(3.0), False,
-                           rectangular=True)  # fmt: skip
-        note = f"{short:g} s did not" if short else "the shortest that was tried"
-        at = OperatingPoint((rows[0][2].at.feed,))
-        found.append(Finding("rearm_time", "Input off before it starts again", least, "s", gap.effect,
-                             factor_of((gap,), None), at=at, output=str(whose), contributions=(gap,),
-                             working=Working("the shortest off-time after which it ran", note=note)))  # fmt: skip
+    for (line, whose), rows in _by_place(evidence, OFF_FOR).items():
+        did = [off_s for off_s, back in rows if back]
+        if did:
+            least = min(did)
+            short = max((off_s for off_s, back in rows if not back and off_s < least), default=0.0)
+            note = f"{short:g} s did not" if short else "the shortest that was tried"
+            found.append(_edge("rearm_time", "Input off before it starts again", least, least - short, "s", line, whose,
+                               "the shortest off-time after which it ran", note))  # fmt: skip
     return found
 
 
+def restart_load(evidence: Evidence, plate: Nameplate) -> list[Finding]:
+    """By line and output how far the load has to fall before it comes back: the largest load at which it was back, and
+    the smallest at which it was not yet."""
+    found: list[Finding] = []
+    for (line, whose), rows in _by_place(evidence, RELEASED_TO).items():
+        did = [share for share, back in rows if back]
+        if did:
+            most = max(did)
+            above = min((share for share, back in rows if not back and share > most), default=most)
+            rated = Envelope(plate).load_A(100.0, whose)
+            note = f"{most:g} % of its rating; at {above:g} % it was not back" if above > most else f"{most:g} %"
+            found.append(_edge("restart_load", "Comes back once its load has fallen to", most / 100.0 * rated,
+                               (above - most) / 100.0 * rated, "A", line, whose,
+                               "the largest load at which it was back", note))  # fmt: skip
+    return found
+
+
+Place = tuple[tuple[float | None, float | None], str]
+
+
+def _by_place(evidence: Evidence, fact: str) -> dict[Place, list[tuple[float, bool]]]:
+    """By line and output (what was stated, whether it ran then)."""
+    found: dict[Place, list[tuple[float, bool]]] = {}
+    for point in evidence.points:
+        said, port = point.at.fact(fact), point.at.about
+        reading = point.get(at_port("output_voltage", port))
+        if said is not None and reading is not None and reading.value is not None:
+            found.setdefault((point.at.line, port), []).append((said, abs(reading.value) > RUNS_V))
+    return found
+
+
+def _edge(
+    name: str, title: str, value: float, gap: float, unit: str, line: tuple[float | None, float | None], whose: str, words: str,
+    note: str,
+) -> Finding:  # fmt: skip
+    part = Contribution("between what was tried on both sides", gap / math.sqrt(3.0), False, rectangular=True)
+    return Finding(
+        name, title, value, unit, part.effect or None, factor_of((part,), None) if gap else None,
+        at=OperatingPoint((Feed(*line),)), output=whose, contributions=(part,) if gap else (),
+        working=Working(words, note=note),
+    )  # fmt: skip
+
+
+RELEASED_TO = "released_percent"  # stated with a point: what was left of the load
 RUNS_V = 1.0  # more is an output that came back: what did not is at zero
 
 

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QPushButton, QWidget
 from zincsmith.bench.signs import INPUT, OUTPUT
 from zincsmith.formats.words import local_time, number
 from zincsmith.history.run_view import RunView
+from zincsmith.model.address import port_of
 from zincsmith.model.states import UNSAFE, State
 from zincsmith.ui import ink
 from zincsmith.ui.theme import font, theme
@@ -93,13 +94,15 @@ class BenchStrip(QWidget):
         t, p = theme(), QPainter(self)
         p.fillRect(self.rect(), t.color("strip"))
         ink.hairline(p, QPointF(0, 0.5), QPointF(self.width(), 0.5))
-        for words, x in (("INPUT", 16), (f"OUTPUT {self._view.port}".rstrip(), 256), ("HOT SPOT", 488)):
+        hottest = self._view.hottest
+        spot = f"HOT SPOT {port_of(hottest)}".rstrip()
+        for words, x in (("INPUT", 16), (f"OUTPUT {self._view.port}".rstrip(), 256), (spot, 488)):
             ink.write(p, QRectF(x, 5, 150, 18), words, 12, 400, t.color("ink2"))
         for quantity, kind, unit, decimals, x in FIGURES:
             self._figure(p, x, quantity, kind, unit, decimals)
-        self._figure(p, 488, "case_temperature", "temperature", "°C", 1)
+        self._figure(p, 488, hottest, "temperature", "°C", 1)
         if self._typed_at():
-            left = 488 + ink.width("HOT SPOT", 12) + 6
+            left = 488 + ink.width(spot, 12) + 6
             ink.write(p, QRectF(left, 5, 90, 18), self._typed_at(), 12, 400, t.color("ink2"))
         headline, detail = self.words()
         alarm = self._state in UNSAFE or bool(self._problem)
@@ -108,15 +111,16 @@ class BenchStrip(QWidget):
         ink.write(p, QRectF(632, 28, room, 18), detail, 12, 400, t.color("ink2"))
 
     def _figure(self, p: QPainter, x: float, quantity: str, kind: str, unit: str, decimals: int) -> None:
-        value = self._view.near.get(quantity)
+        value = self._view.near.get(quantity, self._view.now.get(quantity))
         text = f"{number(value, decimals)} {unit}" if value is not None else f"– {unit}"
         color = theme().of(kind) if value is not None else theme().color("ink2")
         ink.write(p, QRectF(x, 22, 134, 28), text, 20, 500, color)
 
     def _typed_at(self) -> str:
         """The time at which a hot spot was typed: it ages, a polled one does not."""
-        typed = [at for at, reading in self._view.entries if reading.quantity == "case_temperature"]
-        return f"at {local_time(typed[-1])}" if typed and "case_temperature" in self._view.now else ""
+        hottest = self._view.hottest
+        typed = [at for at, reading in self._view.entries if reading.address == hottest]
+        return f"at {local_time(typed[-1])}" if typed and hottest in self._view.now else ""
 
 
 def _seen_words(view: RunView) -> str:
