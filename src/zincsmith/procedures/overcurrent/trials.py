@@ -91,7 +91,8 @@ def restart_load(evidence: Evidence, plate: Nameplate) -> list[Finding]:
     return found
 
 
-Place = tuple[tuple[float | None, float | None], str]
+Line = tuple[float | None, float | None]
+Place = tuple[Line, str]
 
 
 def _by_place(evidence: Evidence, fact: str) -> dict[Place, list[tuple[float, bool]]]:
@@ -106,7 +107,7 @@ def _by_place(evidence: Evidence, fact: str) -> dict[Place, list[tuple[float, bo
 
 
 def _edge(
-    name: str, title: str, value: float, gap: float, unit: str, line: tuple[float | None, float | None], whose: str, words: str,
+    name: str, title: str, value: float, gap: float, unit: str, line: Line, whose: str, words: str,
     note: str,
 ) -> Finding:  # fmt: skip
     part = Contribution("between what was tried on both sides", gap / math.sqrt(3.0), False, rectangular=True)
