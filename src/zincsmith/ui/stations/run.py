@@ -39,7 +39,7 @@ from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.gate import GatePanel
 from zincsmith.ui.widgets.itinerary import ItineraryView
 from zincsmith.ui.widgets.pages import Pages
-from zincsmith.ui.widgets.panel import Panel, button, clear, heading_row, key_button, label
+from zincsmith.ui.widgets.panel import Panel, button, clear, cut_label, heading_row, key_button, label
 from zincsmith.ui.widgets.say_line import Saying, SayLine, split_correction, split_point
 from zincsmith.ui.widgets.tick_box import TickBox
 from zincsmith.ui.widgets.trace_view import Fetch, Shown
@@ -239,12 +239,11 @@ class RunStation(Station):
         outer.setContentsMargins(16, 8, 16, 12)
         outer.setSpacing(9)
         row, _ = heading_row("Run")
-        self.where = label("", 15, 600)
-        self.point = label("", 15, 400, "second")
-        self.coverage = label("all ± at 95.45 %", 13, 400, "second")
+        self.where = cut_label("", 15, 600)
+        self.where.least = 320
+        self.point = cut_label("", 15, 400, "second")
+        self.coverage = cut_label("all ± at 95.45 %", 13, 400, "second")
         self.say = SayLine()
-        self.point.setMinimumWidth(1)  # cut before a button is pushed out
-        self.coverage.setMinimumWidth(1)
         row.addWidget(self.where)
         row.addWidget(self.point)
         row.addWidget(self.say, 1)

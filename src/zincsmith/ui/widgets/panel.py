@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from html import escape
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QShortcut
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from zincsmith.formats.plain_text import shown
@@ -56,6 +56,35 @@ def label(
     made = Words(text, rich)
     made.setFont(font(size, weight))
     made.setWordWrap(wrap)
+    if name:
+        made.setObjectName(name)
+    return made
+
+
+class CutLabel(Words):
+    """A line that gives way where there is no room for it: cut with an ellipsis, whole in its tool tip. It never pushes
+    what stands beside it out of the window. ``least`` px it is given before others beside it."""
+
+    least = 24  # an ellipsis
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(min(self.least, self.sizeHint().width()), super().minimumSizeHint().height())
+
+    def setText(self, text: str) -> None:
+        super().setText(text)
+        self.setToolTip(tip(text))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        room = float(self.width())
+        fitted = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, max(1, self.width()))
+        painter.setPen(self.palette().color(self.foregroundRole()))
+        painter.drawText(QRectF(0.0, 0.0, room, float(self.height())), Qt.AlignmentFlag.AlignVCenter, fitted)
+
+
+def cut_label(text: str, size: int, weight: int = 400, name: str = "") -> CutLabel:
+    made = CutLabel(text)
+    made.setFont(font(size, weight))
     if name:
         made.setObjectName(name)
     return made
