@@ -14,6 +14,7 @@ from tests.engine.scripted import Actor, Once, Scene, telling_the_standin
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
+from zincsmith.engine.session import Start, beyond_the_rating
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.commands import Command, MakeSafe
@@ -26,6 +27,7 @@ from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.overcurrent.options import OvercurrentOptions
+from zincsmith.procedures.plan_file import NAMED
 
 StartStandIn = Callable[..., RunningStandIn]
 LINE = Line(115.0, 60.0)
@@ -106,6 +108,19 @@ def test_a_trip_below_the_rating_fails_and_is_doubted(tried: Callable[..., Judge
     assert "trip_below_rating" in {d.code for d in found.doubts}
     claim = next(j for j in run.judged if j.claim is not None and j.claim.figure == "overcurrent")
     assert claim.verdict is Verdict.FAILS
+
+
+def test_nobody_leaves_a_real_bench_alone_that_overloads(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    """Gates are passed by a person, not by an option; a simulated bench counts as attended."""
+    addresses = standin().addresses
+    real = replace(rig, clock="wall")
+    scene = Scene.set_up(tmp_path, unit, real, Plan("Over", (QUICK,)), addresses)
+    with pytest.raises(InputError, match="overcurrent goes beyond the rating"):
+        scene.run(Actor(), Start("Tester", 23.0, auto_gates=True))
+    assert beyond_the_rating(Plan("Over", (QUICK,))) == "overcurrent"
+    assert beyond_the_rating(Plan("Grid", (NAMED["static-grid"].parts[0],))) == ""
 
 
 def test_it_is_bounded(unit: Unit, rig: Rig) -> None:

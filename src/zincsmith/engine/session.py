@@ -43,6 +43,7 @@ from zincsmith.planning.rehearsal import rehearse
 from zincsmith.planning.rig_facts import context, source_kind
 from zincsmith.planning.step_sequence import StepSequence
 from zincsmith.procedures.catalogue import packages_of, procedure
+from zincsmith.procedures.planning import Planned
 from zincsmith.suitability.check import refuse_stops
 
 NOBODY = "unnamed"
@@ -70,6 +71,11 @@ class Start:
     unattended: bool = False
     confirmed: bool = False
     answers: str = ""
+
+
+def beyond_the_rating(plan: Plan) -> str:
+    """The first procedure of a plan that nobody leaves alone; empty where there is none."""
+    return next((p.procedure.replace("_", " ") for p in plan.parts if isinstance(p, Planned) and p.attended), "")
 
 
 class Session:
@@ -219,6 +225,12 @@ class Session:
                 f"the {real[0].role.replace('_', ' ')} at {real[0].address} is a real instrument: say who runs it",
                 key="operator",
             )
+        beyond = beyond_the_rating(plan)
+        if start.auto_gates and beyond and rig.clock != "simulated":
+            raise InputError(
+                f"{beyond} goes beyond the rating of the unit: somebody stays with it and passes its gates",
+                key="yes",
+            )
         if start.confirmed:
             confirm(rig, start.operator)
         refuse_unknown(rig)
@@ -269,7 +281,9 @@ class Session:
             whole_run(unit, rig, plan, known.polled, known.measured),
             stands.bench_s if stands is not None else 0.0,
         )
-        runner.operator.unattended = start.unattended and source_kind(rig) == "settable" and not rig.by_hand("load")
+        alone = start.unattended and source_kind(rig) == "settable" and not rig.by_hand("load")
+        # A simulated bench counts as attended; a real one is left by nobody while its unit is overloaded.
+        runner.operator.unattended = alone and (rig.clock == "simulated" or not beyond_the_rating(plan))
         try:
             if self._commit_s > SLOW_S:
                 words = f"One commit takes {self._commit_s:.2f} s on the disk of the book: polls and watches come that"

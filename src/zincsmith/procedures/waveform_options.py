@@ -89,6 +89,7 @@ class BeyondRating(OnOutputs):
 
     lines: tuple[Line, ...]
     chosen_only: ClassVar[str] = "it drives the unit beyond its rating, and somebody stays with it"
+    attended: ClassVar[bool] = True
 
     @property
     def lines_used(self) -> tuple[Line, ...]:

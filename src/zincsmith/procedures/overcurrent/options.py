@@ -12,7 +12,7 @@ from zincsmith.procedures import fields
 from zincsmith.procedures.base import fed_by_one_mains
 from zincsmith.procedures.fields import LOAD_LAWS, Choosing, Field, between, check_lines, times
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import BeyondRating
+from zincsmith.procedures.waveform_options import BeyondRating, lines_claimed
 
 FORM: tuple[Field, ...] = (
     fields.LINES,
@@ -76,6 +76,12 @@ class OvercurrentOptions(BeyondRating):
     def unmet(self, facts: Facts) -> str:
         """By hand it goes step by step, and by what stands after each."""
         return fed_by_one_mains(facts.unit.nameplate)
+
+    @classmethod
+    def proposed(cls, facts: Facts) -> tuple[Options, ...]:
+        """At the lowest and the highest of the lines: what lets go at one may hold at the other."""
+        lines = lines_claimed(facts, *cls.tests)
+        return (cls(lines=tuple(dict.fromkeys((lines[0], lines[-1])))),)
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, lines=to.lines(self.lines))

@@ -40,6 +40,7 @@ class EnvelopeOptions(OnInputs):
 
     form: ClassVar[tuple[Field, ...]] = FORM
     chosen_only: ClassVar[str] = "it loads the unit at each input until its output gives way"
+    attended: ClassVar[bool] = True
 
     @property
     def lines_used(self) -> tuple[Line, ...]:
