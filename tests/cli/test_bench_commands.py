@@ -50,6 +50,21 @@ def test_procedures_say_what_they_need(command: Command) -> None:
     assert "bring_up" in command("procedures").stdout
 
 
+def test_what_goes_beyond_is_put_in_by_name_in_a_safe_order(command: Command) -> None:
+    """Heat before violence; without its name a part is left out with what it would take."""
+    of = ("plan", "--unit", UNIT, "--rig", RIG, "--json")
+    plain = json.loads(command(*of).stdout)
+    left = {one["procedure"]: one["why"] for one in plain["left_out"]}
+    assert "choose it" in left["thermal_soak"]
+    chosen = json.loads(command(*of, "--with", "overcurrent", "--with", "thermal-soak").stdout)
+    assert chosen["left_out"] == []
+    titles = [stage["title"] for stage in chosen["stages"]]
+    assert titles.index("Thermal soak") < titles.index("Overcurrent") < len(titles) - 1
+    refused = command(*of, "--with", "static-grid")
+    assert refused.returncode == 2
+    assert "there are: short_circuit, overcurrent" in refused.stderr
+
+
 def test_rules_are_listed_and_a_file_of_ones_own_is_checked(command: Command, tmp_path: Path) -> None:
     """Harmonics among them: a unit can be held to a class of them like to a class of supplies."""
     found = {r["name"]: r for r in json.loads(command("rules", "--json").stdout)["rules"]}

@@ -57,7 +57,7 @@ class DropoutOptions(OnInputs):
 
     @property
     def rank(self) -> int:
-        return LATE
+        return LATE - 1
 
     @property
     def reason(self) -> str:

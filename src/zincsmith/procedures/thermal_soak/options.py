@@ -64,7 +64,7 @@ class ThermalSoakOptions(OnOutputs):
 
     @property
     def rank(self) -> int:
-        return LATE
+        return LATE - 1
 
     @property
     def longest_s(self) -> float:
