@@ -148,6 +148,26 @@ def test_a_latch_that_holds_as_long_as_its_bulk_capacitor_is_waited_for(tried: C
     assert found.number - 2.0 * found.u < truth
 
 
+def test_a_limit_below_the_volts_that_its_load_works_from_is_doubted(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
+) -> None:
+    """In constant current onto a load of constant current next to nothing is left: a load for 1.5 V and up tells it."""
+    physics = tmp_path / "unit.toml"
+    physics.write_text(PHYSICS.replace('kind = "shutdown"', 'kind = "constant current"'))
+    for folder, least_V, doubted in (("a", 1.5, True), ("b", None, False)):
+        (tmp_path / folder).mkdir()
+        said = replace(rig, instruments=tuple(
+            replace(i, least_V=least_V) if i.role == "load" else i for i in rig.instruments
+        ))  # fmt: skip
+        part = replace(QUICK, repeats=1, resolution_percent=10.0)
+        scene = Scene.set_up(tmp_path / folder, unit, said, Plan("Over", (part,)), standin(file=str(physics)).addresses)
+        assert scene.run(Actor()).outcome == "complete"
+        with BookReader(scene.path) as book:
+            found = of(judge_run(book), "overcurrent")
+        assert "constant-current" in found.working.formula
+        assert ("load_below_its_volts" in {d.code for d in found.doubts}) is doubted
+
+
 def test_how_far_the_load_has_to_fall_is_told(tried: Callable[..., JudgedRun]) -> None:
     """What shut down at 3.2 A comes back below half of that: not at its rated 2.5 A, nor at 75 %, but at 50 %."""
     part = replace(QUICK, repeats=1, resolution_percent=10.0, release="in steps")

@@ -11,7 +11,9 @@ from tests.conftest import RIG, UNIT, run_command
 from tests.recorded.test_waveform_files import analysed, codes, saved, value
 
 
-def log(file: Path, latches: bool = False, jitter: float = 0.0, columns: tuple[str, ...] = ()) -> Path:
+def log(
+    file: Path, latches: bool = False, jitter: float = 0.0, columns: tuple[str, ...] = (), mains_V: float | None = None
+) -> Path:  # fmt: skip
     """24 V, 2.5 A: up to 3.4 A in steps of a second; it lets go above 3.0 A, released at 25 s; back 1.5 s later, or
     once its input was off from 30 to 35 s."""
     t = np.arange(0.0, 45.0, 0.1)
@@ -27,6 +29,9 @@ def log(file: Path, latches: bool = False, jitter: float = 0.0, columns: tuple[s
         "voltage_V": np.abs(volts + 2e-3 * noise[0]), "current_A": np.abs(amps + 1e-3 * noise[1] * up),
         "load_set_A": asked, "input_power_W": mains * (volts * amps / 0.88 + 0.3),
     }  # fmt: skip
+    if mains_V is not None:  # what is left of 230 V for a second when it lets go
+        sags = (t >= gone_s) & (t < gone_s + 1.0)
+        made["input_voltage_V"] = np.where(sags, mains_V, 230.0) + 0.1 * noise[0]
     return saved(file, **{name: v for name, v in made.items() if not columns or name in columns})
 
 
@@ -63,6 +68,13 @@ def test_what_was_not_recorded_is_doubted_and_what_is_uneven_is_read(tmp_path: P
     )
     calm = analysed("protection", bare, "--nominal", 24, "--rated-current", 5)
     assert calm["facts"]["protection"] in ("not-seen", "shutdown-auto-recovery")
+
+
+def test_a_source_that_gave_way_when_it_let_go_is_doubted(tmp_path: Path) -> None:
+    for volts, doubted in ((180.0, True), (229.0, False)):
+        file = log(tmp_path / f"{volts:g}.csv", mains_V=volts)
+        found = analysed("protection", file, "--nominal", 24, "--rated-current", 2.5)
+        assert ("source_sags" in codes(found)) is doubted
 
 
 @pytest.mark.parametrize(

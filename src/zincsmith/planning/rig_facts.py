@@ -48,6 +48,7 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
             for one in rig.of("load_switch")
             if one.switched is not None
         },
+        least_load_V={one.port: one.least_V for one in rig.of("load") if one.least_V is not None},
         contactors=frozenset(one.port for one in rig.of("contactor") if one.short_ohm is not None),
     )
 

@@ -37,7 +37,8 @@ class Context:
     varied, of several, while the others are kept at ``others_percent``; empty: all alike. ``modes`` are those asked
     for; ``law`` is that of the loads;
     ``captured`` is what a scope records, by address, ``phased`` whether the source can be told where in its period it
-    switches, ``switched_ohm`` by output what a load switch puts across it, ``contactors`` the outputs that one shorts.
+    switches, ``switched_ohm`` by output what a load switch puts across it, ``contactors`` the outputs that one shorts,
+    ``least_load_V`` by output from how many volts up its load works.
     """
 
     unit: Unit
@@ -59,6 +60,7 @@ class Context:
     phased: bool = False
     switched_ohm: Mapping[str, float] = field(default_factory=dict)
     contactors: frozenset[str] = frozenset()
+    least_load_V: Mapping[str, float] = field(default_factory=dict)
 
     def asked(self, kind: type[OptionsT]) -> OptionsT:
         """What the part asks for, as the record of its procedure; TypeError for another's: a bug."""

@@ -103,6 +103,7 @@ class Choices:
     bandwidth_Hz: float = 20e6
     record: str = ""  # short or long, where a procedure takes both
     rated_A: float | None = None
+    load_works_from_V: float = 0.0  # the electronic load that drew it
 
     def nominal(self) -> float:
         """Nominal volts without their sign. InputError where nobody states them."""

@@ -79,6 +79,9 @@ class WaveformIntake(Intake):
         return Taken(points, self.asks(), traces.notes)
 
 
+WORKS_FROM = "load_works_from_V"  # said with a log
+
+
 def choices_of(
     said: Mapping[str, str], nominal_V: float | None, line_Hz: float | None, rated_A: float | None = None
 ) -> Choices:
@@ -87,7 +90,7 @@ def choices_of(
     return Choices(
         nominal_V, said.get("threshold", ""), said.get("band", "1%"), said.get("about", "nominal"),
         float(named) if named else None, line_Hz, bandwidth_of(said.get("bandwidth", "20MHz")), said.get("record", ""),
-        rated_A,
+        rated_A, float(said.get(WORKS_FROM, 0.0)),
     )  # fmt: skip
 
 

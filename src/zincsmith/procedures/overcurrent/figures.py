@@ -10,6 +10,7 @@ from zincsmith.procedures.traces import Choices, Traces, combined
 from zincsmith.recorded.result import Analysed, Figure, Mark
 
 SHORT_ATTEMPT_S = 0.02  # what an attempt of a supply that hiccups lasts at least; common practice, no source
+FEW, SAGGED = 3, 0.03  # samples; of the input
 SAME_SETTING = 2e-3  # so near two settings of a load are one
 LET_GO = "lets_go_at_A"
 CURRENT, VOLTAGE = "output_current", "output_voltage"
@@ -57,6 +58,38 @@ def protection_figures(traces: Traces, choices: Choices, by_settings: bool = Fal
                          Mark("back", released + found.recovery_s, "90 % of nominal")]  # fmt: skip
     _doubts(out, found, log, choices, by_settings)
     return out
+
+
+def _below_its_load(found: Protection, log: Log, choices: Choices) -> tuple[str, str, str] | None:
+    """A limit whose volts lie below those from which the load works: there it draws what it likes."""
+    if found.let_go_s is None or not choices.load_works_from_V:
+        return None
+    limited = (log.times > found.let_go_s) & (log.amps > 0.1 * (found.limit_A or 0.0))
+    low = limited & (log.volts < choices.load_works_from_V)
+    if np.count_nonzero(limited) < FEW or np.count_nonzero(low) < 0.5 * np.count_nonzero(limited):
+        return None
+    return (
+        "load_below_its_volts",
+        f"While it limited, {float(np.median(log.volts[low])):.3g} V were left; the load works from "
+        f"{choices.load_works_from_V:g} V up: what flowed there is the load's doing as well.",
+        "A load that works lower, or a resistor.",
+    )
+
+
+def _source_gave_way(found: Protection, log: Log) -> tuple[str, str, str] | None:
+    """The input fell when it let go: what limited may have been the source."""
+    if found.let_go_s is None or log.input_V is None:
+        return None
+    before, after = (log.input_V[log.times < found.let_go_s], log.input_V[log.times >= found.let_go_s])
+    if len(before) < FEW or len(after) < FEW:
+        return None
+    was, least = float(np.median(before)), float(np.min(after[: max(FEW, len(after) // 4)]))
+    if not 0.1 * was < least < (1.0 - SAGGED) * was:  # gone altogether it was switched
+        return None
+    return (
+        "source_sags", f"When it let go the input fell from {was:.4g} to {least:.4g} V: the source may have limited.",
+        "Raise its limit, or use a stiffer one.",
+    )  # fmt: skip
 
 
 def _held_A(found: Protection, log: Log) -> float | None:
@@ -125,6 +158,9 @@ def _doubts(out: Analysed, found: Protection, log: Log, choices: Choices, by_set
             "attempts_not_seen", f"Attempts to start that are shorter than {step:.2g} s are not seen by such polls.",
             "Listen whether it ticks, or record the output with a scope: then it is a hiccup.",
         )  # fmt: skip
+    for one in (_below_its_load(found, log, choices), _source_gave_way(found, log)):
+        if one is not None:
+            out.doubt(*one)
     if found.load_ran_out:
         out.doubt(
             "load_ran_out", "The load was set to more than it drew while the volts stood: it ran out, not the unit.",

@@ -42,6 +42,7 @@ from zincsmith.procedures.overcurrent.trials import (
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, ramp
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_findings import Named, OfCaptures, Seen
+from zincsmith.procedures.waveform_intake import WORKS_FROM
 from zincsmith.recorded.result import Analysed
 
 NAME = "overcurrent"
@@ -210,6 +211,8 @@ def log_of(ctx: Context, of: str, port: str, said: tuple[tuple[str, str], ...]) 
         at_port("output_voltage", port), at_port("output_current", port), at_port("load_set", port),
         *(q for q in ("input_power", "input_voltage", "case_temperature") if q in ctx.polled),
     )  # fmt: skip
+    if port in ctx.least_load_V:
+        said += ((WORKS_FROM, f"{ctx.least_load_V[port]:g}"),)
     return Capturing(of, tuple(WantedChannel(q, 1.0) for q in wanted), 0.0, LOGGED, logged=True, said=said)
 
 
