@@ -119,6 +119,24 @@ def test_the_largest_load_under_a_limit_lies_in_its_interval(soaking: Callable[.
     assert found.u is not None
 
 
+def test_the_line_that_heats_it_most_is_looked_for_and_soaked_alone(soaking: Callable[..., Scene]) -> None:
+    """Of three lines that at which the physics loses most at this load."""
+    lines = (Line(230.0, 50.0), LINE, Line(180.0, 50.0))
+    scene = soaking(replace(QUICK, lines=lines, hottest_line=True))
+    assert scene.run(Actor()).outcome == "complete"
+    found = of(judged(scene), "Final temperature, D5")
+    world = Adapter.read(FILE)
+
+    def stays_W(line: Line) -> float:
+        at = world.steady(line.voltage_V, line.frequency_Hz, 2.0, ROOM)
+        return at.input_power_W - at.output_voltage_V * at.output_current_A
+
+    assert found.at.feed.voltage_V == max(lines, key=stays_W).voltage_V
+    assert {p.event.point.at.line_V for p in scene.events(PointTaken) if p.event.point.at.elapsed_s is not None} == {
+        found.at.feed.voltage_V
+    }
+
+
 def test_a_probe_that_falls_off_and_a_fan_that_stops_end_it_safe(soaking: Callable[..., Scene], tmp_path: Path) -> None:
     scene = soaking(QUICK)
     with telling_the_standin() as tell:

@@ -27,7 +27,7 @@ from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, S
 from zincsmith.procedures.beginning import COMES_UP_S, comes_back, gate, is_back, stands_words
 from zincsmith.procedures.cautions import lies_open
 from zincsmith.procedures.intake import Intake
-from zincsmith.procedures.ports import RAMP_PERCENT, at_load, everywhere, idle, ramp
+from zincsmith.procedures.ports import RAMP_PERCENT, at_load, everywhere, idle, output_watts, ramp
 from zincsmith.procedures.search import bisect
 from zincsmith.procedures.thermal_soak.figures import (
     AT,
@@ -45,7 +45,7 @@ from zincsmith.procedures.thermal_soak.intake import Temperatures
 from zincsmith.procedures.thermal_soak.options import ThermalSoakOptions
 
 NAME = "thermal_soak"
-AVERAGE_S = 2.0
+AVERAGE_S, SETTLES_S = 2.0, 5.0
 COOLS, COOLS_S = 90, 20.0
 BESIDE = ("input_voltage", "input_current", "input_power", "output_voltage", "output_current")
 CAUTIONS = (
@@ -79,7 +79,10 @@ class ThermalSoak(Procedure):
         )
         for spot in spots:
             yield Watch(spot, None, options.ceiling_degC, "the ceiling of the soak")
-        for line in ctx.reachable(options.lines):
+        lines = ctx.reachable(options.lines)
+        if options.hottest_line and len(lines) > 1 and {"input_power", "output_voltage"} <= ctx.measured:
+            lines = ((yield from _hottest_line(ctx, lines, max(options.loads_percent))),)
+        for line in lines:
             yield SetSource(line.voltage_V, line.frequency_Hz, True)
             yield Dwell(COMES_UP_S, "output comes up")
             ends = {}
@@ -156,6 +159,30 @@ def _all_back(ctx: Context, line: Line) -> Generator[Action, Outcome, bool]:
         if not (yield from is_back(ctx, line, port)):
             return False
     return True
+
+
+def _hottest_line(ctx: Context, lines: Sequence[Line], load: float) -> Generator[Action, Outcome, Line]:
+    """Where most of the watts that go in do not come out, a few seconds at each; the first where nobody reads them."""
+    stays: dict[Line, float] = {}
+    names = tuple(q for q in everywhere(ctx, BESIDE) if q in ctx.measured)
+    for line in lines:
+        yield Stage("Which line heats it most", f"{line.words}, {load:g} % load")
+        yield from idle(ctx)
+        yield SetSource(line.voltage_V, line.frequency_Hz, True)
+        yield Dwell(COMES_UP_S, "output comes up")
+        yield from ramp(ctx, (*(p for p in RAMP_PERCENT if p < load), load))
+        yield Dwell(SETTLES_S, "settles")
+        answer = yield Measure(names, AVERAGE_S, at_load(ctx, line, load))
+        if isinstance(answer, Measured):
+            power = answer.point.get("input_power")
+            out = [output_watts(answer.point, port) for port in ctx.outputs]
+            if power is not None and power.value is not None and None not in out:
+                stays[line] = power.value - sum(w for w in out if w is not None)
+    if not stays:
+        return lines[0]
+    hottest = max(stays, key=lambda line: stays[line])
+    yield Note(f"most stays in it at {hottest.words}: {stays[hottest]:.3g} W of {len(stays)} lines")
+    return hottest
 
 
 def _done(points: Sequence[Point], options: ThermalSoakOptions) -> bool:
