@@ -215,6 +215,7 @@ def test_a_whole_bring_up_by_hand_goes_up_in_steps_from_where_it_landed(
     assert len(scene.events(SensesTold)) >= 6
 
 
+@pytest.mark.long
 def test_the_same_at_the_command_line(tmp_path: Path) -> None:
     """9 W at 10 V: told at once, a reason without the word is not taken, going down ends it with 3."""
     rig, plan, answers = tmp_path / "hand.toml", tmp_path / "up.toml", tmp_path / "answers.csv"

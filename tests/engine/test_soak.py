@@ -102,6 +102,7 @@ def test_where_each_spot_ends_and_what_that_is_in_a_warmer_room(soaking: Callabl
     assert drift.number == pytest.approx(-420e-6 * watts * (CASE_KW + CORE_KW), abs=0.004)
 
 
+@pytest.mark.long
 def test_the_largest_load_under_a_limit_lies_in_its_interval(soaking: Callable[..., Scene]) -> None:
     """Closed form: the load at which D5 would end at 50 degC, at least below the step and above the next."""
     part = replace(QUICK, loads_percent=(100.0, 50.0), limit_degC=50.0, resolution_percent=15.0)
