@@ -155,6 +155,7 @@ def test_it_is_composed_where_a_paper_states_it(unit: Unit, rig: Rig) -> None:
 FAULTS = (("load", "SILENT"), ("voltmeter", "DROP"), ("ac_source", "SILENT"))
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("role", "fault"), sampled(FAULTS, {FAULTS[1]}))
 def test_an_instrument_that_fails_below_the_rated_input_ends_safe(
     tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn, role: str, fault: str

@@ -68,6 +68,7 @@ def test_start_and_stop_voltage_are_those_of_the_unit(
     assert last_row(tmp_path / "bench.log")["damage"] == []
 
 
+@pytest.mark.long
 def test_a_stop_search_that_was_interrupted_comes_down_anew(
     tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
 ) -> None:
@@ -180,6 +181,7 @@ def test_two_meters_that_disagree_are_doubted(tmp_path: Path, unit: Unit, rig: R
     assert "meters_disagree" in doubts["meter_difference"]
 
 
+@pytest.mark.long
 def test_the_whole_plan_runs_and_its_findings_are_complete(
     tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
 ) -> None:

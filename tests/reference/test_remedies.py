@@ -27,6 +27,7 @@ def triangle(t: np.ndarray) -> np.ndarray:
     return 0.02 * (4.0 * np.abs(phase - 0.5) - 1.0) + 0.005 * np.sin(2.0 * np.pi * LINE_HZ * t)
 
 
+@pytest.mark.long
 def test_behind_a_choke_and_a_capacitor_it_is_what_ngspice_says(tmp_path: Path) -> None:
     remedy = Remedy(Choke(10e-6, 0.02), Capacitor(100e-6, 0.05))
     found = spice(
