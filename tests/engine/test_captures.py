@@ -242,6 +242,7 @@ def test_a_source_that_takes_a_phase_and_does_not_keep_it_is_told(
 BULK = Node("bulk", "primary", "bulk minus", rated_V=450.0)
 
 
+@pytest.mark.long
 def test_delay_and_hold_up_over_load_come_from_one_go_and_bounces_are_told(
     tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
 ) -> None:
@@ -309,6 +310,7 @@ def test_inrush_is_that_of_the_circuit_at_the_crest_cold_and_hot(
     assert heat.unit == "A2s"
 
 
+@pytest.mark.long
 def test_at_whatever_phase_it_happens_the_largest_counts_and_what_was_not_tried_is_doubted(
     tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
 ) -> None:
