@@ -37,7 +37,9 @@ QUICK = DropoutOptions(line=LINE, loads_percent=(50.0,), step_percent=10.0, reso
 
 @pytest.fixture
 def tried(tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn) -> Callable[..., JudgedRun]:
-    def go(part: DropoutOptions = QUICK, say: str = "", high_V: float = 70.0, **start: float) -> JudgedRun:
+    def go(
+        part: DropoutOptions = QUICK, say: str = "", high_V: float = 70.0, lived: bool = True, **start: float
+    ) -> JudgedRun:  # fmt: skip
         text = PHYSICS
         for key, value in start.items():
             lines = [x for x in text.splitlines() if not x.startswith(f"{key} =")]
@@ -53,7 +55,8 @@ def tried(tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn) -> Callab
             folder, stated, rig, Plan("Down", (part,)), standin(file=str(physics), faults=faults).addresses
         )
         closed = scene.run(Actor())
-        assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+        # An output that never lived gives no sign that it has fallen.
+        assert (closed.outcome, closed.safe) == ("complete", lived), closed.why
         with BookReader(scene.path) as book:
             return judge_run(book)
 
@@ -129,13 +132,20 @@ def test_a_soft_source_makes_it_hunt_and_that_is_told(tried: Callable[..., Judge
 
 
 def test_what_does_not_start_loaded_and_what_never_drops_out(tried: Callable[..., JudgedRun]) -> None:
-    """It wants 101 V to start, the line is 100 V; and a floor that lies above the lockout."""
+    """A floor that lies above the lockout; and a unit that wants 101 V to start on a line of 100 V."""
     run = tried(replace(QUICK, loads_percent=(20.0,), down_to_percent=70.0))
     down = of(run, "dropout_input", 20.0)
     assert down.number == pytest.approx(70.0, abs=0.3)
     assert "never_left" in {d.code for d in down.doubts}
     claim = next(j for j in run.judged if j.claim is not None and j.claim.figure == "dropout_input")
     assert claim.verdict is not Verdict.FAILS
+    never = of(
+        tried(replace(QUICK, loads_percent=(20.0,), down_to_percent=90.0), lived=False, start_V=101.0),
+        "dropout_input_rising",
+        20.0,
+    )
+    assert never.value is None
+    assert "never_good" in {d.code for d in never.doubts}
 
 
 def test_it_is_composed_where_a_paper_states_it(unit: Unit, rig: Rig) -> None:

@@ -138,7 +138,7 @@ def test_the_line_that_heats_it_most_is_looked_for_and_soaked_alone(soaking: Cal
     }
 
 
-def test_a_probe_that_falls_off_and_a_fan_that_stops_end_it_safe(soaking: Callable[..., Scene], tmp_path: Path) -> None:
+def test_a_probe_that_falls_off_ends_it_safe(soaking: Callable[..., Scene], tmp_path: Path) -> None:
     scene = soaking(QUICK)
     with telling_the_standin() as tell:
         told: list[str] = []

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 from zincsmith.analysis.accuracy import column
 from zincsmith.analysis.point_doubts import point_doubts
-from zincsmith.analysis.uncertainty import Estimate, Values, propagate
-from zincsmith.model.finding import Doubt, Finding, Working
+from zincsmith.analysis.uncertainty import Estimate, Values, factor_of, propagate
+from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.reading import Point
 
@@ -72,6 +74,20 @@ def finding_of(
         contributions=estimate.contributions,
         doubts=doubts,
     )
+
+
+def with_parts(found: Finding, *parts: Contribution) -> Finding:
+    """The finding with further sources of uncertainty; where its own is not known it stays so."""
+    if found.u is None or not parts:
+        return found
+    every = (*found.contributions, *parts)
+    u = math.hypot(found.u, *(p.effect for p in parts))
+    return replace(found, u=u, k=factor_of(every, found.dof), contributions=every)
+
+
+def unlooked(gap: float, words: str) -> Contribution:
+    """Between two settings nobody looked: a rectangle from the one that is told to the other."""
+    return Contribution(words, abs(gap) / math.sqrt(3.0), False, rectangular=True)
 
 
 def _working(

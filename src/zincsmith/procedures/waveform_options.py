@@ -120,10 +120,3 @@ class OnInputs(OnOutputs):
         if facts.source == "fixed":
             return "the input is a wall outlet: nobody can lower it; a source or a variable transformer can"
         return fed_by_one_mains(facts.unit.nameplate)
-
-
-class FromRecords(OnOutputs):
-    """So far records are taken in; no bench takes them yet."""
-
-    def unmet(self, facts: Facts) -> str:
-        return "so far it is worked out of recorded files; no bench carries it out yet"

@@ -11,14 +11,13 @@ import numpy as np
 from zincsmith.analysis.accuracy import limit_of_error
 from zincsmith.analysis.dropout import edge_of
 from zincsmith.analysis.envelope import Envelope
-from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.model.address import at_port
 from zincsmith.model.finding import Contribution, Doubt, Finding
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint, Purpose
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Curve, Curves
-from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.finding_of import finding_of, unlooked, with_parts
 from zincsmith.procedures.plotting import columns
 from zincsmith.procedures.ports import drawn_ports
 
@@ -95,8 +94,7 @@ def _of_sweep(
         name, title, "V", [good, *([below] if below is not None else [])], ["input_voltage", "output_voltage"],
         lambda v: float(v["input_voltage"][0]), words, at, _note(below, plate, way), doubts_of=lambda _p, _q: [],
     )  # fmt: skip
-    parts = _unknown(good, below, plate)
-    found = _with(found, parts)
+    found = with_parts(found, *_unknown(good, below, plate))
     doubts = [*found.doubts, *_doubts(points, load, hunts, way), *_sagging(good)]
     if below is None:
         text = f"At {load:g} % load it was still good at {volts.min():.4g} V, the lowest that was tried."
@@ -120,7 +118,7 @@ def _unknown(good: Point, below: Point | None, plate: Nameplate) -> tuple[Contri
     if below is None:
         return ()
     gap = abs(good.need("input_voltage").number - below.need("input_voltage").number)
-    parts = [Contribution("between the last two inputs", gap / math.sqrt(3.0), False, rectangular=True)]
+    parts = [unlooked(gap, "between the last two inputs")]
     for port in drawn_ports(good):
         here, there = (p.get(at_port("output_voltage", port)) for p in (good, below))
         if here is None or there is None or here.value is None or there.value is None:
@@ -131,14 +129,6 @@ def _unknown(good: Point, below: Point | None, plate: Nameplate) -> tuple[Contri
             moved = min(gap, limit * gap / fell) / math.sqrt(3.0)
             parts.append(Contribution(f"{here.source}: where the output leaves", moved, False, rectangular=True))
     return tuple(parts)
-
-
-def _with(found: Finding, parts: Sequence[Contribution]) -> Finding:
-    if found.u is None or not parts:
-        return found
-    every = (*found.contributions, *parts)
-    u = math.hypot(found.u, *(p.effect for p in parts))
-    return replace(found, u=u, k=factor_of(every, found.dof), contributions=every)
 
 
 def _doubts(points: Sequence[Point], load: float, hunts: bool, way: str) -> Iterable[Doubt]:
@@ -175,7 +165,7 @@ def _hysteresis(falling: tuple[Point, Finding], rising: tuple[Point, Finding]) -
     )  # fmt: skip
     gaps = [c for _, one in (falling, rising) for c in one.contributions if c.source.startswith("between")]
     named = [replace(c, source=f"{c.source}, {way}") for c, way in zip(gaps, NAMES, strict=False)]
-    return _with(found, named)
+    return with_parts(found, *named)
 
 
 # What is drawn

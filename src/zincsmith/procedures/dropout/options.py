@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import ClassVar, Literal
 
@@ -85,10 +84,6 @@ class DropoutOptions(OnInputs):
         if not claims_one_of(facts, "dropout_input"):
             return ()
         return (cls(line=facts.first, loads_percent=loads_claimed(facts, "dropout_input") or USUAL_LOADS),)
-
-    def retested(self, figures: Sequence[str], facts: Facts) -> Options | None:
-        """Without what comes up from off where only the falling side is asked for."""
-        return self if figures else None
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, line=to.line(self.line))

@@ -10,10 +10,10 @@ import math
 from collections.abc import Generator, Sequence
 from dataclasses import replace
 
-from zincsmith.analysis.uncertainty import Values, factor_of
+from zincsmith.analysis.uncertainty import Values
 from zincsmith.model.actions import Action, Dwell, Measure, Measured, Note, Outcome, SetSource, Stage, Stop
 from zincsmith.model.address import at_port
-from zincsmith.model.finding import Contribution, Doubt, Finding
+from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line
 from zincsmith.model.quantities import AWAY, STARTS
@@ -21,7 +21,7 @@ from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Curves, Steps
 from zincsmith.procedures.beginning import COMES_UP_S
-from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.finding_of import finding_of, unlooked, with_parts
 from zincsmith.procedures.overcurrent.options import OvercurrentOptions
 from zincsmith.procedures.overcurrent.share import HOLDS, RATED, RELEASED, beyond
 from zincsmith.procedures.ports import at_load, draw, emptied, idle, ramp
@@ -153,11 +153,8 @@ def _of_an_output(points: Sequence[Point], port: str, plate: Nameplate) -> list[
     limit_of = finding_of("overcurrent", "Overcurrent limit", "A", [best], [amps_at],
                           lambda v: float(abs(v[amps_at][0])), words, at, _recovery(points, port, plate),
                           doubts_of=lambda _p, _q: [])  # fmt: skip
-    part = Contribution("between the last that held and the first that did not", gap / math.sqrt(3.0), False,
-                        rectangular=True)  # fmt: skip
-    if limit_of.u is not None and gap:
-        parts, u = (*limit_of.contributions, part), math.hypot(limit_of.u, part.effect)
-        limit_of = replace(limit_of, u=u, k=factor_of(parts, limit_of.dof), contributions=parts)
+    if gap:
+        limit_of = with_parts(limit_of, unlooked(gap, "between the last that held and the first that did not"))
     before = finding_of("voltage_before_trip", "Output volts just before", "V", [best], [volts_at],
                         lambda v: float(abs(v[volts_at][0])), words, at, doubts_of=lambda _p, _q: [])  # fmt: skip
     found = [replace(one, output=port) for one in (limit_of, before)]

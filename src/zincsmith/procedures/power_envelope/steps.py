@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Generator, Sequence
 from dataclasses import replace
 
-from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.model.actions import Action, Confirm, Dwell, Measure, Measured, Note, Outcome, Stop
 from zincsmith.model.address import at_port
-from zincsmith.model.finding import Contribution, Doubt, Finding
+from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import Feed, OperatingPoint, Purpose
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point
@@ -17,7 +15,7 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.beginning import POLL_S, comes_back, feed, gate, is_back
 from zincsmith.procedures.dropout.figures import NOMINAL, TOLERANCE, is_good
-from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.finding_of import finding_of, unlooked, with_parts
 from zincsmith.procedures.overcurrent.share import beyond
 from zincsmith.procedures.plotting import columns
 from zincsmith.procedures.ports import at_load, draw, drawn_ports, everywhere, idle, output_watts, ramp
@@ -183,15 +181,7 @@ def _greatest(points: Sequence[Point], plate: Nameplate) -> Finding | None:
         text = f"It held {best.at.load_percent:.4g} %, the greatest load that was tried at this input."
         return replace(found, doubts=(*found.doubts, Doubt("no_limit_seen", text, "Its envelope lies higher.")))
     gap = found.number * (min(more) / best.at.load_percent - 1.0)
-    return _with_gap(found, gap, "between the last two loads")
-
-
-def _with_gap(found: Finding, gap: float, words: str) -> Finding:
-    if found.u is None:
-        return found
-    part = Contribution(words, gap / math.sqrt(3.0), False, rectangular=True)
-    parts, u = (*found.contributions, part), math.hypot(found.u, gap / math.sqrt(3.0))
-    return replace(found, u=u, k=factor_of(parts, found.dof), contributions=parts)
+    return with_parts(found, unlooked(gap, "between the last two loads"))
 
 
 def _reaches(by_line: Sequence[Sequence[Point]], plate: Nameplate) -> list[Finding]:
@@ -218,7 +208,8 @@ def _reaches(by_line: Sequence[Sequence[Point]], plate: Nameplate) -> list[Findi
             "never_left", "It gave its rated load at every input that was tried.", "It may do so lower still."
         )
         return [replace(found, doubts=(*found.doubts, doubt))]
-    return [_with_gap(found, reading.value - by_line[first - 1][0].at.line_V, "between the last two inputs")]
+    gap = reading.value - by_line[first - 1][0].at.line_V
+    return [with_parts(found, unlooked(gap, "between the last two inputs"))]
 
 
 SPEC = PowerEnvelope()

@@ -18,7 +18,7 @@ from zincsmith.model.quantities import ROOM
 from zincsmith.model.reading import FROM_FILE, Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Curve, Curves
-from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.finding_of import finding_of, unlooked, with_parts
 
 Array = NDArray[np.float64]
 LIMIT, AT = "limit_degC", "at_degC"  # stated with a point: what no spot may pass, in a room of so many degC
@@ -148,12 +148,9 @@ def _largest_of(loads: Sequence[tuple[float, bool, Point]]) -> Finding | None:
         doubt = Doubt("no_limit_seen", "It kept to the limit at the greatest load that was tried.", "It carries more.")
         return replace(found, doubts=(*found.doubts, doubt))
     gap = reading.value * (beyond[0] / best[0] - 1.0)
-    part = Contribution("between the last two loads", gap / math.sqrt(3.0), False, rectangular=True)
-    parts = (*found.contributions, part)
-    u = math.hypot(found.u, part.effect) if found.u is not None else None
     note = f"{best[0]:g} % of its rating; {beyond[0]:g} % was too hot"
-    return replace(found, u=u, k=factor_of(parts, None) if u is not None else None, contributions=parts,
-                   working=replace(found.working, note=note))  # fmt: skip
+    found = with_parts(found, unlooked(gap, "between the last two loads"))
+    return replace(found, working=replace(found.working, note=note))
 
 
 def soaks(points: Iterable[Point]) -> list[list[Point]]:
