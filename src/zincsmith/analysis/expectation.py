@@ -60,11 +60,11 @@ def expected(
     rated = plate.rated_power_W
     idle = FIXED_LOSS_SHARE * rated if runs else RESTING_W * (input_V / plate.input.voltage_min_V) ** 2
     pin = power + idle + (1.0 / EFFICIENCY - 1.0) * power
-    factor = POWER_FACTOR if plate.input.type == "ac" else 1.0
+    hertz = plate.input.hertz[0]
+    factor = POWER_FACTOR if hertz else 1.0
     current = pin / (factor * input_V) if input_V else 0.0
     share = power / rated if rated else 0.0
     low, high = (ambient_degC + share * rise for rise in CASE_K_AT_FULL_LOSS)
-    hertz = plate.input.frequency_Hz[0] if plate.input.frequency_Hz else 0.0
     watts, rms = Expected(pin, 0.9 * pin, 1.25 * pin), Expected(current, 0.5 * current, 1.5 * current)
     tries = not runs and input_V >= MAY_RUN_SHARE * plate.input.voltage_min_V
     if not runs:

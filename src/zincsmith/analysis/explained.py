@@ -27,7 +27,7 @@ def resting_power_W(plate: Nameplate, input_V: float) -> float:
 def resting_current_A(plate: Nameplate, input_V: float, frequency_Hz: float) -> float:
     """The most a unit that is not running takes, in A rms: its filter capacitors, and what it may explain in watts."""
     capacitive = 2.0 * math.pi * frequency_Hz * X_CAPACITOR_F * input_V
-    resting = resting_power_W(plate, input_V) / (WORST_POWER_FACTOR * input_V) if input_V > 0.0 else 0.0
+    resting = resting_power_W(plate, input_V) / (_least_factor(plate) * input_V) if input_V > 0.0 else 0.0
     return capacitive + resting + SURGE_A
 
 
@@ -39,4 +39,9 @@ def running_power_W(plate: Nameplate, load_W: float) -> float:
 
 def running_current_A(plate: Nameplate, input_V: float, load_W: float) -> float:
     """The most a running unit takes at a load in W of output, in A rms."""
-    return running_power_W(plate, load_W) / (WORST_POWER_FACTOR * input_V) + SURGE_A
+    return running_power_W(plate, load_W) / (_least_factor(plate) * input_V) + SURGE_A
+
+
+def _least_factor(plate: Nameplate) -> float:
+    """The least share of volts times amps that is power; all of it on direct current."""
+    return WORST_POWER_FACTOR if plate.input.type == "ac" else 1.0

@@ -18,6 +18,7 @@ from zincsmith.model.rig import Accuracy, Instrument, Rig
 FALLEN_SHARE = 0.1  # of the port's volts: a running 12 or 24 V output is never below the touch limit's 30 V by much
 UNPLUGGED_V = 5.0  # what a meter may pick up on an input that was unplugged; common practice, no source
 ZERO_W = 0.5  # less than this says nothing beside volts that are gone: what a wide range may show of nothing
+OPENED_V, OPENED_W = 0.5, 0.01  # the same of an input of direct current whose lead is open
 HOLD_S = 0.5  # the least time a sign has to stay low
 MARGIN = 1.25  # of the longest pause between two restarts
 WAIT_S, WAIT_MOST_S = 60.0, 120.0  # for an output that nobody has seen empty itself yet; ever
@@ -137,7 +138,8 @@ def seen_of(rig: Rig, outputs_V: Mapping[str, float]) -> Seen:
     channels = rig.channels
     for name in sorted((n for n in channels if name_of(n) in CLAIM_OF), key=lambda n: ORDER.index(name_of(n))):
         if channels[name].how != "by hand":
-            found[name] = Channel(_low(name_of(name), channels[name], outputs_V.get(port_of(name), 0.0)))
+            low = _low(name_of(name), channels[name], outputs_V.get(port_of(name), 0.0), rig.source("ac") is None)
+            found[name] = Channel(low)
     return Seen(found)
 
 
@@ -146,11 +148,12 @@ def fallen_below_V(output_V: float) -> float:
     return min(TOUCH_LIMIT_V, FALLEN_SHARE * abs(output_V)) if output_V else TOUCH_LIMIT_V
 
 
-def _low(name: str, one: Instrument, output_V: float) -> float:
+def _low(name: str, one: Instrument, output_V: float, direct: bool) -> float:
     if CLAIM_OF[name] in (OUTPUT, NODE):  # of a node no output's volts are known: the touch limit
         return fallen_below_V(output_V)
     spans = [zero_span(row) for row in one.accuracy if row.quantity == name]
-    return max(UNPLUGGED_V if name == "input_voltage" else ZERO_W, *spans)
+    nothing = (OPENED_V, OPENED_W) if direct else (UNPLUGGED_V, ZERO_W)
+    return max(nothing[name == "input_power"], *(spans[:1] if direct else spans))
 
 
 def zero_span(row: Accuracy) -> float:

@@ -21,11 +21,11 @@ from zincsmith.model.address import at_port, name_of
 from zincsmith.model.commands import Gone, Pass
 from zincsmith.model.errors import BookError, InstrumentError, LimitError, ZincsmithError
 from zincsmith.model.events import Effected, HandSetting
-from zincsmith.model.operating_point import LAW_WORDS, OF_LAW, LoadLaw
+from zincsmith.model.operating_point import LAW_WORDS, OF_LAW, LoadLaw, feed_words
 from zincsmith.model.port import of_output
 from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.rig import Instrument
-from zincsmith.model.roles import BY_LAW
+from zincsmith.model.roles import BY_LAW, source_role
 from zincsmith.model.settings import Drawn, Fed, Settings
 from zincsmith.planning.limits import MOST_BEYOND, Limits
 from zincsmith.planning.rig_facts import step_words
@@ -122,7 +122,8 @@ class Setter:
         return None if law == "CC" else level_of(law, voltage, current)
 
     def _source(self, action: SetSource) -> Body:
-        after, place = self.poll_loop.settings.after(action), at_port("ac_source", action.port)
+        after = self.poll_loop.settings.after(action)
+        place = at_port(source_role(action.frequency_Hz), action.port)
         if action.on and not self.poll_loop.settings.source_on:
             self.contactors.prove_open()
         if action.on and action.voltage_V > 0.0:
@@ -130,11 +131,7 @@ class Setter:
         if place not in self.bench.instruments:
             return self._source_by_hand(action, place)
         source = self.bench.instruments[place]
-        found: Body = {
-            "voltage_V": source.set("voltage", action.voltage_V),
-            "frequency_Hz": source.set("frequency", action.frequency_Hz),
-            **_at(action.port),
-        }
+        found: Body = {**self._prepared(source, self.bench.rig.need(place), action), **_at(action.port)}
         if action.phase_deg is not None and source.can_choose("phase"):
             found["phase_deg"] = source.set("phase", round(action.phase_deg, 1) % 360.0)
         if action.on:
@@ -142,6 +139,17 @@ class Setter:
         found["on"] = bool(source.set("output", action.on))
         self.poll_loop.settings = after
         return found
+
+    @staticmethod
+    def _prepared(source: ScpiInstrument, declared: Instrument, action: SetSource) -> Body:
+        """Volts, and with them hertz, or of direct current the limit that the source itself keeps to."""
+        if action.frequency_Hz:
+            voltage = source.set("voltage", action.voltage_V)
+            return {"voltage_V": voltage, "frequency_Hz": source.set("frequency", action.frequency_Hz)}
+        found: Body = {"frequency_Hz": 0.0}
+        if (limit := source_limit_A(declared)) is not None:
+            found["limit_A"] = source.set("current", limit)
+        return {"voltage_V": source.set("voltage", action.voltage_V), **found}
 
     def _source_by_hand(self, action: SetSource, place: str) -> Body:
         """A gate with what to set and at which readings to switch off first; none where it stands so already. What is
@@ -339,6 +347,13 @@ def _at(port: str) -> Body:
     return {"port": port} if port else {}
 
 
+def source_limit_A(one: Instrument) -> float | None:
+    """The current that a source is set not to exceed: as the rig states it, else all it can give; None where neither is
+    known."""
+    most = one.most.get("current_A")
+    return most if one.limit_A is None else min(one.limit_A, most if most is not None else one.limit_A)
+
+
 def source_words(one: object, action: SetSource, now: Fed) -> str:
     """What a person has to do about a source that the program cannot reach."""
     name = getattr(one, "name", "source")
@@ -346,9 +361,14 @@ def source_words(one: object, action: SetSource, now: Fed) -> str:
         return f"Switch the {name} off, or pull its plug."
     if getattr(one, "outlet", None) is not None:
         return f"Plug the unit in at the {name}, through the power meter."
+    feed, meter = feed_words(action.voltage_V, action.frequency_Hz), "by the power meter"
+    if not action.frequency_Hz:
+        meter = "by the meter at the unit's input terminals, polarity checked"
     if now.on:
-        return f"Turn the {name} to {action.voltage_V:g} V, by the power meter."
-    return f"Set the {name} to {action.voltage_V:g} V {action.frequency_Hz:g} Hz, by the power meter, and switch it on."
+        return f"Turn the {name} to {action.voltage_V:g} V, {meter.split(',')[0]}."
+    limit_A = source_limit_A(one) if isinstance(one, Instrument) and not action.frequency_Hz else None
+    limited = f", its current limit to {limit_A:g} A" if limit_A is not None else ""
+    return f"Set the {name} to {feed}{limited}, {meter}, and switch it on."
 
 
 def load_words(one: Instrument | None, action: SetLoad, output_V: float) -> str:

@@ -49,6 +49,13 @@ class Purpose(StrEnum):
         return self not in (Purpose.AGAIN, Purpose.TURN, Purpose.LINE_TURN)
 
 
+def feed_words(voltage_V: float, frequency_Hz: float | None) -> str:
+    """What an input is fed with: *230 V 50 Hz*, *12 V DC*; where nobody stated a frequency the volts alone."""
+    if frequency_Hz is None:
+        return f"{voltage_V:g} V"
+    return f"{voltage_V:g} V {frequency_Hz:g} Hz" if frequency_Hz else f"{voltage_V:g} V DC"
+
+
 @dataclass(frozen=True)
 class Feed:
     """What a port was fed with: V rms and Hz, 0 Hz for direct current; None is left open."""
@@ -211,11 +218,8 @@ class OperatingPoint:
     @cached_property
     def words(self) -> str:
         """Line and load, as screens and reports write them."""
-        line = ""
-        if self.feed.voltage_V is not None:
-            line = f"{self.feed.voltage_V:g} V"
-            if self.feed.frequency_Hz is not None:
-                line += f" {self.feed.frequency_Hz:g} Hz"
+        voltage, hertz = self.line
+        line = feed_words(voltage, hertz) if voltage is not None else ""
         modes = ", ".join(f"{port} at {mode}".strip() for port, mode in self.modes)
         draws = self.draws if self.alike is None else (self.alike,)
         where = ", ".join(x for x in (line, modes, *(d.words for d in draws)) if x)

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from importlib import import_module
 from typing import Any
 
+from zincsmith.model.operating_point import feed_words
 from zincsmith.model.record import Record
 from zincsmith.model.scope import Stood
 
@@ -16,14 +17,14 @@ CATALOGUE = "zincsmith.procedures.catalogue"  # asked by name, so that plans can
 
 @dataclass(frozen=True)
 class Line(Record):
-    """One input condition: V rms and Hz."""
+    """One input condition: V rms and Hz, or V and 0 Hz for direct current."""
 
     voltage_V: float
     frequency_Hz: float
 
     @property
     def words(self) -> str:
-        return f"{self.voltage_V:g} V {self.frequency_Hz:g} Hz"
+        return feed_words(self.voltage_V, self.frequency_Hz)
 
 
 LINES = (Line(115.0, 60.0), Line(230.0, 50.0))

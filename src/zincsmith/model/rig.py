@@ -9,6 +9,7 @@ from typing import Literal
 from zincsmith.model.address import at_port
 from zincsmith.model.quantities import QUANTITIES, TIMED
 from zincsmith.model.record import Record, Span
+from zincsmith.model.roles import SOURCES
 
 How = Literal["simulated", "connected", "by hand"]
 
@@ -333,6 +334,12 @@ class Rig(Record):
     def instrument(self, place: str) -> Instrument | None:
         """The one that plays a role, given by its address: the role alone is that at the only port."""
         return next((i for i in self.instruments if any(at_port(i.role, port) == place for port in i.ports)), None)
+
+    def source(self, kind: str = "") -> Instrument | None:
+        """What feeds the unit through an input of this kind, ac or dc; the only one, or that for mains, where none is
+        named."""
+        roles = [role for name, role in SOURCES.items() if kind in ("", name)]
+        return next((one for role in roles if (one := self.instrument(role)) is not None), None)
 
     def need(self, place: str) -> Instrument:
         """The same, where the caller has seen that there is one; ValueError else: a bug."""

@@ -99,6 +99,16 @@ class RoleWords(dict[str, str]):
         return f"{self.get(name, name[:40])}, {port}" if port else name[:40].replace("_", " ")
 
 
+# What feeds a unit, by the kind of its input; where it does not matter which, "source" stands for either.
+SOURCE = "source"
+SOURCES = {"ac": "ac_source", "dc": "dc_source"}
+
+
+def source_role(frequency_Hz: float) -> str:
+    """The role of what feeds with this frequency; 0 Hz is direct current."""
+    return SOURCES["ac" if frequency_Hz else "dc"]
+
+
 ROLES = RoleWords({role.name: role.words for role in TABLE})
 NOT_NEEDED = tuple(role.name for role in TABLE if role.optional)
 OF_THE_UNIT = tuple(role.name for role in TABLE if role.of_the_unit)

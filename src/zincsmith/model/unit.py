@@ -53,6 +53,11 @@ class InputRating(Record):
     ranges: tuple[InputRange, ...] = ()
 
     @property
+    def hertz(self) -> tuple[float, ...]:
+        """What it may be fed with, Hz: 0 for direct current, the usual ones where an AC input states none."""
+        return (0.0,) if self.type == "dc" else self.frequency_Hz or (50.0, 60.0)
+
+    @property
     def voltage_min_V(self) -> float:
         return self.voltage_V[0]
 

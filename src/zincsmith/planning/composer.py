@@ -5,6 +5,7 @@ Safe first, gentle before violent, cold before warm where it matters, risk of de
 
 from __future__ import annotations
 
+import math
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
@@ -16,8 +17,9 @@ from zincsmith.model.figures import FIGURES, TESTS
 from zincsmith.model.plan import LINES, Line, Options, Plan
 from zincsmith.model.port import output_ports
 from zincsmith.model.rig import Rig
-from zincsmith.model.roles import AT_OUTPUTS, ROLES
+from zincsmith.model.roles import AT_OUTPUTS, ROLES, SOURCE, SOURCES
 from zincsmith.model.unit import Nameplate, Unit
+from zincsmith.planning.limits import weakest_at_input
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.planning.rig_facts import outlet_of, records, source_kind
 from zincsmith.procedures.catalogue import every, package_of, planned, planned_record, procedure
@@ -49,7 +51,7 @@ def plan_named(name: str, unit: Unit, rig: Rig, chosen: Collection[str] = ()) ->
 def facts_of(unit: Unit, rig: Rig, chosen: Collection[str] = ()) -> Facts:
     """What a plan for this unit on this rig is composed by."""
     lines = lines_for(unit, rig)
-    by_program = not any(rig.by_hand(role) for role in ("power_meter", "voltmeter", "load", "ac_source"))
+    by_program = not any(rig.by_hand(role) for role in ("power_meter", "voltmeter", "load", *SOURCES.values()))
     return Facts(
         unit, rig, lines, standby_lines(unit, lines), source_kind(rig), records(rig), by_program, frozenset(chosen)
     )
@@ -159,6 +161,8 @@ def standby_lines(unit: Unit, lines: Sequence[Line]) -> tuple[Line, ...]:
 
 def places_of(role: str, plate: Nameplate) -> tuple[str, ...]:
     """Where a unit needs a role: at each of its outputs, or once."""
+    if role == SOURCE:
+        return (SOURCES[plate.input.type if plate.inputs else "ac"],)
     return tuple(at_port(role, port) for port in output_ports(plate)) if role in AT_OUTPUTS else (role,)
 
 
@@ -180,18 +184,23 @@ def lines_for(unit: Unit, rig: Rig) -> tuple[Line, ...]:
     outlet = outlet_of(rig)
     if outlet is not None:
         return (outlet,)
-    if not plate.inputs or plate.input.type != "ac":
+    if not plate.inputs:
         return ()
-    low, high = plate.input.voltage_V
-    hertz = plate.input.frequency_Hz or (50.0, 60.0)
+    one = plate.input
+    marked = (PART_SHARE * bound.value for bound in weakest_at_input(unit))
+    low, high = one.voltage_V[0], min((one.voltage_V[1], *marked))
+    hertz = one.hertz
     wanted = [Line(low, max(hertz)), Line(high, min(hertz))]
+    if one.type == "dc" and high > low:
+        wanted.append(Line(between_ends(low, high), 0.0))
     for _, rules in supply_rules(plate.rules):
         wanted += [Line(x.voltage_V, x.frequency_Hz) for x in rules.lines]
     for claim in plate.claims:
         at = claim.condition
-        if claim.kept and at.line_V is not None and at.line_V[0] == at.line_V[1] and at.frequency_Hz is not None:
-            wanted.append(Line(at.line_V[0], at.frequency_Hz))
-    source = rig.instrument("ac_source")
+        if claim.kept and at.line_V is not None and at.line_V[0] == at.line_V[1]:
+            stated = at.frequency_Hz if one.type == "ac" else 0.0
+            wanted += [Line(at.line_V[0], stated)] if stated is not None else []
+    source = rig.source(one.type)
     most = source.most.get("voltage_V", high) if source is not None else high
     fitting = [x for x in wanted if low <= x.voltage_V <= min(high, most) and _rated(x, hertz)]
     out: list[Line] = []
@@ -199,6 +208,19 @@ def lines_for(unit: Unit, rig: Rig) -> tuple[Line, ...]:
         if not any(abs(line.voltage_V - x.voltage_V) <= SAME_SHARE * x.voltage_V for x in out):
             out.append(line)
     return tuple(out)
+
+
+PART_SHARE = 0.9  # of what a part across the input is marked for: nobody works at the mark; common practice, no source
+# What units are fed with, V of direct current; common practice, no source.
+USUAL_DC_V = (3.7, 5.0, 7.4, 9.0, 12.0, 15.0, 18.0, 24.0, 28.0, 36.0, 48.0, 72.0, 110.0)
+
+
+def between_ends(low: float, high: float) -> float:
+    """Of the usual volts of direct current those nearest to the middle of a range, as ratios go; the middle itself
+    where none of them lies inside."""
+    middle = math.sqrt(low * high)
+    inside = [v for v in USUAL_DC_V if low < v < high]
+    return min(inside, key=lambda v: abs(math.log(v / middle)), default=float(f"{middle:.2g}"))
 
 
 def _rated(line: Line, hertz: Sequence[float]) -> bool:

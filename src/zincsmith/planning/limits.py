@@ -16,6 +16,7 @@ from zincsmith.model.plan import Plan
 from zincsmith.model.port import of_output, output_ports
 from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.rig import Rig
+from zincsmith.model.roles import SOURCES
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.planning.rig_facts import laws_of
 
@@ -71,20 +72,15 @@ class Limits:
             own, more = instrument(at_port("load", port), key), base_most_A(rig, port, envelope.voltage_V(port))
             return own if own is None or not more else Bound(own.value + times * more, "the most load and base can do")
 
-        parts = [
-            Bound(p.rated_V, f"what {p.name} is marked for")
-            for p in unit.look.parts
-            if p.what in ("X capacitor", "input capacitor") and p.rated_V is not None
-        ]
         share = 1.0 if ambient_degC is None else envelope.share_at(ambient_degC)
         return cls(
             source_V=_least(
                 Bound(nameplate.input.voltage_max_V, "the upper end of the unit's rated input"),
-                instrument("ac_source", "voltage_V"),
-                *parts,
+                instrument(SOURCES[nameplate.input.type], "voltage_V"),
+                *weakest_at_input(unit),
             ),
             loads_most={port: beside(port, "current_A", 1.0) for port in output_ports(nameplate)},
-            frequency_Hz=(min(nameplate.input.frequency_Hz), max(nameplate.input.frequency_Hz)),
+            frequency_Hz=(min(nameplate.input.hertz), max(nameplate.input.hertz)),
             envelope=envelope,
             room_share=share,
             room_degC=ambient_degC,
@@ -105,9 +101,9 @@ class Limits:
             self._compare(action.voltage_V, self.source_V, "V", "source")
             low, high = self.frequency_Hz
             if not low - 0.5 <= action.frequency_Hz <= high + 0.5:
-                raise LimitError(
-                    f"the plan wants {action.frequency_Hz:g} Hz; the unit is rated for {low:g} to {high:g} Hz"
-                )
+                wants, rated = (f"{x:g} Hz" if x else "direct current" for x in (action.frequency_Hz, high))
+                rated = f"{low:g} to {rated}" if low else rated
+                raise LimitError(f"the plan wants {wants}; the unit is rated for {rated}")
         elif isinstance(action, SetLoad):
             self._check_load(action, drawn_A, modes)
         else:
@@ -155,6 +151,15 @@ class Limits:
     def _compare(wanted: float, bound: Bound, unit: str, what: str) -> None:
         if not 0.0 <= wanted <= bound.value * (1.0 + 1e-9):
             raise LimitError(f"the plan wants the {what} at {wanted:g} {unit}; {bound.whose} is {bound.value:g} {unit}")
+
+
+def weakest_at_input(unit: Unit) -> list[Bound]:
+    """What the parts that lie across the input are marked for."""
+    return [
+        Bound(p.rated_V, f"what {p.name} is marked for")
+        for p in unit.look.parts
+        if p.what in ("X capacitor", "input capacitor") and p.rated_V is not None
+    ]
 
 
 def _shorts(rig: Rig) -> dict[str, Bound | None]:
@@ -225,7 +230,7 @@ def _rig(rig: Rig, unit: Unit) -> Iterator[Watch]:
     for gear in rig.gear:
         if gear.what == "fuse" and gear.rated_A is not None:
             yield Watch("input_current", None, gear.rated_A, "the fuse ahead of the unit")
-    for source in rig.of("ac_source"):
+    for source in (one for role in SOURCES.values() for one in rig.of(role)):
         if "current_A" in source.most:
             most_A = source.most["current_A"]
             yield Watch(at_port("input_current", source.port), None, most_A, f"the most {source.name} can do")

@@ -69,7 +69,7 @@ def captured(rig: Rig) -> frozenset[str]:
 
 def phased(rig: Rig) -> bool:
     """Whether the source can be told where in its period it switches: the rig says so, its dialect has the words."""
-    source = rig.instrument("ac_source")
+    source = rig.source("ac")
     if source is None or source.how == "by hand" or not source.sets_phase:
         return False
     return "set_phase" in dialect_for(source.role, source.dialect, source.dialect_text).operation
@@ -138,7 +138,7 @@ def derived(rig: Rig) -> frozenset[str]:
 
 
 def source_kind(rig: Rig) -> SourceKind:
-    source = rig.instrument("ac_source")
+    source = rig.source()
     if source is None or source.how != "by hand":
         return "settable"
     return "fixed" if source.outlet is not None else "by hand"
@@ -146,7 +146,7 @@ def source_kind(rig: Rig) -> SourceKind:
 
 def outlet_of(rig: Rig) -> Line | None:
     """The line of a source that nobody can set. InputError when it is stated wrongly."""
-    source = rig.instrument("ac_source")
+    source = rig.source("ac")
     if source is None or source.outlet is None:
         return None
     voltage, hertz = source.outlet

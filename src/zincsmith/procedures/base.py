@@ -229,12 +229,19 @@ class Procedure:
 
 def fed_by_one_mains(plate: Nameplate) -> str:
     """Why a procedure for one AC input and DC outputs of fixed volts does not fit; empty when it does."""
+    if plate.inputs and plate.input.type != "ac":
+        return "it is about an input that alternates, and this unit is fed with direct current"
+    return fed_by_one_input(plate)
+
+
+def fed_by_one_input(plate: Nameplate) -> str:
+    """Why a procedure for one input, AC or DC, and DC outputs of fixed volts does not fit; empty when it does."""
     ports = ports_of(plate)
     fed, given = ([p for p in ports if p.side == side] for side in ("in", "out"))
     if not fed or not given:
         return "the nameplate states no input or no output yet"
-    if [p.kind for p in fed] != ["ac"]:
-        return "no procedure yet for a unit that is not fed by one AC input"
+    if len(fed) > 1:
+        return "no procedure yet for a unit with several inputs"
     for port in given:
         if port.kind != "dc" or not any(m.law == "fixed" and m.voltage_V[0] for m in port.modes):
             return "no procedure yet for this kind of output"
@@ -243,6 +250,6 @@ def fed_by_one_mains(plate: Nameplate) -> str:
 
 def one_output(plate: Nameplate) -> str:
     """Why a procedure for one fixed DC output does not fit; empty when it does."""
-    unfit = fed_by_one_mains(plate)
+    unfit = fed_by_one_input(plate)
     several = len(plate.outputs) > 1 or any(len(p.modes) > 1 for p in ports_of(plate))
     return unfit or ("no procedure yet for several outputs" if several else "")

@@ -18,6 +18,9 @@ CAUTIONS = {
     "eyes": "Eye protection: an over-volted or reversed electrolytic can burst.",
     "static": "Earth yourself for electrostatic care only on a unit that is unplugged and discharged; never a wrist "
     "strap on live work.",
+    "direct": "A DC source gives all of its limit into a slip: polarity checked before it is joined, its current limit "
+    "set before its volts, a DC fuse ahead of the unit. An arc of direct current does not go out by itself: switch off "
+    "at the source, never pull a lead under load.",
     "battery": "A battery delivers hundreds of amperes: a DC-rated fuse at its terminal, pre-charge, polarity; mind "
     "hydrogen, or the battery's own protection.",
     "inverter": "Both legs of an inverter's output are live; a scope clip shorts its bridge. Never back-feed the "
@@ -53,6 +56,7 @@ def cautions_for(unit: Unit) -> dict[str, str]:
         "bulk": mains,
         "eyes": opened,
         "static": opened,
+        "direct": any(i.type == "dc" for i in plate.inputs),
         "battery": fed_by_battery,
         "inverter": unit.kind == "inverter",
         "hot": True,

@@ -48,20 +48,20 @@ def times(*seconds: float) -> tuple[tuple[str, float], ...]:
 
 
 def lines_words(lines: Sequence[Line]) -> str:
-    return ", ".join(f"{x.voltage_V:g} {x.frequency_Hz:g}" for x in lines)
+    return ", ".join(f"{x.voltage_V:g} {f'{x.frequency_Hz:g}' if x.frequency_Hz else 'DC'}" for x in lines)
 
 
 def read_lines(text: str) -> tuple[Line, ...]:
-    """``100 60, 230 50`` as lines; units may be written. InputError for anything else."""
+    """``100 60, 230 50`` or ``9 DC, 36 DC`` as lines; units may be written. InputError for anything else."""
     found = []
     for piece in text.replace("V", " ").replace("Hz", " ").split(","):
-        numbers = piece.split()
+        numbers = ["0" if word.upper() == "DC" else word for word in piece.split()]
         if not numbers:
             continue
         try:
             voltage, hertz = map(float, numbers)
         except ValueError:
-            raise InputError(f"{piece.strip()!r} is no line: volts and hertz, such as 230 50") from None
+            raise InputError(f"{piece.strip()!r} is no line: volts and hertz, such as 230 50, or 12 DC") from None
         found.append(Line(voltage, hertz))
     return tuple(found)
 
@@ -91,7 +91,7 @@ def read_line(text: str) -> Line:
     """InputError for none, or several."""
     found = read_lines(text)
     if len(found) != 1:
-        raise InputError("one line is wanted: volts and hertz, such as 115 60")
+        raise InputError("one line is wanted: volts and hertz, such as 115 60, or 12 DC")
     return found[0]
 
 
@@ -115,8 +115,12 @@ def between(least: float, most: float, **values_s: float) -> None:
 
 
 def check_lines(lines: Sequence[Line], key: str = "lines") -> None:
-    if not lines or any(not 1.0 <= x.voltage_V <= 1000.0 or not 40.0 <= x.frequency_Hz <= 440.0 for x in lines):
-        raise InputError("name at least one line of 1 to 1000 V and 40 to 440 Hz", key=f"part.{key}")
+    if not lines or any(not _can_be(x) for x in lines):
+        raise InputError("name at least one line of 1 to 1000 V and 40 to 440 Hz, or DC", key=f"part.{key}")
+
+
+def _can_be(line: Line) -> bool:
+    return 1.0 <= line.voltage_V <= 1000.0 and (line.frequency_Hz == 0.0 or 40.0 <= line.frequency_Hz <= 440.0)
 
 
 def check_loads(loads: Sequence[float]) -> None:

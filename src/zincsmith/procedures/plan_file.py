@@ -59,7 +59,7 @@ def _part(raw: Any, n: int, file: str, text: str) -> Options:
 
 
 def _lines(value: Any, file: str, key: str) -> Any:
-    """``[115, 60]`` as a line, a list of such as lines."""
+    """``[115, 60]`` as a line, ``[12, 0]`` as one of direct current, a list of such as lines."""
     if isinstance(value, list) and len(value) == 2 and not any(isinstance(v, list) for v in value):
         return {"voltage_V": value[0], "frequency_Hz": value[1]}
     if isinstance(value, list) and all(isinstance(v, list) and len(v) == 2 for v in value):

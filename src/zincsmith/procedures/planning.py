@@ -9,7 +9,7 @@ from typing import ClassVar
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Nameplate, Unit
-from zincsmith.procedures.base import SourceKind, fed_by_one_mains
+from zincsmith.procedures.base import SourceKind, fed_by_one_input, fed_by_one_mains
 from zincsmith.procedures.fields import Field
 
 FIRST = 0  # gates before anything is energised
@@ -33,6 +33,10 @@ class Facts:
 
     @property
     def first(self) -> Line:
+        """The line that most is done at: the lowest of mains, the one in the middle of direct current, whose lower end
+        may be below what the unit works at."""
+        if self.lines and not self.lines[0].frequency_Hz:
+            return self.lines[len(self.lines) // 2]
         return self.lines[0] if self.lines else LINES[0]
 
     @property
@@ -67,7 +71,7 @@ class Refit:
     def fits(self, line: Line) -> bool:
         """Whether the first input of the unit is rated for a line."""
         one = self.new.nameplate.input
-        hertz = one.frequency_Hz or (50.0, 60.0)
+        hertz = one.hertz
         spans = [r.voltage_V for r in one.ranges if r.type == one.type] or [one.voltage_V]
         rated = min(hertz) <= line.frequency_Hz <= max(hertz)
         return rated and any(low <= line.voltage_V <= high for low, high in spans)
@@ -114,7 +118,7 @@ class Planned(Options):
     @classmethod
     def suits(cls, plate: Nameplate) -> str:
         """Empty when the procedure fits a unit, else the reason why not."""
-        return fed_by_one_mains(plate)
+        return fed_by_one_input(plate)
 
     def told(self) -> tuple[tuple[str, str], ...]:
         """(what, how) of the conditions that a report tells."""
@@ -143,3 +147,11 @@ class Planned(Options):
     def on_the_changed(self) -> Options | None:
         """The part as it is done once more after the unit was changed; None: it is not."""
         return self
+
+
+class OnMains(Planned):
+    """What is about an input that alternates."""
+
+    @classmethod
+    def suits(cls, plate: Nameplate) -> str:
+        return fed_by_one_mains(plate)

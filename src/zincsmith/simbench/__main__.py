@@ -9,11 +9,11 @@ import subprocess
 import sys
 from pathlib import Path
 
-from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.defect import KINDS as DEFECTS
 from zincsmith.simbench.imperfect import Imperfections, drawn
 from zincsmith.simbench.scpi import ScpiError
 from zincsmith.simbench.server import FAULTS, MISHAPS, TYPO, Bench
+from zincsmith.simbench.units import read_unit
 from zincsmith.simbench.world import World
 
 
@@ -54,7 +54,7 @@ def main() -> int:
     arguments = parser.parse_args()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl+C is for the application; the bench outlives it
     try:
-        unit = Adapter.read(arguments.unit)
+        unit = read_unit(arguments.unit)
     except (OSError, ValueError) as error:
         print(f"stand-in bench: {error}", file=sys.stderr)
         return 2

@@ -50,7 +50,11 @@ class Steady:
 
 
 class Adapter:
-    """A single-output supply between the mains and a load; ``step`` moves it on in time."""
+    """A single-output supply between the mains and a load; ``step`` moves it on in time. ``direct``: it is fed with
+    direct current; ``nominal_V`` is the input that losses and line effect are stated at."""
+
+    direct = False
+    nominal_V = 230.0
 
     def __init__(self, output: Output, losses: Losses, thermal: Thermal, start: Start, mains: Rectifier,
                  **more: Any) -> None:  # fmt: skip
@@ -86,7 +90,7 @@ class Adapter:
 
     def loss_W(self, input_V: float, current_A: float, core_degC: float) -> float:
         """Converter loss in W between bulk capacitor and output."""
-        k, line = self.losses, input_V / 230.0
+        k, line = self.losses, input_V / self.nominal_V
         fixed = k.fixed_W * line**k.fixed_line_exponent
         square = k.square_W_per_A2 * line**-k.square_line_exponent * (1.0 + k.square_per_K * (core_degC - 25.0))
         loss: float = fixed + k.linear_W_per_A * current_A + (square + self.added_ohm) * current_A**2
@@ -97,10 +101,14 @@ class Adapter:
         o = self.output
         return self.defect.regulated_V(
             o.voltage_V * (1.0 + o.setpoint_error_percent / 100.0)
-            + o.line_uV_per_V * 1e-6 * (input_V - 230.0)
+            + o.line_uV_per_V * 1e-6 * (input_V - self.nominal_V)
             + o.drift_uV_per_K * 1e-6 * (core_degC - 25.0)
             - (o.resistance_ohm + self.added_ohm) * current_A
         )
+
+    def crest_V(self, input_V: float) -> float:
+        """What a capacitor behind the input is charged to, V."""
+        return math.sqrt(2.0) * input_V
 
     def draw(self, input_V: float, frequency_Hz: float, converter_W: float, correcting: bool = False) -> Intake:
         """Mains side for a converter power: corrected, or interpolated between integrated points 1.5 W apart."""
@@ -320,8 +328,8 @@ class Adapter:
         self.correcting = converter >= (c.until_W if self.correcting else c.from_W)
         mean = self.draw(input_V, hertz, converter, self.correcting)
         self.intake = self._packets(mean, converter)
-        peak = c.bulk_V if self.correcting else input_V * math.sqrt(2.0)
-        self._stored_J = 0.5 * self.mains.bulk_F * max(0.0, peak**2 - 2.0 * self.start.stop_V**2)
+        peak = c.bulk_V if self.correcting else self.crest_V(input_V)
+        self._stored_J = 0.5 * self.mains.bulk_F * max(0.0, peak**2 - self.crest_V(self.start.stop_V) ** 2)
 
     def _packets(self, mean: Intake, converter_W: float) -> Intake:
         b = self.burst

@@ -44,6 +44,12 @@ METERS = {
     "thermometer": (Function("case_temperature", 0.0, 0.5, 0.005, (200.0,)),),
     "spot_thermometer": (Function("spot_temperature", 0.0, 0.5, 0.005, (200.0,)),),
 }
+DIRECT = (  # the same meter at an input of direct current
+    Function("input_voltage", 0.03, 0.02, 0.002, (6.0, 15.0, 60.0, 150.0)),
+    Function("input_current", 0.05, 0.03, 0.002, (0.01, 0.1, 1.0, 5.0, 20.0)),
+    Function("input_power", 0.08, 0.04, 0.002, (0.1, 1.0, 5.0, 15.0, 75.0, 300.0)),
+    *METERS["power_meter"][3:],
+)
 OF_ITSELF = (  # what the source reads of what it gives: a poor meter
     Function("input_voltage", 0.5, 0.3, 0.01, (300.0,)),
     Function("input_current", 1.0, 0.5, 0.02, (5.0,)),
@@ -115,7 +121,8 @@ def _with_factor(u: float, i: float, p: float) -> str:
 
 def power_meter(world: World) -> Interpreter:
     box = Interpreter(IDENTITIES["power_meter"])
-    volts, amps, watts, hertz, thd = (Meter("power_meter", f, world) for f in METERS["power_meter"])
+    functions = DIRECT if world.unit.direct else METERS["power_meter"]
+    volts, amps, watts, hertz, thd = (Meter("power_meter", f, world) for f in functions)
 
     dc = Meter("power_meter", Function("output_voltage", 0.05, 0.02, 0.001, (60.0,)).at(world.ports[0]), world)
     held: dict[str, float] = {}  # of one moment, from HOLD to HOLD; without it everything is read when it is asked for
@@ -342,14 +349,14 @@ def panel_ammeter(world: World) -> Interpreter:
 
 def dc_source(world: World) -> Interpreter:
     box, source = Interpreter(IDENTITIES["dc_source"]), world.dc_source
-    limit = [5.0]
 
     def volts(text: str) -> None:
         source.voltage_V = number(text, 0.0, 400.0)
         world.changed()
 
     def amps(text: str) -> None:
-        limit[0] = number(text, 0.0, 10.0)
+        source.limit_A = number(text, 0.0, 10.0)
+        world.changed()
 
     def output(text: str) -> None:
         source.on = boolean(text)
@@ -358,7 +365,7 @@ def dc_source(world: World) -> Interpreter:
     box.on("[SOURce]:VOLTage[:LEVel]", volts)
     box.on("[SOURce]:VOLTage[:LEVel]?", lambda _: render(source.voltage_V))
     box.on("[SOURce]:CURRent[:LEVel]", amps)
-    box.on("[SOURce]:CURRent[:LEVel]?", lambda _: render(limit[0]))
+    box.on("[SOURce]:CURRent[:LEVel]?", lambda _: render(source.limit_A))
     box.on("OUTPut[:STATe]", output)
     box.on("OUTPut[:STATe]?", lambda _: str(int(source.on)))
     box.on("*RST", lambda _: output("0"))

@@ -84,6 +84,23 @@ class Start:
 
 
 @dataclass(frozen=True)
+class Stage:
+    """``nominal_V`` is the input that losses and line effect are stated at. Stepping down, no more comes out than
+    ``duty_most`` of the input less what ``path_ohm`` and ``drop_V`` take; stepping up, or either way, no more than
+    ``input_limit_A`` brings in. ``passes_less_V``: what an idle boost stage passes is the input less that."""
+
+    nominal_V: float
+    steps: str = "down"
+    duty_most: float = 1.0
+    drop_V: float = 0.0
+    path_ohm: float = 0.0
+    input_limit_A: float = math.inf
+    passes_less_V: float = math.inf
+    input_F: float = 100e-6
+    input_ohm: float = 0.02
+
+
+@dataclass(frozen=True)
 class Corrector:
     """Boost power factor correction: in above ``from_W`` of converter power, out below ``until_W``."""
 
@@ -176,6 +193,8 @@ class Display:
     sense_ohm: float = 0.0
 
 
+STEPPING = ("down", "up", "either way")
+FED_BY = ("mains", "stage")  # one of them
 KINDS = ("constant current", "foldback", "hiccup", "latching", "constant power", "shutdown", "none")
 
 
@@ -186,6 +205,7 @@ SECTIONS: dict[str, Any] = {
     "thermal": Thermal,
     "start": Start,
     "mains": Rectifier,
+    "stage": Stage,
     "corrector": Corrector,
     "burst": Burst,
     "protection": Protection,
@@ -204,7 +224,8 @@ def read_sections(file: Path) -> dict[str, Any]:
     raw = tomllib.loads(file.read_text("utf-8"))
     parts: dict[str, Any] = {}
     for name, kind in SECTIONS.items():
-        if name in OPTIONAL and name not in raw:
+        fed = name in FED_BY and any(one in raw or one in parts for one in FED_BY)
+        if name not in raw and (name in OPTIONAL or fed):
             continue
         section = raw.pop(name, {})
         known = {f.name for f in fields(kind)}
@@ -219,6 +240,10 @@ def read_sections(file: Path) -> dict[str, Any]:
     parts["rails"] = read_rails(raw.pop("rail", None), parts["output"].voltage_V, file)
     if raw:
         raise ValueError(f"{file}: unknown sections: {', '.join(sorted(raw))}")
+    if len([one for one in FED_BY if one in parts]) > 1:
+        raise ValueError(f"{file}: it is fed by one of {' and '.join(FED_BY)}, not by both")
+    if "stage" in parts and parts["stage"].steps not in STEPPING:
+        raise ValueError(f"{file}: [stage] steps must be one of {', '.join(STEPPING)}")
     if parts.get("protection", Protection()).kind not in KINDS:
         raise ValueError(f"{file}: [protection] kind must be one of {', '.join(KINDS)}")
     return parts

@@ -230,19 +230,22 @@ def output_amps(world: World, t: Array, event: Event | None) -> Array:
 def input_volts(world: World, t: Array, event: Event | None) -> Array:
     """Volts of the mains as they come, stand or go; when they go the X capacitor keeps what it had."""
     if event is None or event.kind in OF_LOAD:
-        return _sine(world.input_V, world.input_Hz, t, 0.3)
+        return _fed(world.input_V, world.input_Hz, t, 0.3)
     if event.input_after_V > event.input_before_V:
-        made = np.where(t >= 0.0, _sine(event.input_after_V, event.input_Hz, t, event.phase), 0.0)
+        made = np.where(t >= 0.0, _fed(event.input_after_V, event.input_Hz, t, event.phase), 0.0)
         for begins_s, ends_s in OPEN_S if world.bounces else ():
             made = np.where((t >= begins_s) & (t < ends_s), 0.0, made)
         return made
-    running = _sine(event.input_before_V, event.input_Hz, t, event.phase)
-    left = float(_sine(event.input_before_V, event.input_Hz, np.zeros(1), event.phase)[0])
+    running = _fed(event.input_before_V, event.input_Hz, t, event.phase)
+    left = float(_fed(event.input_before_V, event.input_Hz, np.zeros(1), event.phase)[0])
     keeps_s = max(1e-4, 1e6 * world.unit.mains.x_capacitor_F)  # a bleeder of 1 Mohm across it
     return np.where(t < 0.0, running, left * np.exp(-np.maximum(t, 0.0) / keeps_s))
 
 
-def _sine(rms: float, hertz: float, t: Array, phase: float) -> Array:
+def _fed(rms: float, hertz: float, t: Array, phase: float) -> Array:
+    """A sine, or direct current."""
+    if not hertz:
+        return np.full(len(t), rms)
     return np.asarray(math.sqrt(2.0) * rms * np.sin(2.0 * np.pi * hertz * t + phase))
 
 
@@ -268,14 +271,14 @@ def hold_up_s(world: World, event: Event) -> float:
     unit = world.unit
     drawn = event.output_before_V * event.amps_before
     converter = drawn + unit.loss_W(event.input_before_V, event.amps_before, unit.core_degC)
-    peak = math.sqrt(2.0) * event.input_before_V
-    if event.correcting:
-        bulk = unit.corrector.bulk_V
+    peak = unit.crest_V(event.input_before_V)
+    if event.correcting or not event.input_Hz:
+        bulk = unit.corrector.bulk_V if event.correcting else peak
     else:  # since the last crest it has fed the converter alone
         since_crest = ((event.phase - math.pi / 2.0) % math.pi) / (2.0 * math.pi * event.input_Hz)
         bulk = math.sqrt(max(0.0, peak**2 - 2.0 * converter * since_crest / unit.mains.bulk_F))
         bulk = max(bulk, abs(math.sin(event.phase)) * peak)
-    lowest = math.sqrt(2.0) * unit.start.stop_V
+    lowest = unit.crest_V(unit.start.stop_V)
     return max(0.0, unit.mains.bulk_F * (bulk**2 - lowest**2) / (2.0 * max(0.05, converter)))
 
 
@@ -300,8 +303,8 @@ def input_amps(world: World, t: Array, event: Event | None) -> Array:
     ohm += unit.inrush.source_ohm + unit.mains.series_ohm
     dt = 2e-6
     times = np.arange(0.0, max(0.02, min(0.2, float(t[-1]))), dt)
-    driving = np.abs(_sine(event.input_after_V, event.input_Hz, times, event.phase)) - 2.0 * unit.mains.diode_V
-    sign = np.sign(_sine(event.input_after_V, event.input_Hz, times, event.phase))
+    driving = np.abs(_fed(event.input_after_V, event.input_Hz, times, event.phase)) - 2.0 * unit.mains.diode_V
+    sign = np.sign(_fed(event.input_after_V, event.input_Hz, times, event.phase))
     charged, current = 0.0, np.zeros(len(times))
     for k, volts in enumerate(driving):
         now = (volts - charged) / ohm

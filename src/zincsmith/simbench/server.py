@@ -283,13 +283,13 @@ class Bench:
     def _befalls(self, mishap: str) -> None:
         world = self.world
         if mishap == "TRIP":
-            world.source.on, world.source.tripped = False, True
+            world.feeding.on, world.feeding.tripped = False, True
         elif mishap == "LOADTRIP":
             world.load.on = False
         elif mishap == "MAINS":
             world.mains_on = False
         elif mishap == "DRIFT":
-            world.source.drift = DRIFT
+            world.feeding.drift = DRIFT
         world.phase_ignored = world.phase_ignored or mishap == "NOPHASE"
         world.bounces = world.bounces or mishap == "BOUNCE"
         world.welded = world.welded or mishap == "WELD"
@@ -308,8 +308,8 @@ class Bench:
             "role": role,
             "what": what,
             "text": text,
-            "source_on": world.source.on,
-            "source_V": world.source.voltage_V,
+            "source_on": world.feeding.on,
+            "source_V": world.feeding.voltage_V,
             "load_on": any(one.on for one in world.loads.values()),
             "load_A": world.load.current_A,
             "output_V": round(world.unit.output_V, 6),

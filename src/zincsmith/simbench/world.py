@@ -33,6 +33,7 @@ class Source:
     drift: float = 0.0
     thd: float = 0.003
     tripped: bool = False
+    limit_A: float = math.inf
     phase_deg: float | None = None  # at which it switches; None: whenever it happens
 
 
@@ -214,7 +215,7 @@ class World:
         """Move bench time on; long stretches are cut so that the unit's temperatures follow."""
         left = seconds
         while True:
-            dt = min(left, SOFT_STEP_S if self.source_ohm else 5.0)
+            dt = min(left, SOFT_STEP_S if self.yields else 5.0)
             self.time_s += dt
             self.unit.step(dt, self.input_V, self.input_Hz, self._at_unit(), self.ambient_degC)
             if self.unit.rails is not None:
@@ -254,18 +255,34 @@ class World:
         return rails.volts[port], rails.amps[port]
 
     @property
+    def feeding(self) -> Source:
+        """What the unit is there to be fed by."""
+        return self.dc_source if self.unit.direct else self.source
+
+    @property
     def input_V(self) -> float:
         """What the unit is fed with, V rms; a DC source stands in for the mains when that is off."""
-        if self.source.on and self.mains_on:
-            volts = self.source.voltage_V * (1.0 + self.source.drift)
-            return max(0.0, volts - self.source_ohm * self.unit.intake.current_A)
-        if self.dc_source.on and self.mains_on:
+        feeds = self.feeding
+        if feeds.on and self.mains_on:
+            return self._given(feeds)
+        if self.dc_source.on and self.mains_on and not self.unit.direct:
             return self.dc_source.voltage_V / math.sqrt(2.0)  # the bulk capacitor charges to the same
         return 0.0
 
+    def _given(self, feeds: Source) -> float:
+        """What is left of a source behind its leads; at its own limit it gives way, the more the unit asks for."""
+        amps = self.unit.intake.current_A
+        volts = max(0.0, feeds.voltage_V * (1.0 + feeds.drift) - self.source_ohm * amps)
+        return volts if amps <= feeds.limit_A else volts * feeds.limit_A / amps
+
+    @property
+    def yields(self) -> bool:
+        """Whether what feeds the unit gives way under load, so that it is looked at often."""
+        return self.source_ohm > 0.0 or self.unit.intake.current_A > self.dc_source.limit_A
+
     @property
     def input_Hz(self) -> float:
-        return self.source.frequency_Hz
+        return 0.0 if self.unit.direct else self.source.frequency_Hz
 
     @property
     def wanted_A(self) -> float:
@@ -276,7 +293,7 @@ class World:
         fundamental that lags. That the unit itself sees a few hundredths of a volt less is left out."""
         amps, off = self.unit.intake.current_A, self.imperfect
         watts = self.unit.intake.power_W + off.series_ohm * amps**2
-        if not off.phase_rad or not amps:
+        if not off.phase_rad or not amps or self.unit.direct:
             return watts
         key = (round(self.input_V, 3), self.input_Hz, round(amps, 6))
         if self._lagging[0] != key:
@@ -301,6 +318,8 @@ class World:
     def input_waves(self, times_s: list[float]) -> tuple[list[float], list[float]]:
         """(volts, amps) of the input from moment to moment; what is distorted in the volts is their fifth order."""
         rms, thd = self.input_V, self.source.thd
+        if self.unit.direct:
+            return [rms] * len(times_s), self.unit.input_current_wave(rms, 0.0, times_s)
         first = rms / math.sqrt(1.0 + thd * thd)
         volts = [
             math.sqrt(2.0) * first * (math.sin(x) + thd * math.sin(5.0 * x))
@@ -324,8 +343,8 @@ class World:
             "panel_voltage": before_sense * (1.0 + shown.volts_error_percent / 100.0),
             "panel_current": unit.current_A * (1.0 + shown.amps_error_percent / 100.0),
             "input_voltage": volts,
-            "input_frequency": self.source.frequency_Hz if volts else 0.0,
-            "voltage_thd": self.source.thd if volts else 0.0,
+            "input_frequency": self.input_Hz if volts else 0.0,
+            "voltage_thd": self.source.thd if volts and not unit.direct else 0.0,
             "input_current": unit.intake.current_A,
             "input_power": self._metered_W(),
             "output_voltage": self.output_of(port)[0],

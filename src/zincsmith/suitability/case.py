@@ -64,7 +64,7 @@ class Case:
 
     @property
     def isolated(self) -> bool:
-        source = self.rig.instrument("ac_source")
+        source = self.rig.source("ac")
         return self.rig.has("isolation transformer") or bool(source and source.isolated)
 
     @property
@@ -78,7 +78,7 @@ class Case:
 
     @property
     def source(self) -> Instrument | None:
-        return self.rig.instrument("ac_source" if self.unit.nameplate.input.type == "ac" else "dc_source")
+        return self.rig.source(self.unit.nameplate.input.type)
 
     @cached_property
     def input_A(self) -> float:
@@ -104,7 +104,7 @@ class Case:
     def at_load(self, percent: float) -> dict[str, Expected]:
         """What to expect at the plan's first line, or the lowest rated input, at a share of the rated load."""
         plate = self.unit.nameplate
-        lines = [x.voltage_V for x in self.plan.lines if plate.input.type == "ac"]
+        lines = [x.voltage_V for x in self.plan.lines if (x.frequency_Hz == 0.0) == (plate.input.type == "dc")]
         voltage = min((v for v in lines if v >= 0.9 * plate.input.voltage_min_V), default=plate.input.voltage_min_V)
         return expected(plate, voltage, Envelope(plate).loads_A(percent), 23.0)
 

@@ -46,7 +46,7 @@ from zincsmith.model.events import (
     Tripped,
     Waited,
 )
-from zincsmith.model.operating_point import LAW_WORDS, OF_LAW
+from zincsmith.model.operating_point import LAW_WORDS, OF_LAW, feed_words
 from zincsmith.model.quantities import QUANTITIES, WATCHABLE
 from zincsmith.model.reading import Point, Reading
 from zincsmith.words.bench_words import end_words, settled_words, step_words
@@ -330,7 +330,7 @@ def _setting_words(body: dict[str, float | str | bool | None]) -> str:
     state = "on" if body.get("on") else "off"
     hand = ", by hand" if body.get("hand") else ""
     if "voltage_V" in body:
-        return f"{body['voltage_V']:g} V {body['frequency_Hz']:g} Hz, {state}{hand}"
+        return f"{feed_words(float(body['voltage_V'] or 0.0), float(body['frequency_Hz'] or 0.0))}, {state}{hand}"
     if "mode" in body:
         return f"{body['mode']}{hand}"
     if body.get("law"):

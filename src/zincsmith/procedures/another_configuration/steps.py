@@ -6,6 +6,7 @@ A changed unit is brought up anew, gently; that is a part of its own which the p
 from __future__ import annotations
 
 from zincsmith.model.actions import Confirm, Reconfigure, SetSource, Stage
+from zincsmith.model.roles import SOURCE
 from zincsmith.procedures.another_configuration.options import ConfigurationOptions
 from zincsmith.procedures.base import Context, Procedure, Steps
 from zincsmith.procedures.cautions import CAUTIONS
@@ -18,7 +19,7 @@ class ChangeOfConfiguration(Procedure):
     name = NAME
     title = "Another configuration"
     version = 1
-    needs: tuple[str, ...] = ("ac_source", "load")
+    needs: tuple[str, ...] = (SOURCE, "load")
     serves = "off, discharge, change the unit, confirm; what follows is of the changed unit, beside what came before"
     options = ConfigurationOptions
 
@@ -27,7 +28,7 @@ class ChangeOfConfiguration(Procedure):
         options = ctx.asked(ConfigurationOptions)
         yield Stage("Another configuration", options.configuration)
         yield from idle(ctx)
-        yield SetSource(0.0, (ctx.nameplate.input.frequency_Hz or (50.0,))[0], False)
+        yield SetSource(0.0, ctx.nameplate.input.hertz[0], False)
         yield from let_fall(ctx)
         cautions = (CAUTIONS["discharge"], CAUTIONS["bulk"], CAUTIONS["static"])
         yield Confirm(f"Change it to: {options.configuration}", gate_words(options), cautions, hands_in=True)

@@ -11,12 +11,14 @@ from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures.fields import Choosing, Field, Typing, between, check_lines, lines_words, read_line, times
 from zincsmith.procedures.planning import Facts, Planned, Refit
 
+LEAST_V, RESOLVES = 0.02, 0.01  # what start and stop are found to at best; of the volts of a DC input
+RESOLUTIONS = (0.05, 0.1, 0.5, 1.0, 2.0, 5.0)
 FORM: tuple[Field, ...] = (
     Choosing("Start method", "school", (("raised from zero", "from zero"), ("switched to rated input", "rated input"))),
     Typing("First line, V Hz", "first_line", lambda x: lines_words((x,)), read_line),
     Choosing("Steps of the input", "step_percent", tuple((f"{p:g} % of the lowest", p) for p in (5.0, 10.0, 20.0))),
     Choosing("Wait at each", "step_s", times(2.0, 4.0, 10.0)),
-    Choosing("Start and stop found to", "resolution_V", tuple((f"{v:g} V", v) for v in (0.5, 1.0, 2.0, 5.0))),
+    Choosing("Start and stop found to", "resolution_V", tuple((f"{v:g} V", v) for v in RESOLUTIONS)),
     Choosing("Light load", "light_load_percent", tuple((f"{p:g} %", p) for p in (5.0, 10.0, 25.0))),
     Choosing("Nodes that the scope looks at", "look_inside", (("at each raise", True), ("not looked at", False))),
 )
@@ -58,15 +60,17 @@ class BringUpOptions(Planned):
     def check(self) -> None:
         """InputError, with the key of the option, for what no bench can carry out."""
         check_lines((self.first_line,), "first_line")
-        if not 1.0 <= self.step_percent <= 50.0 or not 0.1 <= self.resolution_V <= 50.0:
-            raise InputError("steps of 1 to 50 % and 0.1 to 50 V are needed", key="part.step_percent")
+        if not 1.0 <= self.step_percent <= 50.0 or not LEAST_V <= self.resolution_V <= 50.0:
+            raise InputError("steps of 1 to 50 % and 0.02 to 50 V are needed", key="part.step_percent")
         between(1.0, 600.0, step_s=self.step_s)
         if not 0.0 < self.light_load_percent <= 100.0:
             raise InputError("must lie above 0 and up to 100 %", key="part.light_load_percent")
 
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:
-        return (cls(school=start_method(facts), first_line=facts.first),)
+        line = facts.first
+        finely = cls.resolution_V if line.frequency_Hz else max(LEAST_V, round(RESOLVES * line.voltage_V, 2))
+        return (cls(school=start_method(facts), first_line=line, resolution_V=finely),)
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, first_line=to.own[0]) if self.first_line in to.proposed[:1] else self

@@ -41,6 +41,7 @@ from zincsmith.model.operating_point import Draw, Feed, OperatingPoint, Purpose
 from zincsmith.model.plan import Line
 from zincsmith.model.port import output_ports
 from zincsmith.model.reading import Evidence, Point
+from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Procedure, Steps
 from zincsmith.procedures.bring_up.inside import look_inside
@@ -64,17 +65,17 @@ SENSES = (
     "The unit is live: nothing is touched. Does anything glow? Does it smell of hot lacquer or burning? Does it hiss, "
     "buzz or crackle? Is its indicator on? The first three end the run at once."
 )
+COARSE_SHARE = 0.05  # of the volts of direct current at which it starts or stops
 GONE = -0.05  # of nominal: nothing falls below that, so nothing trips
 HALF = "half the nameplate's output voltage"
 EXPLAINED = "what the unit can explain at this voltage"
 CAUTIONS = (
-    "Mains can kill. Only people trained for it; never alone; one hand; an emergency stop in reach.",
     "Stand clear of an open unit while it is first fed: a reversed or over-volted capacitor can burst. Protect your "
     "eyes.",
     "Smoke, smell, noise: F12 makes safe at once.",
 )
 
-SAID_HERE = ("mains", "eyes")  # of the cautions that apply to a unit
+SAID_HERE = ("eyes",)  # of the cautions that apply to a unit
 
 Found = Generator[Action, Outcome, bool]
 
@@ -83,7 +84,7 @@ class BringUp(Procedure):
     name = NAME
     title = "Bring-up"
     version = 3
-    needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
+    needs: tuple[str, ...] = (SOURCE, "power_meter", "load", "voltmeter")
     serves = "first start, start attempts, start and stop voltage, load up to full"
     options = BringUpOptions
     starts_over = True
@@ -102,8 +103,9 @@ class BringUp(Procedure):
             + (", from nothing upwards, without load. Watch it." if from_zero else " at its rated input, without load.")
             + " Source current limit low; load off.",
             (
+                *(c for code, c in cautions_for(ctx.unit).items() if code == "mains"),
                 *CAUTIONS,
-                *(c for code, c in cautions_for(ctx.unit).items() if code not in SAID_HERE),
+                *(c for code, c in cautions_for(ctx.unit).items() if code not in ("mains", *SAID_HERE)),
                 *probing(ctx.captured),
             ),
         )
@@ -414,9 +416,10 @@ def _boundary(
     have = [p for p in rows if (r := p.get("input_voltage")) is not None and r.value is not None]
     if not have:
         return []
+    fine = 2.0 if edge.at.feed.frequency_Hz != 0.0 else COARSE_SHARE * at
     doubts = (
         ()
-        if gap <= 2.0
+        if gap <= fine
         else (Doubt("coarse_step", f"It lies within a step of {gap:.3g} V.", "Find it with smaller steps."),)
     )
     found = finding_of(

@@ -19,6 +19,7 @@ from zincsmith.model.actions import Dwell, Measure, SetLoad
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps, at_point
 from zincsmith.procedures.beginning import feed, gate
@@ -53,7 +54,7 @@ class DisplayAccuracy(Procedure):
     name = NAME
     title = "Display against reference"
     version = 1
-    needs: tuple[str, ...] = ("ac_source", "load", "voltmeter", "panel_voltmeter")
+    needs: tuple[str, ...] = (SOURCE, "load", "voltmeter", "panel_voltmeter")
     serves = "how far the supply's own display is off, over load"
     options = DisplayOptions
     tested_as = "display"

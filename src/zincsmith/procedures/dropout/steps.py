@@ -10,6 +10,7 @@ from zincsmith.model.finding import Finding
 from zincsmith.model.operating_point import Purpose
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point
+from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.beginning import COMES_UP_S, gate, is_back
@@ -39,7 +40,7 @@ class Dropout(Procedure):
     name = NAME
     title = "Dropout"
     version = 2
-    needs: tuple[str, ...] = ("ac_source", "load", "voltmeter")
+    needs: tuple[str, ...] = (SOURCE, "load", "voltmeter")
     serves = "the lowest input at which the output is still good, by load, from both sides"
     options = DropoutOptions
     intakes: tuple[Intake, ...] = (InputSweeps(),)

@@ -9,6 +9,7 @@ from __future__ import annotations
 from zincsmith.model.actions import Confirm, Dwell, SetSource, Stage
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.reading import Evidence, Point
+from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Procedure, Steps
 from zincsmith.procedures.beginning import feed
@@ -31,7 +32,7 @@ class HandsIn(Procedure):
     name = NAME
     title = "Hands in"
     version = 1
-    needs: tuple[str, ...] = ("ac_source", "load")
+    needs: tuple[str, ...] = (SOURCE, "load")
     serves = "off, discharge, turn a board over, move a probe, look from the other side, open a case; warm again"
     options = HandsInOptions
 

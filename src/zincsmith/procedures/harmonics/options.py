@@ -10,7 +10,7 @@ from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.model.scope import Stood
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_lines, check_loads, times
-from zincsmith.procedures.planning import Facts, Planned, Refit
+from zincsmith.procedures.planning import Facts, OnMains, Refit
 
 NO_RECORD = (
     "the power meter gives no waveforms; record volts and amps with something else, and take the file in as evidence"
@@ -24,7 +24,7 @@ FORM: tuple[Field, ...] = (
 
 
 @dataclass(frozen=True)
-class HarmonicOptions(Planned):
+class HarmonicOptions(OnMains):
     """Harmonics of the input current: a record of ``record_s`` at each line and load; loads in percent."""
 
     procedure: Literal["harmonics"] = "harmonics"

@@ -8,6 +8,7 @@ from typing import ClassVar, Literal
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
+from zincsmith.procedures.base import fed_by_one_mains
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
 from zincsmith.procedures.planning import Facts, Refit
 from zincsmith.procedures.waveform_options import OnOutputs, claimed, lines_claimed
@@ -51,6 +52,10 @@ class InrushOptions(OnOutputs):
         between(0.005, 1.0, record_s=self.record_s)
         between(1.0, 3600.0, runs_s=self.runs_s)
         between(0.5, 60.0, break_s=self.break_s)
+
+    def unmet(self, facts: Facts) -> str:
+        """A bench switches a line, somewhere in its period."""
+        return fed_by_one_mains(facts.unit.nameplate) or super().unmet(facts)
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, lines=to.lines(self.lines))

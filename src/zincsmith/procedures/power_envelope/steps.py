@@ -11,6 +11,7 @@ from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import Feed, OperatingPoint, Purpose
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point
+from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.beginning import POLL_S, comes_back, feed, gate, is_back
@@ -36,7 +37,7 @@ class PowerEnvelope(Procedure):
     name = NAME
     title = "Power envelope"
     version = 1
-    needs: tuple[str, ...] = ("ac_source", "load", "voltmeter")
+    needs: tuple[str, ...] = (SOURCE, "load", "voltmeter")
     serves = "the greatest output power over the input, and from which input up the rating is reached"
     options = EnvelopeOptions
 

@@ -9,7 +9,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.fields import LINE, Choosing, Field, between, check_lines, times
-from zincsmith.procedures.planning import Facts, Planned, Refit
+from zincsmith.procedures.planning import Facts, OnMains, Refit
 
 CORRECTED_FROM_W = 70.0  # rated output; limits for harmonics begin at 75 W of input (IEC 61000-3-2, from memory)
 FORM: tuple[Field, ...] = (
@@ -22,7 +22,7 @@ FORM: tuple[Field, ...] = (
 
 
 @dataclass(frozen=True)
-class RegimeOptions(Planned):
+class RegimeOptions(OnMains):
     """Where power-factor correction switches: the load in steps of ``step_percent`` up and down at one line, then
     closer to each jump until the loads on both sides are ``resolution_percent`` apart.
     """

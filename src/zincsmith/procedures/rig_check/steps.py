@@ -21,6 +21,7 @@ from zincsmith.model.plan import Line
 from zincsmith.model.port import output_ports
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Procedure, Steps
 from zincsmith.procedures.finding_of import finding_of
@@ -48,7 +49,7 @@ class RigCheck(Procedure):
     name = NAME
     title = "Rig check"
     version = 2
-    needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
+    needs: tuple[str, ...] = (SOURCE, "power_meter", "load", "voltmeter")
     serves = "zero and background, quality of the source, lead drop, two meters at a known load, channels of the meter"
     options = RigCheckOptions
 
@@ -207,7 +208,8 @@ def source_doubts(point: Point) -> list[Doubt]:
     """What a source must not do at compliance points: volts off, frequency off, distortion."""
     found = []
     nominal, hertz = point.at.line_V, point.at.frequency_Hz
-    voltage, frequency, thd = (_value(point, q) for q in ("input_voltage", "input_frequency", "voltage_thd"))
+    voltage = _value(point, "input_voltage")
+    frequency, thd = (_value(point, q) if hertz else None for q in ("input_frequency", "voltage_thd"))
     bad = []
     if voltage is not None and voltage.value is not None and abs(voltage.value / nominal - 1.0) > SOURCE_TOLERANCE:
         bad.append(f"{voltage.value:.1f} V instead of {nominal:g} V")

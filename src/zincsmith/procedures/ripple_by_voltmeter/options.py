@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
-from zincsmith.procedures.base import fed_by_one_mains
+from zincsmith.procedures.base import fed_by_one_input
 from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_lines, check_loads, times
 from zincsmith.procedures.planning import Facts, Planned, Refit
 from zincsmith.procedures.waveform_options import CLAIMED_RIPPLE, claims_one_of, lines_claimed
@@ -53,7 +53,7 @@ class RippleByVoltmeterOptions(Planned):
         between(1.0, 3600.0, average_s=self.average_s)
 
     def unmet(self, facts: Facts) -> str:
-        return fed_by_one_mains(facts.unit.nameplate)
+        return fed_by_one_input(facts.unit.nameplate)
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, lines=to.lines(self.lines))

@@ -66,8 +66,8 @@ class SafetyChecks(Procedure):
         yield Confirm(
             "Wiring checked",
             f"{stands_words(unit)} The source is wired through the power meter to its input, the "
-            f"load to {outputs_words(ctx)} with the voltmeter at the unit's terminals. A range selector "
-            "stands right. Fuse, emergency stop and cover are in place.",
+            f"load to {outputs_words(ctx)} with the voltmeter at the unit's terminals. {_selector_words(unit)}"
+            "Fuse, emergency stop and cover are in place.",
             (*cautions_for(unit).values(), *probing(ctx.captured), *ALWAYS),
         )
 
@@ -82,6 +82,11 @@ class SafetyChecks(Procedure):
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """Gates yield no figures; safety records stand with the unit."""
         return []
+
+
+def _selector_words(unit: Unit) -> str:
+    """Of units fed from mains: a label does not always show that there is one."""
+    return "A range selector stands right. " if any(i.type == "ac" for i in unit.nameplate.inputs) else ""
 
 
 def missing_records(unit: Unit) -> list[SafetyTest]:

@@ -19,6 +19,7 @@ from zincsmith.model.actions import Confirm, Dwell, Measure, Measured, SetSource
 from zincsmith.model.finding import Contribution, Doubt, Finding
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point, Reading
+from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.finding_of import finding_of
@@ -44,7 +45,7 @@ class StandbyPower(Procedure):
     name = NAME
     title = "Standby power"
     version = 3
-    needs: tuple[str, ...] = ("ac_source", "power_meter")
+    needs: tuple[str, ...] = (SOURCE, "power_meter")
     serves = "no-load power, steady after IEC 62301, with its own uncertainty"
     options = StandbyOptions
     tested_as = "standby power"

@@ -301,6 +301,7 @@ def of_the_unit(given: Given) -> tuple[AtFull, ...]:
 
 def _full_load(line: tuple[float, float], points: Rows, wanted: tuple[AtFull, ...]) -> list[Finding]:
     at = at_line(line, 100.0)
+    wanted = tuple(one for one in wanted if line[1] or one.name != "power_factor")  # direct current has none
     return [
         _as_set(finding_of(one.name, one.title, one.unit, [p], one.quantities, one.formula, one.words, at), p)
         for p in points

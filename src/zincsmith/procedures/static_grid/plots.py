@@ -16,14 +16,15 @@ def plots(evidence: Evidence) -> list[Curves]:
     whole = [p for p in grid if not p.at.about]
     several = any(len(p.at.draws) > 1 for p in whole)
     across: Callable[[Point], float | None] = share if several else amps
+    alternates = any(p.at.feed.frequency_Hz != 0.0 for p in whole)
     axis = ("load", "%") if several else ("output", "A")
     return [
         Curves("Efficiency against load", *axis, "efficiency", "%", "efficiency",
                tuple(by_line(whole, percent, across))),
         Curves("Losses against load", *axis, "losses", "W", "power", tuple(by_line(whole, loss, across))),
         Curves("Output volts against amps", "output", "A", "output", "V", "voltage", tuple(volts(grid))),
-        Curves("Power factor against load", *axis, "power factor", "", "plain",
-               tuple(by_line(whole, lambda p: value(p, "power_factor"), across))),
+        *((Curves("Power factor against load", *axis, "power factor", "", "plain",
+                  tuple(by_line(whole, lambda p: value(p, "power_factor"), across))),) if alternates else ()),
     ]  # fmt: skip
 
 

@@ -25,6 +25,7 @@ from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import LAW_WORDS, OperatingPoint, Purpose, Thermal
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence, Point
+from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.beginning import feed, gate, stands_words
@@ -106,7 +107,7 @@ class StaticGrid(Procedure):
     name = NAME
     title = "Static grid"
     version = 7
-    needs: tuple[str, ...] = ("ac_source", "power_meter", "load", "voltmeter")
+    needs: tuple[str, ...] = (SOURCE, "power_meter", "load", "voltmeter")
     serves = "efficiency, power factor, load and line regulation, static accuracy, output resistance"
     options = GridOptions
     tested_as = "static grid"
@@ -229,7 +230,8 @@ class StaticGrid(Procedure):
     @staticmethod
     def _measure(ctx: Context, at: OperatingPoint, average_s: float | None = None) -> Measure:
         options = grid_options(ctx)
-        wanted = list(everywhere(ctx, WANTED))
+        named = WANTED if at.feed.frequency_Hz else tuple(q for q in WANTED if q != "power_factor")
+        wanted = list(everywhere(ctx, named))
         if (
             at.load_percent in options.temperature_loads_percent and "case_temperature" in ctx.measured
         ) or "case_temperature" in ctx.polled:

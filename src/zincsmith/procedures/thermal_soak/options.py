@@ -8,7 +8,7 @@ from typing import ClassVar, Literal
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
-from zincsmith.procedures.base import fed_by_one_mains
+from zincsmith.procedures.base import fed_by_one_input
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, check_loads, times
 from zincsmith.procedures.planning import Facts, Refit
 from zincsmith.procedures.waveform_options import LATE, OnOutputs, lines_claimed, loads_claimed
@@ -96,7 +96,7 @@ class ThermalSoakOptions(OnOutputs):
 
     def unmet(self, facts: Facts) -> str:
         """Nothing but what it needs."""
-        return fed_by_one_mains(facts.unit.nameplate)
+        return fed_by_one_input(facts.unit.nameplate)
 
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:
