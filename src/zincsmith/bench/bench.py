@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from functools import cached_property
+from typing import TYPE_CHECKING, cast
 
 from zincsmith.bench.clock import Clock, SimulatedClock, WallClock
 from zincsmith.bench.dialect import dialect_for
 from zincsmith.bench.instrument import Record, ScpiInstrument
 from zincsmith.bench.link import Link, refuse_real_address
-from zincsmith.bench.oscilloscope import Oscilloscope
 from zincsmith.bench.roles import FEEDING
 from zincsmith.bench.signs import Seen, fallen_below_V, seen_of
 from zincsmith.model.address import at_port, name_of, port_of
@@ -19,6 +19,9 @@ from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 from zincsmith.model.roles import MEASURING, NOT_NEEDED, REACHED, RECORDED, ROLES, SWITCHES
 from zincsmith.model.unit import Node
+
+if TYPE_CHECKING:
+    from zincsmith.bench.oscilloscope import Oscilloscope
 
 NO_OUTPUTS: Mapping[str, float] = {}  # nothing is known of the unit
 MOST_SAMPLES = 200_000  # of a record; what comes as text takes its time
@@ -250,7 +253,8 @@ class Bench:
     @property
     def scope(self) -> Oscilloscope | None:
         """The one that is reached by wire."""
-        return next((one for one in self.instruments.values() if isinstance(one, Oscilloscope)), None)
+        found = (one for one in self.instruments.values() if one.role == "scope")
+        return cast("Oscilloscope | None", next(found, None))
 
     def close(self) -> None:
         for instrument in self.instruments.values():
@@ -279,7 +283,11 @@ def reach(one: Instrument, addresses: Mapping[str, str]) -> ScpiInstrument:
 
 
 def _made(one: Instrument, link: Link, spoken: Dialect) -> ScpiInstrument:
-    return Oscilloscope(link, spoken) if one.role == "scope" else ScpiInstrument(link, spoken)
+    if one.role != "scope":
+        return ScpiInstrument(link, spoken)
+    from zincsmith.bench.oscilloscope import Oscilloscope  # its samples need NumPy, which the guardian starts without
+
+    return Oscilloscope(link, spoken)
 
 
 def _needed(rig: Rig, role: str) -> Instrument:

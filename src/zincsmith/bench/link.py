@@ -6,14 +6,16 @@ again opens it anew. Nothing blocks longer than TIMEOUT_MS.
 
 from __future__ import annotations
 
+import ctypes.util
 import logging
 import re
 import select
 import socket
 import time
-from collections.abc import Callable
-from contextlib import ExitStack
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack, contextmanager
 from functools import cache
+from pathlib import Path
 from typing import Any
 
 from zincsmith.model.errors import Garbled, InputError, InstrumentError, Late, Lost
@@ -24,6 +26,7 @@ WAIT_S = 0.25  # the longest wait for an answer without a sign of life
 PIECE = 1 << 16  # bytes read between two signs of life
 LONGEST_BLOCK = 64_000_000  # bytes of one channel
 LONGEST_ANSWER = 16_000_000  # bytes: nothing that is asked for here is longer
+USB_BUS = Path("/dev/bus/usb")
 _LOOPBACK = re.compile(
     r"TCPIP\d*::(?:127(?:\.\d{1,3}){3}|localhost|\[?::1\]?)"
     r"(?:::\d+::SOCKET|(?:,\d+)?(?:::[a-z]+\d*(?:,\d+)?)?::INSTR)",
@@ -31,10 +34,30 @@ _LOOPBACK = re.compile(
 )
 
 
+@contextmanager
+def _libraries_by_name() -> Iterator[None]:
+    """The backend looks for drivers of USB as it is read, whatever link is wanted. Where the system's own list of
+    libraries does not name them, the standard library goes on to ask compiler and linker, a dozen processes of
+    them: that is left out, here only; on a computer without such a bus all of it is."""
+    by_list = getattr(ctypes.util, "_findSoname_ldconfig", None)
+    whole = ctypes.util.find_library
+    if not USB_BUS.exists():
+        ctypes.util.find_library = lambda name: None
+    elif by_list is not None:
+        ctypes.util.find_library = by_list
+    try:
+        yield
+    finally:
+        ctypes.util.find_library = whole
+
+
 @cache
 def _visa() -> Any:
     """The library, read when the first link is opened."""
     import pyvisa
+
+    with _libraries_by_name():
+        import pyvisa_py  # noqa: F401
 
     return pyvisa
 
@@ -56,10 +79,10 @@ def resources() -> tuple[str, ...]:
 
     The backend's own list asks the network too, so its kinds of link are asked one by one.
     """
+    _manager()
     from pyvisa.constants import InterfaceType
     from pyvisa_py.sessions import Session
 
-    _manager()
     found: list[str] = []
     for (interface, _), kind in Session.iter_valid_session_classes():
         if interface in (InterfaceType.asrl, InterfaceType.usb):
@@ -72,9 +95,8 @@ def resources() -> tuple[str, ...]:
 
 def warm_up() -> None:
     """Read what opening a link needs, before there is a hurry."""
-    import pyvisa_py.tcpip  # noqa: F401
-
     _manager()
+    import pyvisa_py.tcpip  # noqa: F401
 
 
 def refuse_real_address(role: str, address: str) -> None:

@@ -133,6 +133,8 @@ FIGURES = Figures({
         Figure("harmonics_class_d", "Harmonics, class D", "1", "plain", "most", "input",
                ("harmonics_class_d",), HARMONICS, IN),
         Figure("no_load_power", "No-load power", "W", "power", "most", "input", ("no_load_power",), STANDBY, IN),
+        Figure("quiescent_current", "Quiescent current", "A", "current", "most", "input",
+               ("quiescent_current",), STANDBY, IN),
         Figure("ripple", "Ripple and noise, peak to peak", "V", "voltage", "most", "output",
                ("ripple",), RIPPLE, SCOPE),
         Figure("ripple_rms", "Ripple and noise, rms", "V", "voltage", "most", "output",

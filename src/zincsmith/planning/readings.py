@@ -91,10 +91,30 @@ def shunt_current(key: str, address: str, readings: Sequence[Reading], rig: Rig)
     ]  # fmt: skip
 
 
+def input_watts(key: str, readings: Sequence[Reading], rig: Rig) -> list[Reading]:
+    """Volts times amps of a DC input, as they were just read; none where one is missing. Mean volts times mean amps is
+    mean power where one of them is free of ripple."""
+    read = [next((r for r in readings if r.address == name), None) for name in ("input_voltage", "input_current")]
+    volts, amps = (r if r is not None and r.value is not None else None for r in read)
+    if volts is None or amps is None:
+        return []
+    v, i = volts.value or 0.0, amps.value or 0.0
+    limit = abs(v) * limit_of_error(amps) + abs(i) * limit_of_error(volts)
+    one = rig.need("power_meter")
+    return [
+        Reading(
+            id=key, quantity="input_power", value=v * i, unit="W", role="power_meter", source=one.name, how=WORKED_OUT,
+            offset=limit, known=volts.known and amps.known, text=f"{v:.5g} V times {i:.5g} A",
+        )
+    ]  # fmt: skip
+
+
 def derived_reading(
     key: str, address: str, readings: Sequence[Reading], rig: Rig, wanted_A: float, output_V: float
 ) -> list[Reading]:
-    """What nobody reads but follows from what was read: the amps of resistors, and those of a shunt."""
+    """What nobody reads but follows from what was read: amps of resistors and of a shunt, watts of direct current."""
+    if name_of(address) == "input_power":
+        return input_watts(key, readings, rig)
     if name_of(address) == "ammeter_current":
         return shunt_current(key, address, readings, rig)
     return resistor_current(key, address, readings, rig, wanted_A, output_V)

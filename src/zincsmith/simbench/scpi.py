@@ -122,3 +122,17 @@ class Interpreter:
             if known.fullmatch(f":{header}"):
                 return action(parameter)
         raise ScpiError(-113, "Undefined header")
+
+
+class Later(Interpreter):
+    """An instrument that is made when it is first asked for something: what it needs is not loaded before."""
+
+    def __init__(self, identity: str, make: Callable[[], Interpreter]) -> None:
+        super().__init__(identity)
+        self._make = make
+        self._made: Interpreter | None = None
+
+    def answer(self, line: str) -> str | None:
+        """One program message."""
+        self._made = self._made or self._make()
+        return self._made.answer(line)

@@ -36,7 +36,7 @@ class PowerEnvelope(Procedure):
 
     name = NAME
     title = "Power envelope"
-    version = 1
+    version = 2
     needs: tuple[str, ...] = (SOURCE, "load", "voltmeter")
     serves = "the greatest output power over the input, and from which input up the rating is reached"
     options = EnvelopeOptions
@@ -84,6 +84,9 @@ class PowerEnvelope(Procedure):
 def _at_a_line(ctx: Context, options: EnvelopeOptions, line: Line) -> Steps:
     begin = options.from_percent
     yield from feed(ctx, "Power envelope", f"{line.words}, {begin:g} to {options.ceiling_percent:g} % load", line)
+    if not (yield from _holds(ctx, options, line, 0.0)):
+        yield Note(f"at {line.words} its output is not good even without load")
+        return
     yield from ramp(ctx, (begin / 2.0, begin))
     good, load = 0.0, begin
     while (yield from _holds(ctx, options, line, load)):
@@ -140,7 +143,7 @@ def _back(ctx: Context, line: Line) -> Steps:
 def _by_line(points: Sequence[Point]) -> list[list[Point]]:
     found: dict[float, list[Point]] = {}
     for point in points:
-        if point.at.step is Purpose.RISING and point.at.loaded:
+        if point.at.step is Purpose.RISING:
             found.setdefault(point.at.line_V, []).append(point)
     return [found[voltage] for voltage in sorted(found)]
 
@@ -163,7 +166,11 @@ def _asked_W(point: Point) -> float | None:
 def _greatest(points: Sequence[Point], plate: Nameplate) -> Finding | None:
     """The greatest power that held at one input; between it and the next load, which did not, nobody looked."""
     tolerance = points[0].at.fact(TOLERANCE) or 0.0
-    held = [p for p in points if is_good(p, plate, tolerance) and output_watts(p, p.at.draw.port) is not None]
+    held = [
+        p
+        for p in points
+        if p.at.loaded and is_good(p, plate, tolerance) and output_watts(p, p.at.draw.port) is not None
+    ]
     at = points[0].at.at_line
     name, title = "greatest_power", "Greatest output power"
     if not held:

@@ -122,13 +122,14 @@ class StandbyPower(Procedure):
         return [Curves("Standby power", "time", "min", "input", "W", "power", tuple(lines))]
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
-        """The no-load power at each line."""
+        """The no-load power at each line, on direct current the amps too."""
         by_line: dict[tuple[float, float], list[Point]] = {}
         for point in evidence.points:
             reading = point.get("input_power")
             if reading is not None and reading.value is not None and point.at.elapsed_s is not None:
                 by_line.setdefault((point.at.line_V, point.at.frequency_Hz), []).append(point)
-        return [_finding(line, points, _mcr(points, evidence.samples)) for line, points in by_line.items()]
+        found = [_finding(line, points, _mcr(points, evidence.samples)) for line, points in by_line.items()]
+        return [*found, *(f for line, points in by_line.items() if not line[1] for f in _quiescent(line, points))]
 
 
 def _options(ctx: Context) -> StandbyOptions:
@@ -136,7 +137,8 @@ def _options(ctx: Context) -> StandbyOptions:
 
 
 def _measure(ctx: Context, line: Line, seconds: float, elapsed: float, record_s: float = 0.0) -> Measure:
-    wanted = tuple(q for q in everywhere(ctx, LIVE) if q in ctx.polled or q == "input_power")
+    typed = {"input_power"} if line.frequency_Hz else {"input_power", "input_voltage", "input_current"}
+    wanted = tuple(q for q in everywhere(ctx, LIVE) if q in ctx.polled or (q in typed and q in ctx.measured))
     leakage = _options(ctx).leakage_W if _options(ctx).leads == "connected" else 0.0
     at = replace(at_line((line.voltage_V, line.frequency_Hz), 0.0), elapsed_s=elapsed)
     at = replace(at, stated=(("leakage_W", leakage),)) if leakage else at
@@ -215,6 +217,25 @@ def _finding(line: tuple[float, float], points: list[Point], mcr: float | None) 
         permitted=allowed_W(mean, mcr),
         permitted_by=by,
     )
+
+
+def _quiescent(line: tuple[float, float], points: list[Point]) -> list[Finding]:
+    """The amps that go in at no load, of an input of direct current."""
+    read = [p for p in points if (r := p.get("input_current")) is not None and r.value is not None]
+    if not read:
+        return []
+    values = np.array([p.need("input_current").value for p in read], dtype=np.float64)
+    spread = float(np.std(values, ddof=1)) if len(read) > 1 else None
+    first = read[0].need("input_current")
+    merged = replace(first, value=float(np.mean(values)), spread=spread, count=len(read))
+    row = replace(read[0], readings=(merged,))
+    return [
+        finding_of(
+            "quiescent_current", "Quiescent current", "A", [row], ["input_current"],
+            lambda v: float(v["input_current"][0]), "mean of the input amps at no load", at_line(line),
+            f"{len(read)} readings", doubts_of=lambda p, q: point_doubts(replace(p, settled=None), q),
+        )
+    ]  # fmt: skip
 
 
 def _of_two(times: Sequence[float], values: Sequence[float]) -> tuple[float, float, bool]:
