@@ -42,7 +42,7 @@ def _libraries_by_name() -> Iterator[None]:
     by_list = getattr(ctypes.util, "_findSoname_ldconfig", None)
     whole = ctypes.util.find_library
     if not USB_BUS.exists():
-        ctypes.util.find_library = lambda name: None
+        ctypes.util.find_library = lambda name: None  # noqa: ARG005 - as it is called
     elif by_list is not None:
         ctypes.util.find_library = by_list
     try:

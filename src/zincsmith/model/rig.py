@@ -341,6 +341,14 @@ class Rig(Record):
         roles = [role for name, role in SOURCES.items() if kind in ("", name)]
         return next((one for role in roles if (one := self.instrument(role)) is not None), None)
 
+    @property
+    def multiplies_watts(self) -> bool:
+        """Whether a person reads volts and amps of a DC input, and nobody its watts."""
+        meter, source = self.instrument("power_meter"), self.source()
+        if meter is None or source is None or source.role != SOURCES["dc"] or meter.how != "by hand":
+            return False
+        return meter.accuracy_of("input_power") is None and meter.accuracy_of("input_current") is not None
+
     def need(self, place: str) -> Instrument:
         """The same, where the caller has seen that there is one; ValueError else: a bug."""
         one = self.instrument(place)

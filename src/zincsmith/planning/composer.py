@@ -154,6 +154,8 @@ def retest(unit: Unit, rig: Rig, figures: Sequence[str]) -> Plan:
 
 def standby_lines(unit: Unit, lines: Sequence[Line]) -> tuple[Line, ...]:
     """Where standby power is asked for: at the lines of the rule sets, else at every one."""
+    if lines and not lines[0].frequency_Hz:  # one in the middle tells what a stage takes of direct current
+        return (lines[len(lines) // 2],)
     wanted = [x for _, rules in supply_rules(unit.nameplate.rules) for x in rules.lines]
     found = tuple(x for x in lines if any(abs(x.voltage_V - w.voltage_V) <= 0.02 * w.voltage_V for w in wanted))
     return found or tuple(lines) or LINES

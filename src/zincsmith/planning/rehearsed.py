@@ -13,13 +13,14 @@ from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Evidence, Point, Wave
 from zincsmith.model.rig import Rig
-from zincsmith.planning.readings import reading_of
+from zincsmith.planning.readings import input_watts, reading_of
 from zincsmith.planning.rehearsal import Itinerary, PlannedPoint
+from zincsmith.planning.rig_facts import derived
 
 
 def rehearsed_evidence(itinerary: Itinerary, rig: Rig, ambient_degC: float = 23.0) -> Evidence:
     """The planned points as if they had been taken; with sense at the load the lead drop stands in the volts."""
-    points = []
+    points, follows = [], derived(rig)
     samples: dict[str, bytes] = {}
     for planned in itinerary.points:
         readings = []
@@ -30,7 +31,10 @@ def rehearsed_evidence(itinerary: Itinerary, rig: Rig, ambient_degC: float = 23.
             if name_of(name) == "output_voltage":
                 amps = planned.expected[at_port("output_current", port_of(name))].value
                 value -= amps * _drop_ohm(rig, port_of(name))
-            readings.append(reading_of(f"{one.name}, {name}, point {planned.number}", name, value, one))
+            if name != "input_power" or name not in follows:
+                readings.append(reading_of(f"{one.name}, {name}, point {planned.number}", name, value, one))
+        if "input_power" in follows:
+            readings += input_watts(f"input_power, point {planned.number}", readings, rig)
         waves = _record(planned, rig, samples) if planned.recorded else ()
         point = Point(planned.number, planned.at, tuple(readings), planned.begins_s, True, planned.part, waves=waves)
         points.append(with_data_sheets(point, rig, 0, ambient_degC, date.today().isoformat()))

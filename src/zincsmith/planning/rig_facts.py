@@ -13,7 +13,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.operating_point import LAWS, LoadLaw
 from zincsmith.model.plan import Line
 from zincsmith.model.rig import Dummy, Instrument, Rig
-from zincsmith.model.roles import BY_LAW, MEASURING, SOURCES
+from zincsmith.model.roles import BY_LAW, MEASURING
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, SourceKind
 from zincsmith.procedures.safety_checks.options import SafetyOptions
@@ -134,16 +134,7 @@ def derived(rig: Rig) -> frozenset[str]:
     """What nobody reads, by address, as it follows from others: of direct current also watts from volts and amps."""
     resistors = (at_port("output_current", one.port) for one in rig.of("load") if _made_of_resistors(one) is not None)
     shunts = (at_port("ammeter_current", one.port) for one in rig.of("ammeter") if one.shunt is not None)
-    meter, source = rig.instrument("power_meter"), rig.source()
-    multiplied = (
-        meter is not None
-        and source is not None
-        and source.role == SOURCES["dc"]
-        and meter.how == "by hand"
-        and meter.accuracy_of("input_power") is None
-        and meter.accuracy_of("input_current") is not None
-    )
-    return frozenset((*resistors, *shunts, *(("input_power",) if multiplied else ())))
+    return frozenset((*resistors, *shunts, *(("input_power",) if rig.multiplies_watts else ())))
 
 
 def source_kind(rig: Rig) -> SourceKind:

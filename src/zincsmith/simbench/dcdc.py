@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 from zincsmith.simbench.adapter import Adapter
-from zincsmith.simbench.parameters import Stage
+from zincsmith.simbench.parameters import Stage, read_sections
 from zincsmith.simbench.rectifier import Intake, Rectifier
 
 
@@ -79,3 +80,9 @@ class DcStage(Adapter):
         return max(low, min(volts, input_V - s.passes_less_V))
 
     _fed_V = 0.0
+
+
+def read_unit(file: Path) -> Adapter:
+    """The physics of a unit of whichever kind its file describes; a missing or unknown key is a ValueError."""
+    sections = read_sections(file)
+    return DcStage(**sections) if "stage" in sections else Adapter(**sections)

@@ -290,7 +290,7 @@ def accuracy_stated(case: Case) -> Iterator[Fault]:
             continue  # there is none on DC
         if quantity.name in OF_THE_RIG or quantity.role in OF_THE_UNIT:
             continue  # a display of the unit is what is tested, no meter of the rig
-        if one.shunt is not None:  # its amps follow from its volts
+        if one.shunt is not None or (address == "input_power" and case.rig.multiplies_watts):  # it follows from others
             continue
         if one.dummy is None and one.accuracy_of(quantity.name) is None:
             yield Fault(

@@ -65,6 +65,7 @@ SENSES = (
     "The unit is live: nothing is touched. Does anything glow? Does it smell of hot lacquer or burning? Does it hiss, "
     "buzz or crackle? Is its indicator on? The first three end the run at once."
 )
+BY_HAND_STEPS = 5
 COARSE_SHARE = 0.05  # of the volts of direct current at which it starts or stops
 GONE = -0.05  # of nominal: nothing falls below that, so nothing trips
 HALF = "half the nameplate's output voltage"
@@ -226,6 +227,8 @@ class BringUp(Procedure):
         options, rating = _options(ctx), ctx.nameplate.input
         hertz, light = line.frequency_Hz, options.light_load_percent
         step = options.step_percent / 100.0 * rating.voltage_min_V
+        if ctx.source == "by hand":  # a wide input is no reason to turn a knob twenty times
+            step = max(step, (line.voltage_V - started_V) / BY_HAND_STEPS)
         here = started_V
         if ctx.source == "settable" and started_V < rating.voltage_min_V:
             here = (started_V + rating.voltage_min_V) / 2.0  # clear of the edge it starts at
