@@ -12,7 +12,7 @@ NARROW = " "
 UNIT_WORDS = {"degC": "°C", "ohm": "Ω", "1": ""}
 PERCENT_FINDINGS = {
     "efficiency", "average_active_efficiency", "load_regulation", "load_regulation_at_once", "line_regulation",
-    "line_span", "current_thd",
+    "line_span", "current_thd", "cross_regulation",
     "line_regulation_no_load", "static_accuracy", "display_voltage_error_percent", "display_current_error_percent",
     "harmonics_class_a", "harmonics_class_b", "harmonics_class_c", "harmonics_class_d",
 }  # fmt: skip

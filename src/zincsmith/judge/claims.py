@@ -349,6 +349,7 @@ EITHER_WAY = (
     "line_regulation_no_load",
     "line_slope",
     "warm_up_drift",
+    "cross_regulation",
 )
 HARMONIC_CHOICES = tuple(RuleChoice(HARMONIC_RULE, name) for name in ("A", "B", "C", "D"))
 

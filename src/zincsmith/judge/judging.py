@@ -365,6 +365,7 @@ DIFFERENCES = (
     "line_regulation",
     "line_regulation_no_load",
     "line_span",
+    "cross_regulation",
     "output_resistance",
 )
 

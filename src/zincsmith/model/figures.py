@@ -37,6 +37,7 @@ class Figure:
 
 
 GRID = "static grid"
+CROSS = "cross regulation"
 STANDBY = "standby power"
 HARMONICS = "harmonics"
 DISPLAY = "display"
@@ -54,7 +55,7 @@ SOAK = "thermal soak"
 TESTS = {
     GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy", RIPPLE: "ripple",
     STEPS: "load_transient", TURN_ON: "turn_on", HOLD_UP: "hold_up", SHORT: "short_circuit",
-    INRUSH: "inrush", SWITCHING: "switching_node", OVERCURRENT: "overcurrent",
+    CROSS: "cross_regulation", INRUSH: "inrush", SWITCHING: "switching_node", OVERCURRENT: "overcurrent",
     DROPOUT: "dropout", SOAK: "thermal_soak",
 }  # fmt: skip
 OUT = ("voltmeter",)
@@ -108,7 +109,8 @@ FIGURES = Figures({
                ("full_load_output_power",), GRID, ("load", "voltmeter")),
         Figure("full_load_input_power", "Input power at full load", "W", "power", "most", "input",
                ("full_load_input_power",), GRID, IN),
-        Figure("cross_regulation", "Cross regulation", "1", "voltage", "band", roles=OUT),
+        Figure("cross_regulation", "Cross regulation", "1", "voltage", "band", "output", ("cross_regulation",),
+               CROSS, OUT),
         Figure("minimum_load", "Minimum load", "A", "current", "most", "output", ("minimum_load",), GRID, OUT),
         Figure("output_resistance", "Output resistance", "ohm", "plain", "most", "output",
                ("output_resistance",), GRID, OUT),

@@ -28,6 +28,7 @@ SHIPPED = (
     "rig_check",
     "bring_up",
     "static_grid",
+    "cross_regulation",
     "power_factor_regimes",
     "display_accuracy",
     "harmonics",

@@ -6,6 +6,7 @@ of its own, and moves with what the others take (cross-regulation).
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, fields
 from typing import Any
@@ -16,7 +17,9 @@ Draws = Mapping[str, Callable[[float], float]]  # by rail: amps at a voltage acr
 @dataclass(frozen=True)
 class Rail:
     """``modes_V``: what may be asked for instead of ``voltage_V``, which is the first of them. ``pulled_V_per_A``: how
-    far an ampere of the others moves it. ``efficiency`` is that of making it from the bus."""
+    far an ampere of the others moves it. ``efficiency`` is that of making it from the bus. With nothing connected it
+    rises by ``open_rise_V``, what leaks of the spikes of its winding charges its capacitor to; by exp(-I / ``open_A``)
+    less with a load."""
 
     name: str
     voltage_V: float
@@ -25,6 +28,8 @@ class Rail:
     efficiency: float = 1.0
     setpoint_error_percent: float = 0.0
     modes_V: tuple[float, ...] = ()
+    open_rise_V: float = 0.0
+    open_A: float = 0.05
 
 
 class Rails:
@@ -52,6 +57,7 @@ class Rails:
                 others = sum(a for name, a in self.amps.items() if name != rail.name)
                 volts = self._open_V(rail, bus) + rail.pulled_V_per_A * others
                 sign = 1.0 if volts >= 0.0 else -1.0
+                volts += sign * rail.open_rise_V * math.exp(-self.amps[rail.name] / rail.open_A)
                 self.volts[rail.name] = sign * max(0.0, abs(volts) - rail.resistance_ohm * self.amps[rail.name])
                 self.amps[rail.name] = draws[rail.name](abs(self.volts[rail.name]))
 

@@ -47,6 +47,7 @@ OF_THE_VOLTS = (
     "line_regulation",
     "line_regulation_no_load",
     "line_span",
+    "cross_regulation",
     "static_accuracy",
 )
 SIDES: tuple[Side, ...] = ("output", "input")
