@@ -15,7 +15,7 @@ from functools import cached_property
 from itertools import pairwise
 
 from zincsmith.model.errors import InputError
-from zincsmith.model.port import PortMode, of_output, output_ports
+from zincsmith.model.port import UNPLUGGED, PortMode, of_output, output_ports
 from zincsmith.model.unit import Nameplate, OutputRating
 
 NEARLY = 1e-9  # what rounding adds
@@ -58,6 +58,7 @@ class Envelope:
         """The mode a port is in. InputError for one it has not."""
         modes = of_output(self.output(port)).modes
         wanted = self.modes.get(port, "")
+        wanted = "" if wanted == UNPLUGGED else wanted
         found = next((m for m in modes if m.name == wanted), None)
         if wanted and found is None:
             raise InputError(f"{port or 'the output'} has no mode {wanted!r}; it has: "
@@ -84,8 +85,9 @@ class Envelope:
             return dict.fromkeys(ports, 1.0)
         watts = {port: abs(self.voltage_V(port)) * self.rated_A(port) for port in ports}
         found = dict.fromkeys(ports, 1.0)
+        in_use = {port for port in ports if self.modes.get(port) != UNPLUGGED}
         for sharing in self.plate.sharing:
-            if set(sharing.ports) == set(ports):
+            if set(sharing.ports) == in_use:
                 found |= {p: min(1.0, each / watts[p]) for p, each in zip(sharing.ports, sharing.each_W, strict=False)}
 
         def take_back(group: Sequence[str], most: float | None, of: Mapping[str, float]) -> None:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.explained import resting_current_A, resting_power_W, running_current_A, running_power_W
 from zincsmith.model.address import at_port
-from zincsmith.model.port import output_ports
+from zincsmith.model.port import UNPLUGGED, output_ports
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.unit import Nameplate, Node
 
@@ -54,7 +54,8 @@ def expected(
     """
     runs = input_V >= STARTS_SHARE * plate.input.voltage_min_V
     envelope = Envelope(plate, modes)
-    voltage = {port: envelope.voltage_V(port) if runs else 0.0 for port in output_ports(plate)}
+    gives = {port: runs and modes.get(port) != UNPLUGGED for port in output_ports(plate)}
+    voltage = {port: envelope.voltage_V(port) if gives[port] else 0.0 for port in gives}
     amps_of = {port: draws_A.get(port, 0.0) if runs else 0.0 for port in voltage}
     power = sum(abs(voltage[port]) * amps_of[port] for port in voltage)
     rated = plate.rated_power_W
@@ -115,6 +116,7 @@ def _output(envelope: Envelope, port: str, voltage: float, current: float, tries
         "ammeter_current": Expected(current, 0.98 * current, 1.02 * current),
         "second_output_voltage": out,
         "load_voltage": out,
+        "offered_power": Expected(0.0, 0.0, FAR_OFF * max(1.0, envelope.output(port).rated_power_W)),
     }
     return {at_port(name, port): one for name, one in found.items()}
 

@@ -19,10 +19,10 @@ from zincsmith.engine.poll_loop import PollLoop
 from zincsmith.model.actions import ChooseMode, SetLoad, SetSource
 from zincsmith.model.address import at_port, name_of
 from zincsmith.model.commands import Gone, Pass
-from zincsmith.model.errors import BookError, InstrumentError, LimitError, ZincsmithError
+from zincsmith.model.errors import BookError, InstrumentError, LimitError, Refused, ZincsmithError
 from zincsmith.model.events import Effected, HandSetting
 from zincsmith.model.operating_point import LAW_WORDS, OF_LAW, LoadLaw, feed_words
-from zincsmith.model.port import of_output
+from zincsmith.model.port import UNPLUGGED, of_output
 from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.rig import Instrument
 from zincsmith.model.roles import BY_LAW, source_role
@@ -294,15 +294,30 @@ class Setter:
         place = at_port("sink_controller", action.port)
         modes = [m.name for m in of_output(self.limits.envelope.output(action.port)).modes]
         found: Body = {"mode": action.mode, **_at(action.port)}
+        on = action.mode != UNPLUGGED
         if place in self.bench.instruments:
-            number = self.bench.instruments[place].set("mode", float(modes.index(action.mode) + 1))
-            found["number"] = number
+            one = self.bench.instruments[place]
+            if one.can_choose("attached"):
+                one.set("attached", on)
+            if on:
+                found |= self._requested(one, float(modes.index(action.mode) + 1))
         else:
             where = f" at {action.port}" if action.port else ""
-            self.operator.set_by_hand(place, f"Ask for {action.mode}{where}, with whatever asks the port for a mode.")
+            words = f"Ask for {action.mode}{where}, with whatever asks the port for a mode."
+            self.operator.set_by_hand(
+                place, words if on else f"Take everything off the port{where}: nothing is plugged in."
+            )
             found["hand"] = True
         self.poll_loop.settings = self.poll_loop.settings.after(action)
         return found
+
+    @staticmethod
+    def _requested(one: ScpiInstrument, number: float) -> Body:
+        """What came of asking for a mode: a port may refuse, and what it then gives is what is measured."""
+        try:
+            return {"number": one.set("mode", number)}
+        except Refused as refused:
+            return {"refused": str(refused)}
 
     def switched_off_by_hand(self, role: str, words: str) -> str:
         """Tell a person to switch off what the program cannot, and wait. Empty when nobody confirmed it, else how.

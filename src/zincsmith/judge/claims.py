@@ -35,7 +35,7 @@ def claims_of(plate: Nameplate) -> list[Claim]:
 def all_claims(plate: Nameplate) -> list[Claim]:
     """With those a person has dropped, which stay legible. What no procedure tests has an empty ``procedure``."""
     unfit = {words: suits(name, plate) for words, name in TESTS.items()}
-    found = [*_outputs(plate), *_input(plate), *_whole(plate), *_published(plate)]
+    found = [*_outputs(plate), *_shared(plate), *_input(plate), *_whole(plate), *_published(plate)]
     found += [_stated(plate, n, one) for n, one in enumerate(plate.claims)]
     return [_settle(claim, plate, unfit.get(claim.procedure, "") == "") for claim in found]
 
@@ -92,6 +92,19 @@ def _claim(
     return Claim(**{**fields, **more})  # type: ignore[arg-type]
 
 
+def _shared(plate: Nameplate) -> list[Claim]:
+    """What the label promises of each port beside which others."""
+    found = []
+    for one in plate.sharing:
+        together = " + ".join(sorted(one.ports))
+        for port, watts in zip(one.ports, one.each_W, strict=True):
+            at = OperatingPoint(stated=((f"in use: {together}", 1.0),))
+            text, condition = f"{watts:g} W, its volts within 5 %", f"with {together} in use"
+            key = f"label {together} {port}"
+            found.append(_claim(key, "shared_power", SHARE_MET * watts, None, text, condition, output=port, at=at))
+    return found
+
+
 def _over_lines(plate: Nameplate) -> Span | None:
     return (plate.input.voltage_min_V, plate.input.voltage_max_V) if plate.inputs else None
 
@@ -104,6 +117,7 @@ def _over_loads(out: OutputRating) -> Span | None:
 
 
 FULL: Span = (100.0, 100.0)
+SHARE_MET = 0.95  # of the watts: the amps of the share, at volts as low as the standard allows
 
 
 def _outputs(plate: Nameplate) -> list[Claim]:

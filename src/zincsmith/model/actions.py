@@ -112,7 +112,7 @@ class SetLoad:
 
 @dataclass(frozen=True)
 class ChooseMode:
-    """A port that can work in several modes is asked for one, by its name."""
+    """A port that can work in several modes is asked for one, by its name; UNPLUGGED: what asks is taken off it."""
 
     mode: str
     port: str = ""

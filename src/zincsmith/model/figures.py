@@ -38,6 +38,8 @@ class Figure:
 
 GRID = "static grid"
 CROSS = "cross regulation"
+MODES = "modes of ports"
+SHARING = "sharing of ports"
 STANDBY = "standby power"
 HARMONICS = "harmonics"
 DISPLAY = "display"
@@ -55,8 +57,8 @@ SOAK = "thermal soak"
 TESTS = {
     GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy", RIPPLE: "ripple",
     STEPS: "load_transient", TURN_ON: "turn_on", HOLD_UP: "hold_up", SHORT: "short_circuit",
-    CROSS: "cross_regulation", INRUSH: "inrush", SWITCHING: "switching_node", OVERCURRENT: "overcurrent",
-    DROPOUT: "dropout", SOAK: "thermal_soak",
+    INRUSH: "inrush", SWITCHING: "switching_node", OVERCURRENT: "overcurrent", DROPOUT: "dropout", SOAK: "thermal_soak",
+    CROSS: "cross_regulation", MODES: "usb_modes", SHARING: "port_sharing",
 }  # fmt: skip
 OUT = ("voltmeter",)
 IN = ("power_meter",)
@@ -111,6 +113,13 @@ FIGURES = Figures({
                ("full_load_input_power",), GRID, IN),
         Figure("cross_regulation", "Cross regulation", "1", "voltage", "band", "output", ("cross_regulation",),
                CROSS, OUT),
+        Figure("mode_voltage", "Volts of a mode", "V", "voltage", "band", "output", ("mode_voltage",), MODES, OUT),
+        Figure("volts_before_attach", "Volts before anything is plugged in", "V", "voltage", "most", "output",
+               ("volts_before_attach",), MODES, OUT),
+        Figure("shared_power", "Watts beside other ports", "W", "power", "least", "output", ("shared_power",), SHARING,
+               ("load", "voltmeter")),
+        Figure("neighbour_lowest", "Lowest volts when another port comes or goes", "V", "voltage", "least", "output",
+               ("neighbour_lowest",), SHARING, OUT),
         Figure("minimum_load", "Minimum load", "A", "current", "most", "output", ("minimum_load",), GRID, OUT),
         Figure("output_resistance", "Output resistance", "ohm", "plain", "most", "output",
                ("output_resistance",), GRID, OUT),

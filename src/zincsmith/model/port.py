@@ -11,6 +11,7 @@ from typing import Literal
 from zincsmith.model.record import Span
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating
 
+UNPLUGGED = "nothing plugged in"  # in place of a mode: a port that nobody asks gives nothing
 PortSide = Literal["in", "out"]
 PortKind = Literal["ac", "dc"]
 Law = Literal["fixed", "adjustable", "programmable"]

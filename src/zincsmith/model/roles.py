@@ -85,7 +85,8 @@ TABLE = (
          (*_both("span", "offset", "rate", "depth", "before", "trigger_source", "trigger_level", "trigger_slope"),
           "arm", "force", "get_state", "capture", "get_step", "get_origin"),
          (*_both("coupling", "bandwidth"), "get_reference"), reached=True, optional=True),
-    Role("sink_controller", "Sink controller", ("get_modes", *_both("mode")), reached=True),
+    Role("sink_controller", "Sink controller", ("get_modes", *_both("mode"), "read"), _both("attached"), polled=11,
+         reached=True, optional=True),
     Role("lcr_meter", "LCR meter", ("get_capacitance", "get_esr")),
     Role("clock", "Clock", ("advance", "get_time")),
 )  # fmt: skip

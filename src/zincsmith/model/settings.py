@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from zincsmith.model.actions import ChooseMode, Dwell, Pulses, SetLoad, SetSource
 from zincsmith.model.operating_point import LoadLaw
+from zincsmith.model.port import UNPLUGGED
 
 
 @dataclass(frozen=True)
@@ -49,7 +50,8 @@ class Settings:
         """The settings once an action was carried out."""
         match action:
             case SetSource(voltage, hertz, on, port):
-                modes = self.modes if on else {}  # what was asked for is forgotten with the power
+                # What was asked for is forgotten with the power; what was taken off stays off.
+                modes = self.modes if on else {p: m for p, m in self.modes.items() if m == UNPLUGGED}
                 return replace(self, feeds={**self.feeds, port: Fed(voltage, hertz, on)}, modes=modes)
             case SetLoad(current, on, port, law, level, pulses, beyond, shorted, _):
                 drawn = Drawn(current, on, law, level, pulses, beyond, shorted)

@@ -29,6 +29,8 @@ SHIPPED = (
     "bring_up",
     "static_grid",
     "cross_regulation",
+    "usb_modes",
+    "port_sharing",
     "power_factor_regimes",
     "display_accuracy",
     "harmonics",

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from dataclasses import replace
 
-from zincsmith.model.actions import Dwell, SetLoad, SetSource, Watch
+from zincsmith.model.actions import ChooseMode, Dwell, SetLoad, SetSource, Watch
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line
+from zincsmith.model.port import UNPLUGGED
 from zincsmith.model.quantities import QUANTITIES, READ_TWICE, TOUCH_LIMIT_V
 from zincsmith.model.reading import Point
 from zincsmith.procedures.base import Context, Steps
@@ -42,8 +44,30 @@ def at_load(ctx: Context, line: Line, percent: float) -> OperatingPoint:
     """Where the unit stands at a line under a share of its rated load, the output that the part is about first."""
     ports = sorted(ctx.outputs, key=lambda port: port != ctx.about)
     draws = tuple(Draw(s := ctx.share(percent, port), ctx.level(s, port), ctx.law, port) for port in ports)
-    modes = tuple((port, ctx.envelope.mode(port).name) for port in ports if ctx.envelope.output(port).modes)
+    modes = tuple((port, mode_now(ctx, port)) for port in ports if ctx.envelope.output(port).modes)
     return OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), draws, modes, about=ctx.about)
+
+
+def mode_now(ctx: Context, port: str) -> str:
+    """What a port is asked for by its name; that nothing is plugged in, where that is so."""
+    return UNPLUGGED if ctx.modes.get(port) == UNPLUGGED else ctx.envelope.mode(port).name
+
+
+def asked_ports(ctx: Context) -> tuple[str, ...]:
+    """The outputs that are asked for what they give; one that knows one mode is there whoever asks."""
+    return tuple(p for p in ctx.outputs if len(ctx.envelope.output(p).modes) > 1)
+
+
+def bare(ctx: Context) -> Steps:
+    """Nothing plugged in at any of them."""
+    for port in asked_ports(ctx):
+        yield ChooseMode(UNPLUGGED, port)
+
+
+def plugged_in(ctx: Context) -> Steps:
+    """Each with a sink that asks for its lowest mode."""
+    for port in asked_ports(ctx):
+        yield ChooseMode(mode_now(replace(ctx, modes={}), port), port)
 
 
 def everywhere(ctx: Context, quantities: Iterable[str]) -> tuple[str, ...]:
@@ -86,7 +110,7 @@ def watch_outputs(ctx: Context, low: float | None, high: float | None, whose: st
     """Watches on the volts of every output that anybody reads; the bounds are shares of its nominal volts."""
     for port, voltage in ctx.volts.items():
         name = at_port("output_voltage", port)
-        if name in ctx.measured:
+        if name in ctx.measured and ctx.modes.get(port) != UNPLUGGED:
             below, above = (None if share is None else share * voltage for share in (low, high))
             if voltage < 0.0:
                 below, above = above, below

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from zincsmith.simbench.meter import Function, Meter
+from zincsmith.simbench.rails import Ports
 from zincsmith.simbench.scpi import Interpreter, Later, ScpiError, boolean, number, render
 from zincsmith.simbench.world import BANK_OHM, ROOM, World
 
@@ -405,7 +406,24 @@ def sink_controller(world: World, port: str = "") -> Interpreter:
     box.on("PORT:MODes?", lambda _: ",".join(f"{volts:g}" for volts in offered))
     box.on("PORT:MODE", request)
     box.on("PORT:MODE?", lambda _: str(rails.asked[port] if rails is not None else 1))
+
+    def attach(text: str) -> None:
+        on = boolean(text)
+        if isinstance(rails, Ports):
+            rails.attached[port] = on
+            rails.asked[port] = rails.asked[port] if on else 1
+            world.changed()
+
+    box.on("PORT:ATTach", attach)
+    box.on("PORT:ATTach?", lambda _: str(int(rails.attached[port])) if isinstance(rails, Ports) else "1")
+    box.on("PORT:OFFer:POWer?", lambda _: render(rails.offered_W(port) if isinstance(rails, Ports) else _all_W(world)))
     return box
+
+
+def _all_W(world: World) -> float:
+    """What a unit says that shares nothing: all it has, while it runs."""
+    output = world.unit.output
+    return output.voltage_V * output.limit_A if abs(world.unit.output_V) > 0.5 * output.voltage_V else 0.0
 
 
 def lcr_meter(world: World) -> Interpreter:

@@ -237,7 +237,7 @@ def read_sections(file: Path) -> dict[str, Any]:
     raw.pop("name", None)
     # By name how far from the case to the hot part a spot lies: 1 is that part itself, 0 the case.
     parts["spots"] = {str(spot): float(share) for spot, share in raw.pop("spots", {}).items()}
-    parts["rails"] = read_rails(raw.pop("rail", None), parts["output"].voltage_V, file)
+    parts["rails"] = read_rails(raw.pop("rail", None), parts["output"].voltage_V, file, raw.pop("shared", None))
     if raw:
         raise ValueError(f"{file}: unknown sections: {', '.join(sorted(raw))}")
     if len([one for one in FED_BY if one in parts]) > 1:

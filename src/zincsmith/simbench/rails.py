@@ -19,7 +19,8 @@ class Rail:
     """``modes_V``: what may be asked for instead of ``voltage_V``, which is the first of them. ``pulled_V_per_A``: how
     far an ampere of the others moves it. ``efficiency`` is that of making it from the bus. With nothing connected it
     rises by ``open_rise_V``, what leaks of the spikes of its winding charges its capacitor to; by exp(-I / ``open_A``)
-    less with a load."""
+    less with a load. ``modes_A``: what each mode gives at most; ``always``: it has its volts with nothing plugged in,
+    as an older kind of port has."""
 
     name: str
     voltage_V: float
@@ -28,6 +29,8 @@ class Rail:
     efficiency: float = 1.0
     setpoint_error_percent: float = 0.0
     modes_V: tuple[float, ...] = ()
+    modes_A: tuple[float, ...] = ()
+    always: bool = False
     open_rise_V: float = 0.0
     open_A: float = 0.05
 
@@ -82,8 +85,95 @@ class Rails:
         return aim if rail.modes_V and bus > 0.5 * self.bus_V else aim * bus / self.bus_V
 
 
-def read_rails(raw: object, bus_V: float, file: object) -> Rails | None:
-    """From the tables of a physics file; a ValueError names what is wrong."""
+class Ports(Rails):
+    """Ports that share what one unit has: who is plugged in decides what each may give. When somebody comes or goes the
+    others are told anew, and stand at the volts that nobody asks for meanwhile. One that is asked for more than its
+    share and a little goes off, and comes back at those volts."""
+
+    def __init__(self, rails: tuple[Rail, ...], bus_V: float, shared: Shared) -> None:
+        super().__init__(rails, bus_V)
+        self.shared = shared
+        self.attached = dict.fromkeys(self.asked, True)
+        self.time_s = 0.0
+        self._told_until = dict.fromkeys(self.asked, 0.0)
+        self._off_until = dict.fromkeys(self.asked, 0.0)
+        self._before: frozenset[str] = frozenset()
+
+    @property
+    def in_use(self) -> frozenset[str]:
+        """Ports with something plugged in; one that has its volts always counts once it gives something."""
+        return frozenset(
+            r.name for r in self.rails if (self.amps[r.name] > IN_USE_A if r.always else self.attached[r.name])
+        )
+
+    def budget_W(self, name: str) -> float:
+        """What a port may give beside those that are in use now."""
+        use = self.in_use | {name}
+        return next((each[name] for ports, each in self.shared.table if ports == use), self.shared.alone_W)
+
+    def offered_W(self, name: str) -> float:
+        """The most it offers now, of all its modes."""
+        rail = next(r for r in self.rails if r.name == name)
+        if not (self.attached[name] or rail.always):
+            return 0.0
+        most = max(v * a for v, a in zip(self.modes_of(name), rail.modes_A, strict=True))
+        return min(most, self.budget_W(name))
+
+    def tick(self, seconds: float) -> None:
+        """Time that passes: whoever was plugged in before is told anew when that changes."""
+        self.time_s += seconds
+        use = self.in_use
+        if use != self._before:
+            for name in use & self._before:
+                self._told_until[name] = self.time_s + self.shared.tells_s
+            self._before = use
+        for name, amps in self.amps.items():
+            if amps > TRIPS * self._most_A(name):
+                self._off_until[name] = self.time_s + OFF_S
+                self.asked[name] = 1
+
+    @property
+    def busy(self) -> bool:
+        """Whether something changes by itself before long."""
+        return max(*self._told_until.values(), *self._off_until.values()) > self.time_s or self.in_use != self._before
+
+    def _most_A(self, name: str) -> float:
+        rail = next(r for r in self.rails if r.name == name)
+        n = self.asked[name] - 1
+        return min(rail.modes_A[n], self.budget_W(name) / self.modes_of(name)[n])
+
+    def _open_V(self, rail: Rail, bus: float) -> float:
+        name = rail.name
+        if bus <= 0.5 * self.bus_V or self.time_s < self._off_until[name]:
+            return 0.0
+        if not (self.attached[name] or rail.always):
+            return 0.0
+        waits = self.time_s < self._told_until[name]
+        aim = self.modes_of(name)[0 if waits else self.asked[name] - 1]
+        return aim * (1.0 + rail.setpoint_error_percent / 100.0)
+
+
+IN_USE_A, TRIPS, OFF_S = 0.05, 1.18, 1.0
+
+
+@dataclass(frozen=True)
+class Shared:
+    """``table``: what each port has beside which others, W; ``alone_W`` one that is alone. ``tells_s``: how long the
+    others stand at their lowest volts while they are told anew."""
+
+    table: tuple[tuple[frozenset[str], dict[str, float]], ...]
+    alone_W: float
+    tells_s: float = 0.6
+
+
+def read_shared(raw: dict[str, Any]) -> Shared:
+    """From the table of a physics file; KeyError names what is missing."""
+    rows = tuple((frozenset(r["ports"]), dict(zip(r["ports"], r["each_W"], strict=True))) for r in raw["table"])
+    return Shared(rows, float(raw["alone_W"]), float(raw.get("tells_s", 0.6)))
+
+
+def read_rails(raw: object, bus_V: float, file: object, shared: dict[str, Any] | None = None) -> Rails | None:
+    """From the tables of a physics file, with how ports share where they do; a ValueError names what is wrong."""
     if not raw:
         return None
     if not isinstance(raw, list):
@@ -95,4 +185,4 @@ def read_rails(raw: object, bus_V: float, file: object) -> Rails | None:
             raise ValueError(f"{file}: [[rail]] has missing or unknown keys: {', '.join(sorted(set(one) ^ known))}")
         stated: dict[str, Any] = {k: tuple(map(float, v)) if isinstance(v, list) else v for k, v in one.items()}
         found.append(Rail(**stated))
-    return Rails(tuple(found), bus_V)
+    return Rails(tuple(found), bus_V) if shared is None else Ports(tuple(found), bus_V, read_shared(shared))

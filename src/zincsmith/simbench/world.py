@@ -11,6 +11,7 @@ from functools import partial
 from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.imperfect import Imperfections, reactive_W
 from zincsmith.simbench.parameters import Display
+from zincsmith.simbench.rails import Ports
 
 LEAST_LOAD_V = 1.0  # an electronic load keeps its law down to about a volt, then is a resistor
 SHORT_OHM = 0.02
@@ -215,8 +216,11 @@ class World:
         """Move bench time on; long stretches are cut so that the unit's temperatures follow."""
         left = seconds
         while True:
-            dt = min(left, SOFT_STEP_S if self.yields else 5.0)
+            busy = isinstance(self.unit.rails, Ports) and self.unit.rails.busy
+            dt = min(left, SOFT_STEP_S if self.yields or busy else 5.0)
             self.time_s += dt
+            if isinstance(self.unit.rails, Ports):
+                self.unit.rails.tick(dt)
             self.unit.step(dt, self.input_V, self.input_Hz, self._at_unit(), self.ambient_degC)
             if self.unit.rails is not None:
                 self.unit.rails.settle(self.unit.output_V, self._drawn())

@@ -332,7 +332,8 @@ def _setting_words(body: dict[str, float | str | bool | None]) -> str:
     if "voltage_V" in body:
         return f"{feed_words(float(body['voltage_V'] or 0.0), float(body['frequency_Hz'] or 0.0))}, {state}{hand}"
     if "mode" in body:
-        return f"{body['mode']}{hand}"
+        refused = ", refused" if body.get("refused") else ""
+        return f"{body['mode']}{refused}{hand}"
     if body.get("law"):
         law = str(body["law"])
         level = body.get("level")  # none where nothing is drawn: no resistance takes nothing

@@ -176,7 +176,14 @@ def table(findings: Sequence[Finding]) -> Section | None:
             continue
         volts = [row.get("V / V") for row in one.working.rows]
         shown = [f"{v:.4f} V".replace("-", "−") if isinstance(v, int | float) else "–" for v in volts]
-        rows.append((one.output, f"{one.at.draw.share_percent or 0.0:.3g} %", *shown, f"{100.0 * one.value:+.3f} %".replace("-", "−")))
+        rows.append(
+            (
+                one.output,
+                f"{one.at.draw.share_percent or 0.0:.3g} %",
+                *shown,
+                f"{100.0 * one.value:+.3f} %".replace("-", "−"),
+            )
+        )
     if not rows:
         return None
     columns = ("rail", "own load", "others at least", "others at full", "change of nominal")

@@ -78,6 +78,8 @@ class CrossOptions(Planned):
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:
         """By hand with the ends alone: every level more doubles what is typed."""
+        if cls.suits(facts.unit.nameplate):
+            return ()
         levels = EVERY if facts.read_by_program else ENDS
         return (cls(line=facts.first, levels_percent=levels, least_load=facts.read_by_program),)
 

@@ -56,7 +56,7 @@ class HarmonicOptions(OnMains):
 
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:
-        return (cls(lines=facts.idle_lines),)
+        return () if facts.idle_lines[0].frequency_Hz == 0.0 else (cls(lines=facts.idle_lines),)
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, lines=to.lines(self.lines, idle=True))

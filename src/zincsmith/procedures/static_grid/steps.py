@@ -24,6 +24,7 @@ from zincsmith.model.address import at_port
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import LAW_WORDS, OperatingPoint, Purpose, Thermal
 from zincsmith.model.plan import Line
+from zincsmith.model.port import UNPLUGGED
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
@@ -94,6 +95,8 @@ def about_a_port(ctx: Context) -> Context:
     """The context of a grid that varies one output, in a mode of it, by a law, while the others keep their load."""
     options = grid_options(ctx)
     modes = {options.port: options.mode} if options.mode else {}
+    if options.port and ctx.nameplate.sharing and not options.others_percent:  # nobody else takes a share of it
+        modes |= {port: UNPLUGGED for port in ctx.outputs if port != options.port}
     return replace(ctx, about=options.port, others_percent=options.others_percent, modes=modes, law=options.law)
 
 
@@ -128,7 +131,7 @@ class StaticGrid(Procedure):
         yield from feed(ctx, "Warm-up", f"{first.words}, full load{about_words(options)}", first)
         for port, mode in ctx.modes.items():
             yield ChooseMode(mode, port)
-            yield Dwell(MODE_S, f"{mode} comes up")
+            yield Dwell(MODE_S, f"{mode} comes up" if mode != UNPLUGGED else "nothing is plugged in there")
         stopped = "half the nameplate's output voltage: it has stopped"
         yield from watch_outputs(ctx, STOPPED, None, stopped, count=4)
         yield from ramp(ctx)
