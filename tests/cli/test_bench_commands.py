@@ -41,7 +41,8 @@ def test_a_plan_is_printed_for_people_and_programs(command: Command, tmp_path: P
 def test_procedures_say_what_they_need(command: Command) -> None:
     found = json.loads(command("procedures", "--json").stdout)["procedures"]
     assert [p["name"] for p in found] == [
-        "safety_checks", "rig_check", "bring_up", "static_grid", "power_factor_regimes",
+        "safety_checks", "rig_check", "bring_up", "static_grid", "cross_regulation", "usb_modes", "port_sharing",
+        "power_factor_regimes",
         "display_accuracy", "harmonics", "standby", "hands_in", "another_configuration", "ripple",
         "load_transient", "turn_on", "hold_up", "inrush", "short_circuit", "switching_node", "ripple_by_voltmeter",
         "overcurrent", "overload_endurance", "dropout", "power_envelope", "thermal_soak",

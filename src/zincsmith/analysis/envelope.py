@@ -96,10 +96,14 @@ class Envelope:
                 found.update({p: found[p] * most / asked for p in group})
 
         for limit in self.plate.limits:
-            group = [p for p in limit.outputs if p in found]
+            group = [p for p in limit.outputs if p in in_use]
             take_back(group, limit.power_W, watts)
             take_back(group, limit.current_A, {p: self.rated_A(p) for p in group})
-        take_back(ports, self.plate.total_power_W if self.plate.power_is == "output" else None, watts)
+        take_back(
+            [p for p in ports if p in in_use],
+            self.plate.total_power_W if self.plate.power_is == "output" else None,
+            watts,
+        )
         return found
 
     def full_A(self, port: str = "", alone: bool = False) -> float:

@@ -1,0 +1,213 @@
+"""Rails that pull on each other and ports that share: by wire against closed forms of the stand-in, and by hand."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import replace
+from itertools import pairwise
+from pathlib import Path
+
+import pytest
+from scipy.optimize import brentq
+from tests.conftest import ROOT
+from tests.engine.scripted import Actor, Scene, by_hand
+
+from zincsmith.analysis.envelope import Envelope
+from zincsmith.bench.standin import RunningStandIn
+from zincsmith.book.reader import BookReader
+from zincsmith.engine.known_bench import pick_file
+from zincsmith.formats.rig_file import read_rig
+from zincsmith.formats.unit_file import read_unit
+from zincsmith.judge.judging import JudgedRun, judge_run
+from zincsmith.model.events import Effected, EntryAsked, HandSetting, PointTaken, RunClosed
+from zincsmith.model.finding import Finding, Verdict
+from zincsmith.model.label import Mode
+from zincsmith.model.plan import Line, Options, Plan
+from zincsmith.model.port import UNPLUGGED
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
+from zincsmith.procedures.catalogue import procedure
+from zincsmith.procedures.cross_regulation.options import CrossOptions, rails_together
+from zincsmith.procedures.port_sharing.options import SharingOptions
+from zincsmith.procedures.usb_modes.options import ModesOptions, ports_with_modes
+from zincsmith.simbench.dcdc import read_unit as read_physics
+from zincsmith.simbench.world import World
+
+EXAMPLES = ROOT / "examples"
+StartStandIn = Callable[..., RunningStandIn]
+Went = tuple[Scene, RunClosed, JudgedRun]
+MAINS, DC = Line(230.0, 50.0), Line(18.0, 0.0)
+
+
+def standing(loads: dict[str, float]) -> dict[str, float]:
+    """Volts of the open frame as they are, warm, under these amps."""
+    world = World(read_physics(EXAMPLES / "standins" / "brindlow-of45.toml"), seed=1)
+    world.source.voltage_V, world.source.frequency_Hz, world.source.on = 230.0, 50.0, True
+    world.advance(5.0)
+    for port, amps in loads.items():
+        world.loads[port].current_A, world.loads[port].on = amps, amps > 0.0
+    world.advance(120.0)
+    return {port: world.output_of(port)[0] for port in world.ports}
+
+
+@pytest.fixture
+def goes(tmp_path: Path, standin: StartStandIn) -> Callable[..., Went]:
+    def go(
+        name: str, bench: str, parts: tuple[Options, ...], actor: Actor | None = None,
+        unit: Unit | None = None, change: Callable[[Rig], Rig] = lambda rig: rig,
+    ) -> Went:  # fmt: skip
+        physics = EXAMPLES / "standins" / f"{name}.toml"
+        pick_file(str(physics))
+        unit = unit or read_unit(EXAMPLES / "units" / f"{name}.toml")
+        rig = change(replace(read_rig(EXAMPLES / "rigs" / f"{bench}.toml"), leads=()))
+        addresses = standin(file=str(physics), lead_ohm=0.0, input_lead_ohm=0.0).addresses
+        scene = Scene.set_up(tmp_path, unit, rig, Plan("Part", parts), addresses)
+        closed = scene.run(actor or Actor())
+        with BookReader(scene.path) as book:
+            return scene, closed, judge_run(book)
+
+    return go
+
+
+def of(run: JudgedRun, name: str, output: str) -> list[Finding]:
+    return [j.finding for j in run.judged if j.finding.name == name and j.finding.output == output]
+
+
+def test_what_the_load_of_one_rail_does_to_the_others(goes: Callable[..., Went]) -> None:
+    """Pulled by a stated number of volts an ampere of the others: the change is that times how their amps change."""
+    scene, closed, run = goes("brindlow-of45", "simulated-three-rails", (CrossOptions(line=MAINS, warm_up_s=60.0),))
+    assert (closed.outcome, closed.unconfirmed) == ("complete", ()), closed.why
+    envelope = Envelope(scene.unit.nameplate)
+    least, full = ({p: envelope.load_A(share, p) for p in ("+5 V", "+12 V", "-12 V")} for share in (0.0, 100.0))
+    least["+5 V"] = 0.4
+    for port, pulled in (("+12 V", 0.115), ("-12 V", 0.09)):
+        others = sum(full[p] - least[p] for p in full if p != port)
+        changes = of(run, "cross_regulation", port)
+        assert [round(f.at.draw.share_percent or 0.0) for f in changes] == [0, 50, 100]
+        for one in changes:  # the bus, which all of them load, falls by some 0.4 % meanwhile
+            assert one.value == pytest.approx(pulled * others / 12.0, abs=0.007)
+        held = {**least, port: full[port]}, full
+        true = [abs(standing(loads)[port]) for loads in held]
+        at_full = changes[-1]
+        assert at_full.value == pytest.approx((true[1] - true[0]) / 12.0, abs=3.0 * (at_full.u or 0.0))
+    (master,) = {math.copysign(1.0, f.value or 0.0) for f in of(run, "cross_regulation", "+5 V")}
+    assert master == -1.0, "what is regulated falls a little: its wires carry what makes the others"
+    verdicts = {j.verdict for j in run.judged if j.claim is not None and j.claim.figure == "cross_regulation"}
+    assert verdicts == {Verdict.HOLDS}
+    highest = [j for j in run.judged if j.finding.name == "output_voltage_max" and j.finding.output == "+12 V"]
+    assert [j.verdict for j in highest] == [Verdict.FAILS], "with nothing on it while the others are full"
+    for port in ("+5 V", "+12 V", "-12 V"):
+        (needed,) = of(run, "least_load_for_all", port)
+        assert needed.value is not None
+        assert "needs none" in needed.working.note or needed.number > 0.0
+    section = procedure("cross_regulation").section([j.finding for j in run.judged])
+    assert section is not None
+    assert len(section.rows) == 9
+    points = [w.event.point for w in scene.events(PointTaken) if w.event.point.at.step is None]
+    loads = [tuple(sorted((d.port, d.level) for d in p.at.draws)) for p in points]
+    assert len(set(loads)) == len(loads) == 21, "each set of loads once: 3 x 9 less what two rails have in common"
+    changed = [sum(a != b for a, b in zip(one, other, strict=True)) for one, other in pairwise(loads)]
+    assert sum(changed) <= 1.6 * len(changed), "few loads change from one to the next"
+
+
+def test_a_dual_module_is_told_both_ways(goes: Callable[..., Went]) -> None:
+    """Fed with direct current; the rail that follows rises with the other's amps, and high with nothing on it."""
+    _, closed, run = goes("skerrow-sd15", "simulated-dual", (CrossOptions(line=DC, warm_up_s=20.0),))
+    assert (closed.outcome, closed.unconfirmed) == ("complete", ()), closed.why
+    for one in of(run, "cross_regulation", "-15 V"):
+        assert one.value == pytest.approx(2.4 * 0.33 / 15.0, abs=0.002)
+    assert len(of(run, "cross_regulation", "+15 V")) == 3
+    (alone,) = of(run, "least_load_for_all", "+15 V")
+    assert (alone.value, [d.code for d in alone.doubts]) == (None, ["never_good"])
+    (needed,) = of(run, "least_load_for_all", "-15 V")
+    bus = 15.0 * 0.995 + 900e-6 * (18.0 - 24.0)
+
+    def above(amps: float) -> float:
+        return 0.994 * bus - 2.1 * amps + 0.9 * math.exp(-amps / 0.012) - 1.03 * 15.0
+
+    assert needed.value == pytest.approx(brentq(above, 1e-4, 0.1), abs=2.0 * (needed.u or 0.0))
+
+
+def test_a_table_is_filled_by_hand(goes: Callable[..., Went]) -> None:
+    """Loads set and volts read by a person: gates say which load, prompts which rail, and the change is worked out."""
+    typed = []
+    for own, others in ((0.0, 0.0), (0.33, 0.0), (0.33, 0.33), (0.0, 0.33)):
+        typed += ["14.90", f"{-(15.2 + 2.0 * own - 1.0 * others):.3f}", f"{own}", f"{others}"]
+
+    def hands(rig: Rig) -> Rig:
+        return by_hand(rig, "load", "voltmeter")
+
+    part = CrossOptions(line=DC, levels_percent=(0.0, 100.0), least_load=False, warm_up_s=1.0, settle_s=1.0)
+    scene, closed, run = goes("skerrow-sd15", "simulated-dual", (part,), Actor(entries=typed), change=hands)
+    assert closed.outcome == "complete", closed.why
+    asked = [w.event.what for w in scene.events(EntryAsked)]
+    assert asked[0].startswith("Output volts, +15 V")
+    assert asked[1].startswith("Output volts, -15 V")
+    said = [w.event.text for w in scene.events(HandSetting) if w.event.role == "load@-15 V"]
+    assert any("0.33" in text for text in said), said
+    changes = {round(f.at.draw.share_percent or 0.0): f.value for f in of(run, "cross_regulation", "-15 V")}
+    assert changes == {0: pytest.approx(2.0 * 0.33 / 15.0, abs=1e-6), 100: pytest.approx(2.0 * 0.33 / 15.0, abs=1e-6)}
+
+
+def test_ports_are_asked_for_their_modes_and_share(goes: Callable[..., Went]) -> None:
+    """The label says 30 W for the second of three ports; the stand-in has 18 W for it, and tells others anew in 0.7 s.
+    A mode that nobody has is not seen, which is not absent."""
+    unit = read_unit(EXAMPLES / "units" / "hartsop-u90.toml")
+    first, second, third = unit.nameplate.outputs
+    second = replace(second, modes=(*second.modes, Mode(28.0, 0.9)))
+    unit = replace(unit, nameplate=replace(unit.nameplate, outputs=(first, second, third)))
+    parts = (ModesOptions(line=MAINS, settle_s=2.0), SharingOptions(line=MAINS, settle_s=5.0))
+    scene, closed, run = goes("hartsop-u90", "simulated-usb", parts, unit=unit)
+    assert (closed.outcome, closed.unconfirmed) == ("complete", ()), closed.why
+    for port, watts, seen in (("C1", 90.0, 4.0), ("C2", 45.0, 4.0)):
+        assert [f.value for f in of(run, "offered_power", port)] == [watts]
+        (modes,) = of(run, "modes_seen", port)
+        assert modes.value == seen
+        assert [d.code for d in modes.doubts] == (["mode_not_seen"] if port == "C2" else [])
+        (bare,) = of(run, "volts_before_attach", port)
+        assert bare.number < 0.1
+        assert bare.permitted == 0.8
+    volts = {(f.at.mode(), round(f.at.draw.share_percent or 0.0)): f for f in of(run, "mode_voltage", "C1")}
+    assert volts["20 V", 100].value == pytest.approx(20.0 * 1.012 - 0.045 * 4.5, abs=0.02)
+    assert volts["9 V", 0].value == pytest.approx(9.0 * 1.012, abs=0.01)
+    never = [f for f in of(run, "mode_voltage", "C2") if f.at.mode() == "28 V"]
+    assert {d.code for f in never for d in f.doubts} == {"mode_out_of_limits"}
+    refused = [w.event.body for w in scene.events(Effected) if "refused" in w.event.body]
+    assert [one["mode"] for one in refused][:1] == ["28 V"]
+    shared = {(j.claim.condition_text, j.finding.output): j for j in run.judged
+              if j.claim is not None and j.claim.figure == "shared_power"}  # fmt: skip
+    assert {key: j.verdict for key, j in shared.items()} == {
+        ("with C1 + C2 in use", "C1"): Verdict.HOLDS, ("with C1 + C2 in use", "C2"): Verdict.HOLDS,
+        ("with A + C1 + C2 in use", "C1"): Verdict.HOLDS, ("with A + C1 + C2 in use", "C2"): Verdict.FAILS,
+        ("with A + C1 + C2 in use", "A"): Verdict.HOLDS,
+    }  # fmt: skip
+    away = of(run, "neighbour_away", "C1")
+    assert all(f.value == pytest.approx(0.7, abs=0.15) for f in away)
+    assert len(away) == 5
+    assert {d.code for f in of(run, "neighbour_lowest", "C1") for d in f.doubts} == {"neighbour_interrupted"}
+
+
+def test_by_hand_somebody_takes_everything_off_a_port(goes: Callable[..., Went]) -> None:
+    def hands(rig: Rig) -> Rig:
+        return replace(rig, instruments=tuple(i for i in rig.instruments if i.role != "sink_controller"))
+
+    part = ModesOptions(line=MAINS, settle_s=1.0, loaded=False)
+    scene, closed, run = goes("hartsop-u90", "simulated-usb", (part,), change=hands)
+    assert closed.outcome == "complete", closed.why
+    said = [w.event.text for w in scene.events(HandSetting) if w.event.role == "sink_controller@C2"]
+    assert said[0] == "Take everything off the port at C2: nothing is plugged in."
+    assert "Ask for 20 V at C2, with whatever asks the port for a mode." in said
+    (bare,) = of(run, "volts_before_attach", "C1")
+    assert bare.number > 4.0, "nobody did as the gate said: five volts are told as they were read"
+    assert (bare.permitted or 0.0) < bare.number
+
+
+def test_who_is_plugged_in_decides_what_a_port_is_rated_for() -> None:
+    plate = read_unit(EXAMPLES / "units" / "hartsop-u90.toml").nameplate
+    modes = {"C1": "20 V", "C2": "20 V"}
+    assert Envelope(plate, modes).full_A("C1") == pytest.approx(45.0 / 20.0)
+    assert Envelope(plate, {**modes, "A": UNPLUGGED}).full_A("C1") == pytest.approx(60.0 / 20.0)
+    assert Envelope(plate, {"C1": "20 V", "C2": UNPLUGGED, "A": UNPLUGGED}).full_A("C1") == 4.5
+    assert rails_together(plate) != ""
+    assert ports_with_modes(read_unit(EXAMPLES / "units" / "brindlow-of45.toml").nameplate) != ""
