@@ -27,6 +27,7 @@ from zincsmith.model.plan import Line, Options, Plan
 from zincsmith.model.rig import Accuracy, Rig
 from zincsmith.model.unit import Unit
 from zincsmith.planning.composer import between_ends, compose
+from zincsmith.planning.prediction import predict
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.dropout.options import DropoutOptions
 from zincsmith.procedures.harmonics.options import HarmonicOptions
@@ -120,6 +121,8 @@ def test_a_composed_plan_goes_its_whole_way(
     unit = replace(unit, nameplate=replace(unit.nameplate, claims=claims))
     plan, left = compose(unit, rig)
     assert left == []
+    foreseen = predict(unit, rig, plan)
+    assert (foreseen.problem, bool(foreseen.wired.points)) == ("", True), "what this rig can decide is seen before"
     assert "harmonics" not in [p.procedure for p in plan.parts], "nothing alternates"
     plan = replace(plan, parts=tuple(_quick(p) for p in briefly(plan).parts))
     scene, closed = goes(plan, unit=unit)

@@ -11,9 +11,10 @@ from zincsmith.model.address import at_port
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import Feed, OperatingPoint, Purpose
 from zincsmith.model.reading import Evidence, Point, Samples
-from zincsmith.procedures.base import Section
+from zincsmith.procedures.base import Curves, Section
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.rows import carrying
+from zincsmith.procedures.usb_modes.figures import volts_asked
 
 STEADY = ("held", 1.0)
 HOLDS = 0.9  # of the volts of its mode: below, a port has let go
@@ -38,13 +39,6 @@ def findings_of_sharing(evidence: Evidence) -> list[Finding]:
     return found
 
 
-def _nominal(point: Point, port: str) -> float:
-    try:
-        return float(point.at.mode(port).removesuffix(" V"))
-    except ValueError:
-        return 0.0
-
-
 def _at(point: Point) -> OperatingPoint:
     stated = tuple(one for one in point.at.stated if one[0].startswith(IN_USE))
     return OperatingPoint((Feed(*point.at.line),), modes=point.at.modes, stated=stated)
@@ -60,7 +54,7 @@ def _watts(point: Point, port: str) -> list[Finding]:
     if not carrying([point], [volts, amps]):
         return []
     title = f"Watts of {port} with {_together(point)}"
-    nominal = _nominal(point, port)
+    nominal = volts_asked(point.at.mode(port))
     made = finding_of(
         "shared_power", title, "W", [point], [volts, amps], lambda v: float(v[volts][0] * v[amps][0]), "P = V I",
         _at(point), f"asked for {point.at.mode(port)}", doubts_of=lambda _p, _q: [],
@@ -79,7 +73,7 @@ def _noticed(point: Point, traces: Samples) -> list[Finding]:
         return []
     channel = next(ch for ch in capture.channels if ch.quantity == "output_voltage")
     volts = np.abs(traces.read(channel))
-    nominal, comes = _nominal(point, port), point.at.step is Purpose.RISING
+    nominal, comes = volts_asked(point.at.mode(port)), point.at.step is Purpose.RISING
     away = float(np.count_nonzero(volts < AWAY * nominal)) * capture.step_s
     lowest = float(volts.min())
     happened = f"{point.at.draws[-1].port} plugged in" if comes else "the others taken off"
@@ -117,3 +111,21 @@ def table(findings: Sequence[Finding]) -> Section | None:
         return None
     text = "Each port with its share, all of a combination loaded together."
     return Section("Sharing of ports", (text,), ("in use", "port", "mode", "watts"), tuple(rows))
+
+
+def curves(points: Sequence[Point]) -> list[Curves]:
+    """Watts of each port over how many ports are in use: of several combinations the least."""
+    least: dict[str, dict[int, float]] = {}
+    for point in points:
+        if point.at.step is not None:
+            continue
+        for draw in point.at.draws:
+            read = [point.get(at_port(name, draw.port)) for name in ("output_voltage", "output_current")]
+            values = [r.value for r in read if r is not None and r.value is not None]
+            if len(values) == len(read):
+                own, count = least.setdefault(draw.port, {}), len(point.at.draws)
+                own[count] = min(values[0] * values[1], own.get(count, np.inf))
+    lines = tuple((port, [float(n) for n in sorted(own)], [own[n] for n in sorted(own)]) for port, own in least.items())
+    if not lines:
+        return []
+    return [Curves("Watts of ports in use together", "ports in use", "", "output", "W", "power", lines)]

@@ -15,9 +15,9 @@ from zincsmith.model.port import UNPLUGGED, of_output
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Procedure, Section, Steps
+from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Section, Steps
 from zincsmith.procedures.beginning import feed, gate, stands_words
-from zincsmith.procedures.port_sharing.figures import STEADY, findings_of_sharing, in_use, table
+from zincsmith.procedures.port_sharing.figures import STEADY, curves, findings_of_sharing, in_use, table
 from zincsmith.procedures.port_sharing.options import SharingOptions
 from zincsmith.procedures.ports import asked_ports, bare, idle, plugged_in
 
@@ -56,6 +56,9 @@ class PortSharing(Procedure):
 
     def doubts(self, point: Point) -> list[Doubt]:
         return []
+
+    def plots(self, evidence: Evidence) -> list[Curves]:
+        return curves(evidence.points)
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """By combination and port: watts held, and the dip when another came or went."""

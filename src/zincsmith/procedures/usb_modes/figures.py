@@ -11,6 +11,7 @@ from zincsmith.model.operating_point import Draw, Feed, OperatingPoint, Purpose
 from zincsmith.model.port import of_output, output_ports
 from zincsmith.model.reading import Point
 from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import Curves
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.rows import carrying
 
@@ -118,3 +119,31 @@ def _seen(points: Sequence[Point], port: str, asked: dict[str, float]) -> list[F
                        working=Working("the most that the port said", ("W",), said))  # fmt: skip
         found.append(made)
     return found
+
+
+def curves(points: Sequence[Point]) -> list[Curves]:
+    """How far each mode lies from what was asked for, by port, without a load and with its amps."""
+    lines = []
+    for port in dict.fromkeys(p.at.about for p in points):
+        for share, words in ((0.0, "no load"), (100.0, "loaded")):
+            rows = [
+                (asked, 100.0 * (r.value / asked - 1.0))
+                for p in points
+                if p.at.about == port and p.at.step is None and (p.at.draw.share_percent or 0.0) == share
+                if (asked := volts_asked(p.at.mode(port))) > 0.0
+                if (r := p.get(at_port("output_voltage", port))) is not None and r.value is not None
+            ]
+            if rows:
+                x, y = ([float(v) for v in axis] for axis in zip(*sorted(rows), strict=True))
+                lines.append((f"{port}, {words}", x, y))
+    if not lines:
+        return []
+    return [Curves("Volts of the modes", "asked for", "V", "off by", "%", "voltage", tuple(lines))]
+
+
+def volts_asked(mode: str) -> float:
+    """Of a fixed mode by its name; 0 for anything else."""
+    try:
+        return float(mode.removesuffix(" V"))
+    except ValueError:
+        return 0.0

@@ -13,10 +13,10 @@ from zincsmith.model.port import UNPLUGGED, of_output
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import Context, Conventions, Procedure, Steps
+from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.beginning import feed, gate, stands_words
 from zincsmith.procedures.ports import asked_ports, bare, idle, plugged_in
-from zincsmith.procedures.usb_modes.figures import findings_of_modes
+from zincsmith.procedures.usb_modes.figures import curves, findings_of_modes
 from zincsmith.procedures.usb_modes.options import ModesOptions
 
 NAME = "usb_modes"
@@ -55,6 +55,9 @@ class UsbModes(Procedure):
 
     def doubts(self, point: Point) -> list[Doubt]:
         return []
+
+    def plots(self, evidence: Evidence) -> list[Curves]:
+        return curves(evidence.points)
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """By port: volts bare, of each mode, once taken off; the modes of the label that were seen."""
