@@ -10,7 +10,7 @@ from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.expectation import expected
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.model.errors import ZincsmithError
-from zincsmith.model.port import strongest_modes
+from zincsmith.model.port import output_ports, strongest_modes
 from zincsmith.model.rig import Lead, Rig
 from zincsmith.model.roles import OF_THE_UNIT
 from zincsmith.model.unit import Unit
@@ -32,6 +32,17 @@ MARGIN, BOX_W, BOX_H = 12.0, 120.0, 84.0
 
 
 @dataclass(frozen=True)
+class EachOutput:
+    """One of several outputs: what it gives at full load, the drop on its own lead, and where it leaves the unit."""
+
+    name: str
+    voltage_V: float
+    current_A: float
+    drop_V: float
+    leaves: str
+
+
+@dataclass(frozen=True)
 class Flow:
     """Expected volts, amps and watts at full load, from the nameplate's own model; ``drop_V`` on the load's lead."""
 
@@ -42,7 +53,7 @@ class Flow:
     output_A: float
     output_W: float
     drop_V: float
-    each: tuple[tuple[str, float, float], ...] = ()  # of several outputs: name, V, A
+    each: tuple[EachOutput, ...] = ()  # of several outputs
 
 
 @dataclass(frozen=True)
@@ -104,8 +115,16 @@ def flow_of(unit: Unit | None, rig: Rig, line_V: float) -> Flow | None:
         main.current_A,
         plate.rated_power_W,
         drop,
-        tuple((o.name, o.voltage_V, o.current_A) for o in plate.outputs) if len(plate.outputs) > 1 else (),
+        tuple(_each(unit, envelope, rig, port) for port in output_ports(plate)) if len(plate.outputs) > 1 else (),
     )
+
+
+def _each(unit: Unit, envelope: Envelope, rig: Rig, port: str) -> EachOutput:
+    current, lead = envelope.full_A(port), rig.lead(f"unit load@{port}")
+    marks = [t.mark or t.name for t in unit.terminals if t.output == port]
+    leaves = f"{port}, {marks[0]}" if marks and marks[0] != port else port
+    drop = current * lead_resistance(lead) if lead is not None else 0.0
+    return EachOutput(port, envelope.voltage_V(port), current, drop, leaves.replace("-", "−"))
 
 
 def lead_words(lead: Lead | None) -> str:

@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.analysis.leads import lead_resistance
-from zincsmith.model.address import name_of
+from zincsmith.model.address import at_port, name_of
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Instrument, Rig
 from zincsmith.model.roles import OF_THE_UNIT, ROLES
@@ -242,21 +242,45 @@ class WiringSheet(QWidget):
             p.setBrush(theme().color("ink"))
             p.drawEllipse(QPointF(x, y), 2.5, 2.5)
 
-    def _each_output(self, p: QPainter, room: QRectF, flow: Flow) -> None:
-        """Several outputs side by side on the one pair of lines; a name is said where it says more than the volts."""
-        t, wide = theme(), room.width() / len(flow.each)
-        for n, (name, voltage, current) in enumerate(flow.each):
-            spelt = name.replace("−", "-").lstrip("+") == f"{voltage:g} V"
-            parts = [*([] if spelt else [(name, t.color("ink2"))]), (f"{voltage:g} V".replace("-", "−"),
-                t.text_of("voltage")), (f"{current:.3g} A", t.text_of("current"))]  # fmt: skip
-            x = room.left() + n * wide
-            for text, hue in parts:
-                ink.write(p, QRectF(x, room.top(), wide, room.height()), text, 13, 600, hue)
-                x += ink.width(text, 13, 600) + 5
+    def _each_output(self, p: QPainter, layout: Layout, flow: Flow, rig: Rig) -> None:
+        """Several outputs, each with a pair of wires of its own: its volts and amps, its lead with the drop on it, and
+        the terminal it leaves from."""
+        t, load, unit = theme(), layout.boxes["load"], layout.boxes["unit"]
+        tall = min(26.0, (load.bottom() - load.top() + 4.0) / len(flow.each))
+        size, sensed = 12 if tall >= 18.0 else 11, []
+        for n, one in enumerate(flow.each):
+            y = load.top() - 4.0 + tall * (n + 1) - 3.0
+            p.setPen(QPen(t.color("ink"), 1.2))
+            for k in (-1.5, 1.5):
+                p.drawLine(QPointF(load.right(), y + k), QPointF(unit.left(), y + k))
+            room = QRectF(load.right() + 12.0, y - 17.0, unit.left() - load.right() - 54.0, 15.0)
+            volts, amps = f"{one.voltage_V:g} V".replace("-", "−"), f"{one.current_A:.3g} A"
+            ink.write(p, room, volts, size, 600, t.text_of("voltage"))
+            ink.write(p, room.translated(58.0, 0.0), amps, size, 600, t.text_of("current"))
+            ink.write(p, room, one.leaves, size, 600, t.color("ink"), ink.RIGHT)
+            words = lead_words(rig.lead(f"unit load@{one.name}"))
+            drop = f"   drop {1000.0 * one.drop_V:.2g} mV" if words else ""
+            ink.write(p, room.translated(116.0, 0.0), words, size, 400, t.color("ink2"))
+            behind = room.translated(116.0 + ink.width(words, size), 0.0)
+            ink.write(p, behind, drop, size, 400, t.text_of("voltage"))
+            if rig.instrument(at_port("voltmeter", one.name)) is not None:
+                sensed.append(QPointF(unit.left() - 30.0 if rig.sense == "unit" else load.right() + 6.0, y))
+        meter = layout.boxes.get("voltmeter")
+        if sensed and meter is not None:  # one line to all of them, a dot where it is joined
+            p.setPen(QPen(t.of("voltage"), 1.4, Qt.PenStyle.DotLine))
+            level, x = meter.top() - 9.0, meter.center().x()
+            p.drawPolyline([sensed[0], QPointF(sensed[0].x(), level), QPointF(x, level), QPointF(x, meter.top())])
+            p.setBrush(t.color("ink"))
+            for at in sensed:
+                p.drawEllipse(at, 2.5, 2.5)
 
     def _output(self, p: QPainter, layout: Layout, flow: Flow | None, rig: Rig) -> None:
         t, load, unit = theme(), layout.boxes["load"], layout.boxes["unit"]
         y = load.top() + 34
+        if flow is not None and flow.each:
+            self._each_output(p, layout, flow, rig)
+            self._leads_to_meters(p, layout, y)
+            return
         p.setPen(QPen(t.color("ink"), 1.6))
         for k in (-8.0, 8.0):
             p.drawLine(QPointF(load.right(), y + k), QPointF(unit.left(), y + k))
@@ -265,9 +289,7 @@ class WiringSheet(QWidget):
             ink.write(p, QRectF(unit.left() - 14, y + k - 17 + (14 if k > 0 else 0), 12, 18), sign, 13, 600)
         room = QRectF(load.right() + 34, y - 32, unit.left() - load.right() - 70, 18)
         lead = rig.lead("unit load")
-        if flow is not None and flow.each:
-            self._each_output(p, room, flow)
-        elif flow is not None:
+        if flow is not None:
             at_load = f"{flow.output_V - flow.drop_V:.4g} V" if lead is not None else ""
             ink.write(p, room, at_load, 13, 600, t.text_of("voltage"))
             ink.write(p, room, f"{flow.output_A:.3g} A", 13, 600, t.text_of("current"), ink.CENTRE)
@@ -281,6 +303,12 @@ class WiringSheet(QWidget):
             ink.write(p, below, words, 12, 400, t.color("ink2"))
             ink.write(p, below.translated(ink.width(words, 12), 0), drop, 12, 400, t.text_of("voltage"))
         self._sense(p, layout, rig, y)
+        self._leads_to_meters(p, layout, y)
+
+    @staticmethod
+    def _leads_to_meters(p: QPainter, layout: Layout, y: float) -> None:
+        """Scope at the output, thermometer at the unit."""
+        t, unit = theme(), layout.boxes["unit"]
         for role in ("scope", "thermometer"):
             box = layout.boxes.get(role)
             if box is None:
