@@ -7,7 +7,7 @@ reads 0 V between its attempts.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
@@ -82,13 +82,13 @@ class Seen:
             self.fed, self.output_due = True, self.output_due or output_due
             self.tell(self)
 
-    def observe(self, now_s: float, values: Mapping[str, float], fed: bool) -> None:
-        """One poll: what it shows of every sign."""
+    def observe(self, now_s: float, values: Mapping[str, float], fed: bool, bare: Collection[str] = ()) -> None:
+        """One poll: what it shows of every sign; what is gone from a ``bare`` port was taken off it: no pause."""
         before = self._facts()
         self.looked = self.looked or (fed and self.fed)
         for name, channel in self.channels.items():
             if name in values:
-                channel.observe(now_s, values[name], fed)
+                channel.observe(now_s, values[name], fed and port_of(name) not in bare)
         if self._facts() != before:
             self.tell(self)
 

@@ -104,7 +104,7 @@ class PollLoop:
         values = self.bench.poll()
         self.event_log.append(Polled(values, self.settings.source_on, self.settings.load_on))
         self.now = values
-        self.bench.seen.observe(self.bench.clock.now_s, values, self.settings.source_on)
+        self.bench.seen.observe(self.bench.clock.now_s, values, self.settings.source_on, self.settings.bare)
         self.history.append((self.bench.clock.now_s, values))
         if len(self.log) < MOST_LOGGED:
             self.log.append((self.bench.clock.now_s, values, self.settings.drawn_A))

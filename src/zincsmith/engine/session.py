@@ -24,6 +24,7 @@ from zincsmith.guard.watch_over import Found, Guard, GuardLost, NoGuard, takeove
 from zincsmith.model.errors import InputError, InstrumentError
 from zincsmith.model.events import (
     BenchSettled,
+    Effected,
     Emptied,
     Failed,
     Polled,
@@ -34,7 +35,7 @@ from zincsmith.model.events import (
     Signed,
 )
 from zincsmith.model.plan import Plan
-from zincsmith.model.port import output_volts
+from zincsmith.model.port import UNPLUGGED, output_volts
 from zincsmith.model.rig import Rig
 from zincsmith.model.states import RESUMABLE, UNSAFE, State, allowed
 from zincsmith.model.unit import Unit
@@ -399,12 +400,16 @@ class Session:
         with BookReader(self.book.path) as reader:
             rig = reader.rig(self.left.rig_n)
             seen = seen_of(rig, output_volts(reader.unit(self.left.unit, self.left.unit_n).nameplate))
-            for written in reader.events(run=self.left.id, kinds=(Polled, Emptied)):
+            bare: set[str] = set()
+            for written in reader.events(run=self.left.id, kinds=(Polled, Emptied, Effected)):
                 match written.event:
                     case Polled(values, source_on):
                         if source_on:
                             seen.feeds(output_due=False)
-                        seen.observe(written.bench_s or 0.0, values, source_on)
+                        seen.observe(written.bench_s or 0.0, values, source_on, bare)
+                    case Effected("ChooseMode", body):
+                        port = str(body.get("port", ""))
+                        (bare.add if body.get("mode") == UNPLUGGED else bare.discard)(port)
                     case Emptied("output", after_s):
                         seen.emptied_s = max(seen.emptied_s or 0.0, after_s)
                     case _:

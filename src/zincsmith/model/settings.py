@@ -81,6 +81,11 @@ class Settings:
         return any(one.on for one in self.feeds.values())
 
     @property
+    def bare(self) -> frozenset[str]:
+        """Ports with nothing plugged in."""
+        return frozenset(port for port, mode in self.modes.items() if mode == UNPLUGGED)
+
+    @property
     def load_on(self) -> bool:
         return any(one.on or one.pulses is not None for one in self.draws.values())
 

@@ -18,7 +18,7 @@ from zincsmith.model.plan import LINES, Line, Options, Plan
 from zincsmith.model.port import output_ports
 from zincsmith.model.rig import Rig
 from zincsmith.model.roles import AT_OUTPUTS, ROLES, SOURCE, SOURCES
-from zincsmith.model.unit import Nameplate, Unit
+from zincsmith.model.unit import InputRating, Nameplate, Unit
 from zincsmith.planning.limits import weakest_at_input
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.planning.rig_facts import outlet_of, records, source_kind
@@ -204,7 +204,7 @@ def lines_for(unit: Unit, rig: Rig) -> tuple[Line, ...]:
             wanted += [Line(at.line_V[0], stated)] if stated is not None else []
     source = rig.source(one.type)
     most = source.most.get("voltage_V", high) if source is not None else high
-    fitting = [x for x in wanted if low <= x.voltage_V <= min(high, most) and _rated(x, hertz)]
+    fitting = [x for x in wanted if low <= x.voltage_V <= min(high, most) and _rated(x, hertz) and _as_set(x, one)]
     out: list[Line] = []
     for line in sorted(dict.fromkeys(fitting), key=lambda x: (x.voltage_V, x.frequency_Hz)):
         if not any(abs(line.voltage_V - x.voltage_V) <= SAME_SHARE * x.voltage_V for x in out):
@@ -223,6 +223,13 @@ def between_ends(low: float, high: float) -> float:
     middle = math.sqrt(low * high)
     inside = [v for v in USUAL_DC_V if low < v < high]
     return min(inside, key=lambda v: abs(math.log(v / middle)), default=float(f"{middle:.2g}"))
+
+
+def _as_set(line: Line, one: InputRating) -> bool:
+    """Whether the range switch, where there is one, stands at the position that this line is nearest to."""
+    if not one.selector_V or one.selector_set_V is None:
+        return True
+    return min(one.selector_V, key=lambda v: abs(v - line.voltage_V)) == one.selector_set_V
 
 
 def _rated(line: Line, hertz: Sequence[float]) -> bool:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from zincsmith.simbench.meter import Function, Meter
 from zincsmith.simbench.rails import Ports
 from zincsmith.simbench.scpi import Interpreter, Later, ScpiError, boolean, number, render
-from zincsmith.simbench.world import BANK_OHM, ROOM, World
+from zincsmith.simbench.world import BANK_OHM, MOST_A, ROOM, World
 
 if TYPE_CHECKING:
     from zincsmith.simbench.ac_volts import AcVolts
@@ -53,6 +53,7 @@ DIRECT = (  # the same meter at an input of direct current
     Function("input_power", 0.08, 0.04, 0.002, (0.1, 1.0, 5.0, 15.0, 75.0, 300.0)),
     *METERS["power_meter"][3:],
 )
+GREAT = Function("output_current", 0.05, 0.025, 0.001, (1.0, 5.0, 20.0, 60.0))
 OF_ITSELF = (  # what the source reads of what it gives: a poor meter
     Function("input_voltage", 0.5, 0.3, 0.01, (300.0,)),
     Function("input_current", 1.0, 0.5, 0.02, (5.0,)),
@@ -168,10 +169,12 @@ def power_meter(world: World) -> Interpreter:
 
 def load(world: World, port: str = "") -> Interpreter:
     box, state = Interpreter(IDENTITIES["load"]), world.loads[port]
-    meter, volts = (Meter("load", f.at(port), world) for f in METERS["load"])
+    great = world.unit.output.limit_A > MOST_A  # then there is one of the greater kind
+    meter, volts = (Meter("load", (GREAT if great and f.quantity == "output_current" else f).at(port), world)
+                    for f in METERS["load"])  # fmt: skip
 
     def current(text: str) -> None:
-        state.current_A = number(text, 0.0, 20.0)
+        state.current_A = number(text, 0.0, 3.0 * MOST_A if great else MOST_A)
         world.changed()
 
     def switch(text: str) -> None:

@@ -24,7 +24,7 @@ from zincsmith.model.address import at_port
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import LAW_WORDS, OperatingPoint, Purpose, Thermal
 from zincsmith.model.plan import Line
-from zincsmith.model.port import UNPLUGGED
+from zincsmith.model.port import UNPLUGGED, strongest_modes
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
@@ -32,6 +32,7 @@ from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, S
 from zincsmith.procedures.beginning import feed, gate, stands_words
 from zincsmith.procedures.given import POWER
 from zincsmith.procedures.ports import (
+    asked_ports,
     at_load,
     draw,
     drawn_ports,
@@ -95,9 +96,16 @@ def about_a_port(ctx: Context) -> Context:
     """The context of a grid that varies one output, in a mode of it, by a law, while the others keep their load."""
     options = grid_options(ctx)
     modes = {options.port: options.mode} if options.mode else {}
+    if not options.port and not options.mode and len(ctx.outputs) > 1:  # all together: what the unit is rated for
+        modes = strongest_modes(ctx.nameplate)
     if options.port and ctx.nameplate.sharing and not options.others_percent:  # nobody else takes a share of it
         modes |= {port: UNPLUGGED for port in ctx.outputs if port != options.port}
     return replace(ctx, about=options.port, others_percent=options.others_percent, modes=modes, law=options.law)
+
+
+def asked(ctx: Context) -> list[tuple[str, str]]:
+    """(port, mode) of those that are asked; one that knows one mode has nothing to be asked for."""
+    return [(port, mode) for port, mode in ctx.modes.items() if port in asked_ports(ctx)]
 
 
 def about_words(options: GridOptions) -> str:
@@ -129,7 +137,7 @@ class StaticGrid(Procedure):
         )
         yield from self._watches(ctx)
         yield from feed(ctx, "Warm-up", f"{first.words}, full load{about_words(options)}", first)
-        for port, mode in ctx.modes.items():
+        for port, mode in asked(ctx):
             yield ChooseMode(mode, port)
             yield Dwell(MODE_S, f"{mode} comes up" if mode != UNPLUGGED else "nothing is plugged in there")
         stopped = "half the nameplate's output voltage: it has stopped"
@@ -245,7 +253,7 @@ class StaticGrid(Procedure):
     def tidy(self, ctx: Context) -> Steps:
         """Leave the unit at no load, and what was asked for a mode in the one that nobody asks for."""
         yield from idle(ctx)
-        for port in about_a_port(ctx).modes:
+        for port, _ in asked(about_a_port(ctx)):
             yield ChooseMode(ctx.envelope.mode(port).name, port)
 
     def doubts(self, point: Point) -> list[Doubt]:

@@ -54,7 +54,9 @@ class ModesOptions(Planned):
 
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:
-        return () if cls.suits(facts.unit.nameplate) else (cls(line=facts.first),)
+        """Of what mains feeds: a cable that a switch on it sets is asked by nobody."""
+        plate = facts.unit.nameplate
+        return () if cls.suits(plate) or plate.input.type != "ac" else (cls(line=facts.first),)
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, line=to.line(self.line))
