@@ -81,6 +81,7 @@ def test_until_its_hot_part_shuts_it_down_and_back(
     assert "shutdown-auto-recovery" in one.working.formula
 
 
+@pytest.mark.long  # one that shuts down is in the short run
 def test_what_holds_for_the_time_is_told_so(
     tmp_path: Path, unit: Unit, rig: Rig, standin: Callable[..., RunningStandIn]
 ) -> None:

@@ -205,6 +205,7 @@ def test_an_instrument_that_fails_beyond_the_rating_ends_safe(
     assert last_row(tmp_path / "bench.log")["source_on"] is False
 
 
+@pytest.mark.long  # one that dies in a short is in the short run
 def test_a_unit_that_dies_ends_the_run_and_is_a_finding(
     tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn
 ) -> None:

@@ -156,6 +156,7 @@ def test_a_probe_that_falls_off_ends_it_safe(soaking: Callable[..., Scene], tmp_
     assert last_row(tmp_path / "bench.log")["source_on"] is False
 
 
+@pytest.mark.long  # other ceilings are in the short run
 def test_a_fan_that_stops_meets_the_ceiling(soaking: Callable[..., Scene], tmp_path: Path) -> None:
     """A unit that keeps cool by its fan only: without it a spot passes the ceiling, and the bench is made safe."""
     fan = "fan_on_degC = 30.0\nfan_off_degC = 25.0\nfan_factor = 8.0\ncase_to_ambient_K_per_W = 9.0"
@@ -190,6 +191,7 @@ def test_one_that_shuts_down_hot_is_a_finding_and_comes_back(soaking: Callable[.
     assert case + (found.number - case) / SHARE == pytest.approx(54.0, abs=2.0), "its core, seconds before it went"
 
 
+@pytest.mark.long  # other runs by hand are in the short run
 def test_by_hand_a_temperature_is_typed_every_few_minutes(soaking: Callable[..., Scene], rig: Rig, unit: Unit) -> None:
     """An exponential that somebody types off a thermometer: 48.2 degC in the end, 12 min; and it is taken up again."""
     hands = by_hand(rig, "thermometer")

@@ -86,6 +86,7 @@ def test_it_goes_its_whole_way_by_command_line(tmp_path: Path) -> None:
     assert "there is no procedure 'release-rise'" in wrong.stderr
 
 
+@pytest.mark.long  # its whole way is in the short run
 def test_a_recorded_file_becomes_its_points(tmp_path: Path) -> None:
     """By the kind of file that it brings along, with its figure, claim and section as from a run."""
     file, book = tmp_path / "rise.csv", tmp_path / "run.zbook"

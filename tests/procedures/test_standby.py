@@ -122,6 +122,7 @@ def test_a_skipped_block_ends_its_line(unit: Unit) -> None:
     assert measured == 2
 
 
+@pytest.mark.long  # test_truth holds the same figure against the unit
 def test_a_run_agrees_with_the_units_own_physics(command: Command, tmp_path: Path) -> None:
     plan, book = tmp_path / "standby.toml", tmp_path / "a.zbook"
     plan.write_text('name = "Standby"\n[[part]]\nprocedure = "standby"\nlines = [[230, 50]]\n')

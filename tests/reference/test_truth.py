@@ -61,6 +61,7 @@ def test_findings_agree_with_the_true_unit(seed_1: Found) -> None:
     agrees(seed_1["output_voltage_min", 115.0, 100.0], worst, 2e-3)
 
 
+@pytest.mark.long  # the true unit itself is in the short run
 def test_the_nameplate_never_changes_the_unit(command: Command, tmp_path: Path, seed_1: Found) -> None:
     """Other ratings on the label, same physics and seed: the same watts and volts at the same load."""
     other = tmp_path / "other.toml"

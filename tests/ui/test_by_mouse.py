@@ -160,6 +160,7 @@ def amendments(book: Path) -> list[str]:
         return [w.event.text for w in reader.events(kinds=(Amended,))]
 
 
+@pytest.mark.long  # the same from the keyboard is in the short run
 def test_the_tape_seeks_and_report_and_files_leave_from_the_log(
     open_window: Open, make_book: Make, tmp_path: Path
 ) -> None:

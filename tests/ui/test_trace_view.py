@@ -250,6 +250,7 @@ def test_what_a_gate_asks_to_be_looked_at_is_seen_in_it(open_window: Open, tmp_p
     hands.until(lambda: session.state is State.SAFE)
 
 
+@pytest.mark.long  # remedies by command line and their sums are in the short run
 def test_a_remedy_is_predicted_from_the_record_and_planned_both_ways(
     open_window: Open, tmp_path: Path, unit: Unit
 ) -> None:

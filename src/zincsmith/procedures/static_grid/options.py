@@ -18,6 +18,8 @@ from zincsmith.procedures.planning import Facts, Planned, Refit
 
 MOST_TURNS = 100
 NEXT_WARM_UP_S = 300.0  # of a grid that follows another
+RATED = "rated"  # as a mode, of all outputs together: each asked for the one with the most watts
+TOGETHER = 6  # after standby
 OTHERS_PERCENT = 50.0  # what the other rails give while one is varied; common practice, no source
 # The loads that a figure is worked out from, percent; what is not named here takes all of a plan's.
 LOADS_OF: dict[str, tuple[float, ...]] = {
@@ -103,7 +105,13 @@ class GridOptions(Planned):
         return self.loads_percent
 
     @property
+    def rank(self) -> int:
+        return TOGETHER if self.mode == RATED else super().rank
+
+    @property
     def reason(self) -> str:
+        if self.mode == RATED:
+            return "ports that let go together end the run: each was seen alone before"
         return "the grid warms the unit, and needs the load that standby power takes off"
 
     def loads_at(self, line: Line) -> tuple[float, ...]:
@@ -147,10 +155,13 @@ class GridOptions(Planned):
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:
         """One over all lines with all outputs alike; then one output at a time, where there are several, and each mode
         of an output that has several, on the first and the last line. Ports that share are used one at a time, since
-        what one may give depends on what is plugged in elsewhere."""
+        what one may give depends on what is plugged in elsewhere; all of them, asked for what each is rated for, come
+        last: where they let go the run ends."""
         lines, plate = facts.lines_or_usual, facts.unit.nameplate
-        found: list[Options] = [cls(lines=lines, cold=True, again=facts.read_by_program)]
         shared = bool(plate.sharing) or any(o.modes for o in plate.outputs)
+        asked = shared and len(plate.outputs) > 1
+        whole = cls(lines=lines, cold=True, again=facts.read_by_program, mode=RATED if asked else "")
+        found: list[Options] = [whole]
         for port, output in zip(output_ports(plate), plate.outputs, strict=False):
             modes = [m.name for m in of_output(output).modes if m.law == "fixed"]
             for mode in modes if len(modes) > 1 else [""]:

@@ -47,7 +47,7 @@ from zincsmith.procedures.ports import (
 from zincsmith.procedures.ripple.steps import riding
 from zincsmith.procedures.search import refine
 from zincsmith.procedures.static_grid.intake import PointTable, WrittenDown
-from zincsmith.procedures.static_grid.options import LOADS_OF, GridOptions
+from zincsmith.procedures.static_grid.options import LOADS_OF, RATED, GridOptions
 
 # Bounds that stop the run; a unit that passes them is not worth waiting for.
 LEAST_EFFICIENCY = 0.55  # input power beyond rated / this is more than the unit can explain
@@ -96,7 +96,7 @@ def about_a_port(ctx: Context) -> Context:
     """The context of a grid that varies one output, in a mode of it, by a law, while the others keep their load."""
     options = grid_options(ctx)
     modes = {options.port: options.mode} if options.mode else {}
-    if not options.port and not options.mode and len(ctx.outputs) > 1:  # all together: what the unit is rated for
+    if options.mode == RATED:
         modes = strongest_modes(ctx.nameplate)
     if options.port and ctx.nameplate.sharing and not options.others_percent:  # nobody else takes a share of it
         modes |= {port: UNPLUGGED for port in ctx.outputs if port != options.port}

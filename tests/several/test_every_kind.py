@@ -1,0 +1,80 @@
+"""Every example that has its physics goes the whole way of the plan composed for it, on a bench that fits it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from tests.conftest import ROOT
+from tests.engine.scripted import Actor, Scene
+from tests.several.benches import briefly
+
+from zincsmith.bench.standin import RunningStandIn
+from zincsmith.book.reader import BookReader
+from zincsmith.engine.known_bench import pick_file
+from zincsmith.formats.rig_file import read_rig
+from zincsmith.formats.unit_file import read_unit
+from zincsmith.judge.claims import NO_PROCEDURE, all_claims
+from zincsmith.judge.judging import judge_run
+from zincsmith.model.finding import Verdict
+from zincsmith.planning.composer import compose
+from zincsmith.suitability.case import Severity
+from zincsmith.suitability.check import check
+
+EXAMPLES = ROOT / "examples"
+BENCHES = {
+    "tarnbrook-tb2425": "simulated", "ossel-od60": "simulated", "wexcombe-wx24": "simulated",
+    "dunmarrow-dm120": "simulated-150w", "marlowick-mb1205": "simulated", "brindlow-of45": "simulated-three-rails",
+    "ferrowby-px350": "simulated-five-rails", "skerrow-sd15": "simulated-dual", "netherby-nb5": "simulated-dc",
+    "netherby-boost-cable": "simulated-boost", "hartsop-u90": "simulated-usb", "quillfen-q65": "simulated-usb",
+    "maristow-m90c": "simulated-usb-two",
+}  # fmt: skip
+KINDS = {"adapter", "open board", "multi-rail", "usb adapter", "dc-dc"}
+
+
+def test_every_unit_of_these_kinds_has_its_physics_and_procedures() -> None:
+    """None of their claims reads *no procedure yet*."""
+    for file in sorted((EXAMPLES / "units").glob("*.toml")):
+        unit = read_unit(file)
+        if unit.kind in KINDS:
+            assert (EXAMPLES / "standins" / file.name).exists(), file.stem
+            assert file.stem in BENCHES
+            assert [c.text for c in all_claims(unit.nameplate) if c.kept and c.procedure == NO_PROCEDURE] == []
+
+
+@pytest.mark.parametrize("name", ["dunmarrow-dm120", "ferrowby-px350", "netherby-boost-cable", "maristow-m90c"])
+def test_nothing_about_its_bench_refuses_arming(name: str) -> None:
+    unit, rig = read_unit(EXAMPLES / "units" / f"{name}.toml"), read_rig(EXAMPLES / "rigs" / f"{BENCHES[name]}.toml")
+    plan, _ = compose(unit, rig)
+    assert [f.code for f in check(unit, rig, plan) if f.severity is Severity.STOP] == []
+
+
+@pytest.mark.long  # each a run of hours on its bench; the kinds' own procedures are in the short run
+@pytest.mark.parametrize("name", sorted(BENCHES))
+def test_a_whole_composed_plan_ends_with_verdicts(
+    name: str, tmp_path: Path, standin: Callable[..., RunningStandIn]
+) -> None:
+    unit = read_unit(EXAMPLES / "units" / f"{name}.toml")
+    physics = EXAMPLES / "standins" / f"{name}.toml"
+    pick_file(str(physics))
+    rig = replace(read_rig(EXAMPLES / "rigs" / f"{BENCHES[name]}.toml"), leads=())
+    plan, _ = compose(unit, rig)
+    addresses = standin(file=str(physics), lead_ohm=0.0, input_lead_ohm=0.0).addresses
+    scene = Scene.set_up(tmp_path, unit, rig, briefly(plan), addresses)
+    closed = scene.run(Actor())
+    gives_way = name == "hartsop-u90"  # at the end, with all ports asked for what its label says of them together
+    assert (closed.outcome, closed.unconfirmed) == ("tripped" if gives_way else "complete", ()), closed.why
+    with BookReader(scene.path) as book:
+        run = judge_run(book)
+    claimed = [j for j in run.judged if j.claim is not None]
+    tested = [j for j in claimed if j.verdict in (Verdict.HOLDS, Verdict.FAILS, Verdict.TOO_CLOSE)]
+    partly = [j for j in claimed if j.words == "tested in part"]
+    assert tested or partly
+    if gives_way:
+        return
+    nothing = {j.claim.figure for j in claimed if j.claim is not None and j.finding.value is None}
+    assert nothing <= {"ripple", "load_step", "hold_up", "hot_spot"}, (
+        "what needs a scope, or hours, is not on this bench"
+    )
