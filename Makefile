@@ -9,8 +9,9 @@ unexport PYTHONDONTWRITEBYTECODE
 setup:
 	@tools/setup.sh
 
+# UNIT=hartsop-u90, say, opens a book with that unit of the examples on the simulated bench that fits it.
 demo: setup
-	@$(PY) tools/demo.py
+	@$(PY) tools/demo.py $(if $(UNIT),--unit $(UNIT))
 
 demo-book: setup
 	@$(PY) tools/demo_book.py build/hollin-bank.zbook

@@ -3,13 +3,24 @@
 import math
 
 import pytest
+from tests.conftest import ROOT
 
 from zincsmith.analysis.leads import gauge_area, lead_resistance, pair_resistance
-from zincsmith.analysis.parts import CORRECTED_BULK_V, highest_V, line_peak_V, stress_of, touch_current_A
-from zincsmith.model.intake import Part
+from zincsmith.analysis.parts import (
+    CORRECTED_BULK_V,
+    highest_input_V,
+    highest_V,
+    line_peak_V,
+    stress_of,
+    touch_current_A,
+)
+from zincsmith.formats.rig_file import read_rig
+from zincsmith.model.intake import LookOver, Part
 from zincsmith.model.label import Mode, Programmable
 from zincsmith.model.rig import Lead
-from zincsmith.model.unit import InputRating, Nameplate, OutputRating
+from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
+from zincsmith.planning.composer import lines_for
+from zincsmith.planning.limits import Limits
 from zincsmith.suitability.meters import phase_error_share
 
 MAINS = Nameplate((InputRating((100.0, 240.0), current_A=1.5),), (OutputRating(24.0, 2.5, 60.0),))
@@ -101,6 +112,40 @@ def test_parts_against_what_they_see(part: Part, sees: float, verdict: str) -> N
     found = stress_of(part, MAINS)
     assert found.sees == pytest.approx(sees, rel=0.15 if part.what == "fuse" else 1e-9)
     assert found.verdict == verdict
+
+
+@pytest.mark.parametrize(
+    ("part", "volts", "sees", "unit", "most_V"),
+    [
+        # Volt-second balance of ideal stages by hand, 12 V and 1 A from 9 to 36 V.
+        (Part("Q1", "switch", rated_V=60.0, stage="step-down"), 12.0, 36.0, "V", 60.0),
+        (Part("D1", "rectifier", rated_V=60.0, stage="inverting"), -12.0, 48.0, "V", 48.0),
+        (Part("D1", "rectifier", rated_V=40.0, stage="inverting"), -12.0, 48.0, "V", 28.0),
+        (Part("Q1", "switch", rated_V=30.0, stage="step-up"), 48.0, 48.0, "V", None),
+        (Part("L1", "inductor", rated_A=3.0, stage="inverting"), -12.0, (9.0 + 12.0) / 9.0, "A", None),
+        (Part("L1", "inductor", rated_A=3.0, stage="step-down"), 12.0, 1.0, "A", None),
+        (Part("Q1", "switch", rated_V=100.0, rated_A=2.0, stage="inverting"), -12.0, 21.0 / 9.0, "A", 88.0),
+    ],
+)
+def test_parts_of_a_stage_by_its_topology(
+    part: Part, volts: float, sees: float, unit: str, most_V: float | None
+) -> None:
+    plate = Nameplate((InputRating((9.0, 36.0), (), type="dc"),), (OutputRating(volts, 1.0),))
+    found = stress_of(part, plate)
+    assert (found.sees, found.unit) == (pytest.approx(sees), unit)
+    assert highest_input_V(part, plate) == (None if most_V is None else pytest.approx(most_V))
+
+
+def test_the_ceiling_of_the_input_may_lie_below_that_of_its_capacitor() -> None:
+    """An inverting stage whose rectifier is marked for 40 V gives 28 V of input at the most beside 12 V of output; the
+    plan and the bench go no higher, and nobody has to know why."""
+    parts = (Part("C1", "input capacitor", rated_V=50.0), Part("D1", "rectifier", rated_V=40.0, stage="inverting"))
+    plate = Nameplate((InputRating((9.0, 36.0), (), type="dc"),), (OutputRating(-12.0, 1.0),))
+    unit = Unit("HB-0", "Invented", "I-12", nameplate=plate, look=LookOver(parts=parts))
+    rig = read_rig(ROOT / "examples" / "rigs" / "simulated-dc.toml")
+    limits = Limits.of(unit, rig)
+    assert (limits.source_V.value, limits.source_V.whose) == (28.0, "what D1 is marked for, less the output")
+    assert max(line.voltage_V for line in lines_for(unit, rig)) == pytest.approx(0.9 * 28.0)
 
 
 def test_an_output_capacitor_sees_the_highest_mode_with_its_tolerance() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import tomllib
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -24,13 +25,7 @@ from zincsmith.suitability.case import Severity
 from zincsmith.suitability.check import check
 
 EXAMPLES = ROOT / "examples"
-BENCHES = {
-    "tarnbrook-tb2425": "simulated", "ossel-od60": "simulated", "wexcombe-wx24": "simulated",
-    "dunmarrow-dm120": "simulated-150w", "marlowick-mb1205": "simulated", "brindlow-of45": "simulated-three-rails",
-    "ferrowby-px350": "simulated-five-rails", "skerrow-sd15": "simulated-dual", "netherby-nb5": "simulated-dc",
-    "netherby-boost-cable": "simulated-boost", "hartsop-u90": "simulated-usb", "quillfen-q65": "simulated-usb",
-    "maristow-m90c": "simulated-usb-two",
-}  # fmt: skip
+BENCHES: dict[str, str] = tomllib.loads((EXAMPLES / "benches.toml").read_text("utf-8"))
 KINDS = {"adapter", "open board", "multi-rail", "usb adapter", "dc-dc"}
 
 

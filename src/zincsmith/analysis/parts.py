@@ -11,8 +11,10 @@ from zincsmith.model.intake import Part
 from zincsmith.model.unit import Nameplate, OutputRating, mode_power_W
 
 # Shares of its rating beyond which a part is doubtful: derating schools differ. Common practice, no source.
-DOUBTFUL = {"bulk capacitor": 0.95, "output capacitor": 0.90, "input capacitor": 0.90, "fuse": 0.90,
-            "X capacitor": 1.0, "Y capacitor": 1.0, "rectifier": 0.80, "output rectifier": 0.90}  # fmt: skip
+DOUBTFUL = {
+    "bulk capacitor": 0.95, "output capacitor": 0.90, "input capacitor": 0.90, "fuse": 0.90, "X capacitor": 1.0,
+    "Y capacitor": 1.0, "rectifier": 0.80, "output rectifier": 0.90, "switch": 0.80, "inductor": 0.90,
+}  # fmt: skip
 CORRECTED_BULK_V = 400.0  # behind a boost corrector, at any mains; common practice, no source
 
 
@@ -53,6 +55,8 @@ def line_peak_V(rms_V: float) -> float:
 def _sees(part: Part, plate: Nameplate) -> tuple[float | None, str, str]:
     mains = [i for i in plate.inputs if i.type == "ac"]
     top = max((i.voltage_max_V for i in plate.inputs), default=None)
+    if part.stage:
+        return _in_a_stage(part, plate)
     match part.what:
         case "bulk capacitor" if part.behind_corrector:
             return CORRECTED_BULK_V, "V", "behind a corrector, at any mains"
@@ -76,6 +80,38 @@ def _sees(part: Part, plate: Nameplate) -> tuple[float | None, str, str]:
             return current, "A", "input at full load, lowest line"
         case _:
             return None, "V", ""
+
+
+def _in_a_stage(part: Part, plate: Nameplate) -> tuple[float | None, str, str]:
+    """What switch, rectifier and inductor of a converter see, its ripple left out: of volts and amps that which takes
+    the greater share of what the part is marked for. Volt-second balance of an ideal stage, closed form: the switch of
+    an inverting one blocks Vin + Vout, and carries I (Vin + Vout) / Vin, the most at the lowest input."""
+    outputs = [o for o in plate.outputs if not part.output or o.name == part.output]
+    if not plate.inputs or not outputs:
+        return None, "V", ""
+    out = max(outputs, key=lambda o: abs(o.voltage_V) * o.current_A)
+    low, high = plate.input.voltage_V
+    given, amps = highest_V(out), out.current_A
+    volts, factor, how = {
+        "step-down": (high, 1.0, "highest input"),
+        "step-up": (given, given / low, "the output"),
+        "inverting": (high + given, (low + given) / low, "highest input and the output"),
+    }[part.stage]
+    carried = amps * max(1.0, factor)
+    by_volts = volts / part.rated_V if part.rated_V and part.what != "inductor" else -1.0
+    by_amps = carried / part.rated_A if part.rated_A else -1.0
+    if by_amps > by_volts or part.what == "inductor":
+        return carried, "A", f"full load at {low:g} V, ripple left out"
+    return volts, "V", how
+
+
+def highest_input_V(part: Part, plate: Nameplate) -> float | None:
+    """The most volts at the input that a part of a stage stands; None where none follow from it."""
+    if part.rated_V is None or part.what == "inductor" or part.stage not in ("step-down", "inverting"):
+        return None
+    outputs = [o for o in plate.outputs if not part.output or o.name == part.output]
+    given = max((highest_V(o) for o in outputs), default=0.0) if part.stage == "inverting" else 0.0
+    return part.rated_V - given
 
 
 def highest_V(out: OutputRating) -> float:

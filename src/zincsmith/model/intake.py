@@ -21,8 +21,11 @@ PartKind = Literal[
     "rectifier",
     "output rectifier",
     "controller",
+    "switch",
+    "inductor",
     "other",
 ]
+StageKind = Literal["", "step-down", "step-up", "inverting"]
 PartState = Literal["sound", "bulging", "loose", "discoloured", "unidentified"]
 
 # What is looked for, from outside and inside (common practice, no source).
@@ -92,7 +95,8 @@ class Physical(Record):
 class Part(Record):
     """A part as it is marked. ``capacitance_F`` is of each of ``count`` pieces; ``output`` names what it serves.
 
-    ``range_V`` is the input range printed in the papers of a controller chip.
+    ``range_V`` is the input range printed in the papers of a controller chip. ``stage`` is the kind of converter that a
+    switch, a rectifier or an inductor works in: what it sees follows from that.
     """
 
     name: str
@@ -106,6 +110,7 @@ class Part(Record):
     range_V: Span | None = None
     behind_corrector: bool = False
     doubler: bool = False
+    stage: StageKind = ""
     state: PartState = "sound"
     note: str = ""
 

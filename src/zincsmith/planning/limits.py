@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 from zincsmith.analysis.envelope import Envelope
+from zincsmith.analysis.parts import highest_input_V
 from zincsmith.analysis.resistor_load import base_most_A
 from zincsmith.model.actions import ChooseMode, SetLoad, SetSource, Watch
 from zincsmith.model.address import at_port
@@ -154,12 +155,17 @@ class Limits:
 
 
 def weakest_at_input(unit: Unit) -> list[Bound]:
-    """What the parts that lie across the input are marked for."""
-    return [
+    """What the parts that lie across the input are marked for, and those of a stage that its input reaches."""
+    found = [
         Bound(p.rated_V, f"what {p.name} is marked for")
         for p in unit.look.parts
         if p.what in ("X capacitor", "input capacitor") and p.rated_V is not None
     ]
+    for part in unit.look.parts:
+        if (most := highest_input_V(part, unit.nameplate)) is not None:
+            less = ", less the output" if part.stage == "inverting" else ""
+            found.append(Bound(max(0.0, most), f"what {part.name} is marked for{less}"))
+    return found
 
 
 def _shorts(rig: Rig) -> dict[str, Bound | None]:

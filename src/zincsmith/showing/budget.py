@@ -6,7 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from zincsmith.model.finding import Contribution
+from zincsmith.model.quantities import QUANTITIES
 
+SHEET = " data sheet"
 UNSPLIT_WORDS = (
     "A data sheet that gives one limit does not say how it splits: all readings of a range err alike, or each by "
     "itself, whichever is worse for the figure. A convention of the house, not a bound."
@@ -52,6 +54,9 @@ def _words(one: Contribution) -> str:
 
 
 def _own_words(source: str) -> str:
-    identity, _, what = source.partition(" ")
-    quantity = identity.rsplit("/", 1)[-1].partition(".")[0].replace("_", " ")
-    return f"display and noise of {quantity}" if what == "data sheet" else f"repeats of {quantity}"
+    sheet = source.endswith(SHEET)
+    address = source.removesuffix(SHEET).removesuffix(" repeats").rsplit("/", 1)[-1]
+    if ", " in address and address not in QUANTITIES:  # of a rehearsal: meter, quantity, point
+        address = address.split(", ")[1]
+    quantity = QUANTITIES[address].inside
+    return f"display and noise of {quantity}" if sheet else f"repeats of {quantity}"

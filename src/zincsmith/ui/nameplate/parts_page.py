@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from zincsmith.analysis.parts import stress_of
 from zincsmith.formats.label import parse_line
-from zincsmith.model.intake import Part, PartKind, PartState
+from zincsmith.model.intake import Part, PartKind, PartState, StageKind
 from zincsmith.model.label import LabelInput, LabelOutput
 from zincsmith.model.record import Span
 from zincsmith.model.unit import Unit
@@ -18,7 +18,9 @@ from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
 from zincsmith.ui.widgets.panel import Panel, label
 
 KINDS: tuple[str, ...] = get_args(PartKind)
-PLACES = (" ", "corrected", "doubled")  # a bulk capacitor behind a corrector, or in a doubler
+STAGES: tuple[str, ...] = get_args(StageKind)[1:]
+# A bulk capacitor behind a corrector, or in a doubler; the stage that switch, rectifier or inductor work in.
+PLACES = (" ", "corrected", "doubled", *STAGES)
 STATES: tuple[str, ...] = get_args(PartState)
 COLUMNS = (
     Column("name", "part", width=64),
@@ -29,7 +31,7 @@ COLUMNS = (
     Column("uF", "µF each", "1", width=62),
     Column("count", "pieces", "1", width=54),
     Column("output", "serves", width=64),
-    Column("place", "bulk is", choices=PLACES, width=78),
+    Column("place", "stands", choices=PLACES, width=88),
     Column("state", "state", choices=STATES, width=96),
     Column("note", "note", stretch=True),
     Column("sees", "sees", fixed=True, right=True, width=66),
@@ -72,6 +74,7 @@ class PartsPage(QWidget):
         for row in rows:
             kind: Any = row.get("what") or "other"
             state: Any = row.get("state") or "sound"
+            stage: Any = row.get("place")
             micro, pieces = row.get("uF"), row.get("count")
             made.append(
                 Part(
@@ -86,6 +89,7 @@ class PartsPage(QWidget):
                     range_V=_printed_range(row.get("marked") or "") if kind == "controller" else None,
                     behind_corrector=row.get("place") == PLACES[1],
                     doubler=row.get("place") == PLACES[2],
+                    stage=stage if stage in STAGES else "",
                     state=state,
                     note=row.get("note") or "",
                 )
@@ -113,7 +117,7 @@ def _row(part: Part, unit: Unit) -> Row:
         "uF": part.capacitance_F * 1e6 if part.capacitance_F is not None else None,
         "count": part.count if part.count != 1 else None,
         "output": part.output,
-        "place": PLACES[1] if part.behind_corrector else PLACES[2] if part.doubler else PLACES[0],
+        "place": part.stage or PLACES[1 if part.behind_corrector else 2 if part.doubler else 0],
         "state": part.state,
         "note": part.note,
         "sees": f"{stress.sees:.4g} {unit_shown}" if stress.sees is not None else "–",

@@ -311,6 +311,7 @@ class FindingsStation(Station):
         found = capture_behind(run, judged) if run is not None and judged.run is None else None
         self.pictures.setCurrentWidget(self.plot if found is None else self.trace)
         self.record.setVisible(found is not None)
+        self.plot_panel.setVisible(found is not None or bool(self._curves))  # no axes without anything on them
         if found is None or reader is None or (self.trace.shown == found and self.trace.shown is not None):
             return
 
