@@ -27,6 +27,7 @@ from zincsmith.model.plan import Line, Options, Plan
 from zincsmith.model.port import UNPLUGGED
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.planning.composer import compose
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.cross_regulation.options import CrossOptions, rails_together
 from zincsmith.procedures.port_sharing.options import SharingOptions
@@ -211,3 +212,23 @@ def test_who_is_plugged_in_decides_what_a_port_is_rated_for() -> None:
     assert Envelope(plate, {"C1": "20 V", "C2": UNPLUGGED, "A": UNPLUGGED}).full_A("C1") == 4.5
     assert rails_together(plate) != ""
     assert ports_with_modes(read_unit(EXAMPLES / "units" / "brindlow-of45.toml").nameplate) != ""
+
+
+def test_what_is_about_all_ports_comes_last_at_what_they_are_rated_for(goes: Callable[..., Went]) -> None:
+    """Power factor of a corrector that works from 46 W: at five volts of every port it would never be reached."""
+    unit = read_unit(EXAMPLES / "units" / "maristow-m90c.toml")
+    rig = read_rig(EXAMPLES / "rigs" / "simulated-usb-two.toml")
+    plan, left = compose(unit, rig)
+    assert left == []
+    order = [(p.procedure, getattr(p, "ports", getattr(p, "mode", ""))) for p in plan.parts]
+    whole = [
+        order.index(one)
+        for one in (("static_grid", "rated"), ("power_factor_regimes", "rated"), ("harmonics", "rated"))
+    ]
+    assert min(whole) > max(n for n, (name, _) in enumerate(order) if name in ("standby", "usb_modes", "port_sharing"))
+    part = next(p for p in plan.parts if p.procedure == "power_factor_regimes")
+    _, closed, run = goes("maristow-m90c", "simulated-usb-two", (replace(part, settle_s=2.0),))  # type: ignore[call-arg]
+    assert (closed.outcome, closed.unconfirmed) == ("complete", ()), closed.why
+    (found,) = [j.finding for j in run.judged if j.finding.name == "correction_in"]
+    assert found.value is not None
+    assert 30.0 < found.number < 60.0, "46 W of converter power are about half of 90 W"

@@ -12,7 +12,7 @@ from zincsmith.model.plan import Line
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.cautions import cautions_for, probing
-from zincsmith.procedures.ports import EMPTIES_PERCENT, at_load, draw, idle
+from zincsmith.procedures.ports import EMPTIES_PERCENT, ask, at_load, draw, idle
 
 Stated = tuple[tuple[str, float], ...]
 SAFETY_CHECKS = "safety_checks"
@@ -47,11 +47,13 @@ def stands_words(unit: Unit) -> str:
 
 
 def feed(ctx: Context, title: str, detail: str, line: Line) -> Steps:
-    """A stage that begins with the input switched to a line, the load off, and waits until the output is there."""
+    """A stage that begins with the input switched to a line, the load off, and waits until the output is there; ports
+    are then asked for the modes of the part."""
     yield Stage(title, detail)
     yield from idle(ctx)
     yield SetSource(line.voltage_V, line.frequency_Hz, True)
     yield Dwell(COMES_UP_S, "output comes up")
+    yield from ask(ctx)
 
 
 def comes_back(ctx: Context, recover_s: float, line: Line, port: str, tripped: bool) -> Steps:

@@ -12,6 +12,8 @@ from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import SourceKind, fed_by_one_input, fed_by_one_mains
 from zincsmith.procedures.fields import Field
 
+RATED = "rated"  # as the modes of ports: each asked for the one with the most watts
+TOGETHER = 6  # after standby: ports that let go together end the run, each was seen alone before
 FIRST = 0  # gates before anything is energised
 USUAL = 4  # where most procedures stand in the order of the work
 
@@ -147,6 +149,11 @@ class Planned(Options):
     def on_the_changed(self) -> Options | None:
         """The part as it is done once more after the unit was changed; None: it is not."""
         return self
+
+
+def ports_of_rated(plate: Nameplate) -> bool:
+    """Whether there are several outputs of which some are asked for what they give."""
+    return len(plate.outputs) > 1 and (bool(plate.sharing) or any(o.modes for o in plate.outputs))
 
 
 class OnMains(Planned):

@@ -9,11 +9,13 @@ from zincsmith.model.actions import ChooseMode, Dwell, SetLoad, SetSource, Watch
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line
-from zincsmith.model.port import UNPLUGGED
+from zincsmith.model.port import UNPLUGGED, strongest_modes
 from zincsmith.model.quantities import QUANTITIES, READ_TWICE, TOUCH_LIMIT_V
 from zincsmith.model.reading import Point
 from zincsmith.procedures.base import Context, Steps
+from zincsmith.procedures.planning import RATED
 
+MODE_S = 2.0  # from the request to the volts; common practice, no source
 EMPTIES_PERCENT = 10.0
 RAMP_PERCENT = (10.0, 25.0, 50.0, 75.0, 100.0)
 
@@ -56,6 +58,19 @@ def mode_now(ctx: Context, port: str) -> str:
 def asked_ports(ctx: Context) -> tuple[str, ...]:
     """The outputs that are asked for what they give; one that knows one mode is there whoever asks."""
     return tuple(p for p in ctx.outputs if len(ctx.envelope.output(p).modes) > 1)
+
+
+def ask(ctx: Context) -> Steps:
+    """Every port that the part has a mode for is asked for it, or has what asks taken off."""
+    for port, mode in ctx.modes.items():
+        if port in asked_ports(ctx):
+            yield ChooseMode(mode, port)
+            yield Dwell(MODE_S, f"{mode} comes up" if mode != UNPLUGGED else "nothing is plugged in there")
+
+
+def rated(ctx: Context, ports: str) -> Context:
+    """The context of a part that takes all ports at what they are rated for."""
+    return replace(ctx, modes=strongest_modes(ctx.nameplate)) if ports == RATED else ctx
 
 
 def bare(ctx: Context) -> Steps:

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.model.scope import Stood
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_lines, check_loads, times
-from zincsmith.procedures.planning import Facts, OnMains, Refit
+from zincsmith.procedures.planning import RATED, TOGETHER, Facts, OnMains, Refit, ports_of_rated
 
 NO_RECORD = (
     "the power meter gives no waveforms; record volts and amps with something else, and take the file in as evidence"
@@ -33,6 +33,7 @@ class HarmonicOptions(OnMains):
     settle_s: float = 10.0
     average_s: float = 4.0
     record_s: float = 2.0
+    ports: Literal["lowest", "rated"] = "lowest"  # what those that are asked for a mode are asked for
 
     form: ClassVar[tuple[Field, ...]] = FORM
 
@@ -43,6 +44,10 @@ class HarmonicOptions(OnMains):
     @property
     def loads_used(self) -> tuple[float, ...]:
         return self.loads_percent
+
+    @property
+    def rank(self) -> int:
+        return TOGETHER if self.ports == RATED else super().rank
 
     def check(self) -> None:
         """InputError, with the key of the option, for what no bench can carry out."""
@@ -56,7 +61,10 @@ class HarmonicOptions(OnMains):
 
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:
-        return () if facts.idle_lines[0].frequency_Hz == 0.0 else (cls(lines=facts.idle_lines),)
+        if facts.idle_lines[0].frequency_Hz == 0.0:
+            return ()
+        ports: Any = RATED if ports_of_rated(facts.unit.nameplate) else "lowest"
+        return (cls(lines=facts.idle_lines, ports=ports),)
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, lines=to.lines(self.lines, idle=True))

@@ -28,7 +28,8 @@ from zincsmith.procedures.base import Context, Conventions, Curve, Curves, Limit
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.harmonics.intake import VoltsAndAmps
 from zincsmith.procedures.harmonics.options import NO_RECORD, HarmonicOptions
-from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, everywhere, idle
+from zincsmith.procedures.planning import RATED
+from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, everywhere, idle, plugged_in, rated
 from zincsmith.rules.harmonics import Draw, HarmonicLimits, harmonic_class, load_harmonics
 
 NAME = "harmonics"
@@ -55,6 +56,7 @@ class Harmonics(Procedure):
         if not ctx.records:
             raise InputError(NO_RECORD, key="instrument.power_meter.dialect")
         options = _options(ctx)
+        ctx = rated(ctx, options.ports)
         yield from gate(ctx)
         for line in ctx.reachable(options.lines):
             yield from feed(ctx, "Harmonics", line.words, line)
@@ -73,8 +75,10 @@ class Harmonics(Procedure):
                 )
 
     def tidy(self, ctx: Context) -> Steps:
-        """Leave the unit at no load."""
+        """Leave the unit at no load, its ports at their lowest mode."""
         yield from idle(ctx)
+        if _options(ctx).ports == RATED:
+            yield from plugged_in(ctx)
 
     def doubts(self, point: Point) -> list[Doubt]:
         """Source, range and plausibility of one point."""

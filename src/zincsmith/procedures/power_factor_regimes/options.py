@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.fields import LINE, Choosing, Field, between, check_lines, times
-from zincsmith.procedures.planning import Facts, OnMains, Refit
+from zincsmith.procedures.planning import RATED, TOGETHER, Facts, OnMains, Refit, ports_of_rated
 
 CORRECTED_FROM_W = 70.0  # rated output; limits for harmonics begin at 75 W of input (IEC 61000-3-2, from memory)
 FORM: tuple[Field, ...] = (
@@ -33,12 +33,17 @@ class RegimeOptions(OnMains):
     resolution_percent: float = 1.0
     settle_s: float = 6.0
     average_s: float = 4.0
+    ports: Literal["lowest", "rated"] = "lowest"  # what those that are asked for a mode are asked for
 
     form: ClassVar[tuple[Field, ...]] = FORM
 
     @property
     def lines_used(self) -> tuple[Line, ...]:
         return (self.line,)
+
+    @property
+    def rank(self) -> int:
+        return TOGETHER if self.ports == RATED else super().rank
 
     def check(self) -> None:
         """InputError, with the key of the option, for what no bench can carry out."""
@@ -49,7 +54,8 @@ class RegimeOptions(OnMains):
 
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:
-        return tuple(cls(line=line) for line in facts.lines[:1]) if corrected(facts.unit) else ()
+        ports: Any = RATED if ports_of_rated(facts.unit.nameplate) else "lowest"
+        return tuple(cls(line=line, ports=ports) for line in facts.lines[:1]) if corrected(facts.unit) else ()
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, line=to.line(self.line))

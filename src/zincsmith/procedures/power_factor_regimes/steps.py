@@ -21,8 +21,9 @@ from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.beginning import feed, gate
+from zincsmith.procedures.planning import RATED
 from zincsmith.procedures.plotting import amps, columns, value
-from zincsmith.procedures.ports import at_load, draw, idle
+from zincsmith.procedures.ports import at_load, draw, idle, plugged_in, rated
 from zincsmith.procedures.power_factor_regimes.options import RegimeOptions
 from zincsmith.procedures.search import bisect
 
@@ -51,6 +52,7 @@ class PowerFactorRegimes(Procedure):
     def steps(self, ctx: Context) -> Steps:
         """Up, down, then closer to each jump."""
         options = _options(ctx)
+        ctx = rated(ctx, options.ports)
         line = ctx.reachable((options.line,))[0]
         yield from gate(ctx)
         loads = _loads(options.step_percent)
@@ -100,8 +102,10 @@ class PowerFactorRegimes(Procedure):
         return _factor(answer.point) if isinstance(answer, Measured) else None
 
     def tidy(self, ctx: Context) -> Steps:
-        """Leave the unit at no load."""
+        """Leave the unit at no load, its ports at their lowest mode."""
         yield from idle(ctx)
+        if _options(ctx).ports == RATED:
+            yield from plugged_in(ctx)
 
     def doubts(self, point: Point) -> list[Doubt]:
         """Source, range and plausibility of one point."""

@@ -14,12 +14,10 @@ from zincsmith.model.port import of_output, output_ports
 from zincsmith.model.scope import Stood
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import LOADS, LONGEST_S, Choosing, Field, between, check_lines, check_loads, times
-from zincsmith.procedures.planning import Facts, Planned, Refit
+from zincsmith.procedures.planning import RATED, TOGETHER, Facts, Planned, Refit, ports_of_rated
 
 MOST_TURNS = 100
 NEXT_WARM_UP_S = 300.0  # of a grid that follows another
-RATED = "rated"  # as a mode, of all outputs together: each asked for the one with the most watts
-TOGETHER = 6  # after standby
 OTHERS_PERCENT = 50.0  # what the other rails give while one is varied; common practice, no source
 # The loads that a figure is worked out from, percent; what is not named here takes all of a plan's.
 LOADS_OF: dict[str, tuple[float, ...]] = {
@@ -159,8 +157,8 @@ class GridOptions(Planned):
         last: where they let go the run ends."""
         lines, plate = facts.lines_or_usual, facts.unit.nameplate
         shared = bool(plate.sharing) or any(o.modes for o in plate.outputs)
-        asked = shared and len(plate.outputs) > 1
-        whole = cls(lines=lines, cold=True, again=facts.read_by_program, mode=RATED if asked else "")
+        mode = RATED if ports_of_rated(plate) else ""
+        whole = cls(lines=lines, cold=True, again=facts.read_by_program, mode=mode)
         found: list[Options] = [whole]
         for port, output in zip(output_ports(plate), plate.outputs, strict=False):
             modes = [m.name for m in of_output(output).modes if m.law == "fixed"]

@@ -11,7 +11,6 @@ from dataclasses import replace
 from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.model.actions import (
     Action,
-    ChooseMode,
     Dwell,
     Measure,
     Measured,
@@ -31,8 +30,8 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.beginning import feed, gate, stands_words
 from zincsmith.procedures.given import POWER
+from zincsmith.procedures.planning import RATED
 from zincsmith.procedures.ports import (
-    asked_ports,
     at_load,
     draw,
     drawn_ports,
@@ -40,6 +39,7 @@ from zincsmith.procedures.ports import (
     idle,
     output_watts,
     outputs_words,
+    plugged_in,
     ramp,
     read_beside,
     watch_outputs,
@@ -47,7 +47,7 @@ from zincsmith.procedures.ports import (
 from zincsmith.procedures.ripple.steps import riding
 from zincsmith.procedures.search import refine
 from zincsmith.procedures.static_grid.intake import PointTable, WrittenDown
-from zincsmith.procedures.static_grid.options import LOADS_OF, RATED, GridOptions
+from zincsmith.procedures.static_grid.options import LOADS_OF, GridOptions
 
 # Bounds that stop the run; a unit that passes them is not worth waiting for.
 LEAST_EFFICIENCY = 0.55  # input power beyond rated / this is more than the unit can explain
@@ -57,7 +57,6 @@ LEAST_KNOWN = 3  # points before a curve can be refined
 LEAST_GAP_PERCENT = 1.0
 
 AT_ONCE_MEAN_S = 1.0  # a reading right after a step is short
-MODE_S = 2.0  # from the request to the volts; common practice, no source
 WANTED = ("input_voltage", "input_current", "input_power", "power_factor", "output_voltage", "output_current")
 # What has to be read at these loads, where it is not the output volts alone.
 READ_FOR: dict[str, tuple[str, ...]] = {
@@ -103,11 +102,6 @@ def about_a_port(ctx: Context) -> Context:
     return replace(ctx, about=options.port, others_percent=options.others_percent, modes=modes, law=options.law)
 
 
-def asked(ctx: Context) -> list[tuple[str, str]]:
-    """(port, mode) of those that are asked; one that knows one mode has nothing to be asked for."""
-    return [(port, mode) for port, mode in ctx.modes.items() if port in asked_ports(ctx)]
-
-
 def about_words(options: GridOptions) -> str:
     """Which output, in which mode, by which law of the load, where a plan says so."""
     law = LAW_WORDS[options.law] if options.law != "CC" else ""
@@ -137,9 +131,6 @@ class StaticGrid(Procedure):
         )
         yield from self._watches(ctx)
         yield from feed(ctx, "Warm-up", f"{first.words}, full load{about_words(options)}", first)
-        for port, mode in asked(ctx):
-            yield ChooseMode(mode, port)
-            yield Dwell(MODE_S, f"{mode} comes up" if mode != UNPLUGGED else "nothing is plugged in there")
         stopped = "half the nameplate's output voltage: it has stopped"
         yield from watch_outputs(ctx, STOPPED, None, stopped, count=4)
         yield from ramp(ctx)
@@ -253,8 +244,8 @@ class StaticGrid(Procedure):
     def tidy(self, ctx: Context) -> Steps:
         """Leave the unit at no load, and what was asked for a mode in the one that nobody asks for."""
         yield from idle(ctx)
-        for port, _ in asked(about_a_port(ctx)):
-            yield ChooseMode(ctx.envelope.mode(port).name, port)
+        if about_a_port(ctx).modes:
+            yield from plugged_in(ctx)
 
     def doubts(self, point: Point) -> list[Doubt]:
         """Source, settling and plausibility of one point, see point_doubts.py."""
