@@ -404,11 +404,16 @@ class Operator:
         """On which function, range and jack to read; where the function of one meter changes, that is said first."""
         if meter.role in OF_THE_UNIT:
             return ""  # a display has no function to turn and no range to choose
-        row = meter.accuracy_for(quantity, most)
-        function = FUNCTIONS.get(quantity, QUANTITIES[quantity].words)
+        name = name_of(quantity)
+        row = meter.accuracy_for(name, most)
+        function = FUNCTIONS.get(name, QUANTITIES[quantity].words)
+        if self.plate.input.type == "dc" and QUANTITIES[name].side == "input":
+            function = function.replace(" AC", " DC")
         parts = [function, f"{row.range:g} {_shown(quantity)} range" if row is not None else ""]
         parts.append(f"jack {row.jack}" if row is not None and row.jack else "")
         words = ", ".join(p for p in parts if p)
+        if meter.role == "power_meter" and self.poll_loop.bench.rig.multiplies_watts:
+            return words  # two meters, each stays as it is
         before = self._set_to.get(meter.name)
         self._set_to[meter.name] = words
         turned = before is not None and before.partition(",")[0] != function

@@ -82,6 +82,7 @@ AGAIN_S = 5.0  # wait before a point that is taken again, where its procedure di
 COUNT_SLICE_S = 0.25
 KEEP_AT_MOST_S = 10.0
 PRODUCT = ("output_voltage", "output_current")
+PRODUCT_IN = ("input_voltage", "input_current")
 
 
 class BugInRun(Exception):
@@ -381,14 +382,16 @@ class Runner:
         return Point(number, action.at, tuple(readings), now, self._settled, part, take, waves, captures)
 
     def _heed_watts(self, readings: list[Reading], by_hand: Mapping[str, object]) -> None:
-        """Volts and amps of the output belong together as soon as both are there and one of them was typed."""
+        """Volts and amps belong together as soon as both are there and one of them was typed: of an output, and of an
+        input whose watts nobody reads."""
         port = readings[-1].port if readings else ""
-        both = [at_port(name, port) for name in PRODUCT]
+        both, power = [at_port(name, port) for name in PRODUCT], at_port("output_power", port)
+        if self.bench.rig.multiplies_watts and readings and readings[-1].address in PRODUCT_IN:
+            both, power = list(PRODUCT_IN), "input_power"
         if not readings or readings[-1].address not in both or not any(name in by_hand for name in both):
             return
         while True:
             read = {r.address: r.value for r in readings if r.address in both and r.value is not None}
-            power = at_port("output_power", port)
             if len(read) < len(both) or self.operator.heed(power, abs(math.prod(read.values()))):
                 return
             at = max(n for n, r in enumerate(readings) if r.address in both and r.address in by_hand)

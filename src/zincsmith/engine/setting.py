@@ -28,7 +28,7 @@ from zincsmith.model.rig import Instrument
 from zincsmith.model.roles import BY_LAW, source_role
 from zincsmith.model.settings import Drawn, Fed, Settings
 from zincsmith.planning.limits import MOST_BEYOND, Limits
-from zincsmith.planning.rig_facts import step_words
+from zincsmith.planning.rig_facts import derived, step_words
 from zincsmith.planning.watches import tightest
 
 CLIMB_A_SHARE = 0.25  # of the load change; gradually, so that overshoot trips no overcurrent protection
@@ -183,7 +183,7 @@ class Setter:
         """The readings at which a person switches off first and types later: judging what was typed comes late."""
         if not raising:
             return ()
-        by_hand = self.bench.by_hand()
+        by_hand = set(self.bench.by_hand()) - derived(self.bench.rig)  # what is on a display in front of them
         return tuple(
             f"{info.inside} above {watch.high:.3g} {info.unit}"
             for watch in tightest(self.poll_loop.watches.all)
