@@ -20,11 +20,13 @@ from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.claim import StatedClaim
+from zincsmith.model.commands import Command, GoDown, Mistyped, Pass
 from zincsmith.model.errors import InputError, LimitError
-from zincsmith.model.events import EntryAsked, GateOpened, HandSetting, PointTaken, RunClosed
+from zincsmith.model.events import EntryAsked, GateOpened, HandSetting, PointTaken, RunClosed, StopRuleMet
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.plan import Line, Options, Plan
 from zincsmith.model.rig import Accuracy, Rig
+from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.planning.composer import between_ends, compose
 from zincsmith.planning.prediction import predict
@@ -202,6 +204,34 @@ def test_by_hand_watts_are_volts_times_amps(
     assert watts.offset == pytest.approx(12.0 * 1.417 * (0.001 + 0.005)), "both limits, as they stand"
     efficiency = found(judged(scene), "efficiency", 12.0, 100.0)
     assert efficiency.value == pytest.approx(4.987 * 3.0 / (12.0 * 1.417), rel=1e-4)
+
+
+def test_volts_and_amps_that_nobody_explains_are_heeded_together(
+    goes: Callable[..., tuple[Scene, RunClosed]], buck: tuple[Unit, Rig]
+) -> None:
+    """Nobody reads watts: 12 V and 4.4 A, each within its own limit, are more than a unit of 15 W takes; the amps are
+    asked again when they were mistyped, and the run ends when they were not."""
+    _, rig = buck
+    rows = (Accuracy("input_voltage", 60.0, reading_percent=0.1), Accuracy("input_current", 6.0, reading_percent=0.5))
+    rig = by_hand(rig, "power_meter")
+    rig = replace(rig, instruments=tuple(replace(i, accuracy=rows) if i.role == "power_meter" else i
+                                         for i in rig.instruments))  # fmt: skip
+    grid = GridOptions(lines=(Line(12.0, 0.0),), loads_percent=(100.0,), warm_up_s=30.0, settle_s=2.0, cold=False,
+                       settle_at_most_s=4.0, settled_window_s=2.0, average_s=2.0, again=False)  # fmt: skip
+    answers: list[list[Command]] = [[Pass()], [Mistyped()], [GoDown()]]  # before power; at both stop rules
+    before = [State.IDLE]
+
+    def says(state: State, _calls: int) -> list[Command]:
+        entered = state is State.GATE and before[0] is not State.GATE
+        before[0] = state
+        return answers.pop(0) if entered and answers else []
+
+    actor = Actor(says, entries=["12.00", "4.4", "4.5"])
+    scene, closed = goes(Plan("Too much", (grid,)), actor, rig=rig)
+    met = [w.event for w in scene.events(StopRuleMet)]
+    assert [round(one.value, 1) for one in met] == [52.8, 54.0]
+    assert closed.outcome == "tripped"
+    assert "the most a unit of this rating can explain" in closed.why
 
 
 def test_a_source_at_its_limit_is_refused_and_would_hunt(
