@@ -191,10 +191,11 @@ class GridOptions(Planned):
     def stands(self) -> tuple[Stood, ...]:
         first = self.loads_percent[:1] == (100.0,)
         found = []
+        modes = ((self.port, self.mode),) if self.mode and self.mode != RATED else ()
         for line in self.lines:
             warm = self.warm_up_s if line == self.lines[0] else self.rewarm_s
             for load in self.loads_percent:
-                at = OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), (Draw(load),))
+                at = OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), (Draw(load),), modes)
                 found.append(Stood(at, self.settle_s + (warm if load == 100.0 and first else 0.0)))
         return tuple(found)
 

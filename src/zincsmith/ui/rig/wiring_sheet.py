@@ -259,7 +259,7 @@ class WiringSheet(QWidget):
             ink.write(p, room.translated(58.0, 0.0), amps, size, 600, t.text_of("current"))
             ink.write(p, room, one.leaves, size, 600, t.color("ink"), ink.RIGHT)
             words = lead_words(rig.lead(f"unit load@{one.name}"))
-            drop = f"   drop {1000.0 * one.drop_V:.2g} mV" if words else ""
+            drop = f"   drop {1000.0 * one.drop_V:.3g} mV" if words else ""
             ink.write(p, room.translated(116.0, 0.0), words, size, 400, t.color("ink2"))
             behind = room.translated(116.0 + ink.width(words, size), 0.0)
             ink.write(p, behind, drop, size, 400, t.text_of("voltage"))

@@ -28,7 +28,7 @@ from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.floating import Message
-from zincsmith.ui.widgets.itinerary import ItineraryView
+from zincsmith.ui.widgets.itinerary import ItineraryView, scrolled
 from zincsmith.ui.widgets.operating_map import Cell, Key, OperatingMap
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
 
@@ -77,7 +77,7 @@ class PlanStation(Station):
         self.view = ItineraryView()
         self.view.chosen.connect(self.choose_stage)
         self.view.dragged.connect(self._drag)
-        panel.body.addWidget(self.view, 1)
+        panel.body.addWidget(scrolled(self.view), 1)
         row = QHBoxLayout()
         row.setSpacing(6)
         self.full = button("Full plan")

@@ -37,7 +37,7 @@ from zincsmith.ui.station import Station
 from zincsmith.ui.stations.run_dashboard import Dashboard
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.gate import GatePanel
-from zincsmith.ui.widgets.itinerary import ItineraryView
+from zincsmith.ui.widgets.itinerary import ItineraryView, scrolled
 from zincsmith.ui.widgets.pages import Pages
 from zincsmith.ui.widgets.panel import Panel, button, clear, cut_label, heading_row, key_button, label
 from zincsmith.ui.widgets.say_line import Saying, SayLine, split_correction, split_point
@@ -259,7 +259,7 @@ class RunStation(Station):
         self.start, self.gate, self.dashboard = StartPanel(session), GatePanel(), Dashboard(session)
         self.itinerary = ItineraryView()
         ahead = Panel("What will happen", "as rehearsed, to scale")
-        ahead.body.addWidget(self.itinerary, 1)
+        ahead.body.addWidget(scrolled(self.itinerary), 1)
         ahead.setMinimumWidth(290)
         ahead.setMaximumWidth(420)
         self.start_page = QWidget()

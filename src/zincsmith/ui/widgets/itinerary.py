@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QFrame, QScrollArea, QWidget
 
 from zincsmith.formats.words import counted, duration
 from zincsmith.planning.rehearsal import Itinerary, PlannedStage
@@ -29,7 +29,23 @@ def paint_gate(p: QPainter, centre: QPointF, upright: bool = False) -> None:
 
 FEET = 70  # height of the legend below the tape, px
 HELD = 8  # px a press travels before it is a drag
+LEAST_H, LEAST_ROW = 360, 19  # height of the whole, and of a row, px: what is longer is scrolled
 ROOMY = 62  # height of a row, px, from which a stage has three lines
+
+
+def scrolled(view: ItineraryView) -> QScrollArea:
+    """The itinerary as a panel holds it: as tall as there is room, scrolled where its stages need more."""
+    area = QScrollArea()
+    area.setWidget(view)
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    area.setAccessibleName("Itinerary")
+    area.setStyleSheet("QScrollArea { background: transparent; }")
+    view.setAutoFillBackground(False)
+    area.viewport().setAutoFillBackground(False)
+    return area
 
 
 class ItineraryView(QWidget):
@@ -48,13 +64,15 @@ class ItineraryView(QWidget):
         self._pressed: tuple[int, float] | None = None  # stage and y
         self._over: int | None = None  # the stage a drag is above
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setMinimumHeight(360)
+        self.setMinimumHeight(LEAST_H)
 
     def sizeHint(self) -> QSize:
         return QSize(380, 520)
 
     def show_itinerary(self, itinerary: Itinerary | None) -> None:
         self._itinerary = itinerary
+        stages = len(itinerary.stages) if itinerary is not None else 0
+        self.setMinimumHeight(max(LEAST_H, FEET + LEAST_ROW * stages))
         if itinerary is not None:
             words = "; ".join(f"{s.title} {s.detail} {duration(s.seconds)}" for s in itinerary.stages)
             self.setAccessibleName(f"Itinerary, {duration(itinerary.likely_s)}: {words}")
@@ -65,7 +83,16 @@ class ItineraryView(QWidget):
         self._marked = stages
         if stages and self._at not in stages:
             self._at = min(stages)
+        self._bring_in()
         self.update()
+
+    def _bring_in(self) -> None:
+        """The stage that was chosen is in sight, where the whole is scrolled."""
+        viewport = self.parentWidget()
+        area = viewport.parentWidget() if viewport is not None else None
+        if isinstance(area, QScrollArea) and self._itinerary is not None:
+            row_h = (self.height() - FEET) / max(1, len(self._itinerary.stages))
+            area.ensureVisible(0, round(12 + row_h * (self._at + 0.5)), 0, round(2 * row_h))
 
     def _row_at(self, y: float) -> int | None:
         if self._itinerary is None or not self._itinerary.stages:
@@ -103,6 +130,7 @@ class ItineraryView(QWidget):
             super().keyPressEvent(event)
             return
         self._at = min(max(self._at + by, 0), len(self._itinerary.stages) - 1)
+        self._bring_in()
         self.chosen.emit(self._at)
 
     def paintEvent(self, event: QPaintEvent) -> None:
