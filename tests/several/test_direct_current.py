@@ -9,8 +9,8 @@ from pathlib import Path
 
 import pytest
 from scipy.optimize import brentq
-from tests.conftest import ROOT
-from tests.engine.scripted import Actor, Scene, by_hand
+from tests.conftest import ROOT, last_row
+from tests.engine.scripted import Actor, Scene, by_hand, telling_the_standin
 from tests.several.benches import briefly
 
 from zincsmith.bench.standin import RunningStandIn
@@ -22,7 +22,7 @@ from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.commands import Command, GoDown, Mistyped, Pass
 from zincsmith.model.errors import InputError, LimitError
-from zincsmith.model.events import EntryAsked, GateOpened, HandSetting, PointTaken, RunClosed, StopRuleMet
+from zincsmith.model.events import Effected, EntryAsked, GateOpened, HandSetting, PointTaken, RunClosed, StopRuleMet
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.plan import Line, Options, Plan
 from zincsmith.model.rig import Accuracy, Rig
@@ -232,6 +232,41 @@ def test_volts_and_amps_that_nobody_explains_are_heeded_together(
     assert [round(one.value, 1) for one in met] == [52.8, 54.0]
     assert closed.outcome == "tripped"
     assert "the most a unit of this rating can explain" in closed.why
+
+
+@pytest.mark.parametrize(
+    ("fault", "outcome", "off"),
+    [("dc_source,SILENT", "failed", False), ("power_meter,DROP", "failed", True), ("bench,TRIP", "stopped", True)],
+)
+def test_a_bench_of_direct_current_that_fails_is_made_safe_or_says_what_it_could_not(
+    fault: str, outcome: str, off: bool, tmp_path: Path, standin: StartStandIn, buck: tuple[Unit, Rig]
+) -> None:
+    """In the middle of a sweep: a source that answers no more, a meter whose line drops, an output that goes by itself.
+    What the stand-in's own log says decides whether it was off."""
+    unit, rig = buck
+    log = tmp_path / "bench.log"
+    addresses = standin(file=str(PHYSICS), lead_ohm=0.0, input_lead_ohm=0.0).addresses
+    part = DropoutOptions(line=Line(12.0, 0.0), loads_percent=(50.0,), settle_s=2.0, rising=False)
+    scene = Scene.set_up(tmp_path, unit, replace(rig, leads=()), Plan("Down", (part,)), addresses)
+    broken: list[str] = []
+    with telling_the_standin() as tell:
+
+        def says(state: State, _calls: int) -> list[Command]:
+            set_V = [float(w.event.body["voltage_V"]) for w in scene.events(Effected) if w.event.action == "SetSource"]
+            if not broken and state is State.RUNNING and set_V and set_V[-1] < 11.5:
+                broken.append(fault)
+                tell(f"FAUL {fault}")
+            return []
+
+        closed = scene.run(Actor(says))
+    assert broken
+    assert closed.outcome == outcome, closed.why
+    assert last_row(log)["source_on"] is not off
+    assert closed.safe <= off, "nothing that is on is called off"
+    if outcome == "stopped":
+        assert "its source went off, not the unit" in closed.why
+    if not off:
+        assert any("DC source" in one for one in closed.unconfirmed), closed.unconfirmed
 
 
 def test_a_source_at_its_limit_is_refused_and_would_hunt(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Generator
 from dataclasses import replace
 
-from zincsmith.model.actions import Action, Confirm, Dwell, Measure, Measured, Note, Outcome, SetSource, Stage
+from zincsmith.model.actions import Action, Confirm, Dwell, Measure, Measured, Note, Outcome, SetSource, Stage, Stop
 from zincsmith.model.finding import Finding
 from zincsmith.model.operating_point import Purpose
 from zincsmith.model.plan import Line
@@ -23,6 +23,7 @@ from zincsmith.procedures.search import bisect
 
 NAME = "dropout"
 POLL_S, AVERAGE_S = 0.25, 1.0
+SOURCE_GONE = 0.5  # of what was set: less is no sagging
 MOST_INPUT, OF_FUSE = 1.5, 0.8  # of the plate's input current, of a fuse; common practice, no source
 WANTED = ("input_voltage", "input_current", "input_power", "output_voltage", "output_current")
 CAUTIONS = (
@@ -39,7 +40,7 @@ class Dropout(Procedure):
 
     name = NAME
     title = "Dropout"
-    version = 2
+    version = 3
     needs: tuple[str, ...] = (SOURCE, "load", "voltmeter")
     serves = "the lowest input at which the output is still good, by load, from both sides"
     options = DropoutOptions
@@ -191,7 +192,13 @@ def _tried(
     )  # fmt: skip
     names = tuple(q for q in everywhere(ctx, WANTED) if q in ctx.measured)
     taken = yield Measure(names, AVERAGE_S, replace(at, step=way, stated=stated), from_zero=True)
-    return taken.point if isinstance(taken, Measured) else None
+    point = taken.point if isinstance(taken, Measured) else None
+    fed = point.get("input_voltage") if point is not None else None
+    if fed is not None and fed.value is not None and fed.value < SOURCE_GONE * voltage:
+        yield Stop(
+            f"the input reads {fed.value:.3g} V where {voltage:.4g} V was set: its source went off, not the unit"
+        )
+    return point
 
 
 def _fine(ctx: Context, options: DropoutOptions, point: Point | None) -> bool:
