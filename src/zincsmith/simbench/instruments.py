@@ -412,13 +412,13 @@ def sink_controller(world: World, port: str = "") -> Interpreter:
 
     def attach(text: str) -> None:
         on = boolean(text)
-        if isinstance(rails, Ports):
+        if rails is not None:
             rails.attached[port] = on
             rails.asked[port] = rails.asked[port] if on else 1
             world.changed()
 
     box.on("PORT:ATTach", attach)
-    box.on("PORT:ATTach?", lambda _: str(int(rails.attached[port])) if isinstance(rails, Ports) else "1")
+    box.on("PORT:ATTach?", lambda _: str(int(rails.attached[port] if rails is not None else 1)))
     box.on("PORT:OFFer:POWer?", lambda _: render(rails.offered_W(port) if isinstance(rails, Ports) else _all_W(world)))
     return box
 

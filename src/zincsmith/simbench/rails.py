@@ -43,6 +43,7 @@ class Rails:
         self.asked = {rail.name: 1 for rail in rails}
         self.volts = dict.fromkeys(self.asked, 0.0)
         self.amps = dict.fromkeys(self.asked, 0.0)
+        self.attached = dict.fromkeys(self.asked, True)  # whether something asks a port that has several modes
 
     def modes_of(self, name: str) -> tuple[float, ...]:
         """What may be asked of a port, V; the one voltage of a plain rail."""
@@ -80,6 +81,8 @@ class Rails:
 
     def _open_V(self, rail: Rail, bus: float) -> float:
         modes = self.modes_of(rail.name)
+        if len(modes) > 1 and not self.attached[rail.name]:
+            return 0.0
         aim = modes[self.asked[rail.name] - 1] * (1.0 + rail.setpoint_error_percent / 100.0)
         # A port with modes has a converter of its own and holds its volts while the bus stands at all.
         return aim if rail.modes_V and bus > 0.5 * self.bus_V else aim * bus / self.bus_V
@@ -93,7 +96,6 @@ class Ports(Rails):
     def __init__(self, rails: tuple[Rail, ...], bus_V: float, shared: Shared) -> None:
         super().__init__(rails, bus_V)
         self.shared = shared
-        self.attached = dict.fromkeys(self.asked, True)
         self.time_s = 0.0
         self._told_until = dict.fromkeys(self.asked, 0.0)
         self._off_until = dict.fromkeys(self.asked, 0.0)
