@@ -21,6 +21,7 @@ from zincsmith.cli import (  # noqa: F401 - each brings its commands along
     results,
     runs,
     take_in,
+    weak,
 )
 from zincsmith.cli.app import app
 from zincsmith.formats.plain_text import shown
