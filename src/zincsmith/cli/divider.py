@@ -48,10 +48,9 @@ def divider(
         print(json.dumps({"pairs": found}, indent=2, allow_nan=False))
         return
     for one in found:
-        print(
-            f"{_words(one['upper_ohm'])} over {_words(one['lower_ohm'])}: {one['output_V']:.4g} V, "
-            f"{one['low_V']:.4g} to {one['high_V']:.4g} V at the limits of its parts, u {1e3 * (one['u_V'] or 0.0):.2g} mV"
-        )
+        made, u = f"{_words(one['upper_ohm'])} over {_words(one['lower_ohm'])}", 1e3 * (one["u_V"] or 0.0)
+        span = f"{one['low_V']:.4g} to {one['high_V']:.4g} V with its parts at their limits"
+        print(f"{made}: {one['output_V']:.4g} V, {span}, u {u:.2g} mV")
         for where in ("lower", "upper"):
             if upper and lower and one[f"across_{where}_ohm"] is not None:
                 print(f"{_words(one[f'across_{where}_ohm'])} across the {where} one makes it {out:g} V")
