@@ -35,7 +35,16 @@ from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.model.port import Port, PortMode, output_ports
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Nameplate, Unit
-from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Section, Steps, fed_by_one_mains
+from zincsmith.procedures.base import (
+    Context,
+    Conventions,
+    Curves,
+    Procedure,
+    Section,
+    Steps,
+    fed_by_one_input,
+    fed_by_one_mains,
+)
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.catalogue import API
 from zincsmith.procedures.fields import Choosing, Typing, between, check_lines, check_loads, read_lines, times
@@ -108,6 +117,7 @@ __all__ = [
     "draw",
     "duration",
     "everywhere",
+    "fed_by_one_input",
     "fed_by_one_mains",
     "feed",
     "finding_of",
