@@ -23,7 +23,7 @@ from zincsmith.procedures.cross_regulation.figures import (
     in_tolerance,
     table,
 )
-from zincsmith.procedures.cross_regulation.options import LEAST, CrossOptions
+from zincsmith.procedures.cross_regulation.options import CrossOptions
 from zincsmith.procedures.ports import everywhere, idle, outputs_words, ramp, watch_outputs
 from zincsmith.procedures.search import bisect
 
@@ -96,7 +96,7 @@ def _returns(ctx: Context) -> str:
 
 def _level(ctx: Context, percent: float, port: str) -> float:
     """A level as a share of the rating; the least is what the plate asks for."""
-    return max(percent, ctx.envelope.least_percent(port)) if percent > LEAST else ctx.envelope.least_percent(port)
+    return max(percent, ctx.envelope.least_percent(port))
 
 
 @dataclass(frozen=True)
@@ -130,7 +130,7 @@ def _loadable(ctx: Context) -> tuple[str, ...]:
 
 
 def _drawn(ctx: Context, shares: Shares) -> Steps:
-    """Loads that go down before those that go up: together they never draw more than before or after."""
+    """The lighter loads first, so that what is taken back is off before the rest goes up."""
     for port, percent in sorted(shares.items(), key=lambda one: one[1]):
         yield SetLoad(ctx.load_A(percent, port), percent > 0.0, port)
 
