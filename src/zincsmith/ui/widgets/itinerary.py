@@ -29,7 +29,7 @@ def paint_gate(p: QPainter, centre: QPointF, upright: bool = False) -> None:
 
 FEET = 70  # height of the legend below the tape, px
 HELD = 8  # px a press travels before it is a drag
-LEAST_H, LEAST_ROW = 360, 19  # height of the whole, and of a row, px: what is longer is scrolled
+LEAST_H, LEAST_ROW = 360, 16  # height of the whole, and of a row, px: what is longer is scrolled
 ROOMY = 62  # height of a row, px, from which a stage has three lines
 
 
