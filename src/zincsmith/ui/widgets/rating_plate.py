@@ -105,7 +105,7 @@ class RatingPlate(QWidget):
         """All ratings in the room there is; what does not fit is counted."""
         plate = unit.nameplate
         row = min(30.0, max(15.0, box.height() / lines))
-        room = int(box.height() // row)
+        room = int(box.height() / row + 1e-6)  # a quotient of floats may lie a hair below what it is
         size = 15 if row >= 20 else 12
         y = box.top()
         for n, one in enumerate(plate.inputs):
