@@ -102,16 +102,20 @@ def answers(query: str, reply: str | bytes, after: int = 0) -> Bend:
     return bend
 
 
-def frozen(query: str, after: int) -> Bend:
-    """Repeats what it had answered to a question, from then on."""
+def frozen(query: str, live: float) -> Bend:
+    """Repeats, from then on, the first thing it answers to a question that is more than ``live``.
+
+    By what it reads and not by how often it was asked: a machine that is busy asks less often, and a meter that
+    freezes once the bench is off again has nothing left to lie about.
+    """
     kept: list[bytes] = []
 
     def bend(text: str, said: int, honest: bytes | None) -> bytes | None:
         if not text.startswith(query) or honest is None:
             return honest
-        if said <= after or not kept:
-            kept[:] = [honest]
-        return kept[0]
+        if not kept and float(honest.split(b",")[0]) > live:
+            kept.append(honest)
+        return kept[0] if kept else honest
 
     return bend
 

@@ -19,6 +19,7 @@ from zincsmith.model.unit import Unit
 
 SOON = 11  # a source is told three things until it is on
 AFTER = 60  # things said to the instrument: the unit runs by then
+LIVE_V = 10.0
 LONGEST_BENCH_S = 400.0
 
 
@@ -60,7 +61,7 @@ LIES: dict[str, Lie] = {
     ),
     "a source that says it is on for ever": Lie("ac_source", answers("OUTP?", "1", SOON), "AC source"),
     "a name that is markup and steers": Lie("voltmeter", answers("*IDN?", "[/top]\x1b[2J\x07"), ""),
-    "a voltmeter that froze": Lie("voltmeter", frozen("MEAS", AFTER), VOLTS),
+    "a voltmeter that froze": Lie("voltmeter", frozen("MEAS", LIVE_V), VOLTS),
     "a voltmeter whose lead is off": Lie("voltmeter", answers("MEAS", "0.0001"), ""),
     "a voltmeter that reads no number": Lie("voltmeter", answers("MEAS", "nan", AFTER), ""),
     "a voltmeter that reads nothing but noise": Lie("voltmeter", answers("MEAS", b"\xff\xfe\x00\x01", AFTER), ""),
@@ -68,7 +69,7 @@ LIES: dict[str, Lie] = {
     "a voltmeter that talks a byte at a time": Lie("voltmeter", honest, "", piece_s=0.003),
     "a voltmeter that hangs up after each answer": Lie("voltmeter", leaves(AFTER), ""),
     "an output that comes back by itself": Lie("voltmeter", hiccup, VOLTS),
-    "a power meter that froze": Lie("power_meter", frozen("FETC", AFTER), METER),
+    "a power meter that froze": Lie("power_meter", frozen("FETC", LIVE_V), METER),
     "a power meter that always reads nothing": Lie("power_meter", answers("FETC", "0,0,0,0,0,0"), METER),
     "a power meter that falls silent": Lie("power_meter", silent(AFTER), METER),
     "a power meter with one number too few": Lie("power_meter", answers("FETC", "1,2", AFTER), METER),
@@ -106,7 +107,7 @@ def test_a_lie_never_makes_a_live_bench_off(
     if closed.safe:
         assert last["source_on"] is False, "called off while the stand-in says that it is on"
         assert float(str(last["output_V"])) < 2.4
-        assert not lie.words, f"{lie.words} should have been missed: {closed.seen}"
+        assert not lie.words, f"{lie.words} should have been missed: {closed.seen}, {closed.why}"
         assert closed.seen[0] == "AC source off, read back"
     else:
         assert lie.words, f"nothing should have been missed: {closed.unconfirmed}"
