@@ -135,6 +135,7 @@ def test_a_composed_plan_goes_its_whole_way(
     said = " ".join(c for g in gates for c in g.cautions)
     assert "An arc of direct current does not go out by itself" in said
     assert "Mains can kill" not in said
+    assert not [g.text for g in gates if "range selector" in g.text], "nobody selects a mains range of direct current"
     run = judged(scene)
     lines = {j.finding.at.feed.voltage_V for j in run.judged if j.finding.name == "efficiency"}
     assert lines == {4.5, 12.0, 31.5}, "its input capacitor is marked for 35 V, whatever its listing says"

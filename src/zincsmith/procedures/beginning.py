@@ -46,6 +46,12 @@ def stands_words(unit: Unit) -> str:
     return "The unit is closed and stands free."
 
 
+def selector_words(unit: Unit) -> str:
+    """Of units fed from mains: a label does not always show that there is one."""
+    mains = any(i.type == "ac" for i in unit.nameplate.inputs)
+    return "The range selector, if it has one, stands right. " if mains else ""
+
+
 def feed(ctx: Context, title: str, detail: str, line: Line) -> Steps:
     """A stage that begins with the input switched to a line, the load off, and waits until the output is there; ports
     are then asked for the modes of the part."""

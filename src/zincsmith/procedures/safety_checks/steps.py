@@ -8,7 +8,7 @@ from zincsmith.model.intake import SafetyTest
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import Context, Conventions, Procedure, Steps
-from zincsmith.procedures.beginning import ALWAYS, stands_words
+from zincsmith.procedures.beginning import ALWAYS, selector_words, stands_words
 from zincsmith.procedures.cautions import cautions_for, probing
 from zincsmith.procedures.ports import outputs_words
 from zincsmith.procedures.safety_checks.options import SafetyOptions
@@ -66,7 +66,7 @@ class SafetyChecks(Procedure):
         yield Confirm(
             "Wiring checked",
             f"{stands_words(unit)} The source is wired through the power meter to its input, the "
-            f"load to {outputs_words(ctx)} with the voltmeter at the unit's terminals. {_selector_words(unit)}"
+            f"load to {outputs_words(ctx)} with the voltmeter at the unit's terminals. {selector_words(unit)}"
             "Fuse, emergency stop and cover are in place.",
             (*cautions_for(unit).values(), *probing(ctx.captured), *ALWAYS),
         )
@@ -82,11 +82,6 @@ class SafetyChecks(Procedure):
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """Gates yield no figures; safety records stand with the unit."""
         return []
-
-
-def _selector_words(unit: Unit) -> str:
-    """Of units fed from mains: a label does not always show that there is one."""
-    return "A range selector stands right. " if any(i.type == "ac" for i in unit.nameplate.inputs) else ""
 
 
 def missing_records(unit: Unit) -> list[SafetyTest]:

@@ -28,7 +28,7 @@ from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
-from zincsmith.procedures.beginning import feed, gate, stands_words
+from zincsmith.procedures.beginning import feed, gate, selector_words, stands_words
 from zincsmith.procedures.given import POWER
 from zincsmith.procedures.planning import RATED
 from zincsmith.procedures.ports import (
@@ -125,9 +125,8 @@ class StaticGrid(Procedure):
         first = lines[0]
         yield from gate(
             ctx,
-            f"{stands_words(ctx.unit)} The source is wired through the power meter to its input, the load to "
-            f"{outputs_words(ctx)} with the voltmeter at the unit's terminals, polarity checked. The range "
-            "selector, if it has one, stands right.",
+            f"{stands_words(ctx.unit)} {selector_words(ctx.unit)}The source is wired through the power meter to its "
+            f"input, the load to {outputs_words(ctx)} with the voltmeter at the unit's terminals, polarity checked.",
         )
         yield from self._watches(ctx)
         yield from feed(ctx, "Warm-up", f"{first.words}, full load{about_words(options)}", first)
