@@ -12,7 +12,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit
 
@@ -113,7 +113,8 @@ def main() -> int:
         session.revise_plan(STATIC_GRID, "the grid alone")
         run_views(camera)
         session.close()
-        app.processEvents()
+        window.deleteLater()  # a change of theme would draw captures anew from the book that was closed
+        app.sendPostedEvents(None, QEvent.Type.DeferredDelete)
         other_kinds(out, Path(folder))
     return 0
 
