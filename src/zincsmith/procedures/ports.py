@@ -16,6 +16,7 @@ from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.planning import RATED
 
 MODE_S = 2.0  # from the request to the volts; common practice, no source
+NEGOTIATES_S = 3.0  # from plugging in or asking to volts that are measured; common practice, no source
 EMPTIES_PERCENT = 10.0
 RAMP_PERCENT = (10.0, 25.0, 50.0, 75.0, 100.0)
 

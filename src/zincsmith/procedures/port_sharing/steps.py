@@ -19,10 +19,9 @@ from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, S
 from zincsmith.procedures.beginning import feed, gate, stands_words
 from zincsmith.procedures.port_sharing.figures import STEADY, curves, findings_of_sharing, in_use, table
 from zincsmith.procedures.port_sharing.options import SharingOptions
-from zincsmith.procedures.ports import asked_ports, bare, idle, plugged_in
+from zincsmith.procedures.ports import NEGOTIATES_S, asked_ports, bare, idle, plugged_in
 
 NAME = "port_sharing"
-NEGOTIATES_S = 3.0
 WATCH_POLL_S, SHORT_S = 0.1, 0.5
 LOGGED = 200  # polls, about
 

@@ -15,12 +15,11 @@ from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.beginning import feed, gate, stands_words
-from zincsmith.procedures.ports import asked_ports, bare, idle, plugged_in
+from zincsmith.procedures.ports import NEGOTIATES_S, asked_ports, bare, idle, plugged_in
 from zincsmith.procedures.usb_modes.figures import curves, findings_of_modes
 from zincsmith.procedures.usb_modes.options import ModesOptions
 
 NAME = "usb_modes"
-NEGOTIATES_S = 3.0  # from the asking to the volts; a port that takes longer is waited for once more
 GONE_S = 1.0  # after something was taken off: 0.65 s are allowed to fall (USB PD 3.1, value from memory)
 
 
