@@ -112,13 +112,30 @@ def test_a_figure_without_a_capture_shows_the_plot_and_the_theme_changes_both(op
     use_theme(DARK)
     station.restyle()
     assert station.trace.seen_s == pytest.approx(seen, rel=0.2)
-    use_theme(LIGHT)  # while the window is there: what is closed is not styled anew
+    use_theme(LIGHT)
     station.restyle()
     assert station.run is not None
     station.choose(next(n for n, j in enumerate(station.run.judged) if j.finding.value is None))
     assert station.pictures.currentWidget() is station.plot
     station.enlarge()
     assert not station.claim_panel.isVisible()
+
+
+def test_a_capture_whose_book_is_closed_is_styled_anew_without_its_samples(open_window: Open, book: Path) -> None:
+    hands = open_window(book)
+    station = at_findings(hands)
+    choose(station, "hold_up")
+    trace = station.trace
+    hands.window.session.close()
+    try:
+        use_theme(DARK)
+        trace.restyle()
+        trace.keep()
+        assert trace.values_at(0.0) == []
+        assert "Δt" in trace.readout.text(), "what does not need the samples is still told"
+        assert "→" not in trace.readout.text()
+    finally:
+        use_theme(LIGHT)
 
 
 def test_what_lies_between_the_cursors_is_kept_by_name_beside_the_programs_figure(

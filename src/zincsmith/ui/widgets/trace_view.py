@@ -367,7 +367,7 @@ class TraceView(QWidget):
         ]
         start, stop = sorted(min(max(0, round((t - one.begin_s) / one.step_s)), one.count - 1) for t in self.at)
         ahead, behind = self.values_at(first), self.values_at(second)
-        for channel, a, b in zip(channels, ahead, behind, strict=True):
+        for channel, a, b in zip(channels, ahead, behind, strict=False):
             spans = self._fetch(channel, start, stop + 1, 1)
             size = float(spans[:, 1].max() - spans[:, 0].min())
             inside = QUANTITIES[channel.address].inside
@@ -386,12 +386,13 @@ class TraceView(QWidget):
             self.move_cursor(n, low + share * (high - low))
 
     def values_at(self, at_s: float) -> list[float]:
-        """What each channel reads at a moment."""
+        """What each channel reads at a moment; nothing once the book that holds the samples is closed."""
         if self.shown is None or self._fetch is None:
             return []
         one = self.shown.capture
         k = min(max(0, round((at_s - one.begin_s) / one.step_s)), one.count - 1)
-        return [float(self._fetch(c, k, k + 1, 1)[0, 0]) for c in one.channels]
+        spans = [self._fetch(c, k, k + 1, 1) for c in one.channels]
+        return [float(s[0, 0]) for s in spans] if all(len(s) for s in spans) else []
 
     def _read(self) -> None:
         if self.shown is None:
@@ -400,7 +401,7 @@ class TraceView(QWidget):
         scale, unit = time_unit(apart)
         parts = [f"Δt <b>{apart / scale:.4g} {unit}</b>"]
         ahead, behind = self.values_at(self.at[0]), self.values_at(self.at[1])
-        read = list(zip(self.shown.capture.channels, ahead, behind, strict=True))
+        read = list(zip(self.shown.capture.channels, ahead, behind, strict=False))
         for channel, a, b in read[:MOST_READ]:
             hue = theme().text_of(QUANTITIES[channel.address].kind).name()
             digits = max(0, math.ceil(-math.log10(channel.quantum))) if channel.quantum > 0.0 else 3
