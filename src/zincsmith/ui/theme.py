@@ -171,7 +171,7 @@ def use_theme(chosen: Theme) -> None:
     global _current  # the one place that holds which theme is in force
     _current = chosen
     app = _application()
-    app.setStyleSheet(stylesheet(chosen))
+    app.setStyleSheet("")  # from one sheet to another each widget is styled anew once for every widget around it
     palette = QPalette()
     for role, name in (
         (QPalette.ColorRole.Window, "ground"),
@@ -187,6 +187,7 @@ def use_theme(chosen: Theme) -> None:
     ):
         palette.setColor(role, QColor(getattr(chosen, name)))
     app.setPalette(palette)
+    app.setStyleSheet(stylesheet(chosen))
 
 
 def load_fonts() -> None:

@@ -97,7 +97,7 @@ class RigStation(Station):
         self.add.setFont(font(13))
         self.add.setAccessibleName("Add a role to the rig")
         self.add.activated.connect(self._add_role)
-        self.add.setMinimumWidth(122)
+        self.add.setFixedWidth(122)  # as wide as its first words, whatever may be chosen
         sheet.head.addWidget(self.add)
         sheet.body.addWidget(self.sheet, 1)
         sheet.body.addWidget(self.begin)
