@@ -12,7 +12,7 @@ from zincsmith.judge.decide import DECIDES, MARGINAL, Decision
 from zincsmith.model.figures import FIGURES
 from zincsmith.showing.rig_words import rig_words
 from zincsmith.ui import ink
-from zincsmith.ui.theme import font, theme
+from zincsmith.ui.theme import Theme, font, theme
 from zincsmith.ui.widgets.panel import tip
 from zincsmith.ui.widgets.plain_table import PlainTable
 
@@ -59,9 +59,13 @@ class DecisionTable(PlainTable):
         super().__init__("What this rig can decide", HEADINGS, 24)
         self.share((25, 16, 14, 10, 19, 16))
         self.setItemDelegateForColumn(3, _Bar(self))
+        self._shown: tuple[Theme, list[Decision]] | None = None
 
     def show_decisions(self, decisions: Sequence[Decision]) -> None:
         rows = sorted(decisions, key=lambda d: (ORDER[d.verdict], -(d.share or 0.0)))
+        if self._shown == (theme(), rows):
+            return
+        self._shown = (theme(), rows)
         self.setRowCount(len(rows))
         for row, one in enumerate(rows):
             self._fill(row, one)
