@@ -6,23 +6,18 @@ import math
 from collections.abc import Iterable
 from datetime import datetime, timedelta
 
+from zincsmith.model.figures import FIGURES
 from zincsmith.model.finding import Finding, Judged
 
 NARROW = " "
 UNIT_WORDS = {"degC": "°C", "ohm": "Ω", "1": ""}
-PERCENT_FINDINGS = {
-    "efficiency", "average_active_efficiency", "load_regulation", "load_regulation_at_once", "line_regulation",
-    "line_span", "current_thd", "cross_regulation",
-    "line_regulation_no_load", "static_accuracy", "display_voltage_error_percent", "display_current_error_percent",
-    "harmonics_class_a", "harmonics_class_b", "harmonics_class_c", "harmonics_class_d",
-}  # fmt: skip
 SMALL = {"ohm": (1000.0, "mΩ")}
 
 
 def shown(finding: Finding) -> tuple[float, str]:
     """Factor and unit in which people read a finding: percent for ratios, milliohm for resistances."""
     if finding.unit == "1":
-        return (100.0, "%") if finding.name in PERCENT_FINDINGS else (1.0, "")
+        return (100.0, "%") if FIGURES.knows(finding.name) and FIGURES[finding.name].in_percent else (1.0, "")
     if finding.unit in SMALL:
         return SMALL[finding.unit]
     return 1.0, UNIT_WORDS.get(finding.unit, finding.unit)

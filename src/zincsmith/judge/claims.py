@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.model.claim import Claim, RuleChoice, StatedClaim
 from zincsmith.model.errors import InputError
-from zincsmith.model.figures import FIGURES, TESTS
+from zincsmith.model.figures import FIGURES, TESTS, have
 from zincsmith.model.label import Mode
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line
@@ -356,15 +356,6 @@ def rule_words(choice: RuleChoice) -> str:
     return load(choice.set).short if name is None else f"IEC 61000-3-2: class {name}"
 
 
-EITHER_WAY = (
-    "load_regulation",
-    "load_regulation_at_once",
-    "line_regulation",
-    "line_regulation_no_load",
-    "line_slope",
-    "warm_up_drift",
-    "cross_regulation",
-)
 HARMONIC_CHOICES = tuple(RuleChoice(HARMONIC_RULE, name) for name in ("A", "B", "C", "D"))
 
 
@@ -376,7 +367,7 @@ def _stated(plate: Nameplate, n: int, one: StatedClaim) -> Claim:
     if load is not None and load[0] == load[1] and one.figure == "efficiency":
         at = replace(at, draws=(Draw(load[0]),))
     # A regulation of at most so much speaks of its size, whichever way the output goes.
-    low = -one.high if one.figure in EITHER_WAY and one.low is None and one.high is not None else one.low
+    low = -one.high if have(one.figure, "either way") and one.low is None and one.high is not None else one.low
     return _claim(
         f"{one.source} {n}",
         one.figure,

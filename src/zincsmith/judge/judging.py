@@ -23,7 +23,7 @@ from zincsmith.judge.one_cause import with_one_cause
 from zincsmith.judge.price import price_s
 from zincsmith.model.claim import Claim
 from zincsmith.model.events import FileTaken, RunClosed, RunOpened
-from zincsmith.model.figures import TESTS
+from zincsmith.model.figures import TESTS, have
 from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
 from zincsmith.model.operating_point import OperatingPoint, operating_point
 from zincsmith.model.plan import Plan
@@ -284,16 +284,6 @@ def _with_rig(judged: Judged, faults: Sequence[Fault]) -> Judged:
     return replace(judged, finding=replace(judged.finding, doubts=doubts))
 
 
-OF_ONE_LINE = (
-    "load_regulation",
-    "load_regulation_at_once",
-    "output_resistance",
-    "average_active_efficiency",
-    "efficiency",
-    "power_factor",
-)
-
-
 def judge(
     findings: Sequence[Finding],
     claims: list[Claim],
@@ -359,22 +349,11 @@ def _compare(finding: Finding, claim: Claim, evidence: Evidence, guard: str) -> 
     return Judged(replace(finding, doubts=doubts), claim, guarded, simple, chance, lacks=lacks)
 
 
-DIFFERENCES = (
-    "load_regulation",
-    "load_regulation_at_once",
-    "line_regulation",
-    "line_regulation_no_load",
-    "line_span",
-    "cross_regulation",
-    "output_resistance",
-)
-
-
 def split_unknown(finding: Finding) -> list[Doubt]:
     """A difference that only the convention about an unsplit limit keeps from a verdict, with the way out."""
     variance = sum(c.size**2 for c in finding.contributions)
     worst = max(finding.contributions, key=lambda c: c.size, default=None)
-    if finding.name not in DIFFERENCES or worst is None or worst.separate is None or worst.alike:
+    if not have(finding.name, "difference") or worst is None or worst.separate is None or worst.alike:
         return []
     if worst.size**2 < 0.5 * variance:
         return []
@@ -401,7 +380,7 @@ def _or_in_turns(name: str) -> str:
 def _reached(finding: Finding, claim: Claim, evidence: Evidence) -> list[Stood]:
     """The points behind a verdict: of the finding itself, where each line has one of its own, else
     all that its procedure took once the unit was warm."""
-    if finding.name in OF_ONE_LINE:
+    if have(finding.name, "of one line"):
         known = {p.number: p for p in evidence.points}
         rows = [(known.get(int(row["point"])) if "point" in row else None, row) for row in finding.working.rows]
         return [_stood(p) if p is not None else Stood(_of_row(row)) for p, row in rows]

@@ -10,6 +10,9 @@ from zincsmith.model.claim import Side
 from zincsmith.model.plan import CATALOGUE
 
 Bound = Literal["most", "least", "band"]
+# "difference": of two readings of one meter; "either way": at most so much means so much up or down; "of the volts":
+# papers bound it in percent of the nominal volts, in volts, or in both; "of one line": each line has one of its own.
+Trait = Literal["difference", "either way", "of the volts", "of one line"]
 
 
 @dataclass(frozen=True)
@@ -29,6 +32,7 @@ class Figure:
     findings: tuple[str, ...] = ()
     procedure: str = ""
     roles: tuple[str, ...] = ()
+    traits: tuple[Trait, ...] = ()
 
     @property
     def in_percent(self) -> bool:
@@ -91,20 +95,28 @@ FIGURES = Figures({
     for f in (
         Figure("output_voltage", "Output voltage", "V", "voltage", "band", "output",
                ("output_voltage_min", "output_voltage_max"), GRID, OUT),
-        Figure("load_regulation", "Load regulation", "1", "voltage", "band", "output", ("load_regulation",), GRID, OUT),
+        Figure("load_regulation", "Load regulation", "1", "voltage", "band", "output", ("load_regulation",), GRID, OUT,
+               traits=("difference", "either way", "of the volts", "of one line")),
         Figure("load_regulation_at_once", "Load effect right after the step", "1", "voltage", "band", "output",
-               ("load_regulation_at_once",), GRID, OUT),
-        Figure("line_regulation", "Line regulation", "1", "voltage", "most", "output", ("line_regulation",), GRID, OUT),
+               ("load_regulation_at_once",), GRID, OUT,
+               traits=("difference", "either way", "of the volts", "of one line")),
+        Figure("line_regulation", "Line regulation", "1", "voltage", "most", "output", ("line_regulation",), GRID, OUT,
+               traits=("difference", "either way", "of the volts")),
         Figure("line_regulation_no_load", "Line regulation, no load", "1", "voltage", "most", "output",
-               ("line_regulation_no_load",), GRID, OUT),
+               ("line_regulation_no_load",), GRID, OUT,
+               traits=("difference", "either way", "of the volts")),
         Figure("line_span", "Span of the output over the lines", "1", "voltage", "most", "output",
-               ("line_span",), GRID, OUT),
+               ("line_span",), GRID, OUT,
+               traits=("difference", "of the volts")),
         Figure("line_slope", "Slope of the output over the lines", "mV/V", "voltage", "band", "output",
-               ("line_slope",), GRID, OUT),
+               ("line_slope",), GRID, OUT,
+               traits=("either way",)),
         Figure("static_accuracy", "Output against its nominal volts", "1", "voltage", "band", "output",
-               ("static_accuracy",), GRID, OUT),
+               ("static_accuracy",), GRID, OUT,
+               traits=("of the volts",)),
         Figure("warm_up_drift", "Drift, cold to warm", "V", "voltage", "band", "output",
-               ("warm_up_drift",), GRID, OUT),
+               ("warm_up_drift",), GRID, OUT,
+               traits=("either way",)),
         Figure("full_load_output_current", "Output current reached at full load", "A", "current", "least", "output",
                ("full_load_output_current",), GRID, ("load",)),
         Figure("full_load_output_power", "Output power reached at full load", "W", "power", "least", "output",
@@ -112,7 +124,7 @@ FIGURES = Figures({
         Figure("full_load_input_power", "Input power at full load", "W", "power", "most", "input",
                ("full_load_input_power",), GRID, IN),
         Figure("cross_regulation", "Cross regulation", "1", "voltage", "band", "output", ("cross_regulation",),
-               CROSS, OUT),
+               CROSS, OUT, traits=("difference", "either way", "of the volts")),
         Figure("mode_voltage", "Volts of a mode", "V", "voltage", "band", "output", ("mode_voltage",), MODES, OUT),
         Figure("volts_before_attach", "Volts before anything is plugged in", "V", "voltage", "most", "output",
                ("volts_before_attach",), MODES, OUT),
@@ -122,17 +134,21 @@ FIGURES = Figures({
                ("neighbour_lowest",), SHARING, OUT),
         Figure("minimum_load", "Minimum load", "A", "current", "most", "output", ("minimum_load",), GRID, OUT),
         Figure("output_resistance", "Output resistance", "ohm", "plain", "most", "output",
-               ("output_resistance",), GRID, OUT),
+               ("output_resistance",), GRID, OUT,
+               traits=("difference", "of one line")),
         Figure("output_current", "Output current", "A", "current", "least", "output",
                ("largest_continuous_load",), SOAK, ("load", "thermometer")),
         Figure("output_power", "Output power", "W", "power", "least", roles=("load", "thermometer")),
         Figure("input_current", "Input current", "A", "current", "most", "input", ("input_current",), GRID, IN),
         Figure("input_power", "Input power", "W", "power", "most", "input", roles=IN),
         Figure("average_active_efficiency", "Average active efficiency", "1", "efficiency", "least", "output",
-               ("average_active_efficiency",), GRID, ("power_meter", "voltmeter", "load")),
+               ("average_active_efficiency",), GRID, ("power_meter", "voltmeter", "load"),
+               traits=("of one line",)),
         Figure("efficiency", "Efficiency", "1", "efficiency", "least", "output", ("efficiency",), GRID,
-               ("power_meter", "voltmeter", "load")),
-        Figure("power_factor", "Power factor", "1", "plain", "least", "input", ("power_factor",), GRID, IN),
+               ("power_meter", "voltmeter", "load"),
+               traits=("of one line",)),
+        Figure("power_factor", "Power factor", "1", "plain", "least", "input", ("power_factor",), GRID, IN,
+               traits=("of one line",)),
         Figure("current_thd", "Distortion of the current, THD", "1", "plain", "most", "input",
                ("current_thd",), HARMONICS, IN),
         Figure("harmonics_class_a", "Harmonics, class A", "1", "plain", "most", "input",
@@ -191,3 +207,8 @@ FIGURES = Figures({
         Figure("touch_current", "Touch current", "A", "current", "most", "input"),
     )
 })  # fmt: skip
+
+
+def have(name: str, trait: Trait) -> bool:
+    """Whether a finding of this name is of a figure with that trait; what is no figure has none."""
+    return FIGURES.knows(name) and trait in FIGURES[name].traits

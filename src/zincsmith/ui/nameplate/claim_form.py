@@ -40,16 +40,6 @@ NUMBERS = (
     ("ambient_high", "to", "degC"),
     ("minutes", "For minutes (0 continuous)", "1"),
 )
-# Figures that papers bound in percent of the nominal volts, in volts, or in the sum of both.
-OF_THE_VOLTS = (
-    "load_regulation",
-    "load_regulation_at_once",
-    "line_regulation",
-    "line_regulation_no_load",
-    "line_span",
-    "cross_regulation",
-    "static_accuracy",
-)
 SIDES: tuple[Side, ...] = ("output", "input")
 TEXTS = (("where", "Where it stands"), ("derating", "Derating"), ("note", "Condition in words"))
 
@@ -121,7 +111,7 @@ class ClaimForm(QWidget):
         shown = "%" if info.in_percent else SHOWN.get(info.unit, info.unit)
         for key in ("low", "high"):
             self.edits[key].setPlaceholderText(
-                "0.5 %, 50 mV" if info.name in OF_THE_VOLTS else f"in {shown}" if shown else "a number"
+                "0.5 %, 50 mV" if "of the volts" in info.traits else f"in {shown}" if shown else "a number"
             )
         self.side.setCurrentText(info.side)
 
@@ -179,7 +169,7 @@ class ClaimForm(QWidget):
         info = FIGURES[self.figure.currentData()]
         try:
             values = {
-                key: self._share(key, words) if not unit and info.name in OF_THE_VOLTS
+                key: self._share(key, words) if not unit and "of the volts" in info.traits
                 else self._number(key, words, unit or typed_unit(info))
                 for key, words, unit in NUMBERS
             }  # fmt: skip
