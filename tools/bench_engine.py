@@ -36,7 +36,7 @@ from zincsmith.model.states import State
 from zincsmith.planning.watches import Watches
 from zincsmith.procedures.plan_file import NAMED
 from zincsmith.procedures.search import approach, bisect, refine
-from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.units.adapter import Adapter
 
 ROOT = Path(__file__).parent.parent
 EXAMPLES = ROOT / "examples"

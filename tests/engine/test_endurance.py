@@ -22,7 +22,7 @@ from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.overload_endurance.options import EnduranceOptions
-from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.units.adapter import Adapter
 
 TEXT = (ROOT / "examples" / "standins" / "tarnbrook-tb2425.toml").read_text()
 LINE = Line(115.0, 60.0)

@@ -28,7 +28,7 @@ from zincsmith.procedures.thermal_soak.options import ThermalSoakOptions
 from zincsmith.report.figures import curves_svg
 from zincsmith.showing.borders import borders
 from zincsmith.showing.curves import all_curves
-from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.units.adapter import Adapter
 
 StartStandIn = Callable[..., RunningStandIn]
 LINE = Line(115.0, 60.0)

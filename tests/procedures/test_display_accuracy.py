@@ -27,7 +27,7 @@ from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.display_accuracy.options import DisplayOptions
 from zincsmith.procedures.safety_checks.options import SafetyOptions
 from zincsmith.showing.curves import all_curves
-from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.units.adapter import Adapter
 from zincsmith.simbench.world import World
 
 StartStandIn = Callable[..., RunningStandIn]

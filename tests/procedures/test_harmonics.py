@@ -35,7 +35,7 @@ from zincsmith.procedures.harmonics.options import HarmonicOptions
 from zincsmith.procedures.harmonics.steps import Harmonics
 from zincsmith.procedures.safety_checks.options import SafetyOptions
 from zincsmith.showing.curves import all_curves
-from zincsmith.simbench.rectifier import STEPS, Rectifier
+from zincsmith.simbench.units.rectifier import STEPS, Rectifier
 
 StartStandIn = Callable[..., RunningStandIn]
 OPTIONS = HarmonicOptions(lines=(Line(115.0, 60.0), Line(230.0, 50.0)), record_s=1.0)
@@ -170,7 +170,7 @@ def test_a_meter_without_waveforms_leaves_it_out_of_the_plan_with_the_way_out(un
 def _bridge() -> Rectifier:
     from tests.conftest import ROOT
 
-    from zincsmith.simbench.adapter import Adapter
+    from zincsmith.simbench.units.adapter import Adapter
 
     return Adapter.read(ROOT / "examples" / "standins" / "tarnbrook-tb2425.toml").mains
 

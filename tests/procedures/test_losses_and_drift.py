@@ -24,7 +24,7 @@ from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.static_grid.options import GridOptions
 from zincsmith.procedures.static_grid.steps import StaticGrid
 from zincsmith.showing.curves import all_curves
-from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.units.adapter import Adapter
 from zincsmith.simbench.world import World
 
 StartStandIn = Callable[..., RunningStandIn]

@@ -20,7 +20,7 @@ from zincsmith.model.unit import Unit
 from zincsmith.procedures.power_factor_regimes.options import RegimeOptions
 from zincsmith.procedures.safety_checks.options import SafetyOptions
 from zincsmith.showing.curves import all_curves
-from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.units.adapter import Adapter
 
 StartStandIn = Callable[..., RunningStandIn]
 PHYSICS = ROOT / "examples" / "standins" / "dunmarrow-dm120.toml"

@@ -24,7 +24,7 @@ from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, Conventions
 from zincsmith.procedures.standby.options import StandbyOptions
 from zincsmith.procedures.standby.steps import StandbyPower
-from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.units.adapter import Adapter
 from zincsmith.simbench.world import World
 
 Command = Callable[..., CompletedProcess[str]]

@@ -13,9 +13,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from zincsmith.simbench.adapter import Adapter
-from zincsmith.simbench.rectifier import Rectifier
 from zincsmith.simbench.scope import dip
+from zincsmith.simbench.units.adapter import Adapter
+from zincsmith.simbench.units.rectifier import Rectifier
 from zincsmith.simbench.world import World
 
 STANDINS = Path(__file__).parents[2] / "examples" / "standins"

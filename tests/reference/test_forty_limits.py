@@ -29,7 +29,7 @@ from zincsmith.model.unit import Unit
 from zincsmith.procedures.dropout.options import DropoutOptions
 from zincsmith.procedures.overcurrent.options import OvercurrentOptions
 from zincsmith.procedures.thermal_soak.options import ThermalSoakOptions
-from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.units.adapter import Adapter
 
 BENCHES = 40
 LEAST = int(binom.ppf(1e-3, BENCHES, 0.9545))

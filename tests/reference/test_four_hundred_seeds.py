@@ -22,7 +22,7 @@ from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.static_grid.figures import figures
-from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.units.adapter import Adapter
 
 SEEDS = int(os.environ.get("ZINCSMITH_SEEDS", "400"))  # `make test-seeds` sets more
 ALARM = 1.6e-5  # one figure fails by chance so often; 38 of 400

@@ -28,8 +28,8 @@ from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.standby.options import StandbyOptions
 from zincsmith.procedures.static_grid.options import GridOptions
-from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.imperfect import SHUNT_OHM
+from zincsmith.simbench.units.adapter import Adapter
 
 StartStandIn = Callable[..., RunningStandIn]
 SEEDS = int(os.environ.get("ZINCSMITH_BENCHES", "60"))  # `make test-seeds` sets more

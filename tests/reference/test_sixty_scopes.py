@@ -28,7 +28,7 @@ from zincsmith.procedures.hold_up.options import HoldUpOptions
 from zincsmith.procedures.inrush.options import InrushOptions
 from zincsmith.procedures.ripple.options import RippleOptions
 from zincsmith.procedures.turn_on.options import TurnOnOptions
-from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.units.adapter import Adapter
 
 LOW, HIGH = Line(115.0, 60.0), Line(230.0, 50.0)
 PARTS = (

@@ -12,7 +12,7 @@ import pytest
 from tests.reference.test_circuits import spice
 
 from zincsmith.simbench import scope
-from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.units.adapter import Adapter
 from zincsmith.simbench.world import Event, World
 
 STANDINS = Path(__file__).parents[2] / "examples" / "standins"

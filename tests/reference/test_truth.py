@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from tests.conftest import RIG, ROOT, UNIT, Command
 
-from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.units.adapter import Adapter
 
 PHYSICS = ROOT / "examples" / "standins" / "tarnbrook-tb2425.toml"
 LINES = ((115.0, 60.0), (230.0, 50.0))

@@ -34,7 +34,7 @@ from zincsmith.planning.composer import compose
 from zincsmith.procedures.static_grid.options import GridOptions
 from zincsmith.report.html import render
 from zincsmith.showing.findings_json import as_json
-from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.units.adapter import Adapter
 from zincsmith.simbench.world import World
 from zincsmith.suitability.check import check
 from zincsmith.words.live import live_of

@@ -33,7 +33,7 @@ from zincsmith.procedures.power_envelope.options import EnvelopeOptions
 from zincsmith.procedures.short_circuit.options import ShortCircuitOptions
 from zincsmith.procedures.thermal_soak.options import ThermalSoakOptions
 from zincsmith.showing.borders import borders
-from zincsmith.simbench.adapter import Adapter
+from zincsmith.simbench.units.adapter import Adapter
 
 UNITS = ("tarnbrook-tb2425", "ossel-od60", "dunmarrow-dm120")
 LINE = Line(115.0, 60.0)

@@ -32,7 +32,7 @@ from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.cross_regulation.options import CrossOptions, rails_together
 from zincsmith.procedures.port_sharing.options import SharingOptions
 from zincsmith.procedures.usb_modes.options import ModesOptions, ports_with_modes
-from zincsmith.simbench.dcdc import read_unit as read_physics
+from zincsmith.simbench.units.dcdc import read_unit as read_physics
 from zincsmith.simbench.world import World
 
 EXAMPLES = ROOT / "examples"
@@ -232,3 +232,24 @@ def test_what_is_about_all_ports_comes_last_at_what_they_are_rated_for(goes: Cal
     (found,) = [j.finding for j in run.judged if j.finding.name == "correction_in"]
     assert found.value is not None
     assert 30.0 < found.number < 60.0, "46 W of converter power are about half of 90 W"
+
+
+def test_a_programmable_range_is_set_over_its_length_and_holds_its_current(goes: Callable[..., Went]) -> None:
+    """C1 stands 0.9 % above what it is set to, in steps of 20 mV, and lets 40 mA more through than its limit; its own
+    0.04 ohm drops under half its amps. Drawn so in its physics."""
+    _, closed, run = goes("quillfen-q65", "simulated-usb", (ModesOptions(line=MAINS, loaded=False),))
+    assert (closed.outcome, closed.safe) == ("complete", True)
+    off = of(run, "set_voltage_error", "C1")
+    assert len(off) == 10
+    for one in off:
+        to = one.at.set_point("")
+        assert to is not None
+        drop = 0.04 * 1.5 if one.at.draw.level else 0.0
+        assert one.value == pytest.approx(0.009 * to.voltage_V - drop, abs=3 * (one.u or 0.0)), one.at.words
+        assert one.permitted == pytest.approx(max(0.05 * to.voltage_V, 0.05))
+    (step,) = of(run, "set_step", "C1")
+    assert step.value == pytest.approx(0.0202, abs=3 * (step.u or 0.0))
+    (limit,) = of(run, "set_current_error", "C1")
+    assert limit.value == pytest.approx(0.04, abs=3 * (limit.u or 0.0))
+    assert not limit.doubts
+    assert not of(run, "set_voltage_error", "C2"), "a port without a range is set to nothing"

@@ -7,10 +7,10 @@ import math
 import pytest
 from tests.conftest import ROOT
 
-from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.imperfect import STEPS, Imperfections, drawn, reactive_W
 from zincsmith.simbench.instruments import METERS
 from zincsmith.simbench.meter import Meter
+from zincsmith.simbench.units.adapter import Adapter
 from zincsmith.simbench.world import World
 
 PHYSICS = ROOT / "examples" / "standins" / "tarnbrook-tb2425.toml"

@@ -6,10 +6,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.instruments import MAKERS, METERS
 from zincsmith.simbench.meter import Function, Meter
 from zincsmith.simbench.scpi import NAN, Interpreter, pattern
+from zincsmith.simbench.units.adapter import Adapter
 from zincsmith.simbench.world import World
 
 STANDIN = Path(__file__).parents[2] / "examples" / "standins" / "tarnbrook-tb2425.toml"

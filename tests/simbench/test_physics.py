@@ -13,8 +13,8 @@ from scipy.integrate import solve_ivp
 
 from zincsmith.simbench import scope
 from zincsmith.simbench.ac_volts import UP_TO_HZ, AcVolts
-from zincsmith.simbench.adapter import Adapter
-from zincsmith.simbench.rectifier import Rectifier
+from zincsmith.simbench.units.adapter import Adapter
+from zincsmith.simbench.units.rectifier import Rectifier
 from zincsmith.simbench.world import World
 
 STANDINS = Path(__file__).parents[2] / "examples" / "standins"

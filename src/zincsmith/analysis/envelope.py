@@ -10,12 +10,13 @@ from memory).
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from itertools import pairwise
 
 from zincsmith.model.errors import InputError
-from zincsmith.model.port import UNPLUGGED, PortMode, of_output, output_ports
+from zincsmith.model.operating_point import Mode, SetPoint
+from zincsmith.model.port import UNPLUGGED, PortMode, gives_nothing, of_output, output_ports
 from zincsmith.model.unit import Nameplate, OutputRating
 
 NEARLY = 1e-9  # what rounding adds
@@ -43,7 +44,7 @@ class Envelope:
     """
 
     plate: Nameplate
-    modes: Mapping[str, str] = field(default_factory=dict)
+    modes: Mapping[str, Mode] = field(default_factory=dict)
 
     def output(self, port: str = "") -> OutputRating:
         """InputError for a port that is not there."""
@@ -55,9 +56,12 @@ class Envelope:
         raise InputError(f"there is no output {port!r}", key="port")
 
     def mode(self, port: str = "") -> PortMode:
-        """The mode a port is in. InputError for one it has not."""
+        """The mode a port is in; one that was set has the volts it was set to, and the amps of the range that they lie
+        in. InputError for one it has not."""
         modes = of_output(self.output(port)).modes
         wanted = self.modes.get(port, "")
+        if isinstance(wanted, SetPoint):
+            return self._set_to(wanted, port, modes)
         wanted = "" if wanted == UNPLUGGED else wanted
         found = next((m for m in modes if m.name == wanted), None)
         if wanted and found is None:
@@ -66,10 +70,20 @@ class Envelope:
         fixed = [m for m in modes if m.law == "fixed"]
         return found or min(fixed or modes, key=lambda m: abs(m.voltage_V[1]))
 
+    def _set_to(self, wanted: SetPoint, port: str, modes: Sequence[PortMode]) -> PortMode:
+        ranges = [m for m in modes if m.law != "fixed"]
+        for one in ranges:
+            low, high = one.voltage_V
+            if low * (1.0 - NEARLY) <= wanted.voltage_V <= high * (1.0 + NEARLY) or not wanted.on:
+                return replace(one, voltage_V=(wanted.voltage_V, wanted.voltage_V))
+        reach = ", ".join(m.name for m in ranges)
+        raise InputError(f"{port or 'the output'} cannot be set to {wanted.voltage_V:g} V" + (f"; it reaches {reach}"
+                         if reach else ": nobody sets its volts"), key="mode")  # fmt: skip
+
     def voltage_V(self, port: str = "") -> float:
-        """The volts of a port, signed; of one that is adjustable the headline rating."""
-        mode = self.mode(port)
-        return mode.voltage_V[1] if mode.law == "fixed" else self.output(port).voltage_V
+        """The volts of a port, signed; of one that is adjustable, and was not set, the headline rating."""
+        low, high = self.mode(port).voltage_V
+        return high if low == high else self.output(port).voltage_V
 
     def rated_A(self, port: str = "") -> float:
         """The current a port is rated for by itself, in the mode it is in."""
@@ -85,7 +99,7 @@ class Envelope:
             return dict.fromkeys(ports, 1.0)
         watts = {port: abs(self.voltage_V(port)) * self.rated_A(port) for port in ports}
         found = dict.fromkeys(ports, 1.0)
-        in_use = {port for port in ports if self.modes.get(port) != UNPLUGGED}
+        in_use = {port for port in ports if not gives_nothing(self.modes.get(port, ""))}
         for sharing in self.plate.sharing:
             if set(sharing.ports) == in_use:
                 found |= {p: min(1.0, each / watts[p]) for p, each in zip(sharing.ports, sharing.each_W, strict=False)}

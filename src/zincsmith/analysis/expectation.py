@@ -9,11 +9,12 @@ from dataclasses import dataclass
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.explained import resting_current_A, resting_power_W, running_current_A, running_power_W
 from zincsmith.model.address import at_port
-from zincsmith.model.port import UNPLUGGED, output_ports
+from zincsmith.model.operating_point import Mode
+from zincsmith.model.port import can_be_set, gives_nothing, output_ports
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.unit import Nameplate, Node
 
-NO_MODES: Mapping[str, str] = {}
+NO_MODES: Mapping[str, Mode] = {}
 EFFICIENCY = 0.88
 FIXED_LOSS_SHARE = 0.005  # of rated power
 POWER_FACTOR = 0.55  # of a rectifier with a bulk capacitor; common practice, no source
@@ -44,7 +45,7 @@ def expected(
     input_V: float,
     draws_A: Mapping[str, float],
     ambient_degC: float,
-    modes: Mapping[str, str] = NO_MODES,
+    modes: Mapping[str, Mode] = NO_MODES,
 ) -> dict[str, Expected]:
     """What to expect at one point, by address; used for the operating map, hand entry and limits shown beside the
     rehearsal. ``draws_A`` is what is drawn from each port, ``modes`` what each was asked for.
@@ -54,7 +55,9 @@ def expected(
     """
     runs = input_V >= STARTS_SHARE * plate.input.voltage_min_V
     envelope = Envelope(plate, modes)
-    gives = {port: runs and modes.get(port) != UNPLUGGED for port in output_ports(plate)}
+    # What nobody has set yet stands wherever its last user left it.
+    left = {p for p, one in zip(output_ports(plate), plate.outputs, strict=False) if can_be_set(one) and p not in modes}
+    gives = {p: runs and p not in left and not gives_nothing(modes.get(p, "")) for p in output_ports(plate)}
     voltage = {port: envelope.voltage_V(port) if gives[port] else 0.0 for port in gives}
     amps_of = {port: draws_A.get(port, 0.0) if runs else 0.0 for port in voltage}
     power = sum(abs(voltage[port]) * amps_of[port] for port in voltage)
@@ -90,7 +93,9 @@ def expected(
         **{
             name: one
             for port in voltage
-            for name, one in _output(envelope, port, voltage[port], amps_of[port], tries).items()
+            for name, one in _output(
+                envelope, port, voltage[port], amps_of[port], tries or (runs and port in left)
+            ).items()
         },
     }
 

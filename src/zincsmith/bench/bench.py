@@ -14,10 +14,10 @@ from zincsmith.bench.roles import FEEDING
 from zincsmith.bench.signs import Seen, fallen_below_V, seen_of
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.dialect import Dialect
-from zincsmith.model.errors import InputError
+from zincsmith.model.errors import InputError, InstrumentError
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Accuracy, Instrument, Rig
-from zincsmith.model.roles import MEASURING, NOT_NEEDED, REACHED, RECORDED, ROLES, SWITCHES
+from zincsmith.model.roles import MEASURING, NOT_NEEDED, REACHED, RECORDED, ROLES, SWITCHES, WAKES
 from zincsmith.model.unit import Node
 
 if TYPE_CHECKING:
@@ -120,7 +120,7 @@ class Bench:
         """Open every link and choose the declared ranges; InstrumentError from the first that fails."""
         self.open_clock()
         for instrument in self.instruments.values():
-            if not instrument.link.is_open:  # several roles may share one
+            if not instrument.link.is_open and instrument.role not in WAKES:  # several roles may share one
                 instrument.link.open()
         for place in self._reading:
             for quantity in {row.quantity for row in self._sheet(place)}:
@@ -200,12 +200,29 @@ class Bench:
             if instrument.holder is None:
                 instrument.hold()
         for place, instrument in self._polled:
-            values.update(self._read(place, instrument, held=True))
+            if instrument.role not in WAKES:
+                values.update(self._read(place, instrument, held=True))
+            elif instrument.link.is_open:
+                values.update(self._told_by_unit(place, instrument))
         for port, ohm in self.base_ohm.items():
             voltage, current = (at_port(name, port) for name in ("output_voltage", "output_current"))
             if ohm and voltage in values and current in values:  # the load reads its own share
                 values[current] += abs(values[voltage]) / ohm
         return values
+
+    def _told_by_unit(self, place: str, interface: ScpiInstrument) -> dict[str, float]:
+        """What the unit itself says; a unit that falls silent is no instrument that fails."""
+        try:
+            return self._read(place, interface, held=True)
+        except InstrumentError:
+            interface.link.close()
+            return {}
+
+    def unit_sleeps(self) -> None:
+        """The unit is fed no longer: its own interface is gone with that."""
+        for instrument in self.instruments.values():
+            if instrument.role in WAKES:
+                instrument.link.close()
 
     def read_at(self, place: str) -> dict[str, float]:
         """What the instrument at a place reads, by address: of one that visits several, at each of them."""

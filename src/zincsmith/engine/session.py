@@ -409,7 +409,8 @@ class Session:
                         seen.observe(written.bench_s or 0.0, values, source_on, bare)
                     case Effected("ChooseMode", body):
                         port = str(body.get("port", ""))
-                        (bare.add if body.get("mode") == UNPLUGGED else bare.discard)(port)
+                        nothing = body.get("mode") == UNPLUGGED or body.get("on") is False
+                        (bare.add if nothing else bare.discard)(port)
                     case Emptied("output", after_s):
                         seen.emptied_s = max(seen.emptied_s or 0.0, after_s)
                     case _:

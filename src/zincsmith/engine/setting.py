@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any, Literal
 
@@ -21,12 +21,13 @@ from zincsmith.model.address import at_port, name_of
 from zincsmith.model.commands import Gone, Pass
 from zincsmith.model.errors import BookError, InstrumentError, LimitError, Refused, ZincsmithError
 from zincsmith.model.events import Effected, HandSetting
-from zincsmith.model.operating_point import LAW_WORDS, OF_LAW, LoadLaw, feed_words
-from zincsmith.model.port import UNPLUGGED, of_output
+from zincsmith.model.operating_point import LAW_WORDS, OF_LAW, LoadLaw, Mode, SetPoint, feed_words
+from zincsmith.model.port import UNPLUGGED, can_be_set, of_output, setter_of
 from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.rig import Instrument
 from zincsmith.model.roles import BY_LAW, source_role
 from zincsmith.model.settings import Drawn, Fed, Settings
+from zincsmith.model.unit import OutputRating
 from zincsmith.planning.limits import MOST_BEYOND, Limits
 from zincsmith.planning.rig_facts import derived, step_words
 from zincsmith.planning.watches import tightest
@@ -136,6 +137,8 @@ class Setter:
             found["phase_deg"] = source.set("phase", round(action.phase_deg, 1) % 360.0)
         if action.on:
             self.poll_loop.settings = after  # from here on it has to be taken as live
+        if not action.on:
+            self.bench.unit_sleeps()
         found["on"] = bool(source.set("output", action.on))
         self.poll_loop.settings = after
         return found
@@ -291,16 +294,18 @@ class Setter:
 
     def _mode(self, action: ChooseMode) -> Body:
         """A port is asked for a mode: by the sink controller at it, by its place in the list, else by a person."""
+        if isinstance(action.mode, SetPoint):
+            return self._set_point(action, action.mode)
         place = at_port("sink_controller", action.port)
         modes = [m.name for m in of_output(self.limits.envelope.output(action.port)).modes]
-        found: Body = {"mode": action.mode, **_at(action.port)}
+        found: Body = {"mode": str(action.mode), **_at(action.port)}
         on = action.mode != UNPLUGGED
         if place in self.bench.instruments:
             one = self.bench.instruments[place]
             if one.can_choose("attached"):
                 one.set("attached", on)
             if on:
-                found |= self._requested(one, float(modes.index(action.mode) + 1))
+                found |= self._requested(one, float(modes.index(str(action.mode)) + 1))
         else:
             where = f" at {action.port}" if action.port else ""
             words = f"Ask for {action.mode}{where}, with whatever asks the port for a mode."
@@ -310,6 +315,38 @@ class Setter:
             found["hand"] = True
         self.poll_loop.settings = self.poll_loop.settings.after(action)
         return found
+
+    def _set_point(self, action: ChooseMode, to: SetPoint) -> Body:
+        """An output is set: by the sink at it, by the unit's own interface, or by a person; the limit of its current
+        before its volts, and both before it comes on."""
+        output = self.limits.envelope.output(action.port)
+        place = at_port(setter_of(output), action.port)
+        found: Body = {"mode": str(to), "set_V": to.voltage_V, "set_A": to.current_A, "on": to.on, **_at(action.port)}
+        one = self.bench.instruments.get(place)
+        if one is None:
+            self.operator.set_by_hand(place, set_point_words(output, to, self.poll_loop.settings.modes))
+            found["hand"] = True
+        else:
+            found |= self._programmed(one, to)
+        self.poll_loop.settings = self.poll_loop.settings.after(action)
+        return found
+
+    def _programmed(self, one: ScpiInstrument, to: SetPoint) -> Body:
+        """A unit that refuses says so, and what it then gives is what is measured."""
+        if not one.link.is_open:  # a unit answers once it is fed
+            one.reopen()
+        switched = one.can_choose("output")
+        try:
+            if switched and not to.on:
+                one.set("output", False)
+                return {}
+            current = one.set("current", to.current_A)
+            voltage = one.set("voltage", to.voltage_V)
+            if switched:
+                one.set("output", True)
+        except Refused as refused:
+            return {"refused": str(refused)}
+        return {"read_back_V": voltage, "read_back_A": current}
 
     @staticmethod
     def _requested(one: ScpiInstrument, number: float) -> Body:
@@ -351,6 +388,23 @@ class Setter:
         except (InstrumentError, ZincsmithError):
             return False
         return voltage is not None and voltage < channel.low
+
+
+def set_point_words(output: OutputRating, to: SetPoint, modes: Mapping[str, Mode]) -> str:
+    """What a person has to set: at the knobs of the unit, or with what asks its port."""
+    where = f" at {output.name}" if output.name else ""
+    if not to.on:
+        return f"Switch the output of the unit off{where}; where it has no switch, turn its volts to zero."
+    if not can_be_set(output):
+        return f"Ask for {to.voltage_V:.4g} V and at most {to.current_A:.4g} A{where}, with whatever asks the port."
+    before = next((m for m in modes.values() if isinstance(m, SetPoint) and m.on), None)
+    volts = f"turn its volts{where} to {to.voltage_V:.4g} V, by the voltmeter"
+    if before is not None and before.current_A == to.current_A:
+        return f"{volts[0].upper()}{volts[1:]}. The limit of its current stays as it is."
+    return (
+        f"Set the limit of its current{where} to {to.current_A:.4g} A, as the unit itself shows it, then {volts}, with "
+        "its output on."
+    )
 
 
 def _law(action: SetLoad) -> Body:

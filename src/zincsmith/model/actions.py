@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Literal, get_args
 
 from zincsmith.model.capture import Trigger
-from zincsmith.model.operating_point import NOWHERE, LoadLaw, OperatingPoint
+from zincsmith.model.operating_point import NOWHERE, LoadLaw, Mode, OperatingPoint
 from zincsmith.model.reading import Point
 
 
@@ -112,9 +112,10 @@ class SetLoad:
 
 @dataclass(frozen=True)
 class ChooseMode:
-    """A port that can work in several modes is asked for one, by its name; UNPLUGGED: what asks is taken off it."""
+    """A port that can work in several modes is asked for one, by its name; UNPLUGGED: what asks is taken off it. An
+    output that can be set is set: by the sink at it, by the unit's own interface, or by a person at its knobs."""
 
-    mode: str
+    mode: Mode
     port: str = ""
 
 

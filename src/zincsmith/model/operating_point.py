@@ -49,6 +49,21 @@ class Purpose(StrEnum):
         return self not in (Purpose.AGAIN, Purpose.TURN, Purpose.LINE_TURN)
 
 
+@dataclass(frozen=True)
+class SetPoint:
+    """What an output that can be set stands at: its volts, the most current it may give, and whether it is on."""
+
+    voltage_V: float
+    current_A: float
+    on: bool = True
+
+    def __str__(self) -> str:
+        return f"{self.voltage_V:.4g} V, at most {self.current_A:.4g} A" if self.on else "output off"
+
+
+Mode = str | SetPoint  # a mode by its name, or what was set
+
+
 def feed_words(voltage_V: float, frequency_Hz: float | None) -> str:
     """What an input is fed with: *230 V 50 Hz*, *12 V DC*; where nobody stated a frequency the volts alone."""
     if frequency_Hz is None:
@@ -98,7 +113,7 @@ class OperatingPoint:
 
     feeds: tuple[Feed, ...] = ()
     draws: tuple[Draw, ...] = ()
-    modes: tuple[tuple[str, str], ...] = ()
+    modes: tuple[tuple[str, Mode], ...] = ()
     state: Thermal = Thermal.NOT_SAID
     step: Purpose | None = None
     step_number: int = 0
@@ -166,9 +181,14 @@ class OperatingPoint:
         """Whether it was read with the unit off, for what is there without it."""
         return self.step in (Purpose.BACKGROUND_BEFORE, Purpose.BACKGROUND_AFTER)
 
-    def mode(self, port: str = "") -> str:
+    def mode(self, port: str = "") -> Mode:
         """In which mode a port was; empty where nobody said."""
         return next((mode for name, mode in self.modes if name == port), "")
+
+    def set_point(self, port: str = "") -> SetPoint | None:
+        """What an output that can be set was set to."""
+        mode = self.mode(port)
+        return mode if isinstance(mode, SetPoint) else None
 
     def fact(self, name: str) -> float | None:
         return next((value for key, value in self.stated if key == name), None)
@@ -231,8 +251,7 @@ class OperatingPoint:
         feed, draw = self.feed, self.draw
         found = {"input_voltage_V": feed.voltage_V, "frequency_Hz": feed.frequency_Hz,
                  "load_percent": draw.share_percent, LEVEL_KEYS[draw.law]: draw.level}  # fmt: skip
-        voltage = self.mode(self.draw.port).removesuffix(" V")
-        found |= {"output_voltage_V": float(voltage)} if _is_number(voltage) else {}
+        found |= _published_mode(self.mode(self.draw.port))
         key, number = PUBLISHED_STEPS.get(self.step, ("", None)) if self.step is not None else ("", None)
         if self.state is Thermal.COLD:
             found["cold"] = 1.0
@@ -266,6 +285,10 @@ def operating_point(conditions: Mapping[str, float], port: str = "") -> Operatin
     law: LoadLaw = next((one for one in LAWS if LEVEL_KEYS[one] in left), "CC")
     level = left.pop(LEVEL_KEYS[law], None)
     asked, mode = left.pop("asked_percent", None), left.pop("output_voltage_V", None)
+    limit = left.pop("set_current_A", None)
+    modes: tuple[tuple[str, Mode], ...] = ()
+    if mode is not None:
+        modes = ((port, f"{mode:g} V" if limit is None else SetPoint(mode, limit)),)
     step, number = None, 0
     for purpose, (key, code) in PUBLISHED_STEPS.items():
         if key in left and code in (None, left[key]):
@@ -279,10 +302,18 @@ def operating_point(conditions: Mapping[str, float], port: str = "") -> Operatin
     return OperatingPoint(
         feeds=(Feed(voltage, hertz),) if voltage is not None or hertz is not None else (),
         draws=(Draw(share, level, law, port, asked),) if drawn else (),
-        modes=((port, f"{mode:g} V"),) if mode is not None else (),
+        modes=modes,
         state=Thermal.COLD if cold else Thermal.NOT_SAID, step=step, step_number=number,
         after_step_s=after, elapsed_s=elapsed, stated=tuple(left.items()),
     )  # fmt: skip
+
+
+def _published_mode(mode: Mode) -> dict[str, float | None]:
+    """The volts of a mode that has some, and the limit of its current where that was set."""
+    if isinstance(mode, SetPoint):
+        return {"output_voltage_V": mode.voltage_V, "set_current_A": mode.current_A} if mode.on else {}
+    voltage = mode.removesuffix(" V")
+    return {"output_voltage_V": float(voltage)} if _is_number(voltage) else {}
 
 
 def _stated(value: float | None, what: str) -> float:

@@ -8,10 +8,18 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from zincsmith.model.operating_point import Mode, SetPoint
 from zincsmith.model.record import Span
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating
 
 UNPLUGGED = "nothing plugged in"  # in place of a mode: a port that nobody asks gives nothing
+
+
+def gives_nothing(mode: Mode) -> bool:
+    """Whether a port has no volts in this mode: nobody asks for any, or its own switch is off."""
+    return mode == UNPLUGGED or (isinstance(mode, SetPoint) and not mode.on)
+
+
 PortSide = Literal["in", "out"]
 PortKind = Literal["ac", "dc"]
 Law = Literal["fixed", "adjustable", "programmable"]
@@ -74,14 +82,26 @@ def strongest_modes(plate: Nameplate) -> dict[str, str]:
     return found
 
 
-def seen_from(plate: Nameplate, port: str, mode: str = "") -> Nameplate:
+def can_be_set(one: OutputRating) -> bool:
+    """Whether its user sets the volts of an output, at the unit itself."""
+    return one.adjustable_V is not None
+
+
+def setter_of(one: OutputRating) -> str:
+    """The role that sets an output: the unit's own interface, else the sink that asks its port."""
+    return "unit_interface" if can_be_set(one) else "sink_controller"
+
+
+def seen_from(plate: Nameplate, port: str, mode: Mode = "") -> Nameplate:
     """What a plate states of one output, in a mode of it: the plate of a unit that has nothing else. The only output of
     a unit, in no mode, is seen as the plate stands."""
     if not port and not mode:
         return plate
     output = next(one for one in plate.outputs if port in ("", one.name))
     chosen = next((m for m in of_output(output).modes if m.name == mode), None)
-    if chosen is not None:
+    if isinstance(mode, SetPoint):
+        output = replace(output, voltage_V=mode.voltage_V, modes=(), programmable=(), adjustable_V=None)
+    elif chosen is not None:
         current = output.current_A if chosen.current_A is None else chosen.current_A
         output = replace(output, voltage_V=chosen.voltage_V[1], current_A=current, power_W=chosen.power_W, modes=())
     return replace(plate, outputs=(output,), total_power_W=None)

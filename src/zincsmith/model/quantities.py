@@ -68,6 +68,8 @@ QUANTITIES = Quantities(
             Quantity("case_temperature", "Case temperature", "degC", "temperature", "none", "thermometer"),
             Quantity("spot_temperature", "Temperature", "degC", "temperature", "none", "spot_thermometer"),
             Quantity("offered_power", "Watts on offer", "W", "power", "output", "sink_controller"),
+            Quantity("readback_voltage", "Volts by the unit itself", "V", "voltage", "output", "unit_interface"),
+            Quantity("readback_current", "Amps by the unit itself", "A", "current", "output", "unit_interface"),
             Quantity("timed", "Stopwatch", "s", "plain", "none", ""),
         )
     }

@@ -20,7 +20,8 @@ class Role:
     not every instrument can. ``switch`` is the operation that makes it harmless, ``feeds`` whether it energises the
     unit, ``off`` what a person is told to do, in the order of ``off_order``. ``polled`` is its place among what is read
     in every slice, 0 for what is not. ``at_outputs``: every output needs one. ``optional``: nobody takes its place, and
-    nobody asks for it. ``of_the_unit``: a part of the unit that a person reads; nothing reaches it by wire.
+    nobody asks for it. ``of_the_unit``: a part of the unit that a person reads; nothing reaches it by wire. ``wakes``:
+    it answers while the unit is fed and not before: it is reached when it is first told something.
     """
 
     name: str
@@ -36,6 +37,7 @@ class Role:
     at_outputs: bool = False
     optional: bool = False
     of_the_unit: bool = False
+    wakes: bool = False
 
 
 @dataclass(frozen=True)
@@ -85,8 +87,10 @@ TABLE = (
          (*_both("span", "offset", "rate", "depth", "before", "trigger_source", "trigger_level", "trigger_slope"),
           "arm", "force", "get_state", "capture", "get_step", "get_origin"),
          (*_both("coupling", "bandwidth"), "get_reference"), reached=True, optional=True),
-    Role("sink_controller", "Sink controller", ("get_modes", *_both("mode"), "read"), _both("attached"), polled=11,
-         reached=True, optional=True),
+    Role("sink_controller", "Sink controller", ("get_modes", *_both("mode"), "read"),
+         _both("attached", "voltage", "current"), polled=11, reached=True, optional=True),
+    Role("unit_interface", "Interface of the unit", (*_both("voltage", "current"), "read"), _both("output"), polled=12,
+         reached=True, optional=True, wakes=True),
     Role("lcr_meter", "LCR meter", ("get_capacitance", "get_esr")),
     Role("clock", "Clock", ("advance", "get_time")),
 )  # fmt: skip
@@ -111,6 +115,7 @@ def source_role(frequency_Hz: float) -> str:
 
 
 ROLES = RoleWords({role.name: role.words for role in TABLE})
+WAKES = tuple(role.name for role in TABLE if role.wakes)
 NOT_NEEDED = tuple(role.name for role in TABLE if role.optional)
 OF_THE_UNIT = tuple(role.name for role in TABLE if role.of_the_unit)
 AT_OUTPUTS = tuple(role.name for role in TABLE if role.at_outputs)

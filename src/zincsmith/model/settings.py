@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from zincsmith.model.actions import ChooseMode, Dwell, Pulses, SetLoad, SetSource
-from zincsmith.model.operating_point import LoadLaw
-from zincsmith.model.port import UNPLUGGED
+from zincsmith.model.operating_point import LoadLaw, Mode
+from zincsmith.model.port import UNPLUGGED, gives_nothing
 
 
 @dataclass(frozen=True)
@@ -44,7 +44,7 @@ class Settings:
 
     feeds: Mapping[str, Fed] = field(default_factory=dict)
     draws: Mapping[str, Drawn] = field(default_factory=dict)
-    modes: Mapping[str, str] = field(default_factory=dict)
+    modes: Mapping[str, Mode] = field(default_factory=dict)
 
     def after(self, action: SetSource | SetLoad | ChooseMode) -> Settings:
         """The settings once an action was carried out."""
@@ -82,8 +82,8 @@ class Settings:
 
     @property
     def bare(self) -> frozenset[str]:
-        """Ports with nothing plugged in."""
-        return frozenset(port for port, mode in self.modes.items() if mode == UNPLUGGED)
+        """Ports with nothing plugged in, outputs that are off by a switch of their own."""
+        return frozenset(port for port, mode in self.modes.items() if gives_nothing(mode))
 
     @property
     def load_on(self) -> bool:

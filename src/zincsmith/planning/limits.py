@@ -12,7 +12,7 @@ from zincsmith.analysis.resistor_load import base_most_A
 from zincsmith.model.actions import ChooseMode, SetLoad, SetSource, Watch
 from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError, LimitError
-from zincsmith.model.operating_point import LAW_WORDS, LAWS, LoadLaw
+from zincsmith.model.operating_point import LAW_WORDS, LAWS, LoadLaw, Mode
 from zincsmith.model.plan import Plan
 from zincsmith.model.port import of_output, output_ports
 from zincsmith.model.quantities import WATCHABLE
@@ -22,7 +22,7 @@ from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.planning.rig_facts import laws_of
 
 NOTHING: Mapping[str, float] = {}
-NO_MODES: Mapping[str, str] = {}
+NO_MODES: Mapping[str, Mode] = {}
 MOST_BEYOND = 1.60  # of it, where a procedure is about going beyond; common practice, no source
 LOAD_CEILING = 1.10  # of the rated current: the plan's own ceiling for steady-state work
 OVER_VOLTAGE = 1.15  # of nominal output
@@ -94,7 +94,7 @@ class Limits:
         self,
         action: SetSource | SetLoad | ChooseMode,
         drawn_A: Mapping[str, float] = NOTHING,
-        modes: Mapping[str, str] = NO_MODES,
+        modes: Mapping[str, Mode] = NO_MODES,
     ) -> None:
         """LimitError, before anything is sent, when a setting would go beyond, by itself or together with what the
         other ports give already."""
@@ -110,7 +110,7 @@ class Limits:
         else:
             replace(self.envelope, modes={action.port: action.mode}).mode(action.port)
 
-    def _check_load(self, action: SetLoad, drawn_A: Mapping[str, float], modes: Mapping[str, str]) -> None:
+    def _check_load(self, action: SetLoad, drawn_A: Mapping[str, float], modes: Mapping[str, Mode]) -> None:
         if action.port not in self.loads_most:
             raise LimitError(f"the plan wants a load at {action.port!r}; the unit has no such output")
         at = f"load at {action.port}" if action.port else "load"
@@ -137,11 +137,11 @@ class Limits:
             for one in replace(self.envelope, modes=modes).beyond_together(after, ceiling * self.room_share):
                 raise LimitError(f"the plan goes too far: {one.words}")
 
-    def load_A(self, port: str = "", modes: Mapping[str, str] = NO_MODES, ceiling: float = LOAD_CEILING) -> Bound:
+    def load_A(self, port: str = "", modes: Mapping[str, Mode] = NO_MODES, ceiling: float = LOAD_CEILING) -> Bound:
         """The most that may be drawn from an output in the mode it is in, and by whom."""
         return _least(self.rated_A(port, modes, ceiling), self.loads_most[port])
 
-    def rated_A(self, port: str = "", modes: Mapping[str, str] = NO_MODES, ceiling: float = LOAD_CEILING) -> Bound:
+    def rated_A(self, port: str = "", modes: Mapping[str, Mode] = NO_MODES, ceiling: float = LOAD_CEILING) -> Bound:
         """The most that the unit itself may be asked for at an output."""
         rated = replace(self.envelope, modes=modes).rated_A(port)
         derated = Bound(self.room_share * rated, f"the rated current derated for {self.room_degC or 0.0:g} °C")

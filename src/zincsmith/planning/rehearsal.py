@@ -32,6 +32,7 @@ from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.plan import Plan
+from zincsmith.model.port import setter_of
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Point, Reading
 from zincsmith.model.rig import Rig
@@ -229,7 +230,9 @@ class _Rehearsal:
             self.point_began = self.likely
             self._setting(any(self._by_hand(at_port(role, action.port)) for role in AT_THE_LOAD))
         elif isinstance(action, ChooseMode):
-            self._setting(self.rig.instrument(at_port("sink_controller", action.port)) is None)
+            role = setter_of(self.limits.envelope.output(action.port))
+            one = self.rig.instrument(at_port(role, action.port))
+            self._setting(one is None or one.how == "by hand")
         else:
             self._setting(self.hand_source)
         return Reached(action.voltage_V) if self.reaches and isinstance(action, SetSource) and action.on else Done()

@@ -49,6 +49,7 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
             if one.switched is not None
         },
         least_load_V={one.port: one.least_V for one in rig.of("load") if one.least_V is not None},
+        laws={one.port: laws_of(one) for one in rig.of("load")},
         contactors=frozenset(one.port for one in rig.of("contactor") if one.short_ohm is not None),
     )
 

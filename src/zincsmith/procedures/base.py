@@ -12,7 +12,7 @@ from zincsmith.model.actions import Action, Outcome
 from zincsmith.model.address import at_port
 from zincsmith.model.figures import Figure
 from zincsmith.model.finding import Doubt, Finding
-from zincsmith.model.operating_point import Draw, Feed, LoadLaw, OperatingPoint
+from zincsmith.model.operating_point import Draw, Feed, LoadLaw, Mode, OperatingPoint
 from zincsmith.model.plan import Line, Options
 from zincsmith.model.port import output_ports, ports_of
 from zincsmith.model.reading import Evidence, Point
@@ -38,7 +38,7 @@ class Context:
     for; ``law`` is that of the loads;
     ``captured`` is what a scope records, by address, ``phased`` whether the source can be told where in its period it
     switches, ``switched_ohm`` by output what a load switch puts across it, ``contactors`` the outputs that one shorts,
-    ``least_load_V`` by output from how many volts up its load works.
+    ``least_load_V`` by output from how many volts up its load works, ``laws`` by output how its load can draw.
     """
 
     unit: Unit
@@ -54,13 +54,14 @@ class Context:
     load_by_hand: bool = False
     about: str = ""
     others_percent: float = 0.0
-    modes: Mapping[str, str] = field(default_factory=dict)
+    modes: Mapping[str, Mode] = field(default_factory=dict)
     law: LoadLaw = "CC"
     captured: frozenset[str] = frozenset()
     phased: bool = False
     switched_ohm: Mapping[str, float] = field(default_factory=dict)
     contactors: frozenset[str] = frozenset()
     least_load_V: Mapping[str, float] = field(default_factory=dict)
+    laws: Mapping[str, tuple[LoadLaw, ...]] = field(default_factory=dict)
 
     def asked(self, kind: type[OptionsT]) -> OptionsT:
         """What the part asks for, as the record of its procedure; TypeError for another's: a bug."""

@@ -7,8 +7,8 @@ import random
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from zincsmith.simbench import asking
 from zincsmith.simbench.meter import Function, Meter
-from zincsmith.simbench.rails import Ports
 from zincsmith.simbench.scpi import Interpreter, Later, ScpiError, boolean, number, render
 from zincsmith.simbench.world import BANK_OHM, MOST_A, ROOM, World
 
@@ -395,40 +395,6 @@ def _scope(world: World) -> Interpreter:
     return Oscilloscope(world, IDENTITIES["scope"]).box
 
 
-def sink_controller(world: World, port: str = "") -> Interpreter:
-    """Asks a port for a mode by its place in what the port offers; one fixed output offers nothing to choose from."""
-    box, rails = Interpreter(IDENTITIES["sink_controller"]), world.unit.rails
-    offered = rails.modes_of(port) if rails is not None else (world.unit.output.voltage_V,)
-
-    def request(text: str) -> None:
-        wanted = int(number(text, 1.0, float(len(offered))))
-        if rails is not None:
-            rails.asked[port] = wanted
-            world.changed()
-
-    box.on("PORT:MODes?", lambda _: ",".join(f"{volts:g}" for volts in offered))
-    box.on("PORT:MODE", request)
-    box.on("PORT:MODE?", lambda _: str(rails.asked[port] if rails is not None else 1))
-
-    def attach(text: str) -> None:
-        on = boolean(text)
-        if rails is not None:
-            rails.attached[port] = on
-            rails.asked[port] = rails.asked[port] if on else 1
-            world.changed()
-
-    box.on("PORT:ATTach", attach)
-    box.on("PORT:ATTach?", lambda _: str(int(rails.attached[port] if rails is not None else 1)))
-    box.on("PORT:OFFer:POWer?", lambda _: render(rails.offered_W(port) if isinstance(rails, Ports) else _all_W(world)))
-    return box
-
-
-def _all_W(world: World) -> float:
-    """What a unit says that shares nothing: all it has, while it runs."""
-    output = world.unit.output
-    return output.voltage_V * output.limit_A if abs(world.unit.output_V) > 0.5 * output.voltage_V else 0.0
-
-
 def lcr_meter(world: World) -> Interpreter:
     """Measures the output capacitor, on a unit that is off and empty."""
     box = Interpreter(IDENTITIES["lcr_meter"])
@@ -493,7 +459,9 @@ MAKERS: dict[str, Callable[..., Interpreter]] = {
     "panel_ammeter": panel_ammeter,
     "dc_source": dc_source,
     "scope": scope,
-    "sink_controller": sink_controller,
+    "sink_controller": lambda world, port="": asking.sink_controller(
+        Interpreter(IDENTITIES["sink_controller"]), world, port
+    ),
     "lcr_meter": lcr_meter,
     "clock": clock,
 }

@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincsmith.simbench.imperfect import ScopeErrors, scope_errors
-from zincsmith.simbench.node import node_amps, node_volts
 from zincsmith.simbench.scope import FULL_HZ, LEVELS, codes_of, input_amps, input_volts, output_amps, output_volts
 from zincsmith.simbench.scpi import Interpreter, ScpiError, number, render
+from zincsmith.simbench.units.node import node_amps, node_volts
 from zincsmith.simbench.world import Event, World
 
 Array = NDArray[np.float64]

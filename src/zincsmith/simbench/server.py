@@ -13,8 +13,6 @@ from functools import partial
 from pathlib import Path
 from typing import IO
 
-from zincsmith.simbench.adapter import Adapter
-from zincsmith.simbench.defect import KINDS as DEFECTS
 from zincsmith.simbench.hand import FRONT_PANELS, shown, typed
 from zincsmith.simbench.instruments import (
     AT_NODES,
@@ -25,8 +23,10 @@ from zincsmith.simbench.instruments import (
     OF_THE_UNIT,
     visiting_voltmeter,
 )
-from zincsmith.simbench.parameters import Ageing
 from zincsmith.simbench.scpi import Interpreter, ScpiError
+from zincsmith.simbench.units.adapter import Adapter
+from zincsmith.simbench.units.defect import KINDS as DEFECTS
+from zincsmith.simbench.units.parameters import Ageing
 from zincsmith.simbench.world import World
 
 FAULTS = {"NONE", "SILENT", "DROP", "RUBBISH", "LATE", "OTHER"}

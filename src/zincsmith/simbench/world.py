@@ -8,10 +8,10 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import partial
 
-from zincsmith.simbench.adapter import Adapter
 from zincsmith.simbench.imperfect import Imperfections, reactive_W
-from zincsmith.simbench.parameters import Display
-from zincsmith.simbench.rails import Ports
+from zincsmith.simbench.units.adapter import Adapter
+from zincsmith.simbench.units.parameters import Display
+from zincsmith.simbench.units.rails import Ports
 
 LEAST_LOAD_V = 1.0  # an electronic load keeps its law down to about a volt, then is a resistor
 SHORT_OHM = 0.02

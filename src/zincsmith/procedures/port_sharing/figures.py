@@ -106,7 +106,7 @@ def table(findings: Sequence[Finding]) -> Section | None:
         if one.name != "shared_power" or one.value is None:
             continue
         together = next((n.removeprefix(IN_USE) for n, _ in one.at.stated if n.startswith(IN_USE)), "")
-        rows.append((together, one.output, one.at.mode(one.output), f"{one.value:.2f} W"))
+        rows.append((together, one.output, str(one.at.mode(one.output)), f"{one.value:.2f} W"))
     if not rows:
         return None
     text = "Each port with its share, all of a combination loaded together."

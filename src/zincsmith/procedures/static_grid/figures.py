@@ -17,7 +17,7 @@ from zincsmith.analysis.sweep_doubts import (
 )
 from zincsmith.analysis.uncertainty import Values, factor_of
 from zincsmith.model.finding import Contribution, Doubt, Finding
-from zincsmith.model.operating_point import OperatingPoint, Purpose, Thermal
+from zincsmith.model.operating_point import Mode, OperatingPoint, Purpose, Thermal
 from zincsmith.model.port import output_ports, seen_from
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
@@ -46,7 +46,7 @@ def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) 
     of what is seen from it, by mode; those of the unit of the points at which all outputs are loaded alike."""
     found: list[Finding] = []
     for port in output_ports(nameplate):
-        seen: dict[str, list[Point]] = {}
+        seen: dict[Mode, list[Point]] = {}
         for point in evidence.points:
             if point.at.about in ("", port):
                 seen.setdefault(point.at.mode(port), []).append(point)
@@ -61,7 +61,7 @@ def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) 
     return found + of_unit(tuple(p for p in evidence.points if not p.at.about), nameplate)
 
 
-def _in_mode(at: OperatingPoint, mode: str) -> OperatingPoint:
+def _in_mode(at: OperatingPoint, mode: Mode) -> OperatingPoint:
     return replace(at, modes=(("", mode),)) if mode else at
 
 

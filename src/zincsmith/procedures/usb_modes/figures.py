@@ -7,13 +7,14 @@ from dataclasses import replace
 
 from zincsmith.model.address import at_port
 from zincsmith.model.finding import Doubt, Finding, Working
-from zincsmith.model.operating_point import Draw, Feed, OperatingPoint, Purpose
+from zincsmith.model.operating_point import Draw, Feed, Mode, OperatingPoint, Purpose
 from zincsmith.model.port import of_output, output_ports
 from zincsmith.model.reading import Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Curves
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.rows import carrying
+from zincsmith.procedures.usb_modes.ranges import findings_of_ranges
 
 # USB Power Delivery 3.1, values from memory: fixed volts within 5 % of nominal, 5 V by vSafe5V; with nothing plugged in
 # vSafe0V.
@@ -34,6 +35,7 @@ def findings_of_modes(points: Sequence[Point], plate: Nameplate) -> list[Finding
         for mode, nominal in asked.items():
             found += _mode(mine, port, mode, nominal)
         found += _seen(mine, port, asked)
+        found += findings_of_ranges(mine, port)
     return found
 
 
@@ -141,9 +143,9 @@ def curves(points: Sequence[Point]) -> list[Curves]:
     return [Curves("Volts of the modes", "asked for", "V", "off by", "%", "voltage", tuple(lines))]
 
 
-def volts_asked(mode: str) -> float:
+def volts_asked(mode: Mode) -> float:
     """Of a fixed mode by its name; 0 for anything else."""
     try:
-        return float(mode.removesuffix(" V"))
+        return float(mode.removesuffix(" V")) if isinstance(mode, str) else 0.0
     except ValueError:
         return 0.0

@@ -16,6 +16,7 @@ from zincsmith.procedures.planning import Facts, Planned, Refit
 FORM: tuple[Field, ...] = (
     fields.LINE,
     Choosing("Loaded as well", "loaded", (("at the amps of the mode", True), ("volts alone", False))),
+    Choosing("Programmable ranges", "ranges", (("set over the range", True), ("left out", False))),
     Choosing("Wait at each", "settle_s", times(2.0, 5.0, 20.0)),
     Choosing("Average over", "average_s", times(2.0, 4.0, 10.0)),
 )
@@ -24,11 +25,13 @@ FORM: tuple[Field, ...] = (
 @dataclass(frozen=True)
 class ModesOptions(Planned):
     """Each port by itself, nothing plugged in elsewhere: its volts before anything is plugged in, what it offers, every
-    mode of the label without a load and (``loaded``) with its amps, and its volts once it was taken off again."""
+    mode of the label without a load and (``loaded``) with its amps, its programmable ranges (``ranges``), and its volts
+    once it was taken off again."""
 
     procedure: Literal["usb_modes"] = "usb_modes"
     line: Line = LINES[0]
     loaded: bool = True
+    ranges: bool = True
     settle_s: float = 5.0
     average_s: float = 4.0
 

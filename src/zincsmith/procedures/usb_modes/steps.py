@@ -18,6 +18,7 @@ from zincsmith.procedures.beginning import feed, gate, stands_words
 from zincsmith.procedures.ports import NEGOTIATES_S, asked_ports, bare, idle, plugged_in
 from zincsmith.procedures.usb_modes.figures import curves, findings_of_modes
 from zincsmith.procedures.usb_modes.options import ModesOptions
+from zincsmith.procedures.usb_modes.ranges import curves_of_ranges, ranges_of, steps_of
 
 NAME = "usb_modes"
 GONE_S = 1.0  # after something was taken off: 0.65 s are allowed to fall (USB PD 3.1, value from memory)
@@ -33,7 +34,7 @@ class UsbModes(Procedure):
     tested_as = "modes of ports"
 
     def steps(self, ctx: Context) -> Steps:
-        """Port by port: bare, plugged in, each mode, bare again."""
+        """Port by port: bare, plugged in, each mode, each programmable range, bare again."""
         options = ctx.asked(ModesOptions)
         line = ctx.reachable((options.line,))[0]
         yield from gate(
@@ -56,7 +57,7 @@ class UsbModes(Procedure):
         return []
 
     def plots(self, evidence: Evidence) -> list[Curves]:
-        return curves(evidence.points)
+        return curves(evidence.points) + curves_of_ranges(evidence.points)
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """By port: volts bare, of each mode, once taken off; the modes of the label that were seen."""
@@ -81,6 +82,9 @@ def _port(ctx: Context, options: ModesOptions, line: Line, port: str) -> Steps:
             yield Dwell(options.settle_s, "settles under its amps")
             yield _measured(alone, options, line, port, mode, 100.0)
             yield SetLoad(0.0, False, port)
+    for one in ranges_of(ctx, port) if options.ranges else ():
+        yield Stage("Programmable range", f"{line.words}, {port}, {one.low_V:g} to {one.high_V:g} V")
+        yield from steps_of(ctx, line, one)
     yield ChooseMode(UNPLUGGED, port)
     yield Dwell(GONE_S, "it was taken off")
     yield _measured(ctx, options, line, port, UNPLUGGED, 0.0, Purpose.BACKGROUND_AFTER)

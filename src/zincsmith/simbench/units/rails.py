@@ -20,7 +20,8 @@ class Rail:
     far an ampere of the others moves it. ``efficiency`` is that of making it from the bus. With nothing connected it
     rises by ``open_rise_V``, what leaks of the spikes of its winding charges its capacitor to; by exp(-I / ``open_A``)
     less with a load. ``modes_A``: what each mode gives at most; ``always``: it has its volts with nothing plugged in,
-    as an older kind of port has."""
+    as an older kind of port has. ``range_V``: what it can be set to instead, in steps of ``step_V``, up to ``range_A``;
+    set to a current it keeps that, and lets its volts go, down to where the range ends."""
 
     name: str
     voltage_V: float
@@ -33,6 +34,10 @@ class Rail:
     always: bool = False
     open_rise_V: float = 0.0
     open_A: float = 0.05
+    range_V: tuple[float, ...] = ()
+    range_A: float = 0.0
+    step_V: float = 0.02
+    limit_error_A: float = 0.0
 
 
 class Rails:
@@ -44,6 +49,7 @@ class Rails:
         self.volts = dict.fromkeys(self.asked, 0.0)
         self.amps = dict.fromkeys(self.asked, 0.0)
         self.attached = dict.fromkeys(self.asked, True)  # whether something asks a port that has several modes
+        self.set_to: dict[str, tuple[float, float]] = {}  # by port, (V, A) of one that was set within its range
 
     def modes_of(self, name: str) -> tuple[float, ...]:
         """What may be asked of a port, V; the one voltage of a plain rail."""
@@ -55,6 +61,7 @@ class Rails:
         if bus < 0.02 * self.bus_V:  # nothing is made of nothing; whoever asks again asks from the start
             self.volts, self.amps = dict.fromkeys(self.volts, 0.0), dict.fromkeys(self.amps, 0.0)
             self.asked = dict.fromkeys(self.asked, 1)
+            self.set_to.clear()
             return
         for _ in range(3):
             for rail in self.rails:
@@ -100,6 +107,7 @@ class Ports(Rails):
         self._told_until = dict.fromkeys(self.asked, 0.0)
         self._off_until = dict.fromkeys(self.asked, 0.0)
         self._before: frozenset[str] = frozenset()
+        self._limits: set[str] = set()  # ports that hold their current
 
     @property
     def in_use(self) -> frozenset[str]:
@@ -130,9 +138,30 @@ class Ports(Rails):
                 self._told_until[name] = self.time_s + self.shared.tells_s
             self._before = use
         for name, amps in self.amps.items():
-            if amps > TRIPS * self._most_A(name):
+            if amps > TRIPS * self._most_A(name) or self._beaten(name):
                 self._off_until[name] = self.time_s + OFF_S
                 self.asked[name] = 1
+                self.set_to.pop(name, None)
+
+    def settle(self, bus: float, draws: Draws) -> None:
+        """A port that was set to a current gives no more: its volts go to where the load takes just that."""
+        super().settle(bus, draws)
+        self._limits.clear()
+        for rail in self.rails:
+            _, most = self.set_to.get(rail.name, (0.0, math.inf))
+            most += rail.limit_error_A
+            if self.amps[rail.name] > most:
+                low, high = 0.0, self.volts[rail.name]
+                for _ in range(40):
+                    middle = 0.5 * (low + high)
+                    low, high = (low, middle) if draws[rail.name](middle) > most else (middle, high)
+                self.volts[rail.name], self.amps[rail.name] = low, min(most, draws[rail.name](low))
+                self._limits.add(rail.name)
+
+    def _beaten(self, name: str) -> bool:
+        """A port whose current limit drove it below its range starts anew."""
+        rail = next(r for r in self.rails if r.name == name)
+        return name in self._limits and bool(rail.range_V) and self.volts[name] < 0.95 * rail.range_V[0]
 
     @property
     def busy(self) -> bool:
@@ -141,6 +170,8 @@ class Ports(Rails):
 
     def _most_A(self, name: str) -> float:
         rail = next(r for r in self.rails if r.name == name)
+        if name in self.set_to:
+            return rail.range_A
         n = self.asked[name] - 1
         return min(rail.modes_A[n], self.budget_W(name) / self.modes_of(name)[n])
 
@@ -152,6 +183,8 @@ class Ports(Rails):
             return 0.0
         waits = self.time_s < self._told_until[name]
         aim = self.modes_of(name)[0 if waits else self.asked[name] - 1]
+        if name in self.set_to and not waits:
+            aim = round(self.set_to[name][0] / rail.step_V) * rail.step_V
         return aim * (1.0 + rail.setpoint_error_percent / 100.0)
 
 

@@ -11,9 +11,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from zincsmith.simbench.adapter import Adapter
-from zincsmith.simbench.parameters import Stage, read_sections
-from zincsmith.simbench.rectifier import Intake, Rectifier
+from zincsmith.simbench.units.adapter import Adapter
+from zincsmith.simbench.units.parameters import Stage, read_sections
+from zincsmith.simbench.units.rectifier import Intake, Rectifier
 
 
 class DcStage(Adapter):

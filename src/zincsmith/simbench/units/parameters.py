@@ -11,9 +11,9 @@ from dataclasses import MISSING, dataclass, fields
 from pathlib import Path
 from typing import Any
 
-from zincsmith.simbench.defect import Parts
-from zincsmith.simbench.rails import read_rails
-from zincsmith.simbench.rectifier import Rectifier
+from zincsmith.simbench.units.defect import Parts
+from zincsmith.simbench.units.rails import read_rails
+from zincsmith.simbench.units.rectifier import Rectifier
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 
-from zincsmith.simbench.rectifier import Intake
+from zincsmith.simbench.units.rectifier import Intake
 
 KINDS = ("none", "short input", "short output", "leaky bulk", "dead controller", "open feedback")
 SHORT_OHM = 3.0

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from zincsmith.simbench.defect import Defect, Parts
-from zincsmith.simbench.parameters import (
+from zincsmith.simbench.units.defect import Defect, Parts
+from zincsmith.simbench.units.parameters import (
     Ageing,
     Burst,
     Corrector,
@@ -28,8 +28,8 @@ from zincsmith.simbench.parameters import (
     Thermal,
     read_sections,
 )
-from zincsmith.simbench.rails import Rails
-from zincsmith.simbench.rectifier import STEPS, Intake, Rectifier
+from zincsmith.simbench.units.rails import Rails
+from zincsmith.simbench.units.rectifier import STEPS, Intake, Rectifier
 
 NOTHING = Intake(0.0, 0.0, 0.0)
 PEAK = 3.0  # times the limit: what a converter gives at most before its protection acts
