@@ -13,7 +13,7 @@ from zincsmith.book.reader import BookReader, Written
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.session import Session, Start
 from zincsmith.model.commands import Command, Enter, Gone, Pass
-from zincsmith.model.events import RunClosed
+from zincsmith.model.events import Effected, RunClosed
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.states import State
@@ -122,6 +122,27 @@ def by_hand(rig: Rig, *roles: str, **more: object) -> Rig:
 def running(after: int) -> Callable[[State, int], bool]:
     """While the run goes on by itself, once it has asked so often."""
     return lambda state, calls: state is State.RUNNING and calls >= after
+
+
+class Breaks:
+    """Breaks something of the stand-in, in its words, once a setting of the run fits; ``says`` of an Actor. ``broken``
+    tells whether it did."""
+
+    def __init__(
+        self, scene: Scene, tell: Callable[[str], object], what: str, when: Callable[[Effected], bool]
+    ) -> None:
+        self.scene, self.tell, self.what, self.when, self.broken = scene, tell, what, when, False
+
+    def __call__(self, state: State, _calls: int) -> list[Command]:
+        if not self.broken and state is State.RUNNING and any(self.when(w.event) for w in self.scene.events(Effected)):
+            self.broken = True
+            self.tell(f"FAUL {self.what}")
+        return []
+
+
+def below_V(volts: float) -> Callable[[Effected], bool]:
+    """A source that was set below so many volts."""
+    return lambda one: one.action == "SetSource" and float(one.body["voltage_V"] or 0.0) < volts
 
 
 class Once:

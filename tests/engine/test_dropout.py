@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from scipy.optimize import brentq
 from tests.conftest import ROOT, last_row, sampled
-from tests.engine.scripted import Actor, Once, Scene, by_hand, telling_the_standin
+from tests.engine.scripted import Actor, Breaks, Once, Scene, below_V, by_hand, telling_the_standin
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
@@ -171,18 +171,10 @@ def test_an_instrument_that_fails_below_the_rated_input_ends_safe(
     tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn, role: str, fault: str
 ) -> None:
     scene = Scene.set_up(tmp_path, unit, rig, Plan("Down", (QUICK,)), standin().addresses)
-    broken: list[str] = []
     with telling_the_standin() as tell:
-
-        def says(state: State, _calls: int) -> list[Command]:
-            set_V = [float(w.event.body["voltage_V"]) for w in scene.events(Effected) if w.event.action == "SetSource"]
-            if not broken and state is State.RUNNING and set_V and set_V[-1] < 85.0:
-                broken.append(fault)
-                tell(f"FAUL {role},{fault}")
-            return []
-
-        closed = scene.run(Actor(says))
-    assert broken
+        breaks = Breaks(scene, tell, f"{role},{fault}", below_V(85.0))
+        closed = scene.run(Actor(breaks))
+    assert breaks.broken
     assert closed.outcome == "failed", closed.why
     assert closed.safe is (role == "voltmeter"), "what does not answer is not confirmed"
     assert last_row(tmp_path / "bench.log")["source_on"] is (role == "ac_source")

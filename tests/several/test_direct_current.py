@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from scipy.optimize import brentq
 from tests.conftest import ROOT, last_row
-from tests.engine.scripted import Actor, Scene, by_hand, telling_the_standin
+from tests.engine.scripted import Actor, Breaks, Scene, below_V, by_hand, telling_the_standin
 from tests.several.benches import briefly
 
 from zincsmith.bench.standin import RunningStandIn
@@ -22,7 +22,7 @@ from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.commands import Command, GoDown, Mistyped, Pass
 from zincsmith.model.errors import InputError, LimitError
-from zincsmith.model.events import Effected, EntryAsked, GateOpened, HandSetting, PointTaken, RunClosed, StopRuleMet
+from zincsmith.model.events import EntryAsked, GateOpened, HandSetting, PointTaken, RunClosed, StopRuleMet
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.plan import Line, Options, Plan
 from zincsmith.model.rig import Accuracy, Rig
@@ -249,18 +249,10 @@ def test_a_bench_of_direct_current_that_fails_is_made_safe_or_says_what_it_could
     addresses = standin(file=str(PHYSICS), lead_ohm=0.0, input_lead_ohm=0.0).addresses
     part = DropoutOptions(line=Line(12.0, 0.0), loads_percent=(50.0,), settle_s=2.0, rising=False)
     scene = Scene.set_up(tmp_path, unit, replace(rig, leads=()), Plan("Down", (part,)), addresses)
-    broken: list[str] = []
     with telling_the_standin() as tell:
-
-        def says(state: State, _calls: int) -> list[Command]:
-            set_V = [float(w.event.body["voltage_V"]) for w in scene.events(Effected) if w.event.action == "SetSource"]
-            if not broken and state is State.RUNNING and set_V and set_V[-1] < 11.5:
-                broken.append(fault)
-                tell(f"FAUL {fault}")
-            return []
-
-        closed = scene.run(Actor(says))
-    assert broken
+        breaks = Breaks(scene, tell, fault, below_V(11.5))
+        closed = scene.run(Actor(breaks))
+    assert breaks.broken
     assert closed.outcome == outcome, closed.why
     assert last_row(log)["source_on"] is not off
     assert closed.safe <= off, "nothing that is on is called off"

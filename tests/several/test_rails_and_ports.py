@@ -6,27 +6,22 @@ import math
 from collections.abc import Callable
 from dataclasses import replace
 from itertools import pairwise
-from pathlib import Path
 
 import pytest
 from scipy.optimize import brentq
-from tests.conftest import ROOT
-from tests.engine.scripted import Actor, Scene, by_hand
+from tests.engine.scripted import Actor, by_hand
+from tests.several.conftest import EXAMPLES, Went
 
 from zincsmith.analysis.envelope import Envelope
-from zincsmith.bench.standin import RunningStandIn
-from zincsmith.book.reader import BookReader
-from zincsmith.engine.known_bench import pick_file
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
-from zincsmith.judge.judging import JudgedRun, judge_run
-from zincsmith.model.events import Effected, EntryAsked, HandSetting, PointTaken, RunClosed
+from zincsmith.judge.judging import JudgedRun
+from zincsmith.model.events import Effected, EntryAsked, HandSetting, PointTaken
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.label import Mode
-from zincsmith.model.plan import Line, Options, Plan
+from zincsmith.model.plan import Line
 from zincsmith.model.port import UNPLUGGED
 from zincsmith.model.rig import Rig
-from zincsmith.model.unit import Unit
 from zincsmith.planning.composer import compose
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.cross_regulation.options import CrossOptions, rails_together
@@ -35,9 +30,6 @@ from zincsmith.procedures.usb_modes.options import ModesOptions, ports_with_mode
 from zincsmith.simbench.units.dcdc import read_unit as read_physics
 from zincsmith.simbench.world import World
 
-EXAMPLES = ROOT / "examples"
-StartStandIn = Callable[..., RunningStandIn]
-Went = tuple[Scene, RunClosed, JudgedRun]
 MAINS, DC = Line(230.0, 50.0), Line(18.0, 0.0)
 
 
@@ -50,25 +42,6 @@ def standing(loads: dict[str, float]) -> dict[str, float]:
         world.loads[port].current_A, world.loads[port].on = amps, amps > 0.0
     world.advance(120.0)
     return {port: world.output_of(port)[0] for port in world.ports}
-
-
-@pytest.fixture
-def goes(tmp_path: Path, standin: StartStandIn) -> Callable[..., Went]:
-    def go(
-        name: str, bench: str, parts: tuple[Options, ...], actor: Actor | None = None,
-        unit: Unit | None = None, change: Callable[[Rig], Rig] = lambda rig: rig,
-    ) -> Went:  # fmt: skip
-        physics = EXAMPLES / "standins" / f"{name}.toml"
-        pick_file(str(physics))
-        unit = unit or read_unit(EXAMPLES / "units" / f"{name}.toml")
-        rig = change(replace(read_rig(EXAMPLES / "rigs" / f"{bench}.toml"), leads=()))
-        addresses = standin(file=str(physics), lead_ohm=0.0, input_lead_ohm=0.0).addresses
-        scene = Scene.set_up(tmp_path, unit, rig, Plan("Part", parts), addresses)
-        closed = scene.run(actor or Actor())
-        with BookReader(scene.path) as book:
-            return scene, closed, judge_run(book)
-
-    return go
 
 
 def of(run: JudgedRun, name: str, output: str) -> list[Finding]:

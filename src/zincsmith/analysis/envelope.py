@@ -20,6 +20,7 @@ from zincsmith.model.port import UNPLUGGED, PortMode, gives_nothing, of_output, 
 from zincsmith.model.unit import Nameplate, OutputRating
 
 NEARLY = 1e-9  # what rounding adds
+CLEAR_OF_LIMIT = 0.95  # of the limit that was set: full load of an output whose limit is not to act; house convention
 
 
 @dataclass(frozen=True)
@@ -75,7 +76,8 @@ class Envelope:
         for one in ranges:
             low, high = one.voltage_V
             if low * (1.0 - NEARLY) <= wanted.voltage_V <= high * (1.0 + NEARLY) or not wanted.on:
-                return replace(one, voltage_V=(wanted.voltage_V, wanted.voltage_V))
+                most = min(x for x in (one.current_A, CLEAR_OF_LIMIT * wanted.current_A) if x is not None)
+                return replace(one, voltage_V=(wanted.voltage_V, wanted.voltage_V), current_A=most)
         reach = ", ".join(m.name for m in ranges)
         raise InputError(f"{port or 'the output'} cannot be set to {wanted.voltage_V:g} V" + (f"; it reaches {reach}"
                          if reach else ": nobody sets its volts"), key="mode")  # fmt: skip

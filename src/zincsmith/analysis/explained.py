@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+from zincsmith.model.port import can_be_set
 from zincsmith.model.unit import Nameplate
 
 # Common practice, no source: tens of milliwatts at 18 V AC are normal for a unit that has not started; a short shows
@@ -15,6 +16,7 @@ SURGE_A = 0.02
 IDLE_SHARE = 0.05  # of rated power, running without load
 IDLE_W = 0.5
 WORST_EFFICIENCY = 0.55
+PASSING_EFFICIENCY, PASSING_IDLE_SHARE = 0.45, 0.2
 FIXED_LOSS_W = 5.0
 WORST_POWER_FACTOR = 0.4
 
@@ -32,7 +34,10 @@ def resting_current_A(plate: Nameplate, input_V: float, frequency_Hz: float) -> 
 
 
 def running_power_W(plate: Nameplate, load_W: float) -> float:
-    """The most a running unit takes at a load in W of output, in W."""
+    """The most a running unit takes at a load in W of output, in W. What is set over a wide range may be made by a pass
+    element ahead of which all the volts stand."""
+    if any(can_be_set(one) for one in plate.outputs):
+        return PASSING_IDLE_SHARE * plate.rated_power_W + load_W / PASSING_EFFICIENCY
     idle = IDLE_W + IDLE_SHARE * plate.rated_power_W
     return idle if load_W <= 0.0 else max(idle, load_W / WORST_EFFICIENCY + FIXED_LOSS_W)
 

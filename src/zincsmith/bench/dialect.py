@@ -12,6 +12,9 @@ from importlib import resources
 from zincsmith.formats.dialect_file import parse_dialect
 from zincsmith.model.dialect import Dialect
 from zincsmith.model.errors import InputError
+from zincsmith.model.operating_point import LAWS, LoadLaw
+from zincsmith.model.rig import Instrument
+from zincsmith.model.roles import BY_LAW
 
 
 @cache
@@ -35,3 +38,15 @@ def dialect_for(role: str, name: str = "", text: str = "") -> Dialect:
     if found.role != role:
         raise InputError(f"{found.words} is a dialect of the {found.role.replace('_', ' ')}", key=key)
     return found
+
+
+def laws_of(load: Instrument) -> tuple[LoadLaw, ...]:
+    """By which laws a load can draw: an instrument by wire what its dialect can say, one that a person sets all of
+    them; resistors the currents they are chosen for, and the law that they follow; the others a current alone."""
+    if load.how == "by hand":
+        if load.dummy is None:
+            return LAWS
+        return ("CC", "CR") if load.dummy.kind in ("resistor", "binary bank") else ("CC",)
+    said = dialect_for(load.role, load.dialect, load.dialect_text).operation
+    able = (law for law in LAWS if {"set_mode", f"set_{BY_LAW[law].quantity}"} <= set(said))
+    return tuple(dict.fromkeys(("CC", *able)))

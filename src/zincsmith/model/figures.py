@@ -57,12 +57,13 @@ SWITCHING = "switching node"
 OVERCURRENT = "overcurrent"
 DROPOUT = "dropout"
 SOAK = "thermal soak"
+SET_POINTS = "set points"
 # What a claim says it is tested by -> the procedure.
 TESTS = {
     GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy", RIPPLE: "ripple",
     STEPS: "load_transient", TURN_ON: "turn_on", HOLD_UP: "hold_up", SHORT: "short_circuit",
     INRUSH: "inrush", SWITCHING: "switching_node", OVERCURRENT: "overcurrent", DROPOUT: "dropout", SOAK: "thermal_soak",
-    CROSS: "cross_regulation", MODES: "usb_modes", SHARING: "port_sharing",
+    SET_POINTS: "cv_cc", CROSS: "cross_regulation", MODES: "usb_modes", SHARING: "port_sharing",
 }  # fmt: skip
 OUT = ("voltmeter",)
 IN = ("power_meter",)
@@ -196,7 +197,22 @@ FIGURES = Figures({
                ("display_voltage_error_percent",), DISPLAY, ("panel_voltmeter", "voltmeter")),
         Figure("display_current_error_percent", "Display, amps, of the reading", "1", "current", "band", "output",
                ("display_current_error_percent",), DISPLAY, ("panel_ammeter", "load")),
-        Figure("current_regulation", "Current regulation", "1", "current", "band", roles=("load",)),
+        Figure("current_regulation", "Current regulation", "1", "current", "band", "output", ("current_regulation",),
+               SET_POINTS, ("load",), traits=("difference", "either way")),
+        Figure("set_voltage_error", "Volts off what was set", "V", "voltage", "band", "output", ("set_voltage_error",),
+               SET_POINTS, OUT),
+        Figure("set_current_error", "Amps off what was set", "A", "current", "band", "output", ("set_current_error",),
+               SET_POINTS, ("load",)),
+        Figure("shown_voltage_error", "Volts shown, off what is there", "V", "voltage", "band", "output",
+               ("shown_voltage_error",), SET_POINTS, OUT),
+        Figure("shown_current_error", "Amps shown, off what is there", "A", "current", "band", "output",
+               ("shown_current_error",), SET_POINTS, ("load",)),
+        Figure("shown_voltage_error_percent", "Volts shown, off in percent", "1", "voltage", "band", "output",
+               ("shown_voltage_error_percent",), SET_POINTS, OUT),
+        Figure("shown_current_error_percent", "Amps shown, off in percent", "1", "current", "band", "output",
+               ("shown_current_error_percent",), SET_POINTS, ("load",)),
+        Figure("crossover_lack", "Lack at the corner of volts and amps", "1", "plain", "most", "output",
+               ("crossover_lack",), SET_POINTS, ("load", "voltmeter")),
         Figure("output_frequency", "Output frequency", "Hz", "plain", "band", roles=("power_meter",)),
         Figure("voltage_thd", "Total harmonic distortion of the output", "1", "plain", "most", roles=("power_meter",)),
         Figure("surge_power", "Surge power", "W", "power", "least", roles=("load",)),

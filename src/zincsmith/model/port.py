@@ -87,6 +87,15 @@ def can_be_set(one: OutputRating) -> bool:
     return one.adjustable_V is not None
 
 
+def top_set_points(plate: Nameplate) -> dict[str, SetPoint]:
+    """By port the upper ends of what an output can be set to: where it stands while nobody asks for anything else."""
+    return {
+        port: SetPoint(one.voltage_V, one.current_A)
+        for port, one in zip(output_ports(plate), plate.outputs, strict=False)
+        if can_be_set(one)
+    }
+
+
 def setter_of(one: OutputRating) -> str:
     """The role that sets an output: the unit's own interface, else the sink that asks its port."""
     return "unit_interface" if can_be_set(one) else "sink_controller"

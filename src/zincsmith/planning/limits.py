@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.parts import highest_input_V
 from zincsmith.analysis.resistor_load import base_most_A
+from zincsmith.bench.dialect import laws_of
 from zincsmith.model.actions import ChooseMode, SetLoad, SetSource, Watch
 from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError, LimitError
@@ -19,7 +20,6 @@ from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.rig import Rig
 from zincsmith.model.roles import SOURCES
 from zincsmith.model.unit import Nameplate, Unit
-from zincsmith.planning.rig_facts import laws_of
 
 NOTHING: Mapping[str, float] = {}
 NO_MODES: Mapping[str, Mode] = {}

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.analysis.resistor_load import MEASURED_PERCENT, bank_ohm, bank_steps
-from zincsmith.bench.dialect import dialect_for
+from zincsmith.bench.dialect import dialect_for, laws_of
 from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError
-from zincsmith.model.operating_point import LAWS, LoadLaw
 from zincsmith.model.plan import Line
+from zincsmith.model.port import top_set_points
 from zincsmith.model.rig import Dummy, Instrument, Rig
-from zincsmith.model.roles import BY_LAW, MEASURING
+from zincsmith.model.roles import MEASURING
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, SourceKind
 from zincsmith.procedures.safety_checks.options import SafetyOptions
@@ -49,6 +49,7 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
             if one.switched is not None
         },
         least_load_V={one.port: one.least_V for one in rig.of("load") if one.least_V is not None},
+        modes=top_set_points(unit.nameplate),
         laws={one.port: laws_of(one) for one in rig.of("load")},
         contactors=frozenset(one.port for one in rig.of("contactor") if one.short_ohm is not None),
     )
@@ -74,18 +75,6 @@ def phased(rig: Rig) -> bool:
     if source is None or source.how == "by hand" or not source.sets_phase:
         return False
     return "set_phase" in dialect_for(source.role, source.dialect, source.dialect_text).operation
-
-
-def laws_of(load: Instrument) -> tuple[LoadLaw, ...]:
-    """By which laws a load can draw: an instrument by wire what its dialect can say, one that a person sets all of
-    them; resistors the currents they are chosen for, and the law that they follow; the others a current alone."""
-    if load.how == "by hand":
-        if load.dummy is None:
-            return LAWS
-        return ("CC", "CR") if load.dummy.kind in ("resistor", "binary bank") else ("CC",)
-    said = dialect_for(load.role, load.dialect, load.dialect_text).operation
-    able = (law for law in LAWS if {"set_mode", f"set_{BY_LAW[law].quantity}"} <= set(said))
-    return tuple(dict.fromkeys(("CC", *able)))
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,7 @@ from zincsmith.model.figures import Figure
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import Draw, Feed, LoadLaw, Mode, OperatingPoint
 from zincsmith.model.plan import Line, Options
-from zincsmith.model.port import output_ports, ports_of
+from zincsmith.model.port import can_be_set, output_ports, ports_of
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.intake import Intake
@@ -236,7 +236,8 @@ def fed_by_one_mains(plate: Nameplate) -> str:
 
 
 def fed_by_one_input(plate: Nameplate) -> str:
-    """Why a procedure for one input, AC or DC, and DC outputs of fixed volts does not fit; empty when it does."""
+    """Why a procedure for one input, AC or DC, and DC outputs does not fit; empty when it does. One whose user sets its
+    volts stands at the upper end of its range meanwhile."""
     ports = ports_of(plate)
     fed, given = ([p for p in ports if p.side == side] for side in ("in", "out"))
     if not fed or not given:
@@ -244,9 +245,16 @@ def fed_by_one_input(plate: Nameplate) -> str:
     if len(fed) > 1:
         return "no procedure yet for a unit with several inputs"
     for port in given:
-        if port.kind != "dc" or not any(m.law == "fixed" and m.voltage_V[0] for m in port.modes):
+        if port.kind != "dc" or not any(m.law in ("fixed", "adjustable") and m.voltage_V[1] for m in port.modes):
             return "no procedure yet for this kind of output"
     return ""
+
+
+def fed_with_fixed_outputs(plate: Nameplate) -> str:
+    """Why a procedure about outputs that hold their volts by themselves does not fit; empty when it does."""
+    if any(can_be_set(one) for one in plate.outputs):
+        return "it is about volts that the unit holds by itself; here its user sets them, and its limit"
+    return fed_by_one_input(plate)
 
 
 def one_output(plate: Nameplate) -> str:

@@ -31,6 +31,7 @@ SHIPPED = (
     "cross_regulation",
     "usb_modes",
     "port_sharing",
+    "cv_cc",
     "power_factor_regimes",
     "display_accuracy",
     "harmonics",

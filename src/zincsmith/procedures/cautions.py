@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
+from zincsmith.model.port import can_be_set
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.unit import Unit
 
@@ -25,6 +26,8 @@ CAUTIONS = {
     "hydrogen, or the battery's own protection.",
     "inverter": "Both legs of an inverter's output are live; a scope clip shorts its bridge. Never back-feed the "
     "mains.",
+    "set": "An output that its user sets remembers its last use: its volts to zero, its output off, nothing attached "
+    "but the load, before it is fed. What holds a current gives all its volts once its load lets go.",
     "hot": "Load resistors get hot enough to burn the bench: mount them, keep air moving. Sense leads are changed with "
     "power off.",
 }
@@ -59,6 +62,7 @@ def cautions_for(unit: Unit) -> dict[str, str]:
         "direct": any(i.type == "dc" for i in plate.inputs),
         "battery": fed_by_battery,
         "inverter": unit.kind == "inverter",
+        "set": any(can_be_set(o) for o in plate.outputs),
         "hot": True,
     }
     return {code: text for code, text in CAUTIONS.items() if applies[code]}

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from zincsmith.model.actions import ChooseMode, Dwell, SetLoad, SetSource, Watch
 from zincsmith.model.address import at_port, name_of, port_of
-from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
+from zincsmith.model.operating_point import Draw, Feed, Mode, OperatingPoint, SetPoint
 from zincsmith.model.plan import Line
 from zincsmith.model.port import UNPLUGGED, strongest_modes
 from zincsmith.model.quantities import QUANTITIES, READ_TWICE, TOUCH_LIMIT_V
@@ -47,12 +47,19 @@ def at_load(ctx: Context, line: Line, percent: float) -> OperatingPoint:
     """Where the unit stands at a line under a share of its rated load, the output that the part is about first."""
     ports = sorted(ctx.outputs, key=lambda port: port != ctx.about)
     draws = tuple(Draw(s := ctx.share(percent, port), ctx.level(s, port), ctx.law, port) for port in ports)
-    modes = tuple((port, mode_now(ctx, port)) for port in ports if ctx.envelope.output(port).modes)
+    modes = tuple((port, mode_now(ctx, port)) for port in ports if can_be_asked(ctx, port))
     return OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), draws, modes, about=ctx.about)
 
 
-def mode_now(ctx: Context, port: str) -> str:
-    """What a port is asked for by its name; that nothing is plugged in, where that is so."""
+def can_be_asked(ctx: Context, port: str) -> bool:
+    """Whether an output gives what it is asked for, or was set to."""
+    return bool(ctx.envelope.output(port).modes) or isinstance(ctx.modes.get(port), SetPoint)
+
+
+def mode_now(ctx: Context, port: str) -> Mode:
+    """What a port is asked for by its name, or was set to; that nothing is plugged in, where that is so."""
+    if isinstance(set_to := ctx.modes.get(port), SetPoint):
+        return set_to
     return UNPLUGGED if ctx.modes.get(port) == UNPLUGGED else ctx.envelope.mode(port).name
 
 
@@ -64,14 +71,14 @@ def asked_ports(ctx: Context) -> tuple[str, ...]:
 def ask(ctx: Context) -> Steps:
     """Every port that the part has a mode for is asked for it, or has what asks taken off."""
     for port, mode in ctx.modes.items():
-        if port in asked_ports(ctx):
+        if port in asked_ports(ctx) or isinstance(mode, SetPoint):
             yield ChooseMode(mode, port)
             yield Dwell(MODE_S, f"{mode} comes up" if mode != UNPLUGGED else "nothing is plugged in there")
 
 
 def rated(ctx: Context, ports: str) -> Context:
     """The context of a part that takes all ports at what they are rated for."""
-    return replace(ctx, modes=strongest_modes(ctx.nameplate)) if ports == RATED else ctx
+    return replace(ctx, modes={**ctx.modes, **strongest_modes(ctx.nameplate)}) if ports == RATED else ctx
 
 
 def bare(ctx: Context) -> Steps:

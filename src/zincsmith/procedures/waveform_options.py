@@ -9,12 +9,14 @@ from zincsmith.model.plan import Line, Options
 from zincsmith.model.port import ports_of
 from zincsmith.model.scope import Stood
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.base import fed_by_one_input
+from zincsmith.procedures.base import fed_by_one_input, fed_with_fixed_outputs
 from zincsmith.procedures.planning import Facts, Planned
 
 
 class OnOutputs(Planned):
-    """Of any unit with an output of direct current."""
+    """Of any unit with an output of direct current. ``comes_with_input``: it is about volts that go with the input."""
+
+    comes_with_input: ClassVar[bool] = False
 
     @classmethod
     def suits(cls, plate: Nameplate) -> str:
@@ -34,7 +36,8 @@ class OnOutputs(Planned):
         """Beyond files: a bench takes captures of what is fed by one AC input, with a scope."""
         if facts.rig.instrument("scope") is None:
             return "the rig has no scope; record with what is there, and take the file in"
-        return fed_by_one_input(facts.unit.nameplate)
+        fits = fed_with_fixed_outputs if self.comes_with_input else fed_by_one_input
+        return fits(facts.unit.nameplate)
 
 
 class AtLinesAndLoads(OnOutputs):
@@ -109,7 +112,7 @@ class BeyondRating(OnOutputs):
         by_hand = [role for role in ("voltmeter", "load") if facts.rig.by_hand(role)]
         if by_hand:
             return f"the {by_hand[0]} is read by hand: what happens at a trip is over before anybody types it"
-        return fed_by_one_input(facts.unit.nameplate)
+        return fed_with_fixed_outputs(facts.unit.nameplate)
 
 
 class OnInputs(OnOutputs):
@@ -119,4 +122,4 @@ class OnInputs(OnOutputs):
         """The input has to be lowered by somebody."""
         if facts.source == "fixed":
             return "the input is a wall outlet: nobody can lower it; a source or a variable transformer can"
-        return fed_by_one_input(facts.unit.nameplate)
+        return fed_with_fixed_outputs(facts.unit.nameplate)

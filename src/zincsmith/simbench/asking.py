@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from zincsmith.simbench.scpi import Interpreter, boolean, number, render
+from zincsmith.simbench.units.bench_supply import BenchSupply
 from zincsmith.simbench.units.rails import Ports, Rails
 from zincsmith.simbench.world import World
 
@@ -59,6 +62,45 @@ def _range(box: Interpreter, world: World, rails: Rails | None, port: str) -> No
     box.on("PORT:PROGram:VOLTage?", lambda _: render(set_to.get(port, (0.0, 0.0))[0]))
     box.on("PORT:PROGram:CURRent", limit)
     box.on("PORT:PROGram:CURRent?", lambda _: render(kept["amps"]))
+
+
+class UnitInterface(Interpreter):
+    """The unit's own: it speaks while the unit is fed."""
+
+    def __init__(self, identity: str, world: World) -> None:
+        super().__init__(identity)
+        self.world = world
+        unit = world.unit
+        if not isinstance(unit, BenchSupply):
+            raise TypeError("a unit whose output nobody sets has no interface")
+        s = unit.supply
+
+        def told(name: str, most: float) -> Callable[[str], None]:
+            def tell(text: str) -> None:
+                setattr(unit, name, number(text, 0.0, most))
+                world.changed()
+
+            return tell
+
+        def switch(text: str) -> None:
+            unit.on = boolean(text)
+            unit.tripped = False
+            world.changed()
+
+        self.on("SOURce:VOLTage", told("set_V", s.most_V))
+        self.on("SOURce:VOLTage?", lambda _: render(unit.set_V))
+        self.on("SOURce:CURRent", told("set_A", s.most_A))
+        self.on("SOURce:CURRent?", lambda _: render(unit.set_A))
+        self.on("SOURce:VOLTage:PROTection", told("trip_V", 1.2 * s.most_V))
+        self.on("SOURce:VOLTage:PROTection?", lambda _: render(unit.trip_V))
+        self.on("OUTPut", switch)
+        self.on("OUTPut?", lambda _: str(int(unit.on)))
+        self.on("MEASure:VOLTage?", lambda _: render(unit.shown_V))
+        self.on("MEASure:CURRent?", lambda _: render(unit.shown_A))
+        self.on("MEASure:ALL?", lambda _: f"{render(unit.shown_V)},{render(unit.shown_A)}")
+
+    def answer(self, line: str) -> str | None:
+        return super().answer(line) if self.world.unit.state == "running" else None
 
 
 def _all_W(world: World) -> float:

@@ -80,6 +80,7 @@ IDENTITIES = {
     "dc_source": "BRACKMERE,D4,SIM007,1.0",
     "scope": "FENNHOLLOW,O2,SIM008,1.0",
     "sink_controller": "OSMARY,U1,SIM009,1.0",
+    "unit_interface": "LATHOM,LB-303,0417,2.1",
     "lcr_meter": "PELLMOOR,C3,SIM010,1.0",
     "clock": "ZINCSMITH,STANDIN CLOCK,SIM006,1.0",
 }
@@ -462,6 +463,7 @@ MAKERS: dict[str, Callable[..., Interpreter]] = {
     "sink_controller": lambda world, port="": asking.sink_controller(
         Interpreter(IDENTITIES["sink_controller"]), world, port
     ),
+    "unit_interface": lambda world: asking.UnitInterface(IDENTITIES["unit_interface"], world),
     "lcr_meter": lcr_meter,
     "clock": clock,
 }

@@ -25,6 +25,7 @@ from zincsmith.simbench.instruments import (
 )
 from zincsmith.simbench.scpi import Interpreter, ScpiError
 from zincsmith.simbench.units.adapter import Adapter
+from zincsmith.simbench.units.bench_supply import BenchSupply
 from zincsmith.simbench.units.defect import KINDS as DEFECTS
 from zincsmith.simbench.units.parameters import Ageing
 from zincsmith.simbench.world import World
@@ -100,7 +101,8 @@ class Bench:
             self._log = os.fdopen(private, "a", encoding="utf-8")
         places = dict.fromkeys(AT_PORTS, self.world.ports) | dict.fromkeys(AT_NODES, self.world.nodes)
         places |= dict.fromkeys(AT_SPOTS, self.world.spots)
-        absent = OF_THE_UNIT if self.world.unit.display is None else ()
+        absent = set(OF_THE_UNIT) if self.world.unit.display is None else set()
+        absent |= set() if isinstance(self.world.unit, BenchSupply) else {"unit_interface"}
         for role, make in ((r, m) for r, m in MAKERS.items() if r not in absent):
             for place in places.get(role, ()):
                 self._seat(f"{role}@{place}" if place else role, make(self.world, place))

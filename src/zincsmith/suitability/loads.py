@@ -65,7 +65,7 @@ def mode(case: Case, load: Instrument) -> Iterator[Fault]:
             "The mode of the load is not stated.",
             "Say CC, CR, CV or CP: a start into CC can latch, into CR it does not.",
         )
-    elif load.mode == "CC" and "current_regulation" in case.figures:
+    elif load.mode == "CC" and load.how == "by hand" and "current_regulation" in case.figures:
         yield Fault(
             "cc_on_current_source",
             Severity.DOUBT,

@@ -39,7 +39,7 @@ from zincsmith.model.address import at_port
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint, Purpose
 from zincsmith.model.plan import Line
-from zincsmith.model.port import output_ports
+from zincsmith.model.port import can_be_set, output_ports
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
@@ -48,7 +48,7 @@ from zincsmith.procedures.bring_up.inside import look_inside
 from zincsmith.procedures.bring_up.options import BringUpOptions
 from zincsmith.procedures.cautions import cautions_for, probing
 from zincsmith.procedures.finding_of import finding_of
-from zincsmith.procedures.ports import draw, everywhere, idle, let_fall, watch_outputs
+from zincsmith.procedures.ports import ask, draw, everywhere, idle, let_fall, watch_outputs
 from zincsmith.procedures.search import approach, bisect
 
 NAME = "bring_up"
@@ -95,7 +95,8 @@ class BringUp(Procedure):
         load to full; stop voltage. After the start a person says what they notice, at each step and later again."""
         options = _options(ctx)
         line = ctx.reachable((options.first_line,))[0]
-        from_zero = options.school == "from zero" and ctx.source != "fixed"
+        user_sets = any(can_be_set(one) for one in ctx.nameplate.outputs)  # and nobody has yet: no volts tell a start
+        from_zero = options.school == "from zero" and ctx.source != "fixed" and not user_sets
         hertz = line.frequency_Hz
         yield Stage("First power", "nothing is live")
         yield Confirm(
@@ -124,6 +125,7 @@ class BringUp(Procedure):
             yield from self._running(ctx, line.voltage_V, 0.0)
             yield SetSource(line.voltage_V, hertz, True)
             yield Dwell(5.0, "output comes up", period_s=POLL_S)
+            yield from ask(ctx)
             point = yield from _measured(ctx, line.voltage_V, hertz, 0.0)
             if point is not None and not _is_up(ctx, point):
                 yield Stop(f"the output did not come up at {line.words}")

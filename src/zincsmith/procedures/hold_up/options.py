@@ -36,6 +36,7 @@ class HoldUpOptions(AtLinesAndLoads):
     record_s: float = 0.4
     on_s: float = 5.0
 
+    comes_with_input: ClassVar[bool] = True
     form: ClassVar[tuple[Field, ...]] = FORM
 
     def check(self) -> None:

@@ -9,7 +9,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.operating_point import LoadLaw
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
-from zincsmith.procedures.base import fed_by_one_input
+from zincsmith.procedures.base import fed_with_fixed_outputs
 from zincsmith.procedures.fields import LOAD_LAWS, Choosing, Field, between, check_lines, times
 from zincsmith.procedures.planning import Facts, Refit
 from zincsmith.procedures.waveform_options import BeyondRating, lines_claimed
@@ -75,7 +75,7 @@ class OvercurrentOptions(BeyondRating):
 
     def unmet(self, facts: Facts) -> str:
         """By hand it goes step by step, and by what stands after each."""
-        return fed_by_one_input(facts.unit.nameplate)
+        return fed_with_fixed_outputs(facts.unit.nameplate)
 
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:

@@ -9,7 +9,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures import fields
-from zincsmith.procedures.base import fed_by_one_input
+from zincsmith.procedures.base import fed_with_fixed_outputs
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
 from zincsmith.procedures.planning import Facts, Refit
 from zincsmith.procedures.waveform_options import LATE, BeyondRating
@@ -76,7 +76,7 @@ class ShortCircuitOptions(BeyondRating):
     @classmethod
     def suits(cls, plate: Nameplate) -> str:
         """Nothing that a battery feeds, no output that alternates."""
-        return fed_by_one_input(plate)
+        return fed_with_fixed_outputs(plate)
 
     def unmet(self, facts: Facts) -> str:
         """A contactor, or a load whose short input the rig states: nobody makes a short by hand."""

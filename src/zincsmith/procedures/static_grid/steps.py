@@ -21,7 +21,7 @@ from zincsmith.model.actions import (
 )
 from zincsmith.model.address import at_port
 from zincsmith.model.finding import Doubt, Finding
-from zincsmith.model.operating_point import LAW_WORDS, OperatingPoint, Purpose, Thermal
+from zincsmith.model.operating_point import LAW_WORDS, Mode, OperatingPoint, Purpose, Thermal
 from zincsmith.model.plan import Line
 from zincsmith.model.port import UNPLUGGED, strongest_modes
 from zincsmith.model.reading import Evidence, Point
@@ -94,9 +94,11 @@ def grid_options(ctx: Context) -> GridOptions:
 def about_a_port(ctx: Context) -> Context:
     """The context of a grid that varies one output, in a mode of it, by a law, while the others keep their load."""
     options = grid_options(ctx)
-    modes = {options.port: options.mode} if options.mode else {}
+    modes: dict[str, Mode] = {**ctx.modes}
     if options.mode == RATED:
-        modes = strongest_modes(ctx.nameplate)
+        modes |= strongest_modes(ctx.nameplate)
+    elif options.mode:
+        modes[options.port] = options.mode
     if options.port and ctx.nameplate.sharing and not options.others_percent:  # nobody else takes a share of it
         modes |= {port: UNPLUGGED for port in ctx.outputs if port != options.port}
     return replace(ctx, about=options.port, others_percent=options.others_percent, modes=modes, law=options.law)

@@ -36,6 +36,7 @@ class TurnOnOptions(AtLinesAndLoads):
     off_s: float = 20.0
     then_off: bool = False
 
+    comes_with_input: ClassVar[bool] = True
     form: ClassVar[tuple[Field, ...]] = FORM
 
     def check(self) -> None:

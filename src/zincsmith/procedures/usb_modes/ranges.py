@@ -81,7 +81,7 @@ def _limit(ctx: Context, line: Line, one: Ranged, voltage: float) -> Steps:
     to, ohm = SetPoint(voltage, limit), voltage / (OVER * limit)
     yield ChooseMode(to, one.port)
     yield Dwell(NEGOTIATES_S, f"at most {limit:.3g} A")
-    yield SetLoad(OVER * limit, True, one.port, "CR", ohm)
+    yield SetLoad(limit, True, one.port, "CR", ohm)
     yield Dwell(SETTLE_S, "holds its current")
     yield _measured(ctx, line, one, to, ohm, law="CR")
     yield SetLoad(0.0, False, one.port)

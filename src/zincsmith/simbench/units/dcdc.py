@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from zincsmith.simbench.units.adapter import Adapter
+from zincsmith.simbench.units.bench_supply import BenchSupply
 from zincsmith.simbench.units.parameters import Stage, read_sections
 from zincsmith.simbench.units.rectifier import Intake, Rectifier
 
@@ -85,4 +86,6 @@ class DcStage(Adapter):
 def read_unit(file: Path) -> Adapter:
     """The physics of a unit of whichever kind its file describes; a missing or unknown key is a ValueError."""
     sections = read_sections(file)
-    return DcStage(**sections) if "stage" in sections else Adapter(**sections)
+    kinds: dict[str, type[Adapter]] = {"stage": DcStage, "supply": BenchSupply}
+    kind = next((made for section, made in kinds.items() if section in sections), Adapter)
+    return kind(**sections)

@@ -101,6 +101,31 @@ class Stage:
 
 
 @dataclass(frozen=True)
+class Supply:
+    """``raw_V`` is ahead of the pass element at ``nominal_V`` of input without load, falling by ``raw_ohm``; it needs
+    ``headroom_V``. What is set errs by a share and an offset, what is shown likewise. In constant current an ampere
+    changes by ``cc_S`` a volt of output and ``cc_line_S`` a volt of input."""
+
+    most_V: float
+    most_A: float
+    raw_V: float
+    raw_ohm: float
+    nominal_V: float = 230.0
+    headroom_V: float = 2.0
+    volts_share: float = 0.0
+    volts_offset_V: float = 0.0
+    amps_share: float = 0.0
+    amps_offset_A: float = 0.0
+    shown_volts_share: float = 0.0
+    shown_volts_V: float = 0.0
+    shown_amps_share: float = 0.0
+    shown_amps_A: float = 0.0
+    cc_S: float = 0.0
+    cc_line_S: float = 0.0
+    trip_V: float = math.inf  # above this its over-voltage protection switches the output off
+
+
+@dataclass(frozen=True)
 class Corrector:
     """Boost power factor correction: in above ``from_W`` of converter power, out below ``until_W``."""
 
@@ -194,7 +219,7 @@ class Display:
 
 
 STEPPING = ("down", "up", "either way")
-FED_BY = ("mains", "stage")  # one of them
+FED_BY = ("mains", "stage", "supply")  # one of them
 KINDS = ("constant current", "foldback", "hiccup", "latching", "constant power", "shutdown", "none")
 
 
@@ -206,6 +231,7 @@ SECTIONS: dict[str, Any] = {
     "start": Start,
     "mains": Rectifier,
     "stage": Stage,
+    "supply": Supply,
     "corrector": Corrector,
     "burst": Burst,
     "protection": Protection,

@@ -1,0 +1,48 @@
+"""Parts of plans on units of the examples, over sockets."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from tests.conftest import ROOT
+from tests.engine.scripted import Actor, Scene
+
+from zincsmith.bench.standin import RunningStandIn
+from zincsmith.book.reader import BookReader
+from zincsmith.engine.known_bench import pick_file
+from zincsmith.formats.rig_file import read_rig
+from zincsmith.formats.unit_file import read_unit
+from zincsmith.judge.judging import JudgedRun, judge_run
+from zincsmith.model.events import RunClosed
+from zincsmith.model.plan import Options, Plan
+from zincsmith.model.rig import Rig
+from zincsmith.model.unit import Unit
+
+EXAMPLES = ROOT / "examples"
+Went = tuple[Scene, RunClosed, JudgedRun]
+Goes = Callable[..., Went]
+
+
+@pytest.fixture
+def goes(tmp_path: Path, standin: Callable[..., RunningStandIn]) -> Goes:
+    """Parts on a unit and a rig of the examples, leads left out; the run, how it closed, and what was judged."""
+
+    def go(
+        name: str, bench: str, parts: tuple[Options, ...], actor: Actor | None = None, unit: Unit | None = None,
+        change: Callable[[Rig], Rig] = lambda rig: rig, before: Callable[[Scene], None] = lambda scene: None,
+    ) -> Went:  # fmt: skip
+        physics = EXAMPLES / "standins" / f"{name}.toml"
+        pick_file(str(physics))
+        unit = unit or read_unit(EXAMPLES / "units" / f"{name}.toml")
+        rig = change(replace(read_rig(EXAMPLES / "rigs" / f"{bench}.toml"), leads=()))
+        addresses = standin(file=str(physics), lead_ohm=0.0, input_lead_ohm=0.0).addresses
+        scene = Scene.set_up(tmp_path, unit, rig, Plan("Part", parts), addresses)
+        before(scene)
+        closed = scene.run(actor or Actor())
+        with BookReader(scene.path) as book:
+            return scene, closed, judge_run(book)
+
+    return go
