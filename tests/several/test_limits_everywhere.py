@@ -12,6 +12,7 @@ import pytest
 from tests.conftest import ROOT
 from tests.engine.scripted import Actor, Scene, by_hand
 from tests.engine.test_soak import probe
+from tests.several.conftest import Goes
 
 from zincsmith.bench.link import Link
 from zincsmith.bench.standin import RunningStandIn
@@ -37,6 +38,7 @@ from zincsmith.simbench.units.adapter import Adapter
 
 UNITS = ("tarnbrook-tb2425", "ossel-od60", "dunmarrow-dm120")
 LINE = Line(115.0, 60.0)
+MAINS = Line(230.0, 50.0)
 GENTLE: tuple[Options, ...] = (
     ThermalSoakOptions(lines=(LINE,), loads_percent=(50.0,), until="fitted", every_s=60.0),
     DropoutOptions(line=LINE, loads_percent=(50.0,), settle_s=2.0),
@@ -168,3 +170,19 @@ def test_by_hand_a_person_turns_the_load_and_types_the_meters(
     found = next(j.finding for j in run.judged if j.finding.name == "overcurrent" and j.finding.value is not None)
     assert found.u is not None
     assert found.number <= limit * 1.01 <= found.number + 3.0 * found.u + 0.02 * limit
+
+
+def test_all_rails_together_go_until_the_converter_they_share_lets_go(goes: Goes) -> None:
+    """The converter of the open frame holds 11.5 A at its 5 V bus: what the rails take of it is their watts over their
+    efficiencies. Each alone is far from that; together they let go where the sum says, to the step."""
+    part = OvercurrentOptions(lines=(MAINS,), step_percent=10.0, resolution_percent=5.0, repeats=1, rest_s=0.5,
+                              observe_s=2.0, recover_s=3.0)  # fmt: skip
+    _, closed, run = goes("brindlow-of45", "simulated-three-rails", (part,))
+    assert closed.safe, closed.unconfirmed
+    (one,) = [j.finding for j in run.judged if j.finding.name == "combined_overload"]
+    watts = {"+5 V": 0.9615 * 20.0 / 0.985, "+12 V": 0.9615 * 18.0 / 0.955, "-12 V": 0.9615 * 3.6 / 0.95}
+    share = 11.5 * 5.0 / sum(watts.values())
+    assert one.u is not None
+    assert one.number / 40.0 < share + 0.02, one.working.formula
+    assert abs(one.number / 40.0 - share) < 0.1
+    assert "let go" in one.working.formula

@@ -42,6 +42,7 @@ if TYPE_CHECKING:
 # Fixed numbers: a station that is not built yet leaves its number free. A station is read when it is first shown;
 # what the others need is read in the background once the window is there.
 READ_AHEAD_MS = 400
+CALLS_MS = 5000  # between two calls for whoever is awaited beside an overloaded unit
 STATIONS = ((1, "Nameplate"), (2, "Rig"), (3, "Plan"), (4, "Run"), (5, "Findings"), (7, "Log"))
 
 
@@ -103,6 +104,8 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.muted = False
         self._last_sounded = State.IDLE
+        self.calls = QTimer(self)
+        self.calls.timeout.connect(self._call)
         self.stations: dict[str, Station] = {}
         self.current: Station | None = None
         self.help: HelpView | None = None
@@ -348,6 +351,15 @@ class MainWindow(QMainWindow):
             if trip or state in (State.GATE, State.ASKING):
                 QApplication.beep()
         self._last_sounded = state
+        waits = state in (State.GATE, State.ASKING) and self.session.view.beyond is not None
+        if waits and not self.calls.isActive():  # beyond its rating nobody is waited for in silence
+            self.calls.start(CALLS_MS)
+        elif not waits:
+            self.calls.stop()
+
+    def _call(self) -> None:
+        if not self.muted:
+            QApplication.beep()
 
     def _mute(self) -> None:
         self.muted = not self.muted

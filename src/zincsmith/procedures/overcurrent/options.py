@@ -20,6 +20,7 @@ FORM: tuple[Field, ...] = (
     Choosing("Up to", "ceiling_percent", tuple((f"{p:g} % of the rating", p) for p in (120.0, 140.0, 160.0))),
     Choosing("In steps of", "step_percent", tuple((f"{p:g} %", p) for p in (1.0, 2.0, 5.0))),
     Choosing("Released", "release", (("to half its rating at once", "at once"), ("in steps", "in steps"))),
+    Choosing("Several outputs", "together", (("alone, then together", True), ("each alone", False))),
     Choosing("Times", "repeats", tuple((f"{n}", n) for n in (1, 3, 10))),
     Choosing("Rest between", "rest_s", times(10.0, 60.0, 300.0)),
 )
@@ -31,7 +32,8 @@ class OvercurrentOptions(BeyondRating):
     """A gentle ramp beyond the rating to the first trip, that interval halved until ``resolution_percent``, repeats;
     never beyond ``ceiling_percent``. What it does is watched for ``observe_s``, then the overload goes; for
     ``recover_s`` it is watched whether it comes back by itself, before it is unloaded and then its input cycled.
-    ``release`` *in steps* tells how far its load has to fall for that."""
+    ``release`` *in steps* tells how far its load has to fall for that. ``together``: of several outputs then all at
+    once, beyond what the plate allows them together."""
 
     procedure: Literal["overcurrent"] = "overcurrent"
     lines: tuple[Line, ...] = LINES[:1]
@@ -45,6 +47,7 @@ class OvercurrentOptions(BeyondRating):
     rest_s: float = 10.0
     repeats: int = 3
     release: Literal["at once", "in steps"] = "at once"
+    together: bool = True
 
     form: ClassVar[tuple[Field, ...]] = FORM
     tests: ClassVar[tuple[str, ...]] = ("overcurrent",)

@@ -27,6 +27,7 @@ from zincsmith.procedures.base import Context, Conventions, Curves, Steps
 from zincsmith.procedures.beginning import BACK, COMES_UP_S, POLL_S, comes_back, gate, is_back, volts_of
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.overcurrent.by_hand import findings_by_hand, steps_by_hand, typed_paths
+from zincsmith.procedures.overcurrent.combined import findings_together, together
 from zincsmith.procedures.overcurrent.figures import protection_figures
 from zincsmith.procedures.overcurrent.intake import OverloadLog
 from zincsmith.procedures.overcurrent.options import MOST_TRIPS, OvercurrentOptions
@@ -85,6 +86,8 @@ class Overcurrent(OfCaptures):
                 polled = {at_port(q, port) for q in ("output_voltage", "output_current")} <= ctx.polled
                 go = _of_a_port if polled and not ctx.load_by_hand else steps_by_hand
                 yield from go(about, options, line, port)
+            if options.together and len(ctx.outputs) > 1:
+                yield from together(ctx, options, line)
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         return protection_figures(traces, choices, by_settings=True)
@@ -96,7 +99,8 @@ class Overcurrent(OfCaptures):
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """What held is no finding of its own where something higher did not; where nothing let go that is told."""
         typed = [*findings_by_hand(evidence, nameplate), *rearming(evidence), *restart_load(evidence, nameplate)]
-        return without_trip([*super().findings(evidence, nameplate, conventions), *typed])
+        alone = without_trip([*super().findings(evidence, nameplate, conventions), *typed])
+        return [*alone, *findings_together(evidence, nameplate)]
 
     def gathered(self, finding: Finding, seen: Sequence[Seen]) -> Finding:
         """The limit in the light of all trials: the highest that held, and where it first did not."""

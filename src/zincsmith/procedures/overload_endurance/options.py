@@ -8,8 +8,9 @@ from typing import ClassVar, Literal
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
+from zincsmith.procedures.base import fed_with_fixed_outputs
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines
-from zincsmith.procedures.planning import Refit
+from zincsmith.procedures.planning import Facts, Refit
 from zincsmith.procedures.waveform_options import BeyondRating
 
 FORM: tuple[Field, ...] = (
@@ -51,6 +52,10 @@ class EnduranceOptions(BeyondRating):
         if list(self.loads_percent) != sorted(set(self.loads_percent)):
             raise InputError("from the gentlest up, each once", key="part.loads_percent")
         between(0.1, 480.0, minutes=self.minutes, cools_min=self.cools_min)
+
+    def unmet(self, facts: Facts) -> str:
+        """By hand it is looked at again and again, and typed."""
+        return fed_with_fixed_outputs(facts.unit.nameplate)
 
     def refitted(self, to: Refit) -> Options:
         return replace(self, lines=to.lines(self.lines))

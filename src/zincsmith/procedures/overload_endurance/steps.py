@@ -7,11 +7,15 @@ from dataclasses import replace
 
 from zincsmith.model.actions import Confirm, Dwell, Measure, SetSource, Stage, Stop
 from zincsmith.model.address import at_port
+from zincsmith.model.finding import Finding
 from zincsmith.model.plan import Line
-from zincsmith.procedures.base import Context, Steps
+from zincsmith.model.reading import Evidence
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import Context, Conventions, Steps
 from zincsmith.procedures.beginning import BACK, COMES_UP_S, comes_back, gate, is_back, volts_of
 from zincsmith.procedures.overcurrent.share import HOLDS, RELEASED, beyond
 from zincsmith.procedures.overcurrent.steps import CAUTIONS, log_of
+from zincsmith.procedures.overload_endurance.by_hand import endurance_by_hand, overloaded_by_hand
 from zincsmith.procedures.overload_endurance.figures import endurance_figures
 from zincsmith.procedures.overload_endurance.options import EnduranceOptions
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, ramp
@@ -51,11 +55,17 @@ class OverloadEndurance(OfCaptures):
             yield Dwell(COMES_UP_S, "output comes up")
             for port in ctx.outputs:
                 about = replace(ctx, about=port if len(ctx.outputs) > 1 else "")
+                polled = {at_port(q, port) for q in ("output_voltage", "output_current")} <= ctx.polled
+                go = _overloaded if polled and not ctx.load_by_hand else overloaded_by_hand
                 for percent in options.loads_percent:
-                    yield from _overloaded(about, options, line, port, percent)
+                    yield from go(about, options, line, port, percent)
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         return endurance_figures(traces, choices)
+
+    def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
+        """Out of logs, and of what was typed look by look."""
+        return [*super().findings(evidence, nameplate, conventions), *endurance_by_hand(evidence, nameplate)]
 
     def named(self, found: Analysed) -> Sequence[Named]:
         f, did = found.figures, str(found.facts["protection"])
