@@ -34,13 +34,21 @@ class EngineClient:
         self._coming = False
         self._early = bytearray()  # said between launch and start: the engine hears it first
 
+    def expect(self) -> None:
+        """From here on what is sent waits for ``start``."""
+        self._coming = True
+
+    @property
+    def said(self) -> bool:
+        """Whether something waits for ``start``."""
+        return bool(self._early)
+
     def launch(self, rig: Rig | None) -> None:
         """Start the stand-in bench of a simulated rig without waiting for it. InputError when it has no physics.
 
         Physics that nobody has picked on this computer is not opened: a book may name any path.
-        What is sent from here on waits for ``start``.
         """
-        self._coming = True
+        self.expect()
         if self._standin is None and rig is not None and rig.standin is not None and is_known_file(rig.standin.file):
             self._standin = launch_standin(rig.standin, self.log, self._faces(rig), probes_of(rig))
 

@@ -167,11 +167,9 @@ class MainWindow(QMainWindow):
             QShortcut(QKeySequence(f"Alt+{number}"), self).activated.connect(lambda name=title: self.go(name))
 
     def open(self) -> None:
-        """Open the book, and the engine once the window is painted: its processes would take the processors that paint
-        it. Call once the window is shown."""
-        self.session.read()
+        """Open book and engine; call once the window is shown."""
+        self.session.open()
         self._refresh()
-        QTimer.singleShot(0, self.session, self.session.open)
         QTimer.singleShot(READ_AHEAD_MS, self, lambda: self._beside.start(read_ahead, lambda _name: None, self._settle))
 
     def go(self, title: str) -> None:

@@ -13,6 +13,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.rig import Rig
 
 BEAT_MS = 1000
+SOON_MS = 20
 
 
 class EngineLink(QObject):
@@ -30,14 +31,23 @@ class EngineLink(QObject):
         self._beat = QTimer(self)  # of the event loop, not of a thread: a frozen window falls silent
         self._beat.setInterval(BEAT_MS)
         self._beat.timeout.connect(lambda: self.client.send(Here()))
+        self._soon = QTimer(self)  # once the window is painted: their processes would take the processors that paint it
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(SOON_MS)
+        self._soon.timeout.connect(self._launch)
         self._ear: QSocketNotifier | None = None  # on the engine
         self._awaited: QSocketNotifier | None = None  # on the stand-in bench, until it has said its addresses
 
     def start(self, rig: Rig | None) -> None:
-        """The stand-in bench first, if the rig has one; the engine once that has said its addresses."""
+        """The stand-in bench first, if the rig has one; the engine once that has said its addresses. What is said from
+        here on reaches it."""
         self._rig = rig
+        self.client.expect()
+        self._soon.start()
+
+    def _launch(self) -> None:
         try:
-            self.client.launch(rig)
+            self.client.launch(self._rig)
         except InputError as error:
             self.missing.emit(str(error))
             return
@@ -79,6 +89,10 @@ class EngineLink(QObject):
 
     def stop(self) -> None:
         """Hang up. What was said before the engine was there still reaches it."""
+        if self._soon.isActive():
+            self._soon.stop()
+            if self.client.said:
+                self._launch()
         if self._awaited is not None:
             self._start()
         _end(self._ear)

@@ -62,7 +62,6 @@ class Session(Documents):
         self.state = State.IDLE
         self.interrupted: list[int] = []
         self.problem = ""  # why the engine is not there
-        self._closed = False
         self._seq = 0
         self._latest: int | None = None  # the latest run of the book, of whatever unit
         self._due = QTimer(self)
@@ -82,10 +81,7 @@ class Session(Documents):
                 self._open_reader()
 
     def open(self) -> None:
-        """Start the engine on the book; ``ready`` follows, or ``engine_lost``. Nothing waits for it meanwhile; nothing
-        happens once the session is closed."""
-        if self._closed:
-            return
+        """Start the engine on the book; ``ready`` follows, or ``engine_lost``. Nothing waits for it meanwhile."""
         self.read()
         self._start_engine()
 
@@ -168,7 +164,6 @@ class Session(Documents):
 
     def close(self) -> None:
         """Nothing is lost: the engine makes safe what it runs and closes the book."""
-        self._closed = True
         self._due.stop()
         if self.reader is not None:
             self.reader.close()
