@@ -177,9 +177,9 @@ def standin(rig: Rig, tmp_path: Path) -> Iterator[Callable[..., RunningStandIn]]
     """Starts stand-in benches that are gone after the test."""
     running: list[RunningStandIn] = []
 
-    def start(**changes: object) -> RunningStandIn:
+    def start(probes: tuple[str, ...] = (), **changes: object) -> RunningStandIn:
         assert rig.standin is not None
-        one = start_standin(replace(rig.standin, **changes), tmp_path / "bench.log")
+        one = start_standin(replace(rig.standin, **changes), tmp_path / "bench.log", probes=probes)
         running.append(one)
         return one
 

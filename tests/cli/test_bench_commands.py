@@ -42,6 +42,7 @@ def test_procedures_say_what_they_need(command: Command) -> None:
     found = json.loads(command("procedures", "--json").stdout)["procedures"]
     assert [p["name"] for p in found] == [
         "safety_checks", "rig_check", "bring_up", "static_grid", "cross_regulation", "usb_modes", "port_sharing",
+        "cv_cc",
         "power_factor_regimes",
         "display_accuracy", "harmonics", "standby", "hands_in", "another_configuration", "ripple",
         "load_transient", "turn_on", "hold_up", "inrush", "short_circuit", "switching_node", "ripple_by_voltmeter",

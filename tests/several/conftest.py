@@ -10,7 +10,7 @@ import pytest
 from tests.conftest import ROOT
 from tests.engine.scripted import Actor, Scene
 
-from zincsmith.bench.standin import RunningStandIn
+from zincsmith.bench.standin import RunningStandIn, probes_of
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.known_bench import pick_file
 from zincsmith.formats.rig_file import read_rig
@@ -38,7 +38,7 @@ def goes(tmp_path: Path, standin: Callable[..., RunningStandIn]) -> Goes:
         pick_file(str(physics))
         unit = unit or read_unit(EXAMPLES / "units" / f"{name}.toml")
         rig = change(replace(read_rig(EXAMPLES / "rigs" / f"{bench}.toml"), leads=()))
-        addresses = standin(file=str(physics), lead_ohm=0.0, input_lead_ohm=0.0).addresses
+        addresses = standin(file=str(physics), lead_ohm=0.0, input_lead_ohm=0.0, probes=probes_of(rig)).addresses
         scene = Scene.set_up(tmp_path, unit, rig, Plan("Part", parts), addresses)
         before(scene)
         closed = scene.run(actor or Actor())

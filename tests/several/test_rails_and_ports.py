@@ -25,7 +25,9 @@ from zincsmith.model.rig import Rig
 from zincsmith.planning.composer import compose
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.cross_regulation.options import CrossOptions, rails_together
+from zincsmith.procedures.load_transient.options import LoadTransientOptions
 from zincsmith.procedures.port_sharing.options import SharingOptions
+from zincsmith.procedures.turn_on.options import TurnOnOptions
 from zincsmith.procedures.usb_modes.options import ModesOptions, ports_with_modes
 from zincsmith.simbench.units.dcdc import read_unit as read_physics
 from zincsmith.simbench.world import World
@@ -226,3 +228,49 @@ def test_a_programmable_range_is_set_over_its_length_and_holds_its_current(goes:
     assert limit.value == pytest.approx(0.04, abs=3 * (limit.u or 0.0))
     assert not limit.doubts
     assert not of(run, "set_voltage_error", "C2"), "a port without a range is set to nothing"
+
+
+def scoped(rig: Rig) -> Rig:
+    """As it is: its scope is joined to all three outputs and to the input."""
+    assert {c.port for i in rig.instruments for c in i.channels} == {"+5 V", "+12 V", "-12 V", ""}
+    return rig
+
+
+def test_outputs_come_and_go_in_their_order(goes: Callable[..., Went]) -> None:
+    """Drawn: +12 V comes 4 ms after the bus, -12 V 9 ms; each goes once its own capacitor has given a tenth of its
+    volts, C dV / I."""
+    part = TurnOnOptions(lines=(MAINS,), repeats=2, then_off=True, off_s=5.0)
+    _, closed, run = goes("brindlow-of45", "simulated-three-rails", (part,), change=scoped)
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    for port, after_s in (("+12 V", 4e-3), ("-12 V", 9e-3)):
+        (one,) = of(run, "comes_after", port)
+        assert one.value == pytest.approx(after_s, abs=2 * (one.u or 0.0))
+        assert one.title == f"Comes after +5 V, {port}"
+    farad, amps = {"+5 V": 3.3e-3, "+12 V": 1e-3, "-12 V": 470e-6}, {"+5 V": 3.846, "+12 V": 1.442, "-12 V": 0.2885}
+    volts = {"+5 V": 5.0, "+12 V": 12.0, "-12 V": 12.0}
+    stood = {port: abs(of(run, "turn_on_delay", port)[0].at.line_V) and v for port, v in volts.items()}
+    falls = {port: farad[port] * 0.1 * v / amps[port] for port, v in stood.items()}
+    for port in ("+12 V", "-12 V"):
+        (one,) = of(run, "goes_after", port)
+        assert one.value == pytest.approx(falls[port] - falls["+5 V"], abs=3 * (one.u or 0.0) + 2e-4)
+
+
+def test_a_step_of_one_rail_shows_in_the_others(goes: Callable[..., Went]) -> None:
+    """Most of it is that the rail then stands elsewhere, which is told by its own closed form; nothing of it is taken
+    for a step of that rail itself."""
+    part = LoadTransientOptions(lines=(MAINS,), steps_percent=((10.0, 90.0),))
+    _, closed, run = goes("brindlow-of45", "simulated-three-rails", (part,), change=scoped)
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    light = {p: Envelope(read_unit(EXAMPLES / "units" / "brindlow-of45.toml").nameplate).load_A(10.0, p)
+             for p in ("+5 V", "+12 V", "-12 V")}  # fmt: skip
+    heavy = {**light, "+5 V": 9.0 * light["+5 V"]}
+    moved = {p: standing(heavy)[p] - standing(light)[p] for p in ("+12 V", "-12 V")}
+    seen = {(f.output, f.title.partition(" step of ")[2]): f for f in (j.finding for j in run.judged)
+            if f.name == "cross_dip"}  # fmt: skip
+    for port, change in moved.items():
+        one = seen[port, "+5 V"]
+        swing = 0.1 * 0.12 * 8.0 * light["+5 V"]  # at most: its share of what the bus dips by an ampere
+        assert abs(change) - 3 * (one.u or 0.0) < one.number < abs(change) + swing + 3 * (one.u or 0.0)
+    steps = [f for f in (j.finding for j in run.judged) if f.name == "load_step" and f.value is not None]
+    assert {f.output for f in steps} <= {"+5 V", "+12 V", "-12 V"}
+    assert len({(f.output, f.at) for f in steps}) == len(steps), "each rail answers for its own steps alone"

@@ -21,7 +21,7 @@ def world(seed: int = 1) -> World:
 
 def live(seed: int = 1) -> tuple[World, dict[str, Interpreter]]:
     one = world(seed)
-    boxes = {role: make(one) for role, make in MAKERS.items()}
+    boxes = {role: make(one) for role, make in MAKERS.items() if role != "unit_interface"}
     boxes["ac_source"].answer("VOLT 115;FREQ 60;OUTP ON")
     boxes["load"].answer("CURR 2.5;INP ON")
     boxes["clock"].answer("CLOC:ADV 5")

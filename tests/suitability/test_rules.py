@@ -357,7 +357,7 @@ RULES: list[tuple[str, str, Severity, Change]] = [
     ("load_too_small", "adapter", STOP, at("load", most={"power_W": 59.0})),
     ("load_least_volts", "multi", DOUBT, at("load", least_V=4.0)),
     ("load_mode_unstated", "adapter", REMARK, at("load", mode="")),
-    ("cc_on_current_source", "supply", DOUBT, at("load", mode="CC")),
+    ("cc_on_current_source", "supply", DOUBT, at("load", mode="CC", how="by hand")),
     ("nominal_resistor", "adapter", DOUBT, at("load", dummy=Dummy("resistor", 9.6))),
     ("lamp_inrush", "adapter", DOUBT, at("load", dummy=Dummy("lamp"))),
     ("supply_as_load", "adapter", DOUBT, at("load", dummy=Dummy("another supply"))),

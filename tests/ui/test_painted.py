@@ -10,8 +10,10 @@ from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
+from tests.conftest import ROOT
 
 from zincsmith.book.reader import BookReader
+from zincsmith.formats.unit_file import read_unit
 from zincsmith.history.run_view import RunView
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.commands import GoDown, GoOn, Mistyped, Pass
@@ -31,7 +33,7 @@ from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.beginning import ALWAYS, WIRED
-from zincsmith.procedures.cautions import CAUTIONS, probing
+from zincsmith.procedures.cautions import cautions_for, probing
 from zincsmith.procedures.plan_file import NAMED
 from zincsmith.showing.live import LiveFigure, picked_figures
 from zincsmith.showing.reading_words import reading_words
@@ -256,10 +258,15 @@ def test_a_gate_is_passed_by_tick_and_button(show: Callable[..., QWidget]) -> No
 
 
 def test_every_caution_is_read_whole_in_the_window_that_ships(show: Callable[..., QWidget]) -> None:
+    """Those of the example unit that has the most to say, were it open."""
+    units = [read_unit(file) for file in (ROOT / "examples" / "units").glob("*.toml")]
+    opened = [replace(unit, look=replace(unit.look, opened=True)) for unit in units]
+    cautions = max((tuple(cautions_for(unit).values()) for unit in opened), key=lambda all_: len("".join(all_)))
+    assert len(cautions) >= 7
     panel = show(GatePanel(), 1120, 632)  # what a window of 1280 by 800 leaves
     assert isinstance(panel, GatePanel)
     panel.show_turn(
-        GateOpened("Before power", WIRED, (*CAUTIONS.values(), *probing({"output_voltage", "input_voltage"}), *ALWAYS)),
+        GateOpened("Before power", WIRED, (*cautions, *probing({"output_voltage", "input_voltage"}), *ALWAYS)),
         "",
     )
     QTest.qWait(0)

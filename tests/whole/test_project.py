@@ -18,6 +18,7 @@ from zincsmith.simbench.units.dcdc import read_unit as read_physics
 
 EXAMPLES = ROOT / "examples"
 FURTHER = ("second_power_meter", "second_voltmeter", "ac_voltmeter", "ammeter", "node_voltmeter", "spot_thermometer")
+SET_BY_ITS_USER = ("lathom-lb303",)  # its own closed forms are in tests/several/test_set_points.py
 STANDINS = sorted(f.stem for f in (EXAMPLES / "standins").glob("*.toml"))
 
 
@@ -27,7 +28,7 @@ def loaded_by(module: str) -> set[str]:
     return set(subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split())
 
 
-@pytest.mark.parametrize("name", STANDINS)
+@pytest.mark.parametrize("name", [name for name in STANDINS if name not in SET_BY_ITS_USER])
 def test_every_stand_in_is_an_example_unit_and_can_do_what_it_claims(name: str) -> None:
     unit = read_unit(EXAMPLES / "units" / f"{name}.toml")
     physics = read_physics(EXAMPLES / "standins" / f"{name}.toml")

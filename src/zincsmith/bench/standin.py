@@ -11,7 +11,7 @@ from functools import cached_property
 from pathlib import Path
 
 from zincsmith.model.errors import InputError
-from zincsmith.model.rig import Rig, StandIn
+from zincsmith.model.rig import Rig, ScopeChannel, StandIn
 
 START_S = 20.0
 STOP_S = 5.0
@@ -62,6 +62,7 @@ JOINED = {
     "output_voltage": "output volts", "output_current": "output amps", "input_voltage": "input volts",
     "input_current": "input amps", "node_voltage": "node", "node_current": "node amps",
 }  # fmt: skip
+AT_PORTS = ("output_voltage", "output_current")
 GROUNDS = {"spring": "SPR", "coax": "COAX", "long lead": "LONG", "no contact": "NEAR"}
 
 
@@ -69,10 +70,15 @@ def probes_of(rig: Rig) -> tuple[str, ...]:
     """How the stand-in is told what the channels of the scope are joined to; nothing where the rig names none."""
     scope = rig.instrument("scope")
     return tuple(
-        f"{c.number},{JOINED[c.quantity]},{c.probe.ratio or 1.0:g},{GROUNDS.get(c.probe.ground, '')}"
+        f"{c.number},{_joined(c)},{c.probe.ratio or 1.0:g},{GROUNDS.get(c.probe.ground, '')}"
         for c in (scope.channels if scope is not None else ())
         if c.quantity in JOINED
     )
+
+
+def _joined(channel: ScopeChannel) -> str:
+    at = f"@{channel.port}" if channel.port and channel.quantity in AT_PORTS else ""
+    return f"{JOINED[channel.quantity]}{at}"
 
 
 def launch_standin(

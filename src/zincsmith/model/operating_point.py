@@ -57,6 +57,10 @@ class SetPoint:
     current_A: float
     on: bool = True
 
+    def at(self, volts: float = 1.0, amps: float = 1.0) -> SetPoint:
+        """A share of both."""
+        return SetPoint(volts * self.voltage_V, amps * self.current_A, self.on)
+
     def __str__(self) -> str:
         return f"{self.voltage_V:.4g} V, at most {self.current_A:.4g} A" if self.on else "output off"
 

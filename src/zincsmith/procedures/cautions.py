@@ -26,8 +26,8 @@ CAUTIONS = {
     "hydrogen, or the battery's own protection.",
     "inverter": "Both legs of an inverter's output are live; a scope clip shorts its bridge. Never back-feed the "
     "mains.",
-    "set": "An output that its user sets remembers its last use: its volts to zero, its output off, nothing attached "
-    "but the load, before it is fed. What holds a current gives all its volts once its load lets go.",
+    "set": "An output that its user sets may come on as it was last used: its volts at zero, nothing attached but the "
+    "load. What holds a current gives all its volts once its load lets go.",
     "hot": "Load resistors get hot enough to burn the bench: mount them, keep air moving. Sense leads are changed with "
     "power off.",
 }

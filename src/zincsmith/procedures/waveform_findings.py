@@ -120,19 +120,23 @@ class OfCaptures(Procedure):
         quiet = _quiet(evidence, self.name)
         for point in evidence.points:
             for capture in point.captures if not point.at.background else ():
-                for port in _ports_of(capture, self.of):
+                for port in self.ports_in(capture):
                     own = point.seen_from(port)
                     worked = self._worked(own, capture, port, quiet, evidence, nameplate)
                     place = (port, own.at.at_place, own.at.configuration, own.at.state, capture.said.get("record"))
                     places.setdefault(place, []).append(Seen(own, capture, worked))
         return [one for place, seen in places.items() for one in self._of(str(place[0]), seen)]
 
+    def ports_in(self, capture: Capture) -> tuple[str, ...]:
+        """The outputs that it shows figures of."""
+        return _ports_of(capture, self.of)
+
     def marks(self, point: Point, capture: Capture, evidence: Evidence, plate: Nameplate) -> tuple[Mark, ...]:
         """The moments that the figures of a capture go by, of all its outputs, as far as they were worked out."""
         quiet = _quiet(evidence, self.name)
         known = (
             _KNOWN.get(self._of_what(point.seen_from(port), capture, port, quiet, plate))
-            for port in _ports_of(capture, self.of)
+            for port in self.ports_in(capture)
         )
         return tuple(mark for one in known if one is not None for mark in one.marks)
 

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from zincsmith.simbench.imperfect import ScopeErrors, scope_errors
 from zincsmith.simbench.scope import FULL_HZ, LEVELS, codes_of, input_amps, input_volts, output_amps, output_volts
+from zincsmith.simbench.scope_rails import rail_amps, rail_volts
 from zincsmith.simbench.scpi import Interpreter, ScpiError, number, render
 from zincsmith.simbench.units.node import node_amps, node_volts
 from zincsmith.simbench.world import Event, World
@@ -110,8 +111,13 @@ class Oscilloscope:
     def _analog(self, n: int, times: Array, event: Event | None) -> Array:
         what, ratio, ground = self.world.probes.get(n + 1, ("nothing", 1.0, ""))
         ground = ground or self.ground
+        what, _, port = what.partition("@")
         if what == "output volts":
+            if port in self.world.ports and self.world.unit.rails is not None:
+                return rail_volts(self.world, times, event, ground, port) / ratio
             return output_volts(self.world, times, event, ground) / ratio
+        if what == "output amps" and port in self.world.ports and self.world.unit.rails is not None:
+            return rail_amps(self.world, times, event, port) / ratio
         if what == "node":
             return node_volts(self.world, times, ground, event) / ratio
         if what == "node amps":

@@ -124,11 +124,15 @@ def pick_up(world: World, t: Array, ground: str) -> Array:
 
 
 def _answer(world: World, t: Array, event: Event) -> Array:
+    return answer_to(world, t, event, event.amps_after - event.amps_before)
+
+
+def answer_to(world: World, t: Array, event: Event, step_A: float) -> Array:
     """A damped second-order swing, the mean of those that begin while the current still slews."""
     slewed = slew_s(world, event)
     late = np.maximum(t, 0.0)
     mean = (_swung(world, late) - _swung(world, np.maximum(t - slewed, 0.0))) / slewed
-    return np.asarray(np.where(t > 0.0, -(event.amps_after - event.amps_before) * mean, 0.0))
+    return np.asarray(np.where(t > 0.0, -step_A * mean, 0.0))
 
 
 def _collapsing(world: World, t: Array, event: Event) -> Array:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import random
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import partial
 
@@ -111,6 +111,8 @@ class Event:
     phase: float
     correcting: bool
     cold: bool
+    rails_before: Mapping[str, tuple[float, float]] = field(default_factory=dict)  # (V, A) by port, of several
+    rails_after: Mapping[str, tuple[float, float]] = field(default_factory=dict)
 
 
 @dataclass
@@ -185,6 +187,7 @@ class World:
         self.epoch += 1
         unit, fed = self.unit, self._fed_V
         amps, volts, correcting = unit.current_A, unit.output_V, unit.correcting
+        rails = self._at_rails()
         self.advance(0.0)
         self._fed_V = self.input_V
         if fed != self._fed_V and 0.0 in (fed, self._fed_V):
@@ -199,7 +202,12 @@ class World:
             kind, self.time_s, self.epoch, amps, self.load.total_A(unit.output.voltage_V, self.lead_ohm)
             if kind == "input" else unit.current_A, volts, unit.output_V, fed, self._fed_V, self.input_Hz,
             math.radians(drawn if set_to is None else set_to), correcting, unit.core_degC < self.ambient_degC + 15.0,
+            rails, self._at_rails(),
         )  # fmt: skip
+
+    def _at_rails(self) -> dict[str, tuple[float, float]]:
+        rails = self.unit.rails
+        return {} if rails is None else {name: (volts, rails.amps[name]) for name, volts in rails.volts.items()}
 
     def pulses(self) -> Event:
         """What a load switch makes of the output: the base before it closes, and with it closed."""

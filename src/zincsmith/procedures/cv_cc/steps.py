@@ -20,7 +20,6 @@ from zincsmith.procedures.cv_cc.options import SetOptions
 from zincsmith.procedures.ports import idle
 
 NAME = "cv_cc"
-CLEAR = 0.95  # of the limit: the load while volts are held; clear of it by more than its error
 HELD_AT = (10.0, 50.0, 90.0)  # percent of the volts that were set, to which the load drags an output that holds amps
 CORNER = (1.20, 1.05, 1.02, 0.98, 0.95, 0.80)  # times the resistance at which both limits meet
 LEAST_DRAW_V = 1.0  # a load works from here up; common practice, no source
@@ -107,20 +106,21 @@ def _volts(ctx: Context, options: SetOptions, line: Line, port: str) -> Steps:
     top = _top(ctx, port)
     yield Stage("Volts as set", f"{line.words}{_of(port)}")
     for percent in options.volts_percent:
-        to = SetPoint(percent / 100.0 * top.voltage_V, top.current_A)
+        to = top.at(volts=percent / 100.0)
         yield ChooseMode(to, port)
         yield from _loaded(ctx, options, line, port, to, 0.0)
         if to.voltage_V >= LEAST_DRAW_V:
-            yield from _loaded(ctx, options, line, port, to, CLEAR * top.current_A)
+            yield from _loaded(ctx, options, line, port, to, 100.0)
             yield SetLoad(0.0, False, port)
 
 
-def _loaded(ctx: Context, options: SetOptions, line: Line, port: str, to: SetPoint, amps: float) -> Steps:
-    if amps:
+def _loaded(ctx: Context, options: SetOptions, line: Line, port: str, to: SetPoint, percent: float) -> Steps:
+    """Full load lies clear of the limit that was set, by more than its error."""
+    amps = replace(ctx, modes={port: to}).envelope.load_A(percent, port)
+    if percent:
         yield SetLoad(amps, True, port)
     yield Dwell(options.settle_s, "settles")
-    share = 100.0 * amps / to.current_A
-    yield _measured(ctx, options, line, port, to, Draw(share, amps, port=port))
+    yield _measured(ctx, options, line, port, to, Draw(percent, amps, port=port))
 
 
 def _amps(ctx: Context, options: SetOptions, line: Line, port: str) -> Steps:
@@ -131,7 +131,7 @@ def _amps(ctx: Context, options: SetOptions, line: Line, port: str) -> Steps:
     yield Stage("Amps as set", f"{line.words}{_of(port)}")
     middle = min(options.amps_percent, key=lambda p: abs(p - 50.0))
     for percent in options.amps_percent:
-        to = SetPoint(top.voltage_V, percent / 100.0 * top.current_A)
+        to = top.at(amps=percent / 100.0)
         yield ChooseMode(to, port)
         for share in HELD_AT if percent in (middle, max(options.amps_percent)) else HELD_AT[1:2]:
             yield from _held(ctx, options, line, port, to, share, law)
@@ -150,7 +150,7 @@ def _held(ctx: Context, options: SetOptions, line: Line, port: str, to: SetPoint
 def _corner(ctx: Context, options: SetOptions, line: Line, port: str) -> Steps:
     """Resistances through the one at which volts and amps both are what was set."""
     top = _top(ctx, port)
-    to = SetPoint(0.5 * top.voltage_V, 0.5 * top.current_A)
+    to = top.at(0.5, 0.5)
     yield Stage("Where its limit takes over", f"{line.words}{_of(port)}, {to}")
     yield ChooseMode(to, port)
     for number, times in enumerate(CORNER, start=1):
@@ -165,7 +165,7 @@ def _ends(ctx: Context, options: SetOptions, line: Line, port: str) -> Steps:
     """What the line does: to the volts at their upper end under load, to the amps in the middle of the volts."""
     law, top = _law(ctx, port), _top(ctx, port)
     yield ChooseMode(top, port)
-    yield from _loaded(ctx, options, line, port, top, CLEAR * top.current_A)
+    yield from _loaded(ctx, options, line, port, top, 100.0)
     yield SetLoad(0.0, False, port)
     if law is not None:
         yield from _held(ctx, options, line, port, top, HELD_AT[1], law)

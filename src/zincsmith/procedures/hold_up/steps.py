@@ -12,7 +12,8 @@ from zincsmith.model.capture import ON_BEFORE, WORKED_OUT, Trigger
 from zincsmith.model.finding import Finding
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence
-from zincsmith.procedures.base import Context, Curves, Steps
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import Context, Conventions, Curves, Steps
 from zincsmith.procedures.beginning import COMES_UP_S, gate
 from zincsmith.procedures.capturing import captured_outputs, needs_input, source_at, whole_input, whole_output
 from zincsmith.procedures.hold_up.figures import hold_up_of
@@ -22,6 +23,7 @@ from zincsmith.procedures.hold_up.options import HoldUpOptions
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.plotting import over_load
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, idle, let_fall, ramp
+from zincsmith.procedures.sequence import in_sequence
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.waveform_findings import Named, OfCaptures, Seen, TypedFigure
 from zincsmith.recorded.result import Analysed
@@ -53,20 +55,24 @@ class HoldUp(OfCaptures):
         for line in ctx.reachable(options.lines):
             for load in options.loads_percent:
                 yield Stage("Hold-up", f"{line.words}, {load:g} %")
-                for port in ports:
-                    once = partial(_gone, ctx, options, line, load, port)
-                    if not ctx.phased:
-                        for _ in range(options.repeats):
-                            yield from once(None)
-                        continue
-                    lasted: dict[float, float] = {}
-                    for k in range(options.repeats):
-                        yield from _noted(lasted, HALF_DEG * k / options.repeats, once)
-                    for n in range(1, options.closer + 1):
-                        worst = min(lasted, key=lambda phase: lasted[phase])
-                        apart = HALF_DEG / options.repeats / 2**n
-                        for phase in dict.fromkeys(((worst - apart) % HALF_DEG, (worst + apart) % HALF_DEG)):
-                            yield from _noted(lasted, phase, once)
+                once = partial(_gone, ctx, options, line, load, ports)
+                if not ctx.phased:
+                    for _ in range(options.repeats):
+                        yield from once(None)
+                    continue
+                lasted: dict[float, float] = {}
+                for k in range(options.repeats):
+                    yield from _noted(lasted, HALF_DEG * k / options.repeats, once)
+                for n in range(1, options.closer + 1):
+                    worst = min(lasted, key=lambda phase: lasted[phase])
+                    apart = HALF_DEG / options.repeats / 2**n
+                    for phase in dict.fromkeys(((worst - apart) % HALF_DEG, (worst + apart) % HALF_DEG)):
+                        yield from _noted(lasted, phase, once)
+
+    def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
+        """With how much longer than the first to go each of several outputs lasts."""
+        found = super().findings(evidence, nameplate, conventions)
+        return found + in_sequence(found, "hold_up", "goes_after", "Goes after {}")
 
     def gathered(self, finding: Finding, seen: Sequence[Seen]) -> Finding:
         """How much less it may last at a phase between those that were tried: a one-sided part of the uncertainty."""
@@ -97,10 +103,11 @@ class HoldUp(OfCaptures):
 SAMPLES = 400_000
 WORKED = ("hold_up_time", "phase_deg")
 BEFORE = 0.9  # what lasts lies before the trigger, which waits for its end
+BEFORE_SEVERAL = 0.7  # others may last longer than the first
 
 
 def _gone(
-    ctx: Context, options: HoldUpOptions, line: Line, load: float, port: str, phase_deg: float | None
+    ctx: Context, options: HoldUpOptions, line: Line, load: float, ports: Sequence[str], phase_deg: float | None
 ) -> Generator[Action, Outcome, Outcome]:
     """Up, under load, and the input gone at a phase; what came of it."""
     yield from idle(ctx)
@@ -108,7 +115,7 @@ def _gone(
     yield Dwell(COMES_UP_S, "output comes up")
     yield from ramp(ctx, [p for p in RAMP_PERCENT if p < load])
     yield from draw(ctx, load)
-    came = yield Measure((), 0.0, at_load(ctx, line, load), capture=going(ctx, options, line, port, phase_deg))
+    came = yield Measure((), 0.0, at_load(ctx, line, load), capture=going(ctx, options, line, ports, phase_deg))
     yield from idle(ctx)
     yield from let_fall(ctx)
     return came
@@ -125,13 +132,18 @@ def _noted(
         lasted[phase_deg] = float(said.get(f"{WORKED_OUT} hold_up_time", said.get("typed hold", math.inf)))
 
 
-def going(ctx: Context, options: HoldUpOptions, line: Line, port: str, phase_deg: float | None) -> Capturing:
+def going(
+    ctx: Context, options: HoldUpOptions, line: Line, ports: Sequence[str], phase_deg: float | None
+) -> Capturing:  # fmt: skip
+    """All outputs in one record, which ends once the first of them is gone."""
+    port = ports[0]
     nominal = ctx.volts[port]
     level = 0.5 * nominal
     asked = ((ASKED, f"{phase_deg:g}"),) if phase_deg is not None else ()
     trigger = Trigger(at_port("output_voltage", port), level, "falling" if nominal > 0.0 else "rising")
     return Capturing(
-        NAME, (whole_output(ctx, port), whole_input(line)), options.record_s, SAMPLES, BEFORE, trigger,
+        NAME, (*(whole_output(ctx, one) for one in ports), whole_input(line)), options.record_s, SAMPLES,
+        BEFORE if len(ports) == 1 else BEFORE_SEVERAL, trigger,
         source_at(line, True), options.on_s, source_at(line, False, phase_deg),
         said=(("threshold", options.threshold), (ON_BEFORE, f"{options.on_s:g} s"), *asked),
         works_out=WORKED,

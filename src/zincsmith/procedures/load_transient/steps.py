@@ -5,16 +5,19 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from zincsmith.model.actions import Capturing, Dwell, Measure, Pulses
+from zincsmith.model.actions import Capturing, Dwell, Measure, Pulses, WantedChannel
 from zincsmith.model.address import at_port
-from zincsmith.model.capture import Trigger
+from zincsmith.model.capture import Capture, Trigger
 from zincsmith.model.errors import InputError
+from zincsmith.model.finding import Finding
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence
-from zincsmith.procedures.base import Context, Curves, Steps
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import Context, Conventions, Curves, Steps
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.capturing import captured_outputs, drawn_amps, load_at, whole_output
 from zincsmith.procedures.intake import Intake
+from zincsmith.procedures.load_transient.cross import cross_dips, stepped_port
 from zincsmith.procedures.load_transient.figures import load_step, with_lowest
 from zincsmith.procedures.load_transient.intake import LoadStepRecord
 from zincsmith.procedures.load_transient.options import LoadTransientOptions
@@ -61,6 +64,14 @@ class LoadTransient(OfCaptures):
                 for port in ports:
                     for begin, end in ((low, high), (high, low)):
                         yield Measure((), 0.0, at_load(ctx, line, end), capture=_edge(ctx, options, port, begin, end))
+
+    def ports_in(self, capture: Capture) -> tuple[str, ...]:
+        """The output whose load was stepped: what the others did is no answer to a step of their own."""
+        return (stepped_port(capture),) if capture.channels else super().ports_in(capture)
+
+    def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
+        """With what each step did to the other outputs that were recorded beside."""
+        return [*super().findings(evidence, nameplate, conventions), *cross_dips(evidence, NAME)]
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         found = load_step(traces, choices)
@@ -142,12 +153,23 @@ def _edge(ctx: Context, options: LoadTransientOptions, port: str, begin: float, 
         trigger = Trigger(at_port("output_voltage", port), level, "falling" if up else "rising")
     volts = replace(whole_output(ctx, port), centre=ctx.volts[port], span=SPAN * abs(ctx.volts[port]))
     return Capturing(
-        NAME, (volts, *amps), options.record_s, SAMPLES, BEFORE, trigger, first, options.settle_s, then, look=True,
+        NAME, (volts, *amps, *_others(ctx, port)), options.record_s, SAMPLES, BEFORE, trigger, first,
+        options.settle_s, then, look=True,
         said=(("band", options.band), ("about", options.about)),
         why="until it has recovered and stays; the edge of the load needs ten samples",
     )  # fmt: skip
 
 
+def _others(ctx: Context, port: str) -> tuple[WantedChannel, ...]:
+    """What the other outputs do meanwhile, as far as channels are joined to them."""
+    return tuple(
+        replace(whole_output(ctx, other), centre=volts, span=BESIDE_SPAN * abs(volts))
+        for other, volts in ctx.volts.items()
+        if other != port and at_port("output_voltage", other) in ctx.captured
+    )
+
+
+BESIDE_SPAN = 0.2  # of nominal
 OF_A_SWITCH = 500_000  # samples: its edges are fast
 PERIODS = 2.2  # of a load switch in a record
 SPAN = 0.25  # of nominal: what a step may swing

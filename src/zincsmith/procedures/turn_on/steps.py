@@ -6,9 +6,11 @@ from collections.abc import Sequence
 
 from zincsmith.model.actions import Capturing, Dwell, Measure, Stage
 from zincsmith.model.capture import OFF_BEFORE, Trigger
+from zincsmith.model.finding import Finding
 from zincsmith.model.plan import Line
 from zincsmith.model.reading import Evidence
-from zincsmith.procedures.base import Context, Curves, Steps
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import Context, Conventions, Curves, Steps
 from zincsmith.procedures.beginning import gate
 from zincsmith.procedures.capturing import captured_outputs, needs_input, source_at, whole_input, whole_output
 from zincsmith.procedures.hold_up.options import HoldUpOptions
@@ -16,6 +18,7 @@ from zincsmith.procedures.hold_up.steps import going
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.plotting import over_load
 from zincsmith.procedures.ports import at_load, draw, emptied, idle, let_fall
+from zincsmith.procedures.sequence import in_sequence
 from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.turn_on.figures import turn_on_of
 from zincsmith.procedures.turn_on.intake import TurnOnRecord
@@ -52,18 +55,22 @@ class TurnOn(OfCaptures):
         for line in ctx.reachable(options.lines):
             yield Stage("Turn-on", line.words)
             for load in options.loads_percent:
-                for _ in range(options.repeats):
-                    for port in ports:
-                        yield from emptied(ctx, line.frequency_Hz)
-                        yield from draw(ctx, load)
-                        at = at_load(ctx, line, load)
-                        yield Measure((), 0.0, at, capture=_coming(ctx, options, line, port))
-                        if options.then_off:  # it is up and loaded: how long it lasts comes from the same go
-                            yield Measure((), 0.0, at, capture=going(ctx, HoldUpOptions(), line, port, None))
-                            yield from idle(ctx)
-                            yield from let_fall(ctx)
+                for _ in range(options.repeats):  # of all outputs in one record: they come, and go, in their order
+                    yield from emptied(ctx, line.frequency_Hz)
+                    yield from draw(ctx, load)
+                    at = at_load(ctx, line, load)
+                    yield Measure((), 0.0, at, capture=_coming(ctx, options, line, ports))
+                    if options.then_off:  # it is up and loaded: how long it lasts comes from the same go
+                        yield Measure((), 0.0, at, capture=going(ctx, HoldUpOptions(), line, ports, None))
+                        yield from idle(ctx)
+                        yield from let_fall(ctx)
         if not options.then_off:
             yield Dwell(1.0, "output is up")
+
+    def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
+        """With how much later than the first each of several outputs comes."""
+        found = super().findings(evidence, nameplate, conventions)
+        return found + in_sequence(found, "turn_on_delay", "comes_after", "Comes after {}")
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         return turn_on_of(traces, choices)
@@ -87,10 +94,11 @@ BEFORE = 0.05
 COMES = 0.2  # of the peak: what the trigger waits for
 
 
-def _coming(ctx: Context, options: TurnOnOptions, line: Line, port: str) -> Capturing:
+def _coming(ctx: Context, options: TurnOnOptions, line: Line, ports: Sequence[str]) -> Capturing:
     trigger = Trigger("input_voltage", COMES * 2.0**0.5 * line.voltage_V)
     return Capturing(
-        NAME, (whole_output(ctx, port), whole_input(line)), options.record_s, SAMPLES, BEFORE, trigger,
+        NAME, (*(whole_output(ctx, port) for port in ports), whole_input(line)), options.record_s, SAMPLES,
+        BEFORE, trigger,
         source_at(line, False), options.off_s, source_at(line, True),
         said=(("threshold", options.threshold), (OFF_BEFORE, f"{options.off_s:g} s")), works_out=("delay",),
         why="delay, rise and what follows; some of it before, for what the input shows at rest",

@@ -21,7 +21,8 @@ class Rail:
     rises by ``open_rise_V``, what leaks of the spikes of its winding charges its capacitor to; by exp(-I / ``open_A``)
     less with a load. ``modes_A``: what each mode gives at most; ``always``: it has its volts with nothing plugged in,
     as an older kind of port has. ``range_V``: what it can be set to instead, in steps of ``step_V``, up to ``range_A``;
-    set to a current it keeps that, and lets its volts go, down to where the range ends."""
+    set to a current it keeps that, and lets its volts go, down to where the range ends. It comes
+    ``comes_after_s`` after the bus; its own capacitor carries it on; ``coupled`` of the dip of another shows in it."""
 
     name: str
     voltage_V: float
@@ -37,6 +38,9 @@ class Rail:
     range_V: tuple[float, ...] = ()
     range_A: float = 0.0
     step_V: float = 0.02
+    comes_after_s: float = 0.0
+    capacitor_F: float = 1e-3
+    coupled: float = 0.1
     limit_error_A: float = 0.0
 
 
