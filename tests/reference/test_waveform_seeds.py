@@ -23,9 +23,9 @@ from zincsmith.procedures.load_transient.figures import load_step
 from zincsmith.procedures.ripple.figures import ripple_figures
 from zincsmith.procedures.short_circuit.figures import collapse_of
 from zincsmith.procedures.switching_node.figures import switching_node_of
-from zincsmith.procedures.traces import Channel, Choices, Traces
 from zincsmith.procedures.turn_on.figures import turn_on_of
-from zincsmith.procedures.waveform_findings import LIMITS, RECTANGULAR
+from zincsmith.procedures.waveforms.findings import LIMITS, RECTANGULAR
+from zincsmith.procedures.waveforms.traces import Channel, Choices, Traces
 from zincsmith.recorded.result import Analysed
 
 GAIN, OFFSET, CLOCK = 0.02, 0.004, 1e-4  # limits: of the reading, of the span, of time

@@ -69,7 +69,7 @@ def analyse(
     what a supply does when it is overloaded, the lowest good input, temperatures in the end."""
     from zincsmith.procedures.catalogue import intake
     from zincsmith.procedures.intake import FigureRequest
-    from zincsmith.procedures.traces import bandwidth_of
+    from zincsmith.procedures.waveforms.traces import bandwidth_of
     from zincsmith.recorded.joined import columns_of
 
     _, of_kind = intake(kind)

@@ -70,7 +70,7 @@ class _Record:
 def _of_book(book: Path, number: int) -> _Record:
     from zincsmith.book.reader import BookReader
     from zincsmith.history.captures import captures_of
-    from zincsmith.procedures.waveform_findings import line_Hz, nominal_V
+    from zincsmith.procedures.waveforms.findings import line_Hz, nominal_V
     from zincsmith.showing.remedies import drawn_A
 
     with BookReader(book) as reader:
@@ -90,8 +90,8 @@ def _of_file(file: Path, time: str, voltage: str) -> _Record:
     from zincsmith.formats.table_file import read_columns
     from zincsmith.procedures.catalogue import intake
     from zincsmith.procedures.intake import FigureRequest
-    from zincsmith.procedures.traces import traces_of
-    from zincsmith.procedures.waveform_intake import WaveformIntake
+    from zincsmith.procedures.waveforms.intake import WaveformIntake
+    from zincsmith.procedures.waveforms.traces import traces_of
 
     asked, (_, record) = FigureRequest(time, voltage), intake("ripple")
     if not isinstance(record, WaveformIntake):

@@ -14,8 +14,8 @@ from zincsmith.model.capture import ByCursors, Capture, CaptureChannel, Cursors,
 from zincsmith.model.finding import Contribution, Finding, Working
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Evidence, Point, Samples
-from zincsmith.procedures.traces import combined, scatter_of
-from zincsmith.procedures.waveform_findings import RECORDED, RECTANGULAR, UNKNOWN, recorded
+from zincsmith.procedures.waveforms.findings import RECORDED, RECTANGULAR, UNKNOWN, recorded
+from zincsmith.procedures.waveforms.traces import combined, scatter_of
 
 BY_CURSORS = "_by_cursors"  # ends the name of such a finding
 MEASURES = {"time": "Time between cursors", "change": "Change between cursors", "span": "Span between cursors"}

@@ -25,7 +25,7 @@ from zincsmith.planning.rig_facts import outlet_of, records, source_kind
 from zincsmith.procedures.catalogue import every, package_of, planned, planned_record, procedure
 from zincsmith.procedures.plan_file import find_plan
 from zincsmith.procedures.planning import Facts, Planned, Refit
-from zincsmith.procedures.waveform_options import claims_one_of
+from zincsmith.procedures.waveforms.options import claims_one_of
 from zincsmith.rules.loader import supply_rules
 
 FULL = "full"

@@ -10,7 +10,7 @@ from zincsmith.formats.remedy_text import parse_remedy
 from zincsmith.model.errors import InputError
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.unit import Nameplate
-from zincsmith.procedures.traces import Array
+from zincsmith.procedures.waveforms.traces import Array
 
 TITLES = {
     "peak_to_peak": "peak to peak", "peak_to_peak_limited": "peak to peak, 20 MHz", "rms": "rms",

@@ -11,7 +11,7 @@ from zincsmith.model.capture import CaptureChannel
 from zincsmith.model.finding import Judged
 from zincsmith.model.reading import Point
 from zincsmith.procedures.catalogue import procedure
-from zincsmith.procedures.waveform_findings import OfCaptures
+from zincsmith.procedures.waveforms.findings import OfCaptures
 from zincsmith.recorded.result import Mark
 from zincsmith.ui.connection.session import Session
 from zincsmith.ui.widgets.trace_view import Fetch, Shown

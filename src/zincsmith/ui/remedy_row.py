@@ -17,7 +17,7 @@ from zincsmith.formats.remedy_text import LIKE
 from zincsmith.model.capture import CaptureChannel
 from zincsmith.model.errors import InputError, ZincsmithError
 from zincsmith.planning.composer import both_ways, change_to, retest
-from zincsmith.procedures.waveform_findings import line_Hz, nominal_V
+from zincsmith.procedures.waveforms.findings import line_Hz, nominal_V
 from zincsmith.showing.remedies import drawn_A, lines_of, prediction, remedy_of
 from zincsmith.ui.beside import Beside
 from zincsmith.ui.connection.session import Session

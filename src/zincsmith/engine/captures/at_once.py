@@ -13,8 +13,8 @@ from zincsmith.model.capture import WORKED_OUT, Capture, CaptureChannel
 from zincsmith.model.errors import InputError
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.catalogue import procedure
-from zincsmith.procedures.waveform_findings import OfCaptures, nominal_V, rated_A, traces_from
-from zincsmith.procedures.waveform_intake import choices_of
+from zincsmith.procedures.waveforms.findings import OfCaptures, nominal_V, rated_A, traces_from
+from zincsmith.procedures.waveforms.intake import choices_of
 
 Array = NDArray[np.float64]
 

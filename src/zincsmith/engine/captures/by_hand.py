@@ -19,9 +19,9 @@ from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Instrument
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.intake import FigureRequest
-from zincsmith.procedures.traces import Traces, traces_of
-from zincsmith.procedures.waveform_findings import OfCaptures, TypedFigure
-from zincsmith.procedures.waveform_intake import WaveformIntake, as_channel
+from zincsmith.procedures.waveforms.findings import OfCaptures, TypedFigure
+from zincsmith.procedures.waveforms.intake import WaveformIntake, as_channel
+from zincsmith.procedures.waveforms.traces import Traces, traces_of
 
 WANTS = "The file that the scope saved, or what you read off its screen"
 DIVISIONS = {"div": ("V", "A"), "tdiv": ("s",)}  # at which figures were read: they give the resolution

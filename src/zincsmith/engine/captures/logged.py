@@ -15,8 +15,8 @@ from zincsmith.model.address import name_of, port_of
 from zincsmith.model.capture import Capture, CaptureChannel
 from zincsmith.model.errors import InputError
 from zincsmith.model.rig import Rig
-from zincsmith.procedures.traces import Channel
-from zincsmith.procedures.waveform_intake import as_channel
+from zincsmith.procedures.waveforms.intake import as_channel
+from zincsmith.procedures.waveforms.traces import Channel
 
 LEAST = 16  # polls: fewer are no log
 ASKED = "load_set"

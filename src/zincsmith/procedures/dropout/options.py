@@ -11,7 +11,7 @@ from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import LOAD_LAWS, Choosing, Field, between, check_lines, check_loads, times
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import LATE, OnInputs, claims_one_of, loads_claimed
+from zincsmith.procedures.waveforms.options import LATE, OnInputs, claims_one_of, loads_claimed
 
 FORM: tuple[Field, ...] = (
     fields.LINE,

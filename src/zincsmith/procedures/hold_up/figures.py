@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from zincsmith.analysis.turn_on_off import Departure, HoldUp, departure_from_course, hold_up
-from zincsmith.procedures.traces import Channel, Choices, Traces, doubt_alike, errors_of, figure_of
+from zincsmith.procedures.waveforms.traces import Channel, Choices, Traces, doubt_alike, errors_of, figure_of
 from zincsmith.recorded.result import Analysed, Mark
 
 THRESHOLD = "90%"

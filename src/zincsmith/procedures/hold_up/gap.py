@@ -10,7 +10,7 @@ import numpy as np
 
 from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.model.finding import Contribution, Doubt, Finding
-from zincsmith.procedures.waveform_findings import Seen, line_Hz
+from zincsmith.procedures.waveforms.findings import Seen, line_Hz
 
 HALF_DEG = 180.0  # a rectifier of both half waves cannot tell them apart
 LEAST_PHASES = 4  # fewer say nothing of what lies between them

@@ -8,8 +8,8 @@ from typing import ClassVar
 from zincsmith.procedures.hold_up.figures import hold_up_of
 from zincsmith.procedures.hold_up.options import HoldUpOptions
 from zincsmith.procedures.intake import FigureRequest
-from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_intake import WaveformIntake, two_voltages
+from zincsmith.procedures.waveforms.intake import WaveformIntake, two_voltages
+from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed
 
 

@@ -10,7 +10,7 @@ from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_lines, check_loads
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import AtLinesAndLoads, claimed, lines_claimed
+from zincsmith.procedures.waveforms.options import AtLinesAndLoads, claimed, lines_claimed
 
 MOST_REPEATS, MOST_CLOSER = 20, 5
 FORM: tuple[Field, ...] = (

@@ -15,7 +15,6 @@ from zincsmith.model.reading import Evidence
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Steps
 from zincsmith.procedures.beginning import COMES_UP_S, gate
-from zincsmith.procedures.capturing import captured_outputs, needs_input, source_at, whole_input, whole_output
 from zincsmith.procedures.hold_up.figures import hold_up_of
 from zincsmith.procedures.hold_up.gap import ASKED, HALF_DEG, with_gap
 from zincsmith.procedures.hold_up.intake import HoldUpRecord
@@ -23,9 +22,10 @@ from zincsmith.procedures.hold_up.options import HoldUpOptions
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.plotting import over_load
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, idle, let_fall, ramp
-from zincsmith.procedures.sequence import in_sequence
-from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_findings import Named, OfCaptures, Seen, TypedFigure
+from zincsmith.procedures.waveforms.capturing import captured_outputs, needs_input, source_at, whole_input, whole_output
+from zincsmith.procedures.waveforms.findings import Named, OfCaptures, Seen, TypedFigure
+from zincsmith.procedures.waveforms.sequence import in_sequence
+from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed
 
 NAME = "hold_up"

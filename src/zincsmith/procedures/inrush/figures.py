@@ -6,7 +6,7 @@ import math
 
 from zincsmith.analysis.inrush import Inrush, inrush_of
 from zincsmith.analysis.turn_on_off import phase_at
-from zincsmith.procedures.traces import Choices, Traces, errors_of, figure_of
+from zincsmith.procedures.waveforms.traces import Choices, Traces, errors_of, figure_of
 from zincsmith.recorded.result import Analysed, Mark
 
 UNITS = {"peak": "A", "i2t": "A2s", "time": "s"}

@@ -11,7 +11,7 @@ from zincsmith.procedures import fields
 from zincsmith.procedures.base import fed_by_one_mains
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import OnOutputs, claimed, lines_claimed
+from zincsmith.procedures.waveforms.options import OnOutputs, claimed, lines_claimed
 
 MOST_REPEATS = 40
 FORM: tuple[Field, ...] = (

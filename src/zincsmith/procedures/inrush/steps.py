@@ -10,12 +10,12 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.beginning import gate
-from zincsmith.procedures.capturing import source_at, whole_input
 from zincsmith.procedures.inrush.figures import inrush_figures
 from zincsmith.procedures.inrush.options import InrushOptions
 from zincsmith.procedures.ports import at_load, emptied, idle, ramp
-from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_findings import Named, OfCaptures, TypedFigure
+from zincsmith.procedures.waveforms.capturing import source_at, whole_input
+from zincsmith.procedures.waveforms.findings import Named, OfCaptures, TypedFigure
+from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed
 
 NAME = "inrush"

@@ -10,8 +10,8 @@ from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.model.capture import Capture
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.reading import Evidence, Point
-from zincsmith.procedures.traces import Traces, combined, errors_of
-from zincsmith.procedures.waveform_findings import LIMITS, UNKNOWN, recorded, traces_from
+from zincsmith.procedures.waveforms.findings import LIMITS, UNKNOWN, recorded, traces_from
+from zincsmith.procedures.waveforms.traces import Traces, combined, errors_of
 
 AHEAD = 0.8  # of what comes before the trigger: there the volts stand
 LEAST_AHEAD = 64  # samples: with fewer nobody knows where they stood

@@ -7,7 +7,7 @@ from typing import Any
 from zincsmith.analysis.levels import noise_of
 from zincsmith.analysis.load_step import Edge, edges_of, ringing_of
 from zincsmith.model.errors import InputError
-from zincsmith.procedures.traces import (
+from zincsmith.procedures.waveforms.traces import (
     AC_LEFT,
     Choices,
     Traces,

@@ -8,8 +8,8 @@ from typing import ClassVar
 from zincsmith.procedures.intake import FigureRequest
 from zincsmith.procedures.load_transient.figures import load_step
 from zincsmith.procedures.load_transient.options import LoadTransientOptions
-from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_intake import WaveformIntake, volts_and_amps
+from zincsmith.procedures.waveforms.intake import WaveformIntake, volts_and_amps
+from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed
 
 

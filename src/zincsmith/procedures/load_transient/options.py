@@ -10,7 +10,7 @@ from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import OnOutputs, claimed, lines_claimed
+from zincsmith.procedures.waveforms.options import OnOutputs, claimed, lines_claimed
 
 STEPS = ((10.0, 90.0), (50.0, 100.0))
 FORM: tuple[Field, ...] = (

@@ -15,15 +15,15 @@ from zincsmith.model.reading import Evidence
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Steps
 from zincsmith.procedures.beginning import feed, gate
-from zincsmith.procedures.capturing import captured_outputs, drawn_amps, load_at, whole_output
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.load_transient.cross import cross_dips, stepped_port
 from zincsmith.procedures.load_transient.figures import load_step, with_lowest
 from zincsmith.procedures.load_transient.intake import LoadStepRecord
 from zincsmith.procedures.load_transient.options import LoadTransientOptions
 from zincsmith.procedures.ports import at_load, draw
-from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_findings import COLUMNS, MOST_DRAWN, Named, OfCaptures, TypedFigure, largest
+from zincsmith.procedures.waveforms.capturing import captured_outputs, drawn_amps, load_at, whole_output
+from zincsmith.procedures.waveforms.findings import COLUMNS, MOST_DRAWN, Named, OfCaptures, TypedFigure, largest
+from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed
 
 NAME = "load_transient"

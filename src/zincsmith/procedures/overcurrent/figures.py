@@ -6,7 +6,7 @@ import numpy as np
 
 from zincsmith.analysis.protection import HOLDS, Log, Protection, protection_of
 from zincsmith.model.errors import InputError
-from zincsmith.procedures.traces import Choices, Traces, combined
+from zincsmith.procedures.waveforms.traces import Choices, Traces, combined
 from zincsmith.recorded.result import Analysed, Figure, Mark
 
 SHORT_ATTEMPT_S = 0.02  # what an attempt of a supply that hiccups lasts at least; common practice, no source

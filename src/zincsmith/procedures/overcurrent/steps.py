@@ -41,9 +41,9 @@ from zincsmith.procedures.overcurrent.trials import (
     without_trip,
 )
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, ramp
-from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_findings import Named, OfCaptures, Seen
-from zincsmith.procedures.waveform_intake import WORKS_FROM
+from zincsmith.procedures.waveforms.findings import Named, OfCaptures, Seen
+from zincsmith.procedures.waveforms.intake import WORKS_FROM
+from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed
 
 NAME = "overcurrent"

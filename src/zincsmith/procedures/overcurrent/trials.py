@@ -18,7 +18,7 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Curves
 from zincsmith.procedures.beginning import OFF_FOR
 from zincsmith.procedures.overcurrent.figures import LET_GO
-from zincsmith.procedures.waveform_findings import Seen
+from zincsmith.procedures.waveforms.findings import Seen
 
 GAP = "the step between what held and what did not (one-sided)"
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from zincsmith.procedures.overcurrent.figures import protection_figures
-from zincsmith.procedures.traces import Choices, Traces
+from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed, Figure
 
 ABOVE = 1.02  # times the rated current

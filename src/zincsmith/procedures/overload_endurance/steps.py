@@ -19,8 +19,8 @@ from zincsmith.procedures.overload_endurance.by_hand import endurance_by_hand, o
 from zincsmith.procedures.overload_endurance.figures import endurance_figures
 from zincsmith.procedures.overload_endurance.options import EnduranceOptions
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, ramp
-from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_findings import Named, OfCaptures
+from zincsmith.procedures.waveforms.findings import Named, OfCaptures
+from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed
 
 NAME = "overload_endurance"

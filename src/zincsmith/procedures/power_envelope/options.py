@@ -10,7 +10,7 @@ from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import LATE, OnInputs
+from zincsmith.procedures.waveforms.options import LATE, OnInputs
 
 FORM: tuple[Field, ...] = (
     fields.LINES,

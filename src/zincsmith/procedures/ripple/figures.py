@@ -17,7 +17,7 @@ from zincsmith.analysis.ripple import (
     packets_of,
     ripple_of,
 )
-from zincsmith.procedures.traces import Channel, Choices, Traces, combined, doubt_alike
+from zincsmith.procedures.waveforms.traces import Channel, Choices, Traces, combined, doubt_alike
 from zincsmith.recorded.result import Analysed, Figure
 
 PICK_UP = "pick-up"  # a record with tip and ground of the probe at one node

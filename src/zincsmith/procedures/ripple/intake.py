@@ -9,8 +9,8 @@ from zincsmith.formats.columns import Columns
 from zincsmith.procedures.intake import FigureRequest
 from zincsmith.procedures.ripple.figures import ripple_figures
 from zincsmith.procedures.ripple.options import RippleOptions
-from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_intake import WaveformIntake, volts
+from zincsmith.procedures.waveforms.intake import WaveformIntake, volts
+from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.joined import columns_of
 from zincsmith.recorded.result import Analysed
 

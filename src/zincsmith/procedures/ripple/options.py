@@ -9,7 +9,7 @@ from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
 from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_lines, check_loads, times
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import CLAIMED_RIPPLE, AtLinesAndLoads, claimed, lines_claimed
+from zincsmith.procedures.waveforms.options import CLAIMED_RIPPLE, AtLinesAndLoads, claimed, lines_claimed
 
 FORM: tuple[Field, ...] = (
     fields.LINES,

@@ -14,7 +14,6 @@ from zincsmith.model.reading import Evidence
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Steps
 from zincsmith.procedures.beginning import feed, gate
-from zincsmith.procedures.capturing import captured_outputs
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, emptied, everywhere, ramp
 from zincsmith.procedures.ripple.figures import PICK_UP, ripple_figures
@@ -22,8 +21,9 @@ from zincsmith.procedures.ripple.intake import RippleRecord
 from zincsmith.procedures.ripple.options import RippleOptions
 from zincsmith.procedures.ripple.pick_up import told_apart
 from zincsmith.procedures.ripple.plots import spectra, split_into_parts
-from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_findings import Named, OfCaptures, TypedFigure
+from zincsmith.procedures.waveforms.capturing import captured_outputs
+from zincsmith.procedures.waveforms.findings import Named, OfCaptures, TypedFigure
+from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed, Figure
 
 NAME = "ripple"

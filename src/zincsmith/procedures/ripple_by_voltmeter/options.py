@@ -10,7 +10,7 @@ from zincsmith.procedures import fields
 from zincsmith.procedures.base import fed_by_one_input
 from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_lines, check_loads, times
 from zincsmith.procedures.planning import Facts, Planned, Refit
-from zincsmith.procedures.waveform_options import CLAIMED_RIPPLE, claims_one_of, lines_claimed
+from zincsmith.procedures.waveforms.options import CLAIMED_RIPPLE, claims_one_of, lines_claimed
 
 FORM: tuple[Field, ...] = (
     fields.LINES,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zincsmith.analysis.turn_on_off import Collapse, collapse
-from zincsmith.procedures.traces import Choices, Traces, doubt_alike, errors_of, figure_of
+from zincsmith.procedures.waveforms.traces import Choices, Traces, doubt_alike, errors_of, figure_of
 from zincsmith.recorded.result import Analysed, Mark
 
 THRESHOLD = "10%"

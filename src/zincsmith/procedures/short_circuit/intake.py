@@ -8,8 +8,8 @@ from typing import ClassVar
 from zincsmith.procedures.intake import FigureRequest
 from zincsmith.procedures.short_circuit.figures import collapse_of
 from zincsmith.procedures.short_circuit.options import ShortCircuitOptions
-from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_intake import WaveformIntake, volts_and_amps
+from zincsmith.procedures.waveforms.intake import WaveformIntake, volts_and_amps
+from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed
 
 

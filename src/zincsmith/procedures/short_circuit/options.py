@@ -12,7 +12,7 @@ from zincsmith.procedures import fields
 from zincsmith.procedures.base import fed_with_fixed_outputs
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import LATE, BeyondRating
+from zincsmith.procedures.waveforms.options import LATE, BeyondRating
 
 FORM: tuple[Field, ...] = (
     fields.LINES,

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from zincsmith.procedures.overcurrent.figures import protection_figures
-from zincsmith.procedures.traces import Choices, Traces, combined
+from zincsmith.procedures.waveforms.traces import Choices, Traces, combined
 from zincsmith.recorded.result import Analysed, Figure
 
 LOG, BY_CONTACTOR = "log", "log, contactor"  # a load tells what flows through it, a contactor does not

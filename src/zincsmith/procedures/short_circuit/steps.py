@@ -24,7 +24,6 @@ from zincsmith.model.capture import Trigger
 from zincsmith.model.plan import Line
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.beginning import BACK, COMES_UP_S, POLL_S, comes_back, gate, is_back, volts_of
-from zincsmith.procedures.capturing import drawn_amps, whole_output
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.overcurrent.share import RATED, RELEASED
 from zincsmith.procedures.overcurrent.steps import log_of
@@ -33,8 +32,9 @@ from zincsmith.procedures.short_circuit.figures import collapse_of
 from zincsmith.procedures.short_circuit.intake import ShortRecord
 from zincsmith.procedures.short_circuit.options import ShortCircuitOptions
 from zincsmith.procedures.short_circuit.shorted import AMMETER, BY_CONTACTOR, LOG, shorted_figures
-from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_findings import Named, OfCaptures
+from zincsmith.procedures.waveforms.capturing import drawn_amps, whole_output
+from zincsmith.procedures.waveforms.findings import Named, OfCaptures
+from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed
 
 NAME = "short_circuit"

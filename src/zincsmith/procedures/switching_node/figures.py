@@ -5,7 +5,7 @@ from __future__ import annotations
 from zincsmith.analysis.inductor_ramp import ramp_of
 from zincsmith.analysis.switching import Switching, cycles_of, switching_of
 from zincsmith.model.rig import NO_CONTACT
-from zincsmith.procedures.traces import Traces, doubt_alike, extreme_of, figure_of
+from zincsmith.procedures.waveforms.traces import Traces, doubt_alike, extreme_of, figure_of
 from zincsmith.recorded.result import Analysed, Figure
 
 UNITS = {"frequency": "Hz", "jitter": "s", "duty": "", "period_spread": "", "peak": "V", "current_peak": "A",

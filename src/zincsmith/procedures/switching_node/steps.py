@@ -16,12 +16,12 @@ from zincsmith.model.reading import Evidence
 from zincsmith.model.unit import Nameplate, Node
 from zincsmith.procedures.base import Context, Conventions, Steps
 from zincsmith.procedures.beginning import feed, gate
-from zincsmith.procedures.capturing import source_at
 from zincsmith.procedures.ports import at_load, draw, emptied
 from zincsmith.procedures.switching_node.figures import switching_node_of
 from zincsmith.procedures.switching_node.options import SwitchingNodeOptions
-from zincsmith.procedures.traces import Choices, Traces
-from zincsmith.procedures.waveform_findings import Named, OfCaptures, TypedFigure
+from zincsmith.procedures.waveforms.capturing import source_at
+from zincsmith.procedures.waveforms.findings import Named, OfCaptures, TypedFigure
+from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed
 
 NAME = "switching_node"

@@ -11,7 +11,7 @@ from zincsmith.procedures import fields
 from zincsmith.procedures.base import fed_by_one_input
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, check_loads, times
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveform_options import LATE, OnOutputs, lines_claimed, loads_claimed
+from zincsmith.procedures.waveforms.options import LATE, OnOutputs, lines_claimed, loads_claimed
 
 CLAIMED = ("hot_spot", "output_current")
 Until = Literal["steady", "fitted"]

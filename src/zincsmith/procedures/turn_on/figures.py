@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from zincsmith.analysis.turn_on_off import TurnOn, makes_of, turn_on
 from zincsmith.model.errors import InputError
-from zincsmith.procedures.traces import Choices, Traces, doubt_alike, errors_of, figure_of
+from zincsmith.procedures.waveforms.traces import Choices, Traces, doubt_alike, errors_of, figure_of
 from zincsmith.recorded.result import Analysed, Mark
 
 THRESHOLD = "90%"

@@ -6,10 +6,10 @@ from collections.abc import Mapping
 from typing import ClassVar
 
 from zincsmith.procedures.intake import FigureRequest
-from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.turn_on.figures import turn_on_of
 from zincsmith.procedures.turn_on.options import TurnOnOptions
-from zincsmith.procedures.waveform_intake import WaveformIntake, two_voltages
+from zincsmith.procedures.waveforms.intake import WaveformIntake, two_voltages
+from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed
 
 

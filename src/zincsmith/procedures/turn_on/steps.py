@@ -12,18 +12,18 @@ from zincsmith.model.reading import Evidence
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Steps
 from zincsmith.procedures.beginning import gate
-from zincsmith.procedures.capturing import captured_outputs, needs_input, source_at, whole_input, whole_output
 from zincsmith.procedures.hold_up.options import HoldUpOptions
 from zincsmith.procedures.hold_up.steps import going
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.plotting import over_load
 from zincsmith.procedures.ports import at_load, draw, emptied, idle, let_fall
-from zincsmith.procedures.sequence import in_sequence
-from zincsmith.procedures.traces import Choices, Traces
 from zincsmith.procedures.turn_on.figures import turn_on_of
 from zincsmith.procedures.turn_on.intake import TurnOnRecord
 from zincsmith.procedures.turn_on.options import TurnOnOptions
-from zincsmith.procedures.waveform_findings import Named, OfCaptures, TypedFigure
+from zincsmith.procedures.waveforms.capturing import captured_outputs, needs_input, source_at, whole_input, whole_output
+from zincsmith.procedures.waveforms.findings import Named, OfCaptures, TypedFigure
+from zincsmith.procedures.waveforms.sequence import in_sequence
+from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed
 
 NAME = "turn_on"

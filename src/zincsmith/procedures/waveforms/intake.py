@@ -21,7 +21,7 @@ from zincsmith.model.plan import Options
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import FROM_FILE
 from zincsmith.procedures.intake import FigureRequest, Intake, Taken, TakenAt
-from zincsmith.procedures.traces import Channel, Choices, Traces, bandwidth_of, quantum_of, traces_of
+from zincsmith.procedures.waveforms.traces import Channel, Choices, Traces, bandwidth_of, quantum_of, traces_of
 from zincsmith.recorded.file_point import FilePoint
 from zincsmith.recorded.result import Analysed
 

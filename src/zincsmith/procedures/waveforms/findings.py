@@ -16,8 +16,8 @@ from zincsmith.model.reading import Evidence, Point, Samples
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.ports import idle
-from zincsmith.procedures.traces import CLIPPED, Channel, Choices, Traces, combined
-from zincsmith.procedures.waveform_intake import choices_of
+from zincsmith.procedures.waveforms.intake import choices_of
+from zincsmith.procedures.waveforms.traces import CLIPPED, Channel, Choices, Traces, combined
 from zincsmith.recorded.result import Analysed, Figure, Mark
 
 RECTANGULAR = 3.0**-0.5
