@@ -64,15 +64,48 @@ def _range(box: Interpreter, world: World, rails: Rails | None, port: str) -> No
     box.on("PORT:PROGram:CURRent?", lambda _: render(kept["amps"]))
 
 
-class UnitInterface(Interpreter):
-    """The unit's own: it speaks while the unit is fed."""
+def can_be_set(world: World, port: str = "") -> bool:
+    """Whether the user of the unit sets an output of it, at the unit itself."""
+    rails = world.unit.rails
+    if rails is None:
+        return isinstance(world.unit, BenchSupply)
+    return any(r.name == port and r.range_V and not r.modes_V for r in rails.rails)
 
-    def __init__(self, identity: str, world: World) -> None:
+
+class UnitInterface(Interpreter):
+    """The unit's own, of one of its outputs: it speaks while the unit is fed."""
+
+    def __init__(self, identity: str, world: World, port: str = "") -> None:
         super().__init__(identity)
         self.world = world
-        unit = world.unit
-        if not isinstance(unit, BenchSupply):
-            raise TypeError("a unit whose output nobody sets has no interface")
+        if isinstance(world.unit, BenchSupply):
+            self._of_a_supply(world, world.unit)
+        elif world.unit.rails is not None:
+            self._of_a_rail(world, world.unit.rails, port)
+
+    def _of_a_rail(self, world: World, rails: Rails, port: str) -> None:
+        rail = next(r for r in rails.rails if r.name == port)
+        kept = {"volts": 0.0, "amps": rail.range_A, "on": 0.0}
+
+        def told(name: str, low: float, high: float) -> Callable[[str], None]:
+            def tell(text: str) -> None:
+                kept[name] = float(boolean(text)) if name == "on" else number(text, low, high)
+                rails.set_to.pop(port, None)
+                if kept["on"]:
+                    rails.set_to[port] = kept["volts"], kept["amps"]
+                world.changed()
+
+            return tell
+
+        self.on("SOURce:VOLTage", told("volts", *rail.range_V))
+        self.on("SOURce:VOLTage?", lambda _: render(kept["volts"]))
+        self.on("SOURce:CURRent", told("amps", 0.0, rail.range_A))
+        self.on("SOURce:CURRent?", lambda _: render(kept["amps"]))
+        self.on("OUTPut", told("on", 0.0, 1.0))
+        self.on("OUTPut?", lambda _: f"{kept['on']:.0f}")
+        self.on("MEASure:ALL?", lambda _: f"{render(rails.volts[port])},{render(rails.amps[port])}")
+
+    def _of_a_supply(self, world: World, unit: BenchSupply) -> None:
         s = unit.supply
 
         def told(name: str, most: float) -> Callable[[str], None]:

@@ -440,6 +440,7 @@ AT_PORTS = (
     "ammeter",
     "ac_voltmeter",
     "sink_controller",
+    "unit_interface",
 )  # there is one at every output
 MAKERS: dict[str, Callable[..., Interpreter]] = {
     "ac_source": ac_source,
@@ -463,7 +464,7 @@ MAKERS: dict[str, Callable[..., Interpreter]] = {
     "sink_controller": lambda world, port="": asking.sink_controller(
         Interpreter(IDENTITIES["sink_controller"]), world, port
     ),
-    "unit_interface": lambda world: asking.UnitInterface(IDENTITIES["unit_interface"], world),
+    "unit_interface": lambda world, port="": asking.UnitInterface(IDENTITIES["unit_interface"], world, port),
     "lcr_meter": lcr_meter,
     "clock": clock,
 }

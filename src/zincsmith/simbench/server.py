@@ -13,6 +13,7 @@ from functools import partial
 from pathlib import Path
 from typing import IO
 
+from zincsmith.simbench.asking import can_be_set
 from zincsmith.simbench.hand import FRONT_PANELS, shown, typed
 from zincsmith.simbench.instruments import (
     AT_NODES,
@@ -25,7 +26,6 @@ from zincsmith.simbench.instruments import (
 )
 from zincsmith.simbench.scpi import Interpreter, ScpiError
 from zincsmith.simbench.units.adapter import Adapter
-from zincsmith.simbench.units.bench_supply import BenchSupply
 from zincsmith.simbench.units.defect import KINDS as DEFECTS
 from zincsmith.simbench.units.parameters import Ageing
 from zincsmith.simbench.world import World
@@ -102,9 +102,10 @@ class Bench:
         places = dict.fromkeys(AT_PORTS, self.world.ports) | dict.fromkeys(AT_NODES, self.world.nodes)
         places |= dict.fromkeys(AT_SPOTS, self.world.spots)
         absent = set(OF_THE_UNIT) if self.world.unit.display is None else set()
-        absent |= set() if isinstance(self.world.unit, BenchSupply) else {"unit_interface"}
         for role, make in ((r, m) for r, m in MAKERS.items() if r not in absent):
             for place in places.get(role, ()):
+                if role == "unit_interface" and not can_be_set(self.world, place):
+                    continue
                 self._seat(f"{role}@{place}" if place else role, make(self.world, place))
             if role not in places:
                 self._seat(role, make(self.world))

@@ -85,6 +85,13 @@ def _top(ctx: Context, port: str) -> SetPoint:
     return SetPoint(output.voltage_V, output.current_A)
 
 
+def _share(ctx: Context, port: str, volts: float = 1.0, amps: float = 1.0) -> SetPoint:
+    """A share of the upper ends, no lower than the range goes."""
+    low_V, _ = ctx.envelope.output(port).adjustable_V or (0.0, 0.0)
+    to = _top(ctx, port).at(volts, amps)
+    return to if to.voltage_V >= low_V else replace(to, voltage_V=low_V)
+
+
 def _law(ctx: Context, port: str) -> LoadLaw | None:
     """What a load that drags an output down is told: to hold volts, else a resistance; None where it can do neither."""
     laws = ctx.laws.get(port, ())
@@ -103,10 +110,8 @@ def _warm(ctx: Context, options: SetOptions, port: str) -> Steps:
 
 def _volts(ctx: Context, options: SetOptions, line: Line, port: str) -> Steps:
     """Each set point without a load, and clear of the limit with it."""
-    top = _top(ctx, port)
     yield Stage("Volts as set", f"{line.words}{_of(port)}")
-    for percent in options.volts_percent:
-        to = top.at(volts=percent / 100.0)
+    for to in dict.fromkeys(_share(ctx, port, volts=percent / 100.0) for percent in options.volts_percent):
         yield ChooseMode(to, port)
         yield from _loaded(ctx, options, line, port, to, 0.0)
         if to.voltage_V >= LEAST_DRAW_V:
@@ -125,13 +130,13 @@ def _loaded(ctx: Context, options: SetOptions, line: Line, port: str, to: SetPoi
 
 def _amps(ctx: Context, options: SetOptions, line: Line, port: str) -> Steps:
     """Each limit with the load in the middle of the volts; one in the middle over all of them."""
-    law, top = _law(ctx, port), _top(ctx, port)
+    law = _law(ctx, port)
     if law is None:
         return
     yield Stage("Amps as set", f"{line.words}{_of(port)}")
     middle = min(options.amps_percent, key=lambda p: abs(p - 50.0))
     for percent in options.amps_percent:
-        to = top.at(amps=percent / 100.0)
+        to = _share(ctx, port, amps=percent / 100.0)
         yield ChooseMode(to, port)
         for share in HELD_AT if percent in (middle, max(options.amps_percent)) else HELD_AT[1:2]:
             yield from _held(ctx, options, line, port, to, share, law)
@@ -149,8 +154,7 @@ def _held(ctx: Context, options: SetOptions, line: Line, port: str, to: SetPoint
 
 def _corner(ctx: Context, options: SetOptions, line: Line, port: str) -> Steps:
     """Resistances through the one at which volts and amps both are what was set."""
-    top = _top(ctx, port)
-    to = top.at(0.5, 0.5)
+    to = _share(ctx, port, 0.5, 0.5)
     yield Stage("Where its limit takes over", f"{line.words}{_of(port)}, {to}")
     yield ChooseMode(to, port)
     for number, times in enumerate(CORNER, start=1):

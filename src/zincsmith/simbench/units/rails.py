@@ -54,6 +54,7 @@ class Rails:
         self.amps = dict.fromkeys(self.asked, 0.0)
         self.attached = dict.fromkeys(self.asked, True)  # whether something asks a port that has several modes
         self.set_to: dict[str, tuple[float, float]] = {}  # by port, (V, A) of one that was set within its range
+        self._limits: set[str] = set()  # ports that hold their current
 
     def modes_of(self, name: str) -> tuple[float, ...]:
         """What may be asked of a port, V; the one voltage of a plain rail."""
@@ -75,6 +76,20 @@ class Rails:
                 volts += sign * rail.open_rise_V * math.exp(-self.amps[rail.name] / rail.open_A)
                 self.volts[rail.name] = sign * max(0.0, abs(volts) - rail.resistance_ohm * self.amps[rail.name])
                 self.amps[rail.name] = draws[rail.name](abs(self.volts[rail.name]))
+                self._hold_amps(rail, draws[rail.name])
+
+    def _hold_amps(self, rail: Rail, draw: Callable[[float], float]) -> None:
+        """A port that was set to a current gives no more: its volts go to where the load takes just that."""
+        self._limits.discard(rail.name)
+        _, most = self.set_to.get(rail.name, (0.0, math.inf))
+        most += rail.limit_error_A
+        if self.amps[rail.name] > most:
+            low, high = 0.0, self.volts[rail.name]
+            for _ in range(40):
+                middle = 0.5 * (low + high)
+                low, high = (low, middle) if draw(middle) > most else (middle, high)
+            self.volts[rail.name], self.amps[rail.name] = low, min(most, draw(low))
+            self._limits.add(rail.name)
 
     def at_bus(self, draws: Draws) -> Callable[[float], float]:
         """What all rails together take from the bus, A at a bus voltage."""
@@ -94,6 +109,9 @@ class Rails:
         modes = self.modes_of(rail.name)
         if len(modes) > 1 and not self.attached[rail.name]:
             return 0.0
+        if rail.range_V and not rail.modes_V:  # its user sets it, and nobody has before that
+            made = self.set_to.get(rail.name, (0.0, 0.0))[0] * (1.0 + rail.setpoint_error_percent / 100.0)
+            return made if bus > 0.5 * self.bus_V else 0.0
         aim = modes[self.asked[rail.name] - 1] * (1.0 + rail.setpoint_error_percent / 100.0)
         # A port with modes has a converter of its own and holds its volts while the bus stands at all.
         return aim if rail.modes_V and bus > 0.5 * self.bus_V else aim * bus / self.bus_V
@@ -111,7 +129,6 @@ class Ports(Rails):
         self._told_until = dict.fromkeys(self.asked, 0.0)
         self._off_until = dict.fromkeys(self.asked, 0.0)
         self._before: frozenset[str] = frozenset()
-        self._limits: set[str] = set()  # ports that hold their current
 
     @property
     def in_use(self) -> frozenset[str]:
@@ -146,21 +163,6 @@ class Ports(Rails):
                 self._off_until[name] = self.time_s + OFF_S
                 self.asked[name] = 1
                 self.set_to.pop(name, None)
-
-    def settle(self, bus: float, draws: Draws) -> None:
-        """A port that was set to a current gives no more: its volts go to where the load takes just that."""
-        super().settle(bus, draws)
-        self._limits.clear()
-        for rail in self.rails:
-            _, most = self.set_to.get(rail.name, (0.0, math.inf))
-            most += rail.limit_error_A
-            if self.amps[rail.name] > most:
-                low, high = 0.0, self.volts[rail.name]
-                for _ in range(40):
-                    middle = 0.5 * (low + high)
-                    low, high = (low, middle) if draws[rail.name](middle) > most else (middle, high)
-                self.volts[rail.name], self.amps[rail.name] = low, min(most, draws[rail.name](low))
-                self._limits.add(rail.name)
 
     def _beaten(self, name: str) -> bool:
         """A port whose current limit drove it below its range starts anew."""
