@@ -25,9 +25,9 @@ test-long: setup
 # Full sweeps of seeds, half an hour; test-long samples them. What they counted is printed at the end and stands in
 # docs/validation.md.
 test-seeds: setup
-	ZINCSMITH_SEEDS=4000 ZINCSMITH_BENCHES=240 $(PY) -m pytest -m long -rP -n 2 --dist loadfile \
+	ZINCSMITH_SEEDS=4000 ZINCSMITH_BENCHES=240 ZINCSMITH_KINDS=100 $(PY) -m pytest -m long -rP -n 2 --dist loadfile \
 		tests/reference/test_four_hundred_seeds.py tests/reference/test_sixty_benches.py \
-		tests/reference/test_waveform_seeds.py
+		tests/reference/test_waveform_seeds.py tests/reference/test_kind_seeds.py
 
 lint: setup
 	$(PY) -m ruff check .

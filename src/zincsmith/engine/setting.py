@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import replace
@@ -40,6 +41,7 @@ CONFIRM_SLICE_S = 0.25
 SEEN_FIRST = ("input_power", "input_current", "output_voltage")
 RUNS_FROM = 0.5  # of the lowest rated input: from here on an output may be there
 
+SAME_MODE = 0.05  # of its volts: what a port offers within that is the mode that is meant
 SHORT_MODE = "SHOR"  # as the dialect of a load has it
 Body = dict[str, float | str | bool | None]
 Setting = SetSource | SetLoad | ChooseMode
@@ -297,7 +299,7 @@ class Setter:
         if isinstance(action.mode, SetPoint):
             return self._set_point(action, action.mode)
         place = at_port("sink_controller", action.port)
-        modes = [m.name for m in of_output(self.limits.envelope.output(action.port)).modes]
+        modes = {m.name: m.voltage_V[1] for m in of_output(self.limits.envelope.output(action.port)).modes}
         found: Body = {"mode": str(action.mode), **_at(action.port)}
         on = action.mode != UNPLUGGED
         if place in self.bench.instruments:
@@ -305,7 +307,7 @@ class Setter:
             if one.can_choose("attached"):
                 one.set("attached", on)
             if on:
-                found |= self._requested(one, float(modes.index(str(action.mode)) + 1))
+                found |= self._requested(one, modes[str(action.mode)])
         else:
             where = f" at {action.port}" if action.port else ""
             words = f"Ask for {action.mode}{where}, with whatever asks the port for a mode."
@@ -349,10 +351,17 @@ class Setter:
         return {"read_back_V": voltage, "read_back_A": current}
 
     @staticmethod
-    def _requested(one: ScpiInstrument, number: float) -> Body:
-        """What came of asking for a mode: a port may refuse, and what it then gives is what is measured."""
+    def _requested(one: ScpiInstrument, voltage_V: float) -> Body:
+        """What came of asking for a mode, by its place among those that the port offers now: what it does not offer is
+        not asked for, and a port may refuse. What it then gives is what is measured."""
+        said = one.word("modes")
+        offered = [float(part) for part in re.split("[,;]", said) if _is_volts(part)]
+        place = next((n for n, volts in enumerate(offered, 1) if abs(volts - voltage_V) <= SAME_MODE * voltage_V), None)
+        if place is None:
+            listed = ", ".join(f"{v:g} V" for v in offered) or said[:40]
+            return {"offered": listed, "refused": f"the port offers {listed}, not {voltage_V:g} V"}
         try:
-            return {"number": one.set("mode", number)}
+            return {"number": one.set("mode", float(place))}
         except Refused as refused:
             return {"refused": str(refused)}
 
@@ -388,6 +397,13 @@ class Setter:
         except (InstrumentError, ZincsmithError):
             return False
         return voltage is not None and voltage < channel.low
+
+
+def _is_volts(text: str) -> bool:
+    try:
+        return math.isfinite(float(text))
+    except ValueError:
+        return False
 
 
 def set_point_words(output: OutputRating, to: SetPoint, modes: Mapping[str, Mode]) -> str:

@@ -68,6 +68,7 @@ QUANTITIES = Quantities(
             Quantity("case_temperature", "Case temperature", "degC", "temperature", "none", "thermometer"),
             Quantity("spot_temperature", "Temperature", "degC", "temperature", "none", "spot_thermometer"),
             Quantity("offered_power", "Watts on offer", "W", "power", "output", "sink_controller"),
+            Quantity("offered_modes", "Modes on offer", "1", "plain", "output", "sink_controller"),
             Quantity("readback_voltage", "Volts by the unit itself", "V", "voltage", "output", "unit_interface"),
             Quantity("readback_current", "Amps by the unit itself", "A", "current", "output", "unit_interface"),
             Quantity("timed", "Stopwatch", "s", "plain", "none", ""),
@@ -80,7 +81,7 @@ TIMED = {STARTS: "0 where it does not start again", AWAY: "From the moment that 
 ROOM = "room"  # a spot of that name is where the unit stands, not a part of it
 TOUCH_LIMIT_V = 30.0  # treat anything above about 30 to 40 V as able to hurt (common practice, no source)
 # What speaks of the rig itself and enters no figure of a unit.
-OF_THE_RIG = ("input_frequency", "voltage_thd", "load_voltage", "shunt_voltage", "offered_power")
+OF_THE_RIG = ("input_frequency", "voltage_thd", "load_voltage", "shunt_voltage", "offered_power", "offered_modes")
 # What a further meter reads of what another one reads already: (the one that counts, the further one).
 READ_TWICE = (
     ("input_voltage", "second_input_voltage"),

@@ -37,6 +37,7 @@ def sink_controller(box: Interpreter, world: World, port: str = "") -> Interpret
     box.on("PORT:ATTach", attach)
     box.on("PORT:ATTach?", lambda _: str(int(rails.attached[port] if rails is not None else 1)))
     box.on("PORT:OFFer:POWer?", lambda _: render(rails.offered_W(port) if isinstance(rails, Ports) else _all_W(world)))
+    box.on("PORT:OFFer:COUNt?", lambda _: str(len(offered)))
     _range(box, world, rails, port)
     return box
 

@@ -107,6 +107,11 @@ def _seen(points: Sequence[Point], port: str, asked: dict[str, float]) -> list[F
     if missing:
         text = f"{port} did not give {', '.join(missing)}: not seen with this sink and cable, which is not absent."
         doubts = (Doubt("mode_not_seen", text, "Try another sink, a marked cable, and once more from unplugged."),)
+    count = [r.value for p in points if (r := p.get(at_port("offered_modes", port))) is not None and r.value]
+    beyond = round(max(count, default=0.0)) - len(asked)
+    if beyond > 0:
+        text = f"{port} offers {round(max(count))} modes, {beyond} more than the label says."
+        doubts = (*doubts, Doubt("more_than_the_label", text, "Ask what it offers, and put it on the unit's plate."))
     offered = at_port("offered_power", port)
     watts = [r.value for p in points if (r := p.get(offered)) is not None and r.value is not None]
     found = [

@@ -102,8 +102,8 @@ def _measured(
     if percent:
         names.append(at_port("output_current", port))
         names += [q for q in ("input_voltage", "input_current", "input_power") if q in ctx.polled]
-    if (offered := at_port("offered_power", port)) in ctx.measured and mode != UNPLUGGED:
-        names.append(offered)
+    if mode != UNPLUGGED:
+        names += [n for q in ("offered_power", "offered_modes") if (n := at_port(q, port)) in ctx.measured]
     return Measure(tuple(names), options.average_s, at, from_zero=True)
 
 
