@@ -256,3 +256,19 @@ def test_an_interrupted_overload_is_not_taken_up_again_by_itself(
     assert first > 2.6, "the next step of the plan itself, nothing that was set on the way back to it"
     with BookReader(scene.path) as book:
         assert of(judge_run(book), "overcurrent").number > 2.5
+
+
+def test_a_limit_that_trips_later_and_one_that_differs_from_trial_to_trial(tried: Callable[..., JudgedRun]) -> None:
+    """Mixtures as they are drawn: it limits for two seconds, then latches; every second overload hiccups instead of
+    limiting. The order within a trial and between trials is told."""
+    both = of(tried("constant current", then='"latching"', then_after_s=2.0), "overcurrent")
+    assert both.working.formula.startswith("constant-current then latching"), both.working.formula
+    assert both.number == pytest.approx(LIMIT_A, rel=0.03)
+
+
+def test_every_second_overload_does_something_else(tried: Callable[..., JudgedRun]) -> None:
+    part = replace(QUICK, repeats=3, rest_s=6.0)
+    one = of(tried("constant current", part, every_other='"hiccup"'), "overcurrent")
+    assert "hiccup" in one.working.formula
+    assert "constant-current" in one.working.formula
+    assert "trials_differ" in {d.code for d in one.doubts}

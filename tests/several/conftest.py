@@ -33,8 +33,9 @@ def goes(tmp_path: Path, standin: Callable[..., RunningStandIn]) -> Goes:
     def go(
         name: str, bench: str, parts: tuple[Options, ...], actor: Actor | None = None, unit: Unit | None = None,
         change: Callable[[Rig], Rig] = lambda rig: rig, before: Callable[[Scene], None] = lambda scene: None,
+        physics: Path | None = None,
     ) -> Went:  # fmt: skip
-        physics = EXAMPLES / "standins" / f"{name}.toml"
+        physics = physics or EXAMPLES / "standins" / f"{name}.toml"
         pick_file(str(physics))
         unit = unit or read_unit(EXAMPLES / "units" / f"{name}.toml")
         rig = change(replace(read_rig(EXAMPLES / "rigs" / f"{bench}.toml"), leads=()))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import socket
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 from tests.engine.scripted import Actor, Breaks, Scene, telling_the_standin
@@ -22,6 +23,7 @@ from zincsmith.model.rig import Rig
 from zincsmith.model.states import State
 from zincsmith.planning.composer import compose
 from zincsmith.procedures.cv_cc.options import SetOptions
+from zincsmith.procedures.overvoltage.options import OvervoltageOptions
 from zincsmith.simbench.units.bench_supply import BenchSupply
 from zincsmith.simbench.units.dcdc import read_unit as read_physics
 from zincsmith.simbench.world import World
@@ -225,3 +227,23 @@ def test_a_unit_whose_interface_falls_silent_is_no_instrument_that_fails(goes: G
     assert closed.outcome == "failed", "what is to be set next nobody can set"
     assert closed.safe, "the bench itself is whole"
     assert "unit" in closed.why
+
+
+@pytest.mark.parametrize("off", [0.0, 0.04])
+def test_its_protection_lets_go_where_it_was_set_and_only_by_name(goes: Goes, tmp_path: Path, off: float) -> None:
+    """Set to 18 V, acting 4 % above that or right there; no composed plan has it by itself."""
+    unit, rig = (read_unit(EXAMPLES / "units" / f"{SUPPLY[0]}.toml"), read_rig(EXAMPLES / "rigs" / f"{SUPPLY[1]}.toml"))
+    assert "overvoltage" not in {p.procedure for p in compose(unit, rig)[0].parts}
+    physics = tmp_path / "physics.toml"
+    text = (EXAMPLES / "standins" / "lathom-lb303.toml").read_text()
+    physics.write_text(text.replace("raw_V = 42.0", f"raw_V = 42.0\ntrip_share = {off}"))
+    part = OvervoltageOptions(line=MAINS, level_percent=60.0, step_percent=1.0)
+    scene, closed, run = goes(*SUPPLY, (part,), physics=physics)
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    (one,) = [j.finding for j in run.judged if j.finding.name == "overvoltage" and j.finding.value is not None]
+    assert abs(one.number - 18.0 * (1.0 + off)) < 2.0 * (one.u or 0.0)
+    assert one.u == pytest.approx(0.09 / 3**0.5, rel=0.3), "between two steps of 0.18 V nobody looked"
+    told = [w.event.body for w in scene.events(Effected) if "set_V" in w.event.body]
+    raised = [float(t["set_V"]) for t in told if t["set_V"] != 30.0]  # before and after it stands where others have it
+    assert max(raised) < 18.0 * (1.0 + off) + 0.4, "never far beyond it"
+    assert OvervoltageOptions.suits(read_unit(EXAMPLES / "units" / "tarnbrook-tb2425.toml").nameplate)

@@ -342,6 +342,8 @@ class Setter:
             if switched and not to.on:
                 one.set("output", False)
                 return {}
+            if to.trip_V is not None:
+                one.set("protection", to.trip_V)
             current = one.set("current", to.current_A)
             voltage = one.set("voltage", to.voltage_V)
             if switched:
@@ -415,11 +417,12 @@ def set_point_words(output: OutputRating, to: SetPoint, modes: Mapping[str, Mode
         return f"Ask for {to.voltage_V:.4g} V and at most {to.current_A:.4g} A{where}, with whatever asks the port."
     before = next((m for m in modes.values() if isinstance(m, SetPoint) and m.on), None)
     volts = f"turn its volts{where} to {to.voltage_V:.4g} V, by the voltmeter"
-    if before is not None and before.current_A == to.current_A:
+    if before is not None and (before.current_A, before.trip_V) == (to.current_A, to.trip_V):
         return f"{volts[0].upper()}{volts[1:]}. The limit of its current stays as it is."
+    protection = f"its over-voltage protection to {to.trip_V:.4g} V, " if to.trip_V is not None else ""
     return (
-        f"Set the limit of its current{where} to {to.current_A:.4g} A, as the unit itself shows it, then {volts}, with "
-        "its output on."
+        f"Set {protection}the limit of its current{where} to {to.current_A:.4g} A, as the unit itself shows it, then "
+        f"{volts}, with its output on."
     )
 
 

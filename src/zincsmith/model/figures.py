@@ -58,12 +58,14 @@ OVERCURRENT = "overcurrent"
 DROPOUT = "dropout"
 SOAK = "thermal soak"
 SET_POINTS = "set points"
+OVERVOLTAGE = "over-voltage protection"
 # What a claim says it is tested by -> the procedure.
 TESTS = {
     GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy", RIPPLE: "ripple",
     STEPS: "load_transient", TURN_ON: "turn_on", HOLD_UP: "hold_up", SHORT: "short_circuit",
     INRUSH: "inrush", SWITCHING: "switching_node", OVERCURRENT: "overcurrent", DROPOUT: "dropout", SOAK: "thermal_soak",
-    SET_POINTS: "cv_cc", CROSS: "cross_regulation", MODES: "usb_modes", SHARING: "port_sharing",
+    SET_POINTS: "cv_cc", OVERVOLTAGE: "overvoltage",
+    CROSS: "cross_regulation", MODES: "usb_modes", SHARING: "port_sharing",
 }  # fmt: skip
 OUT = ("voltmeter",)
 IN = ("power_meter",)
@@ -184,7 +186,8 @@ FIGURES = Figures({
         Figure("inrush", "Inrush current", "A", "current", "most", "input", ("inrush",), INRUSH, SCOPE),
         Figure("overcurrent", "Overcurrent limit", "A", "current", "band", "output",
                ("overcurrent",), OVERCURRENT, ("load", "voltmeter")),
-        Figure("overvoltage", "Overvoltage limit", "V", "voltage", "band", roles=OUT),
+        Figure("overvoltage", "Overvoltage limit", "V", "voltage", "band", "output", ("overvoltage",),
+               OVERVOLTAGE, OUT),
         Figure("short_circuit_time", "Collapse at a short circuit", "s", "plain", "most", "output",
                ("short_circuit_time",), SHORT, SCOPE),
         Figure("dropout_input", "Lowest good input", "V", "voltage", "most", "input",

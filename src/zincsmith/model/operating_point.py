@@ -51,15 +51,17 @@ class Purpose(StrEnum):
 
 @dataclass(frozen=True)
 class SetPoint:
-    """What an output that can be set stands at: its volts, the most current it may give, and whether it is on."""
+    """What an output that can be set stands at: its volts, the most current it may give, whether it is on; and where
+    its over-voltage protection is set to, where that was set."""
 
     voltage_V: float
     current_A: float
     on: bool = True
+    trip_V: float | None = None
 
     def at(self, volts: float = 1.0, amps: float = 1.0) -> SetPoint:
         """A share of both."""
-        return SetPoint(volts * self.voltage_V, amps * self.current_A, self.on)
+        return replace(self, voltage_V=volts * self.voltage_V, current_A=amps * self.current_A)
 
     def __str__(self) -> str:
         return f"{self.voltage_V:.4g} V, at most {self.current_A:.4g} A" if self.on else "output off"

@@ -48,6 +48,7 @@ SHIPPED = (
     "ripple_by_voltmeter",
     "overcurrent",
     "overload_endurance",
+    "overvoltage",
     "dropout",
     "power_envelope",
     "thermal_soak",

@@ -125,7 +125,7 @@ class UnitInterface(Interpreter):
         self.on("SOURce:VOLTage?", lambda _: render(unit.set_V))
         self.on("SOURce:CURRent", told("set_A", s.most_A))
         self.on("SOURce:CURRent?", lambda _: render(unit.set_A))
-        self.on("SOURce:VOLTage:PROTection", told("trip_V", 1.2 * s.most_V))
+        self.on("SOURce:VOLTage:PROTection", told("trip_V", 1.25 * s.most_V))
         self.on("SOURce:VOLTage:PROTection?", lambda _: render(unit.trip_V))
         self.on("OUTPut", switch)
         self.on("OUTPut?", lambda _: str(int(unit.on)))

@@ -62,7 +62,7 @@ class SetPoints(Procedure):
         """No load, and every output as other parts have it."""
         yield from idle(ctx)
         for port in set_ports(ctx):
-            yield ChooseMode(_top(ctx, port), port)
+            yield ChooseMode(top_of(ctx, port), port)
 
     def doubts(self, point: Point) -> list[Doubt]:
         return []
@@ -80,7 +80,8 @@ def set_ports(ctx: Context) -> tuple[str, ...]:
     return tuple(port for port in ctx.outputs if can_be_set(ctx.envelope.output(port)))
 
 
-def _top(ctx: Context, port: str) -> SetPoint:
+def top_of(ctx: Context, port: str) -> SetPoint:
+    """The upper ends of what an output can be set to."""
     output = ctx.envelope.output(port)
     return SetPoint(output.voltage_V, output.current_A)
 
@@ -88,7 +89,7 @@ def _top(ctx: Context, port: str) -> SetPoint:
 def _share(ctx: Context, port: str, volts: float = 1.0, amps: float = 1.0) -> SetPoint:
     """A share of the upper ends, no lower than the range goes."""
     low_V, _ = ctx.envelope.output(port).adjustable_V or (0.0, 0.0)
-    to = _top(ctx, port).at(volts, amps)
+    to = top_of(ctx, port).at(volts, amps)
     return to if to.voltage_V >= low_V else replace(to, voltage_V=low_V)
 
 
@@ -101,7 +102,7 @@ def _law(ctx: Context, port: str) -> LoadLaw | None:
 def _warm(ctx: Context, options: SetOptions, port: str) -> Steps:
     if not options.warm_up_s:
         return
-    top = _top(ctx, port)
+    top = top_of(ctx, port)
     yield ChooseMode(top, port)
     yield SetLoad(0.5 * top.current_A, True, port)
     yield Dwell(options.warm_up_s, "warms up", warms=True)
@@ -167,7 +168,7 @@ def _corner(ctx: Context, options: SetOptions, line: Line, port: str) -> Steps:
 
 def _ends(ctx: Context, options: SetOptions, line: Line, port: str) -> Steps:
     """What the line does: to the volts at their upper end under load, to the amps in the middle of the volts."""
-    law, top = _law(ctx, port), _top(ctx, port)
+    law, top = _law(ctx, port), top_of(ctx, port)
     yield ChooseMode(top, port)
     yield from _loaded(ctx, options, line, port, top, 100.0)
     yield SetLoad(0.0, False, port)

@@ -32,6 +32,8 @@ from zincsmith.simbench.units.rails import Rails
 from zincsmith.simbench.units.rectifier import STEPS, Intake, Rectifier
 
 NOTHING = Intake(0.0, 0.0, 0.0)
+APART_S = 5.0  # an overload that comes so long after the last is another one
+LIMITING = ("constant current", "foldback", "constant power")
 PEAK = 3.0  # times the limit: what a converter gives at most before its protection acts
 
 
@@ -79,6 +81,7 @@ class Adapter:
         self.state = "off"
         self.correcting = self.fan_on = self.fan_stopped = False
         self._time_s = self._in_state_s = self._overloaded_s = self._stored_J = 0.0
+        self._overloads, self._overload_ended_s = 0, -math.inf
         self._grid: dict[tuple[float, float, int], Intake] = {}
 
     @classmethod
@@ -342,31 +345,37 @@ class Adapter:
     def _overload(self, h: float, input_V: float, hertz: float, at: Callable[[float], float], volts: float) -> None:
         """The load wants more than the limit: what happens is the kind of protection."""
         p, limit = self.protection, self.output.limit_A
+        if self._overloaded_s == 0.0 and self._time_s - self._overload_ended_s > APART_S:
+            self._overloads += 1
         self._overloaded_s += h
-        if p.kind == "none" or self._overloaded_s <= p.delay_s:
+        self._overload_ended_s = self._time_s
+        kind = p.every_other if p.every_other and self._overloads % 2 == 0 else p.kind
+        if p.then and self._overloaded_s > p.delay_s + p.then_after_s:
+            kind = p.then
+        if kind == "none" or self._overloaded_s <= p.delay_s:
             amps = at(volts)
             if amps > PEAK * limit:  # a short: what its switch lets through in a cycle is all there is
                 amps, at_V = self._crossing(at, volts, lambda _v: PEAK * limit)
                 self._supply(input_V, hertz, amps, at_V)
                 return
             self._supply(input_V, hertz, amps, max(0.0, self.regulated_V(input_V, amps, self.core_degC)))
-        elif p.kind in ("constant current", "foldback", "constant power"):
-            amps, volts = self._limited(at, volts, limit)
+        elif kind in LIMITING:
+            amps, volts = self._limited(at, volts, limit, kind)
             self._supply(input_V, hertz, amps, volts)
             if self.core_degC > self.thermal.shutdown_degC:
                 self._become("hot")
         else:
-            self._become({"hiccup": "pause", "latching": "latched"}.get(p.kind, "shut down"))
+            self._become({"hiccup": "pause", "latching": "latched"}.get(kind, "shut down"))
             self._run_down(h, at(1.0))
 
-    def _limited(self, at: Callable[[float], float], volts: float, limit_A: float) -> tuple[float, float]:
+    def _limited(self, at: Callable[[float], float], volts: float, limit_A: float, kind: str) -> tuple[float, float]:
         """Where the line of the load meets that of the limit, by bisection on the output voltage."""
         p, power_W = self.protection, limit_A * self.output.voltage_V
 
         def allowed(v: float) -> float:
-            if p.kind == "foldback":
+            if kind == "foldback":
                 return limit_A * (p.fold_share + (1.0 - p.fold_share) * v / self.output.voltage_V)
-            if p.kind == "constant power":
+            if kind == "constant power":
                 return min(power_W / v if v > 0.0 else math.inf, 1.5 * limit_A)
             return limit_A
 

@@ -76,7 +76,7 @@ class BenchSupply(Adapter):
             self._supply(input_V, hertz, self.current_A, self.output_V)
             return
         volts, amps = self._stands(input_V, at)
-        if volts > self.trip_V:
+        if volts > self.trip_V * (1.0 + self.supply.trip_share):
             self.on, self.tripped = False, True
             volts = amps = 0.0
         self._supply(input_V, hertz, amps, volts)

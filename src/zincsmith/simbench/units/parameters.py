@@ -122,7 +122,8 @@ class Supply:
     shown_amps_A: float = 0.0
     cc_S: float = 0.0
     cc_line_S: float = 0.0
-    trip_V: float = math.inf  # above this its over-voltage protection switches the output off
+    trip_V: float = 33.0  # above this its over-voltage protection switches the output off, until told otherwise
+    trip_share: float = 0.0  # how far off that acts
 
 
 @dataclass(frozen=True)
@@ -156,6 +157,9 @@ class Protection:
     fold_share: float = 0.3  # of the limit, foldback at zero volts
     restart_share: float = 1.0  # of the limit: what shut down comes back where no more than that is asked for
     latched_above_V: float = 0.0  # of the bulk capacitor: above that a latch holds, whatever the input does
+    then: str = ""  # what it does once it has limited for ``then_after_s``
+    then_after_s: float = 1.0
+    every_other: str = ""  # what it does instead in every second overload
 
 
 @dataclass(frozen=True)
@@ -270,6 +274,7 @@ def read_sections(file: Path) -> dict[str, Any]:
         raise ValueError(f"{file}: it is fed by one of {' and '.join(FED_BY)}, not by both")
     if "stage" in parts and parts["stage"].steps not in STEPPING:
         raise ValueError(f"{file}: [stage] steps must be one of {', '.join(STEPPING)}")
-    if parts.get("protection", Protection()).kind not in KINDS:
-        raise ValueError(f"{file}: [protection] kind must be one of {', '.join(KINDS)}")
+    p = parts.get("protection", Protection())
+    if p.kind not in KINDS or any(one and one not in KINDS for one in (p.then, p.every_other)):
+        raise ValueError(f"{file}: [protection] kind, then and every_other must be one of {', '.join(KINDS)}")
     return parts
