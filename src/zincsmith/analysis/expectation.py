@@ -70,6 +70,9 @@ def expected(
     share = power / rated if rated else 0.0
     low, high = (ambient_degC + share * rise for rise in CASE_K_AT_FULL_LOSS)
     watts, rms = Expected(pin, 0.9 * pin, 1.25 * pin), Expected(current, 0.5 * current, 1.5 * current)
+    if any(can_be_set(one) for one in plate.outputs):  # a pass element may stand ahead of it
+        watts = Expected(pin, power, running_power_W(plate, power))
+        rms = Expected(current, 0.3 * current, running_current_A(plate, input_V, power) if input_V else 0.0)
     tries = not runs and input_V >= MAY_RUN_SHARE * plate.input.voltage_min_V
     if not runs:
         may_run = input_V >= MAY_RUN_SHARE * plate.input.voltage_min_V

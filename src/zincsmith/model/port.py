@@ -96,6 +96,12 @@ def top_set_points(plate: Nameplate) -> dict[str, SetPoint]:
     }
 
 
+def whole_modes(plate: Nameplate) -> dict[str, Mode]:
+    """How every output stands while the unit gives all it is rated for: the mode with the most watts, the upper ends of
+    what is set."""
+    return {**strongest_modes(plate), **top_set_points(plate)}
+
+
 def setter_of(one: OutputRating) -> str:
     """The role that sets an output: the unit's own interface, else the sink that asks its port."""
     return "unit_interface" if can_be_set(one) else "sink_controller"

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from zincsmith.analysis.shunt import drop_V, power_W
 from zincsmith.model.address import at_port, name_of
 from zincsmith.model.quantities import OF_THE_RIG, QUANTITIES
-from zincsmith.model.roles import OF_THE_UNIT, ROLES
+from zincsmith.model.roles import OF_THE_UNIT, ROLES, WAKES
 from zincsmith.suitability.case import Case, Fault, Severity
 
 LOW_SHARE = 0.05  # of range
@@ -288,7 +288,7 @@ def accuracy_stated(case: Case) -> Iterator[Fault]:
         quantity = QUANTITIES[name_of(address)]
         if quantity.name == "power_factor" and not case.mains:
             continue  # there is none on DC
-        if quantity.name in OF_THE_RIG or quantity.role in OF_THE_UNIT:
+        if quantity.name in OF_THE_RIG or quantity.role in (*OF_THE_UNIT, *WAKES):
             continue  # a display of the unit is what is tested, no meter of the rig
         if one.shunt is not None or (address == "input_power" and case.rig.multiplies_watts):  # it follows from others
             continue

@@ -10,7 +10,7 @@ from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.expectation import expected
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.model.errors import ZincsmithError
-from zincsmith.model.port import output_ports, strongest_modes
+from zincsmith.model.port import can_be_set, output_ports, whole_modes
 from zincsmith.model.rig import Lead, Rig
 from zincsmith.model.roles import OF_THE_UNIT
 from zincsmith.model.unit import Unit
@@ -88,6 +88,8 @@ def lay_out(width: float, height: float, rig: Rig, source: str) -> Layout:
         boxes[role] = QRectF(left + k * (each + 10.0), low, each, tall)
     for k, role in enumerate(r for r in OF_THE_UNIT if rig.of(r)):
         boxes[role] = QRectF(unit.left() + 12.0 + 74.0 * k, unit.bottom() - 98.0, 68.0, 50.0)
+    if rig.of("unit_interface"):
+        boxes["unit_interface"] = QRectF(unit.left() + 12.0, unit.bottom() - 98.0, unit.width() - 24.0, 50.0)
     strip = (unit.left() - 18.0 - MARGIN) / max(1, len(beside))
     for k, role in enumerate(beside):  # what stands beside another of its kind, a line each
         boxes[role] = QRectF(MARGIN + k * strip, height - MARGIN / 2.0 - LINE_H, strip - 8.0, LINE_H)
@@ -101,19 +103,22 @@ def flow_of(unit: Unit | None, rig: Rig, line_V: float) -> Flow | None:
         return None
     try:
         plate = unit.nameplate
-        envelope = Envelope(plate, strongest_modes(plate))
+        envelope = Envelope(plate, whole_modes(plate))
         main = max(plate.outputs, key=lambda o: o.current_A, default=plate.output)
         e = expected(plate, line_V, envelope.loads_A(100.0), 23.0, envelope.modes)
     except (ZincsmithError, ZeroDivisionError):
         return None
-    drop = main.current_A * lead_resistance(lead) if (lead := rig.lead("unit load")) is not None else 0.0
+    one_is_set = len(plate.outputs) == 1 and can_be_set(main)  # its full load lies clear of its limit
+    current = envelope.full_A() if one_is_set else main.current_A
+    watts = abs(main.voltage_V) * current if one_is_set else plate.rated_power_W
+    drop = current * lead_resistance(lead) if (lead := rig.lead("unit load")) is not None else 0.0
     return Flow(
         line_V,
         e["input_current"].value,
         e["input_power"].value,
         main.voltage_V,
-        main.current_A,
-        plate.rated_power_W,
+        current,
+        watts,
         drop,
         tuple(_each(unit, envelope, rig, port) for port in output_ports(plate)) if len(plate.outputs) > 1 else (),
     )

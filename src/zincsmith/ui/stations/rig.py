@@ -154,7 +154,7 @@ class RigStation(Station):
             rating = unit.nameplate.inputs[0]
             if rating.type == "dc":
                 lines = tuple(Line(v, 0.0) for v in dict.fromkeys(rating.voltage_V))
-            elif not any(abs(x.voltage_V - rating.voltage_min_V) < 1.0 for x in plan):
+            elif rating.selector_set_V is None and not any(abs(x.voltage_V - rating.voltage_min_V) < 1.0 for x in plan):
                 lines = (Line(rating.voltage_min_V, max(rating.frequency_Hz, default=50.0)), *plan)
         words = tuple(f"{x.voltage_V:g} V" for x in lines)
         if tuple(self.lines.buttons) != words:
