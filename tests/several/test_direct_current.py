@@ -36,7 +36,7 @@ from zincsmith.procedures.harmonics.options import HarmonicOptions
 from zincsmith.procedures.plan_file import read_plan, write_plan
 from zincsmith.procedures.power_envelope.options import EnvelopeOptions
 from zincsmith.procedures.static_grid.options import GridOptions
-from zincsmith.simbench.units.dcdc import read_unit as read_physics
+from zincsmith.simbench.units.kinds import read_unit as read_physics
 from zincsmith.simbench.units.parameters import read_sections
 from zincsmith.simbench.world import World
 

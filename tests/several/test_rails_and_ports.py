@@ -29,7 +29,7 @@ from zincsmith.procedures.load_transient.options import LoadTransientOptions
 from zincsmith.procedures.port_sharing.options import SharingOptions
 from zincsmith.procedures.turn_on.options import TurnOnOptions
 from zincsmith.procedures.usb_modes.options import ModesOptions, ports_with_modes
-from zincsmith.simbench.units.dcdc import read_unit as read_physics
+from zincsmith.simbench.units.kinds import read_unit as read_physics
 from zincsmith.simbench.world import World
 
 MAINS, DC = Line(230.0, 50.0), Line(18.0, 0.0)

@@ -25,7 +25,7 @@ from zincsmith.planning.composer import compose
 from zincsmith.procedures.cv_cc.options import SetOptions
 from zincsmith.procedures.overvoltage.options import OvervoltageOptions
 from zincsmith.simbench.units.bench_supply import BenchSupply
-from zincsmith.simbench.units.dcdc import read_unit as read_physics
+from zincsmith.simbench.units.kinds import read_unit as read_physics
 from zincsmith.simbench.world import World
 
 MAINS = Line(230.0, 50.0)

@@ -14,7 +14,7 @@ from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.claims import claims_of
 from zincsmith.model.events import EVENTS
 from zincsmith.simbench.instruments import METERS, OF_THE_UNIT
-from zincsmith.simbench.units.dcdc import read_unit as read_physics
+from zincsmith.simbench.units.kinds import read_unit as read_physics
 
 EXAMPLES = ROOT / "examples"
 FURTHER = ("second_power_meter", "second_voltmeter", "ac_voltmeter", "ammeter", "node_voltmeter", "spot_thermometer")

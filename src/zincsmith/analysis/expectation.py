@@ -92,6 +92,7 @@ def expected(
         "input_frequency": Expected(hertz, 0.99 * hertz, 1.01 * hertz),
         "voltage_thd": Expected(0.003, 0.0, 0.02),
         "case_temperature": Expected((low + high) / 2.0, low, high),
+        **_alternating(plate, power, runs),
         **{at_port("node_voltage", one.name): _node(one, input_V) for one in plate.nodes},
         **{
             name: one
@@ -100,6 +101,21 @@ def expected(
                 envelope, port, voltage[port], amps_of[port], tries or (runs and port in left)
             ).items()
         },
+    }
+
+
+def _alternating(plate: Nameplate, power: float, runs: bool) -> dict[str, Expected]:
+    """What a power meter at an output that alternates is expected to read; nothing where none does."""
+    out = next((one for one in plate.outputs if one.type == "ac"), None)
+    if out is None:
+        return {}
+    hertz = min(out.frequency_Hz, default=50.0) if runs else 0.0
+    return {
+        "output_real_power": Expected(power, 0.9 * power, 1.1 * power),
+        "output_frequency": Expected(hertz, 0.9 * hertz, 1.1 * hertz),
+        "output_thd": Expected(0.03, 0.0, 0.5),
+        "output_crest": Expected(2.0**0.5, 1.0, 2.0),
+        "output_dc": Expected(0.0, -2.0, 2.0),
     }
 
 

@@ -29,7 +29,7 @@ from zincsmith.model.rig import Instrument
 from zincsmith.model.roles import BY_LAW, source_role
 from zincsmith.model.settings import Drawn, Fed, Settings
 from zincsmith.model.unit import OutputRating
-from zincsmith.planning.limits import MOST_BEYOND, Limits
+from zincsmith.planning.limits import Limits
 from zincsmith.planning.rig_facts import derived, step_words
 from zincsmith.planning.watches import tightest
 
@@ -231,7 +231,9 @@ class Setter:
         """Beyond the rating: what comes next, where it ends, and who sets that."""
         if not action.beyond or not action.on:
             return {}
-        most = self.limits.load_A(action.port, self.poll_loop.settings.modes, min(action.beyond, MOST_BEYOND))
+        most = self.limits.load_A(
+            action.port, self.poll_loop.settings.modes, min(action.beyond, self.limits.most_beyond(action.port))
+        )
         return {"next_A": action.next_A, "ceiling_A": most.value, "ceiling_by": most.whose}
 
     def _steady(self, action: SetLoad, shared: bool = False) -> Body:

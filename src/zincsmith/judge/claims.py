@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.model.claim import Claim, RuleChoice, StatedClaim
 from zincsmith.model.errors import InputError
-from zincsmith.model.figures import FIGURES, TESTS, have
+from zincsmith.model.figures import FIGURES, INVERTER, SET_POINTS, TESTS, have
 from zincsmith.model.label import Mode
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line
@@ -37,12 +37,28 @@ def all_claims(plate: Nameplate) -> list[Claim]:
     unfit = {words: suits(name, plate) for words, name in TESTS.items()}
     found = [*_outputs(plate), *_shared(plate), *_input(plate), *_whole(plate), *_published(plate)]
     found += [_stated(plate, n, one) for n, one in enumerate(plate.claims)]
+    found = [_elsewhere(claim, unfit) for claim in found]
     return [_settle(claim, plate, unfit.get(claim.procedure, "") == "") for claim in found]
 
 
 def _settle(claim: Claim, plate: Nameplate, testable: bool) -> Claim:
     kept = claim.kept and claim.key not in plate.dropped
     return replace(claim, kept=kept, procedure=claim.procedure if testable else NO_PROCEDURE)
+
+
+# Figures of a grid that another procedure finds, where the unit is none for a grid.
+ELSEWHERE = {
+    INVERTER: ("output_voltage", "efficiency", "input_current", "load_regulation", "line_regulation"),
+    SET_POINTS: ("line_regulation",),
+}
+
+
+def _elsewhere(claim: Claim, unfit: Mapping[str, str]) -> Claim:
+    """Tested by whichever procedure suits the unit."""
+    if not unfit.get(claim.procedure, ""):
+        return claim
+    other = next((name for name, figures in ELSEWHERE.items() if claim.figure in figures and not unfit[name]), None)
+    return claim if other is None else replace(claim, procedure=other)
 
 
 def conflicts(claims: Sequence[Claim]) -> list[tuple[Claim, ...]]:

@@ -58,13 +58,15 @@ OVERCURRENT = "overcurrent"
 DROPOUT = "dropout"
 SOAK = "thermal soak"
 SET_POINTS = "set points"
+SURGE = "surge"
+INVERTER = "an output that alternates"
 OVERVOLTAGE = "over-voltage protection"
 # What a claim says it is tested by -> the procedure.
 TESTS = {
     GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy", RIPPLE: "ripple",
     STEPS: "load_transient", TURN_ON: "turn_on", HOLD_UP: "hold_up", SHORT: "short_circuit",
     INRUSH: "inrush", SWITCHING: "switching_node", OVERCURRENT: "overcurrent", DROPOUT: "dropout", SOAK: "thermal_soak",
-    SET_POINTS: "cv_cc", OVERVOLTAGE: "overvoltage",
+    SET_POINTS: "cv_cc", INVERTER: "inverter_output", SURGE: "surge", OVERVOLTAGE: "overvoltage",
     CROSS: "cross_regulation", MODES: "usb_modes", SHARING: "port_sharing",
 }  # fmt: skip
 OUT = ("voltmeter",)
@@ -216,9 +218,11 @@ FIGURES = Figures({
                ("shown_current_error_percent",), SET_POINTS, ("load",)),
         Figure("crossover_lack", "Lack at the corner of volts and amps", "1", "plain", "most", "output",
                ("crossover_lack",), SET_POINTS, ("load", "voltmeter")),
-        Figure("output_frequency", "Output frequency", "Hz", "plain", "band", roles=("power_meter",)),
-        Figure("voltage_thd", "Total harmonic distortion of the output", "1", "plain", "most", roles=("power_meter",)),
-        Figure("surge_power", "Surge power", "W", "power", "least", roles=("load",)),
+        Figure("output_frequency", "Output frequency", "Hz", "plain", "band", "output", ("output_frequency",),
+               INVERTER, ("output_power_meter",)),
+        Figure("voltage_thd", "Total harmonic distortion of the output", "1", "plain", "most", "output",
+               ("voltage_thd",), INVERTER, ("output_power_meter",)),
+        Figure("surge_power", "Surge power", "W", "power", "least", "output", ("surge_power",), SURGE, ("load",)),
         Figure("hot_spot", "Hottest part", "degC", "temperature", "most", "output",
                ("hot_spot",), SOAK, ("thermometer",)),
         Figure("case_temperature", "Case temperature", "degC", "temperature", "most", "output",

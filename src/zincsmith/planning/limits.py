@@ -114,7 +114,7 @@ class Limits:
         if action.port not in self.loads_most:
             raise LimitError(f"the plan wants a load at {action.port!r}; the unit has no such output")
         at = f"load at {action.port}" if action.port else "load"
-        ceiling = max(LOAD_CEILING, min(action.beyond, MOST_BEYOND))
+        ceiling = max(LOAD_CEILING, min(action.beyond, self.most_beyond(action.port)))
         if action.shorted and action.port not in self.shorts:
             raise LimitError(f"the plan wants the {at} shorted; the rig states no short input of it, and no contactor")
         by_contactor = self.shorts[action.port] if action.shorted else None
@@ -136,6 +136,13 @@ class Limits:
             after = {**drawn_A, action.port: action.current_A + pulses}
             for one in replace(self.envelope, modes=modes).beyond_together(after, ceiling * self.room_share):
                 raise LimitError(f"the plan goes too far: {one.words}")
+
+    def most_beyond(self, port: str = "") -> float:
+        """The greatest share of its rating that an output may be driven to: what its plate states for a moment, where
+        that is more."""
+        one = self.envelope.output(port)
+        rated_W = abs(one.voltage_V) * one.current_A
+        return max(MOST_BEYOND, (one.surge_W or 0.0) / rated_W if rated_W else 0.0)
 
     def load_A(self, port: str = "", modes: Mapping[str, Mode] = NO_MODES, ceiling: float = LOAD_CEILING) -> Bound:
         """The most that may be drawn from an output in the mode it is in, and by whom."""

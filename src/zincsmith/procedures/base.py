@@ -238,16 +238,21 @@ def fed_by_one_mains(plate: Nameplate) -> str:
 def fed_by_one_input(plate: Nameplate) -> str:
     """Why a procedure for one input, AC or DC, and DC outputs does not fit; empty when it does. One whose user sets its
     volts stands at the upper end of its range meanwhile."""
+    if unfit := fed_by_one_source(plate):
+        return unfit
+    for port in (p for p in ports_of(plate) if p.side == "out"):
+        if port.kind != "dc" or not any(m.law in ("fixed", "adjustable") and m.voltage_V[1] for m in port.modes):
+            return "no procedure yet for this kind of output"
+    return ""
+
+
+def fed_by_one_source(plate: Nameplate) -> str:
+    """Why a procedure for one input, and whatever it gives, does not fit; empty when it does."""
     ports = ports_of(plate)
     fed, given = ([p for p in ports if p.side == side] for side in ("in", "out"))
     if not fed or not given:
         return "the nameplate states no input or no output yet"
-    if len(fed) > 1:
-        return "no procedure yet for a unit with several inputs"
-    for port in given:
-        if port.kind != "dc" or not any(m.law in ("fixed", "adjustable") and m.voltage_V[1] for m in port.modes):
-            return "no procedure yet for this kind of output"
-    return ""
+    return "no procedure yet for a unit with several inputs" if len(fed) > 1 else ""
 
 
 def fed_with_fixed_outputs(plate: Nameplate) -> str:

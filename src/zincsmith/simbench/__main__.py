@@ -12,8 +12,8 @@ from pathlib import Path
 from zincsmith.simbench.imperfect import Imperfections, drawn
 from zincsmith.simbench.scpi import ScpiError
 from zincsmith.simbench.server import FAULTS, MISHAPS, TYPO, Bench
-from zincsmith.simbench.units.dcdc import read_unit
 from zincsmith.simbench.units.defect import KINDS as DEFECTS
+from zincsmith.simbench.units.kinds import read_unit
 from zincsmith.simbench.world import World
 
 

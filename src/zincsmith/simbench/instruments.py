@@ -27,7 +27,7 @@ METERS = {
     ),
     "load": (
         Function("output_current", 0.05, 0.025, 0.001, (1.0, 5.0, 20.0)),
-        Function("load_voltage", 0.05, 0.05, 0.004, (60.0,)),
+        Function("load_voltage", 0.05, 0.05, 0.004, (60.0, 600.0)),
     ),
     "voltmeter": (Function("output_voltage", 0.02, 0.005, 0.0004, (6.0, 60.0, 600.0)),),
     "node_voltmeter": (Function("node_voltage", 0.05, 0.02, 0.001, (60.0, 600.0)),),
@@ -35,6 +35,13 @@ METERS = {
         Function("second_input_voltage", 0.1, 0.1, 0.002, VOLTAGE_RANGES),
         Function("second_input_current", 0.2, 0.1, 0.004, (0.2, 2.0, 5.0)),
         Function("second_input_power", 0.2, 0.1, 0.004, (15.0, 75.0, 600.0)),
+    ),
+    "output_power_meter": (
+        Function("output_real_power", 0.1, 0.05, 0.004, (600.0,)),
+        Function("output_frequency", 0.0, 0.02, 0.001, (100.0,)),
+        Function("output_thd", 0.0, 0.1, 0.01, (1.0,)),
+        Function("output_crest", 0.0, 0.2, 0.01, (3.0,)),
+        Function("output_dc", 0.0, 0.1, 0.01, (10.0,)),
     ),
     "second_voltmeter": (Function("second_output_voltage", 0.05, 0.02, 0.001, (6.0, 60.0, 600.0)),),
     "ammeter": (
@@ -49,10 +56,11 @@ METERS = {
 }
 DIRECT = (  # the same meter at an input of direct current
     Function("input_voltage", 0.03, 0.02, 0.002, (6.0, 15.0, 60.0, 150.0)),
-    Function("input_current", 0.05, 0.03, 0.002, (0.01, 0.1, 1.0, 5.0, 20.0)),
-    Function("input_power", 0.08, 0.04, 0.002, (0.1, 1.0, 5.0, 15.0, 75.0, 300.0)),
+    Function("input_current", 0.05, 0.03, 0.002, (0.01, 0.1, 1.0, 5.0, 20.0, 60.0, 120.0)),
+    Function("input_power", 0.08, 0.04, 0.002, (0.1, 1.0, 5.0, 15.0, 75.0, 300.0, 1200.0)),
     *METERS["power_meter"][3:],
 )
+STRONGEST_A = 80.0  # of the source of direct current
 GREAT = Function("output_current", 0.05, 0.025, 0.001, (1.0, 5.0, 20.0, 60.0))
 OF_ITSELF = (  # what the source reads of what it gives: a poor meter
     Function("input_voltage", 0.5, 0.3, 0.01, (300.0,)),
@@ -68,6 +76,7 @@ IDENTITIES = {
     "thermometer": "PELLMOOR,T2,SIM005,1.0",
     "node_voltmeter": "FENNHOLLOW,M7,SIM011,1.0",
     "second_power_meter": "CALDERWICK,P1,SIM012,1.0",
+    "output_power_meter": "CALDERWICK,P3,SIM013,1.0",
     "second_voltmeter": "FENNHOLLOW,M4,SIM013,1.0",
     "ammeter": "PELLMOOR,A2,SIM014,1.0",
     "base_load": "OSMARY,B4,SIM015,1.0",
@@ -200,7 +209,7 @@ def load(world: World, port: str = "") -> Interpreter:
     for header, name, low, high in (
         ("RESistance", "resistance_ohm", 0.05, 1e5),
         ("VOLTage", "voltage_V", 0.0, 150.0),
-        ("POWer", "power_W", 0.0, 300.0),
+        ("POWer", "power_W", 0.0, 900.0),
     ):
         box.on(f"{header}[:LEVel]", level(name, low, high))
         box.on(f"{header}[:LEVel]?", lambda _, n=name: render(getattr(state, n)))  # type: ignore[misc]
@@ -314,6 +323,14 @@ def second_power_meter(world: World) -> Interpreter:
     return box
 
 
+def output_power_meter(world: World) -> Interpreter:
+    """At an output that alternates."""
+    box = Interpreter(IDENTITIES["output_power_meter"])
+    meters = [Meter("output_power_meter", f, world) for f in METERS["output_power_meter"]]
+    box.on("FETCh[:ALL]?", lambda _: ",".join(render(one.read()) for one in meters))
+    return box
+
+
 def second_voltmeter(world: World, port: str = "") -> Interpreter:
     return _one_reading("second_voltmeter", VOLTS, world, port, "VOLTage:RANGe")
 
@@ -369,7 +386,7 @@ def dc_source(world: World) -> Interpreter:
         world.changed()
 
     def amps(text: str) -> None:
-        source.limit_A = number(text, 0.0, 10.0)
+        source.limit_A = number(text, 0.0, STRONGEST_A)
         world.changed()
 
     def output(text: str) -> None:
@@ -452,6 +469,7 @@ MAKERS: dict[str, Callable[..., Interpreter]] = {
     "load_switch": load_switch,
     "contactor": contactor,
     "second_power_meter": second_power_meter,
+    "output_power_meter": output_power_meter,
     "second_voltmeter": second_voltmeter,
     "ammeter": ammeter,
     "ac_voltmeter": ac_voltmeter,

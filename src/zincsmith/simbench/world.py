@@ -10,6 +10,7 @@ from functools import partial
 
 from zincsmith.simbench.imperfect import Imperfections, reactive_W
 from zincsmith.simbench.units.adapter import Adapter
+from zincsmith.simbench.units.inverter import Inverter
 from zincsmith.simbench.units.parameters import Display
 from zincsmith.simbench.units.rails import Ports
 
@@ -19,6 +20,7 @@ CONTACT_OHM = 0.03  # of a contactor with its leads
 ROOM = "room"
 SOFT_STEP_S = 0.05  # how often a source that gives way is looked at anew
 SHUNT_OHM, SHUNT_OFF, SHUNT_PER_W = 0.01, 0.002, 50e-6  # as marked; off by; rises by, a watt
+OF_AN_INVERTER = ("output_real_power", "output_frequency", "output_thd", "output_crest", "output_dc")
 SWITCH_OHM, SWITCH_EDGE_S, SWITCH_RATE_OFF = 16.0, 60e-9, 0.002  # of the load switch; its generator is a little off
 BANK_OHM = (38.4, 19.2, 9.6, 4.8)  # 15, 30, 60 and 120 W at 24 V
 MOST_A = 20.0  # what an electronic load takes at most
@@ -259,6 +261,16 @@ class World:
         set_to = load.current_A * (1.0 + self.imperfect.load_set) if load.on else 0.0
         return set_to * min(1.0, volts / LEAST_LOAD_V)
 
+    def _alternates(self, quantity: str) -> float:
+        """What a power meter at an output that alternates reads; its loads are resistances."""
+        unit = self.unit
+        if not isinstance(unit, Inverter):
+            return 0.0
+        return {
+            "output_real_power": unit.output_V * unit.current_A, "output_frequency": unit.frequency_Hz,
+            "output_thd": unit.thd, "output_crest": unit.crest, "output_dc": unit.offset_V,
+        }[quantity]  # fmt: skip
+
     def output_of(self, port: str) -> tuple[float, float]:
         """(V, A) of an output as its terminals have them."""
         rails = self.unit.rails
@@ -344,6 +356,8 @@ class World:
         quantity, _, port = quantity.partition("@")
         if quantity == "spot_temperature":
             return self.spot_degC(port)
+        if quantity in OF_AN_INVERTER:
+            return self._alternates(quantity)
         unit, volts = self.unit, self.input_V
         port = port if port in self.ports else self.ports[0]  # a node lies at none of them
         if quantity == "power_factor":

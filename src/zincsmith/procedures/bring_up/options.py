@@ -8,6 +8,8 @@ from typing import ClassVar, Literal
 
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import LINES, Line, Options
+from zincsmith.model.unit import Nameplate
+from zincsmith.procedures.base import fed_by_one_source
 from zincsmith.procedures.fields import Choosing, Field, Typing, between, check_lines, lines_words, read_line, times
 from zincsmith.procedures.planning import Facts, Planned, Refit
 
@@ -65,6 +67,10 @@ class BringUpOptions(Planned):
         between(1.0, 600.0, step_s=self.step_s)
         if not 0.0 < self.light_load_percent <= 100.0:
             raise InputError("must lie above 0 and up to 100 %", key="part.light_load_percent")
+
+    @classmethod
+    def suits(cls, plate: Nameplate) -> str:
+        return fed_by_one_source(plate)
 
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:

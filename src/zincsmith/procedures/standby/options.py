@@ -10,7 +10,9 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.model.scope import Stood
+from zincsmith.model.unit import Nameplate
 from zincsmith.procedures import fields
+from zincsmith.procedures.base import fed_by_one_source
 from zincsmith.procedures.fields import LONGEST_S, Choosing, Field, Typing, between, check_lines, read_number, times
 from zincsmith.procedures.planning import Facts, Planned, Refit
 
@@ -67,6 +69,10 @@ class StandbyOptions(Planned):
             raise InputError("15 min at least, and no more than at_most_s", key="part.at_least_s")
         if not 0.0 <= self.leakage_W <= 10.0:
             raise InputError("must lie between 0 and 10 W", key="part.leakage_W")
+
+    @classmethod
+    def suits(cls, plate: Nameplate) -> str:
+        return fed_by_one_source(plate)
 
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:

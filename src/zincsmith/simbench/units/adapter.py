@@ -32,6 +32,7 @@ from zincsmith.simbench.units.rails import Rails
 from zincsmith.simbench.units.rectifier import STEPS, Intake, Rectifier
 
 NOTHING = Intake(0.0, 0.0, 0.0)
+MEETS = 4  # times round, until load and output agree
 APART_S = 5.0  # an overload that comes so long after the last is another one
 LIMITING = ("constant current", "foldback", "constant power")
 PEAK = 3.0  # times the limit: what a converter gives at most before its protection acts
@@ -299,6 +300,9 @@ class Adapter:
             return
         self._overloaded_s = 0.0
         aimed = share * self.regulated_V(input_V, wanted, self.core_degC)
+        for _ in range(MEETS):  # what is drawn depends on the volts that are left
+            wanted = at(aimed)
+            aimed = share * self.regulated_V(input_V, wanted, self.core_degC)
         held = self._held(input_V, hertz, at, aimed)
         self._supply(input_V, hertz, wanted if held == aimed else at(held), held)
         if self.core_degC > self.thermal.shutdown_degC:
@@ -358,7 +362,11 @@ class Adapter:
                 amps, at_V = self._crossing(at, volts, lambda _v: PEAK * limit)
                 self._supply(input_V, hertz, amps, at_V)
                 return
-            self._supply(input_V, hertz, amps, max(0.0, self.regulated_V(input_V, amps, self.core_degC)))
+            left = max(0.0, self.regulated_V(input_V, amps, self.core_degC))
+            for _ in range(MEETS):
+                amps = at(left)
+                left = max(0.0, self.regulated_V(input_V, amps, self.core_degC))
+            self._supply(input_V, hertz, amps, left)
         elif kind in LIMITING:
             amps, volts = self._limited(at, volts, limit, kind)
             self._supply(input_V, hertz, amps, volts)

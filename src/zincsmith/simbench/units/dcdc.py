@@ -8,12 +8,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 from zincsmith.simbench.units.adapter import Adapter
-from zincsmith.simbench.units.bench_supply import BenchSupply
-from zincsmith.simbench.units.parameters import Stage, read_sections
+from zincsmith.simbench.units.parameters import Stage
 from zincsmith.simbench.units.rectifier import Intake, Rectifier
 
 
@@ -81,11 +79,3 @@ class DcStage(Adapter):
         return max(low, min(volts, input_V - s.passes_less_V))
 
     _fed_V = 0.0
-
-
-def read_unit(file: Path) -> Adapter:
-    """The physics of a unit of whichever kind its file describes; a missing or unknown key is a ValueError."""
-    sections = read_sections(file)
-    kinds: dict[str, type[Adapter]] = {"stage": DcStage, "supply": BenchSupply}
-    kind = next((made for section, made in kinds.items() if section in sections), Adapter)
-    return kind(**sections)

@@ -127,6 +127,26 @@ class Supply:
 
 
 @dataclass(frozen=True)
+class Alternating:
+    """Of an inverter: the frequency and how far it is off, odd orders as shares of the fundamental without load and
+    what the limit adds, a direct part. Below ``search_below_W`` it is on for ``search_s`` every ``search_period_s``; up
+    to ``surge_W`` it gives more than its limit until its protection acts."""
+
+    frequency_Hz: float
+    frequency_ppm: float = 0.0
+    third: float = 0.005
+    third_at_limit: float = 0.015
+    fifth: float = 0.004
+    fifth_at_limit: float = 0.01
+    offset_V: float = 0.0
+    search_below_W: float = 0.0
+    search_s: float = 0.2
+    search_period_s: float = 1.0
+    search_rest_W: float = 0.5
+    surge_W: float = math.inf
+
+
+@dataclass(frozen=True)
 class Corrector:
     """Boost power factor correction: in above ``from_W`` of converter power, out below ``until_W``."""
 
@@ -227,7 +247,10 @@ FED_BY = ("mains", "stage", "supply")  # one of them
 KINDS = ("constant current", "foldback", "hiccup", "latching", "constant power", "shutdown", "none")
 
 
-OPTIONAL = ("corrector", "burst", "protection", "ripple", "response", "inrush", "switch", "ageing", "display", "parts")
+OPTIONAL = (
+    "alternating", "corrector", "burst", "protection", "ripple", "response", "inrush", "switch", "ageing", "display",
+    "parts",
+)  # fmt: skip
 SECTIONS: dict[str, Any] = {
     "output": Output,
     "losses": Losses,
@@ -236,6 +259,7 @@ SECTIONS: dict[str, Any] = {
     "mains": Rectifier,
     "stage": Stage,
     "supply": Supply,
+    "alternating": Alternating,
     "corrector": Corrector,
     "burst": Burst,
     "protection": Protection,

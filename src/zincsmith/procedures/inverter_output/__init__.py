@@ -1,0 +1,1 @@
+"""Outputs that alternate: volts, frequency, distortion, crest and direct part over load and input, and efficiency."""
