@@ -46,7 +46,7 @@ def test_procedures_say_what_they_need(command: Command) -> None:
         "power_factor_regimes",
         "display_accuracy", "harmonics", "standby", "hands_in", "another_configuration", "ripple",
         "load_transient", "turn_on", "hold_up", "inrush", "short_circuit", "switching_node", "ripple_by_voltmeter",
-        "overcurrent", "overload_endurance", "overvoltage", "surge", "dropout", "power_envelope", "thermal_soak",
+        "overcurrent", "overload_endurance", "overvoltage", "surge_load", "dropout", "power_envelope", "thermal_soak",
     ]  # fmt: skip
     assert "load" in found[3]["needs"]
     assert "bring_up" in command("procedures").stdout

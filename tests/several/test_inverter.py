@@ -22,7 +22,7 @@ from zincsmith.planning.composer import compose
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.inverter_output.options import InverterOptions
-from zincsmith.procedures.surge.options import SurgeOptions
+from zincsmith.procedures.surge_load.options import SurgeOptions
 from zincsmith.simbench.units.inverter import Inverter
 from zincsmith.simbench.units.kinds import read_unit as read_physics
 from zincsmith.simbench.world import World
@@ -108,7 +108,7 @@ def test_a_composed_plan_has_what_suits_it_and_every_claim_somebody_who_tests_it
     unit, rig = read_unit(EXAMPLES / "units" / f"{UNIT[0]}.toml"), read_rig(EXAMPLES / "rigs" / f"{UNIT[1]}.toml")
     names = [p.procedure for p in compose(unit, rig)[0].parts]
     assert {"bring_up", "inverter_output", "standby"} <= set(names)
-    assert not {"static_grid", "dropout", "surge", "harmonics"} & set(names)
+    assert not {"static_grid", "dropout", "surge_load", "harmonics"} & set(names)
     assert all(claim.procedure for claim in claims_of(unit.nameplate))
     too_much = replace(unit.nameplate.output, surge_W=None, surge_s=None)
     plain = replace(unit, nameplate=replace(unit.nameplate, outputs=(too_much,)))

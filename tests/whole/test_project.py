@@ -17,7 +17,10 @@ from zincsmith.simbench.instruments import METERS, OF_THE_UNIT
 from zincsmith.simbench.units.kinds import read_unit as read_physics
 
 EXAMPLES = ROOT / "examples"
-FURTHER = ("second_power_meter", "second_voltmeter", "ac_voltmeter", "ammeter", "node_voltmeter", "spot_thermometer")
+FURTHER = (
+    "output_power_meter", "second_power_meter", "second_voltmeter", "ac_voltmeter", "ammeter", "node_voltmeter",
+    "spot_thermometer",
+)  # fmt: skip
 SET_BY_ITS_USER = ("lathom-lb303",)  # its own closed forms are in tests/several/test_set_points.py
 STANDINS = sorted(f.stem for f in (EXAMPLES / "standins").glob("*.toml"))
 

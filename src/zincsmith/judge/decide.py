@@ -145,7 +145,7 @@ def _decide(claim: Claim, rig: Rig, wired: list[Finding], moved: list[Finding]) 
     return Decision(
         claim,
         verdict_of(share),
-        verdict_of(_expanded(worst[1]) / allowed),
+        verdict_of(_expanded(worst[1]) / max(allowed, 1e-12)),
         expanded,
         error,
         allowed,

@@ -66,7 +66,7 @@ TESTS = {
     GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy", RIPPLE: "ripple",
     STEPS: "load_transient", TURN_ON: "turn_on", HOLD_UP: "hold_up", SHORT: "short_circuit",
     INRUSH: "inrush", SWITCHING: "switching_node", OVERCURRENT: "overcurrent", DROPOUT: "dropout", SOAK: "thermal_soak",
-    SET_POINTS: "cv_cc", INVERTER: "inverter_output", SURGE: "surge", OVERVOLTAGE: "overvoltage",
+    SET_POINTS: "cv_cc", INVERTER: "inverter_output", SURGE: "surge_load", OVERVOLTAGE: "overvoltage",
     CROSS: "cross_regulation", MODES: "usb_modes", SHARING: "port_sharing",
 }  # fmt: skip
 OUT = ("voltmeter",)

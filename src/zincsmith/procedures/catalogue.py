@@ -50,7 +50,7 @@ SHIPPED = (
     "overcurrent",
     "overload_endurance",
     "overvoltage",
-    "surge",
+    "surge_load",
     "dropout",
     "power_envelope",
     "thermal_soak",

@@ -27,6 +27,7 @@ from zincsmith.simbench.instruments import (
 from zincsmith.simbench.scpi import Interpreter, ScpiError
 from zincsmith.simbench.units.adapter import Adapter
 from zincsmith.simbench.units.defect import KINDS as DEFECTS
+from zincsmith.simbench.units.inverter import Inverter
 from zincsmith.simbench.units.parameters import Ageing
 from zincsmith.simbench.world import World
 
@@ -102,6 +103,7 @@ class Bench:
         places = dict.fromkeys(AT_PORTS, self.world.ports) | dict.fromkeys(AT_NODES, self.world.nodes)
         places |= dict.fromkeys(AT_SPOTS, self.world.spots)
         absent = set(OF_THE_UNIT) if self.world.unit.display is None else set()
+        absent |= set() if isinstance(self.world.unit, Inverter) else {"output_power_meter"}
         for role, make in ((r, m) for r, m in MAKERS.items() if r not in absent):
             for place in places.get(role, ()):
                 if role == "unit_interface" and not can_be_set(self.world, place):

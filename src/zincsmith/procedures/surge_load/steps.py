@@ -18,9 +18,9 @@ from zincsmith.procedures.beginning import COMES_UP_S, gate
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.ports import at_load, draw, idle, ramp
 from zincsmith.procedures.rows import carrying
-from zincsmith.procedures.surge.options import SurgeOptions
+from zincsmith.procedures.surge_load.options import SurgeOptions
 
-NAME = "surge"
+NAME = "surge_load"
 USUAL_S = 1.0  # where the plate does not say for how long
 HALF, HELD = 50.0, 0.9  # percent of the load before and after; of nominal volts
 OUTPUT = ("output_voltage", "output_current", "output_real_power")

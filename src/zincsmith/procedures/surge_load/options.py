@@ -26,7 +26,7 @@ class SurgeOptions(BeyondRating):
     """From half its load to the watts that its plate states for a moment, for that moment, and back; ``repeats`` with
     rest between."""
 
-    procedure: Literal["surge"] = "surge"
+    procedure: Literal["surge_load"] = "surge_load"
     lines: tuple[Line, ...] = LINES[:1]
     repeats: int = 3
     rest_s: float = 30.0
