@@ -23,6 +23,13 @@ WORDS = {
     "output_ac_voltage": "V AC / V",
     "panel_voltage": "shown / V",
     "panel_current": "shown / A",
+    "readback_voltage": "by itself / V",
+    "readback_current": "by itself / A",
+    "output_real_power": "W out / W",
+    "output_frequency": "f / Hz",
+    "output_thd": "THD / 1",
+    "output_crest": "crest / 1",
+    "output_dc": "V DC / V",
 }
 
 Rows = Sequence[Point]

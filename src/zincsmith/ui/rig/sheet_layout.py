@@ -15,7 +15,7 @@ from zincsmith.model.rig import Lead, Rig
 from zincsmith.model.roles import OF_THE_UNIT
 from zincsmith.model.unit import Unit
 
-BOTTOM = ("voltmeter", "scope", "thermometer", "sink_controller", "lcr_meter")
+BOTTOM = ("voltmeter", "output_power_meter", "scope", "thermometer", "sink_controller", "lcr_meter")
 BESIDE = (
     "second_power_meter",
     "second_voltmeter",

@@ -105,7 +105,7 @@ class WiringSheet(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         t, p = theme(), QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        w = float(self.width())
+        w, h = float(self.width()), float(self.height())
         layout = self._layout()
         if self._rig is None or layout is None:
             ink.write(p, QRectF(self.rect()), "No rig yet", 16, 400, t.color("ink2"), ink.CENTRE)
@@ -116,9 +116,11 @@ class WiringSheet(QWidget):
         words = "Mains side: hands off while energised" if mains else "Input side"
         ink.write(p, QRectF(MARGIN_X, 4, 460, 20), words, 13, 600, t.color("alarm") if mains else t.color("ink2"))
         ink.hairline(p, QPointF(0, layout.divide), QPointF(w, layout.divide), t.color("alarm"), dashed=True)
-        ink.write(
-            p, QRectF(MARGIN_X, layout.divide + 5, w - 200, 20), self._output_words(self._rig), 13, 600, t.color("ink2")
-        )
+        alternates = self._unit is not None and any(o.type == "ac" for o in self._unit.nameplate.outputs)
+        if alternates:
+            p.fillRect(QRectF(0, layout.divide, w, h - layout.divide), t.color("alarm_ground"))
+        hue = t.color("alarm" if alternates else "ink2")
+        ink.write(p, QRectF(MARGIN_X, layout.divide + 5, w - 200, 20), self._output_words(self._rig), 13, 600, hue)
         flow = flow_of(self._unit, self._rig, self._line_V)
         self._input(p, layout, flow, self._rig)
         self._output(p, layout, flow, self._rig)
@@ -138,7 +140,8 @@ class WiringSheet(QWidget):
         ties = ", ".join(f"{e.node} earthed through {e.through}" for e in rig.earthed) or "nothing earthed"
         outputs = unit.nameplate.outputs if unit is not None else ()
         voltage = [one.name if len(outputs) > 1 else f"{one.voltage_V:g} V" for one in outputs]
-        return f"Output side: {', '.join([*voltage, ties])}"
+        live = ["both legs live: hands off"] if any(one.type == "ac" for one in outputs) else []
+        return f"Output side: {', '.join([*voltage, *live, ties])}"
 
     def _frame(self, p: QPainter, box: QRectF, name: str, there: bool) -> None:
         t = theme()
