@@ -186,3 +186,33 @@ def test_all_rails_together_go_until_the_converter_they_share_lets_go(goes: Goes
     assert one.number / 40.0 < share + 0.02, one.working.formula
     assert abs(one.number / 40.0 - share) < 0.1
     assert "let go" in one.working.formula
+
+
+def test_a_port_is_driven_beyond_each_of_its_modes_and_asked_again(goes: Goes) -> None:
+    """Drawn: a port goes off at 1.18 times what its mode has, and comes back at the volts that nobody asks for."""
+    part = OvercurrentOptions(lines=(MAINS,), step_percent=10.0, resolution_percent=5.0, repeats=1, rest_s=0.5,
+                              observe_s=1.5, recover_s=2.0, together=False)  # fmt: skip
+    _, closed, run = goes("quillfen-q65", "simulated-usb", (part,))
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    found = {(f.output, f.at.mode()): f for f in (j.finding for j in run.judged)
+             if f.name == "overcurrent" and f.value is not None}  # fmt: skip
+    drawn = {"5 V": 3.0, "9 V": 2.22, "12 V": 1.67}
+    for mode, amps in drawn.items():
+        one = found["C2", mode]
+        assert one.u is not None
+        assert one.number < 1.18 * amps < one.number + 2.5 * one.u, mode
+    assert {mode for port, mode in found if port == "C1"} == {"5 V", "9 V", "15 V", "20 V"}
+
+
+def test_rails_are_soaked_each_alone_and_together_at_the_same_input(goes: Goes) -> None:
+    part = ThermalSoakOptions(lines=(MAINS,), loads_percent=(100.0,), until="fitted", every_s=60.0, limit_degC=90.0,
+                              rails="each and together")  # fmt: skip
+    _, closed, run = goes("brindlow-of45", "simulated-three-rails", (part,))
+    assert closed.safe, closed.why
+    largest = {f.at.about: f for f in (j.finding for j in run.judged) if f.name == "largest_continuous_load"}
+    assert set(largest) == {"", "+5 V", "+12 V", "-12 V"}
+    assert {f.at.line_V for f in largest.values()} == {230.0}
+    assert largest["+12 V"].title == "Largest load for good, +12 V alone"
+    hot = [f.number for f in (j.finding for j in run.judged) if f.name == "hot_spot" and f.value is not None]
+    assert len(hot) == 4
+    assert max(hot) == hot[-1], "all together it is the hottest"

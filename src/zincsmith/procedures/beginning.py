@@ -12,7 +12,7 @@ from zincsmith.model.plan import Line
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.cautions import cautions_for, probing
-from zincsmith.procedures.ports import EMPTIES_PERCENT, ask, at_load, draw, idle
+from zincsmith.procedures.ports import EMPTIES_PERCENT, ask, asked_ports, at_load, draw, idle
 
 Stated = tuple[tuple[str, float], ...]
 SAFETY_CHECKS = "safety_checks"
@@ -67,6 +67,9 @@ def comes_back(ctx: Context, recover_s: float, line: Line, port: str, tripped: b
     yield Dwell(recover_s if tripped else 1.0, "does it come back?", period_s=POLL_S)
     if (yield from is_back(ctx, line, port)):
         return
+    yield from ask(ctx)  # a port that let go is back at the volts that nobody asks for
+    if port in asked_ports(ctx) and (yield from is_back(ctx, line, port)):
+        return
     yield from idle(ctx)
     yield Dwell(recover_s, "does it come back unloaded?", period_s=POLL_S)
     if (yield from is_back(ctx, line, port)):
@@ -78,6 +81,7 @@ def comes_back(ctx: Context, recover_s: float, line: Line, port: str, tripped: b
         yield from idle(ctx)
         yield SetSource(line.voltage_V, line.frequency_Hz, True)
         yield Dwell(COMES_UP_S, "output comes up", period_s=POLL_S)
+        yield from ask(ctx)
         if (yield from is_back(ctx, line, port, ((OFF_FOR, off_s),))):
             return
 

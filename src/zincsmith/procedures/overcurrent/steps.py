@@ -12,6 +12,7 @@ from zincsmith.model.actions import (
     Confirm,
     Dwell,
     Measure,
+    Note,
     Outcome,
     SetSource,
     Stage,
@@ -21,6 +22,7 @@ from zincsmith.model.actions import (
 from zincsmith.model.address import at_port
 from zincsmith.model.finding import Finding
 from zincsmith.model.plan import Line
+from zincsmith.model.port import UNPLUGGED, of_output
 from zincsmith.model.reading import Evidence
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Steps
@@ -40,7 +42,7 @@ from zincsmith.procedures.overcurrent.trials import (
     restart_load,
     without_trip,
 )
-from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, ramp
+from zincsmith.procedures.ports import RAMP_PERCENT, ask, asked_ports, at_load, draw, plugged_in, ramp
 from zincsmith.procedures.waveforms.findings import Named, OfCaptures, Seen
 from zincsmith.procedures.waveforms.intake import WORKS_FROM
 from zincsmith.procedures.waveforms.traces import Choices, Traces
@@ -82,10 +84,16 @@ class Overcurrent(OfCaptures):
             yield SetSource(line.voltage_V, line.frequency_Hz, True)
             yield Dwell(COMES_UP_S, "output comes up")
             for port in ctx.outputs:
-                about = replace(ctx, about=port if len(ctx.outputs) > 1 else "")
                 polled = {at_port(q, port) for q in ("output_voltage", "output_current")} <= ctx.polled
                 go = _of_a_port if polled and not ctx.load_by_hand else steps_by_hand
-                yield from go(about, options, line, port)
+                for about in _each_mode(replace(ctx, about=port if len(ctx.outputs) > 1 else ""), port):
+                    yield from ask(about)
+                    if port in asked_ports(ctx) and not (yield from is_back(about, line, port)):
+                        yield Note(f"{port} does not give {about.modes[port]}: it is not loaded beyond it")
+                        continue
+                    yield from go(about, options, line, port)
+                if port in asked_ports(ctx):
+                    yield from plugged_in(ctx)
             if options.together and len(ctx.outputs) > 1:
                 yield from together(ctx, options, line)
 
@@ -128,6 +136,14 @@ class Overcurrent(OfCaptures):
             *wanted,
             *(Named(name, title, "s", f[key], told) for key, name, title in more if f[key].value is not None),
         )
+
+
+def _each_mode(ctx: Context, port: str) -> list[Context]:
+    """As it stands; of a port that is asked for what it gives, in each of its modes, nothing plugged in elsewhere."""
+    if port not in asked_ports(ctx):
+        return [ctx]
+    modes = [m.name for m in of_output(ctx.envelope.output(port)).modes if m.law == "fixed"]
+    return [replace(ctx, modes={p: m if p == port else UNPLUGGED for p in asked_ports(ctx)}) for m in modes]
 
 
 def _of_a_port(ctx: Context, options: OvercurrentOptions, line: Line, port: str) -> Steps:

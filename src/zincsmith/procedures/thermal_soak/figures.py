@@ -121,16 +121,20 @@ def _largest(evidence: Evidence, plate: Nameplate) -> list[Finding]:
         more = (at_degC - room) if at_degC is not None and room is not None else 0.0
         finals = [one.final_degC for address in spots_of(warm) if (one := warming(warm, address)) is not None]
         kept = gone is None and bool(finals) and all(end is not None and end + more <= limit for end in finals)
-        by_line.setdefault(points[-1].at.line, []).append((points[-1].at.load_percent, kept, warm[-1]))
-    return [most for loads in by_line.values() if (most := _largest_of(loads)) is not None]
+        by_line.setdefault((points[-1].at.line, points[-1].at.about), []).append(
+            (points[-1].at.load_percent, kept, warm[-1])
+        )
+    found = [(loads[0][2].at.about, most) for loads in by_line.values() if (most := _largest_of(loads)) is not None]
+    return [replace(most, output=alone) if alone else most for alone, most in found]
 
 
 def _largest_of(loads: Sequence[tuple[float, bool, Point]]) -> Finding | None:
     kept, hot = ([row for row in loads if row[1] is way] for way in (True, False))
     limit, at_degC = (loads[0][2].at.fact(key) for key in (LIMIT, AT))
-    at = OperatingPoint((loads[0][2].at.feed,))
+    alone = loads[0][2].at.about
+    at = OperatingPoint((loads[0][2].at.feed,), about=alone)
     words = f"every spot under {limit:g} °C in a room of {at_degC:g} °C"
-    name, title = "largest_continuous_load", "Largest load for good"
+    name, title = "largest_continuous_load", f"Largest load for good{f', {alone} alone' if alone else ''}"
     if not kept:
         least = min(row[0] for row in hot)
         doubt = Doubt("no_load_small_enough", f"At {least:g} % load it already passes the limit.", "Try a lighter one.")
@@ -154,11 +158,11 @@ def _largest_of(loads: Sequence[tuple[float, bool, Point]]) -> Finding | None:
 
 
 def soaks(points: Iterable[Point]) -> list[list[Point]]:
-    """Points of one line and load, in their order."""
+    """Points of one line, load and output that was loaded alone, in their order."""
     found: dict[tuple[object, ...], list[Point]] = {}
     for point in points:
         if point.at.elapsed_s is not None and point.at.loaded:
-            found.setdefault(point.at.place, []).append(point)
+            found.setdefault((*point.at.place, point.at.about), []).append(point)
     return list(found.values())
 
 

@@ -21,6 +21,7 @@ FORM: tuple[Field, ...] = (
     fields.LINES,
     fields.LOADS,
     Choosing("Soaked at", "hottest_line", (("each line", False), ("the line that heats it most", True))),
+    Choosing("Several outputs", "rails", (("together", "together"), ("each alone before", "each and together"))),
     Choosing("Until", "until", (("under 1 K in 30 min", "steady"), ("its end is told within 2 K", "fitted"))),
     Choosing("A reading every", "every_s", times(30.0, 60.0, 300.0)),
     Choosing("For at most", "hours", tuple((f"{h:g} h", h) for h in (1.0, 3.0, 8.0))),
@@ -38,7 +39,8 @@ class ThermalSoakOptions(OnOutputs):
     tells its end within ``within_K`` (*fitted*); for ``hours`` at most. Above ``ceiling_degC`` of any spot the run
     ends. With ``limit_degC`` the largest of the loads up to the first that keeps every spot under it is looked for,
     to ``resolution_percent``; ``at_degC`` is the room it has to do so in, where that is not the one of the run. With
-    ``hottest_line`` the line at which most watts stay in the unit is looked for first, and soaked at alone."""
+    ``hottest_line`` the line at which most watts stay in the unit is looked for first, and soaked at alone. ``rails``:
+    of several outputs all of them together, or each alone before, at the same input."""
 
     procedure: Literal["thermal_soak"] = "thermal_soak"
     lines: tuple[Line, ...] = LINES[:1]
@@ -52,6 +54,7 @@ class ThermalSoakOptions(OnOutputs):
     at_degC: float | None = None
     resolution_percent: float = 10.0
     hottest_line: bool = False
+    rails: Literal["together", "each and together"] = "together"
 
     form: ClassVar[tuple[Field, ...]] = FORM
     chosen_only: ClassVar[str] = "it heats the unit for hours, and somebody stays near it"

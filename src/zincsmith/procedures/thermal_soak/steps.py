@@ -82,14 +82,18 @@ class ThermalSoak(Procedure):
         lines = ctx.reachable(options.lines)
         if options.hottest_line and len(lines) > 1 and {"input_power", "output_voltage"} <= ctx.measured:
             lines = ((yield from _hottest_line(ctx, lines, max(options.loads_percent))),)
+        alone = ctx.outputs if options.rails == "each and together" and len(ctx.outputs) > 1 else ()
         for line in lines:
             yield SetSource(line.voltage_V, line.frequency_Hz, True)
             yield Dwell(COMES_UP_S, "output comes up")
-            ends = {}
-            for load in options.loads_percent:
-                ends[load] = yield from _soak(ctx, options, line, load, spots)
-            if options.limit_degC is not None:
-                yield from _largest(ctx, options, line, spots, ends)
+            for port in (*alone, ""):  # rails are compared at the same input
+                about = replace(ctx, about=port)
+                ends = {}
+                for load in options.loads_percent:
+                    ends[load] = yield from _soak(about, options, line, load, spots)
+                if options.limit_degC is not None:
+                    yield from _largest(about, options, line, spots, ends)
+                yield from idle(ctx)
 
     def tidy(self, ctx: Context) -> Steps:
         """Leave the unit at no load."""
@@ -108,7 +112,8 @@ def _soak(
     ctx: Context, options: ThermalSoakOptions, line: Line, load: float, spots: Sequence[str]
 ) -> Generator[Action, Outcome, float | None]:
     """One load until it stands; returns where its hottest spot ends, None where nobody can tell or it shut down."""
-    yield Stage("Thermal soak", f"{line.words}, {load:g} % load, {options.hours:g} h at most")
+    whose = f"{ctx.about} alone, " if ctx.about else ""
+    yield Stage("Thermal soak", f"{line.words}, {whose}{load:g} % load, {options.hours:g} h at most")
     yield from ramp(ctx, (*(p for p in RAMP_PERCENT if p < load), load))
     yield Dwell(1.0, "loaded", origin=True)  # taken up again, it is warmed for as long as it had been
     names = (*(q for q in everywhere(ctx, BESIDE) if q in ctx.polled), *spots)

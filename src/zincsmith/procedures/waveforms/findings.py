@@ -10,7 +10,8 @@ import numpy as np
 from zincsmith.analysis.uncertainty import factor_of
 from zincsmith.model.capture import BEFORE, Capture, CaptureChannel, time_unit
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
-from zincsmith.model.operating_point import OperatingPoint
+from zincsmith.model.operating_point import Mode, OperatingPoint
+from zincsmith.model.port import gives_nothing, seen_from
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import Evidence, Point, Samples
 from zincsmith.model.unit import Nameplate
@@ -123,7 +124,14 @@ class OfCaptures(Procedure):
                 for port in self.ports_in(capture):
                     own = point.seen_from(port)
                     worked = self._worked(own, capture, port, quiet, evidence, nameplate)
-                    place = (port, own.at.at_place, own.at.configuration, own.at.state, capture.said.get("record"))
+                    place = (
+                        port,
+                        own.at.at_place,
+                        own.at.mode(),
+                        own.at.configuration,
+                        own.at.state,
+                        capture.said.get("record"),
+                    )
                     places.setdefault(place, []).append(Seen(own, capture, worked))
         return [one for place, seen in places.items() for one in self._of(str(place[0]), seen)]
 
@@ -180,7 +188,8 @@ class OfCaptures(Procedure):
                 _KNOWN.pop(next(iter(_KNOWN)))
             traces = traces_from(capture, evidence.traces, port)
             backgrounds = [traces_from(one, evidence.traces, port) for one in quiet]
-            choices = choices_of(capture.said, nominal_V(plate, port), line_Hz(point.at), rated_A(plate, port))
+            seen = in_mode(plate, port, point)
+            choices = choices_of(capture.said, nominal_V(seen, port), line_Hz(point.at), rated_A(seen, port))
             found = self.work_out(traces, choices, backgrounds)
             stood = [f"{name} {words}" for name, words in capture.said.items() if name.endswith(BEFORE)]
             facts = "; ".join((*(_fact(name, fact) for name, fact in found.facts.items()), *stood))
@@ -194,7 +203,7 @@ class OfCaptures(Procedure):
         self, point: Point, capture: Capture, port: str, quiet: Sequence[Capture], plate: Nameplate
     ) -> tuple[object, ...]:
         """Everything that its figures depend on."""
-        hertz = line_Hz(point.at)
+        hertz, plate = line_Hz(point.at), in_mode(plate, port, point)
         return (
             self.name, self.version, _key(capture), tuple(map(_key, quiet)), port, nominal_V(plate, port),
             rated_A(plate, port), hertz,
@@ -239,7 +248,7 @@ class OfCaptures(Procedure):
         return Finding(
             name, one.title, figure.value, one.unit, figure.u,
             factor_of(contributions, None) if figure.u is not None else None, None,
-            replace(at.at_place, configuration=at.configuration, state=at.state),
+            replace(at.at_place, configuration=at.configuration, state=at.state, modes=_own_mode(at)),
             Working(note, ("load / %", "value", *RECORDED), rows, each.worked.facts), contributions, doubts,
             output=port,
         )  # fmt: skip
@@ -326,6 +335,16 @@ def _ports_of(capture: Capture, quantity: str) -> tuple[str, ...]:
     if not capture.channels:
         return (capture.said.get("port", ""),)
     return tuple(dict.fromkeys(c.port for c in capture.channels if c.quantity == quantity))
+
+
+def _own_mode(at: OperatingPoint) -> tuple[tuple[str, Mode], ...]:
+    return (("", at.mode()),) if at.mode() else ()
+
+
+def in_mode(plate: Nameplate, port: str, point: Point) -> Nameplate:
+    """The plate of an output in the mode that it was in, as it sees itself."""
+    mode = point.at.mode()
+    return seen_from(plate, port, mode) if mode and not gives_nothing(mode) else plate
 
 
 def nominal_V(plate: Nameplate, port: str) -> float | None:
