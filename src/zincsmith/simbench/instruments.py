@@ -27,7 +27,7 @@ METERS = {
     ),
     "load": (
         Function("output_current", 0.05, 0.025, 0.001, (1.0, 5.0, 20.0)),
-        Function("load_voltage", 0.05, 0.05, 0.004, (60.0, 600.0)),
+        Function("load_voltage", 0.05, 0.05, 0.004, (60.0,)),
     ),
     "voltmeter": (Function("output_voltage", 0.02, 0.005, 0.0004, (6.0, 60.0, 600.0)),),
     "node_voltmeter": (Function("node_voltage", 0.05, 0.02, 0.001, (60.0, 600.0)),),
@@ -60,8 +60,10 @@ DIRECT = (  # the same meter at an input of direct current
     Function("input_power", 0.08, 0.04, 0.002, (0.1, 1.0, 5.0, 15.0, 75.0, 300.0, 1200.0)),
     *METERS["power_meter"][3:],
 )
+HIGH_V = 60.0  # of the unit's output: above it the load is one for mains
 STRONGEST_A = 80.0  # of the source of direct current
 GREAT = Function("output_current", 0.05, 0.025, 0.001, (1.0, 5.0, 20.0, 60.0))
+HIGH = Function("load_voltage", 0.05, 0.05, 0.004, (600.0,))
 OF_ITSELF = (  # what the source reads of what it gives: a poor meter
     Function("input_voltage", 0.5, 0.3, 0.01, (300.0,)),
     Function("input_current", 1.0, 0.5, 0.02, (5.0,)),
@@ -180,8 +182,9 @@ def power_meter(world: World) -> Interpreter:
 def load(world: World, port: str = "") -> Interpreter:
     box, state = Interpreter(IDENTITIES["load"]), world.loads[port]
     great = world.unit.output.limit_A > MOST_A  # then there is one of the greater kind
-    meter, volts = (Meter("load", (GREAT if great and f.quantity == "output_current" else f).at(port), world)
-                    for f in METERS["load"])  # fmt: skip
+    amps, across = METERS["load"]
+    meter = Meter("load", (GREAT if great else amps).at(port), world)
+    volts = Meter("load", (HIGH if world.unit.output.voltage_V > HIGH_V else across).at(port), world)
 
     def current(text: str) -> None:
         state.current_A = number(text, 0.0, 3.0 * MOST_A if great else MOST_A)

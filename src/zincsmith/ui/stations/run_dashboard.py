@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import QPoint, Signal
@@ -27,6 +28,7 @@ from zincsmith.showing.live import further_figures, live_figures, picked_figures
 from zincsmith.ui.captures_shown import fetch_from, shown_of
 from zincsmith.ui.connection.session import Session
 from zincsmith.ui.picked import keep_picked, picked_before
+from zincsmith.ui.widgets.entry_sheet import EntryRow, EntrySheet
 from zincsmith.ui.widgets.figures import Figures
 from zincsmith.ui.widgets.operating_map import Cell, OperatingMap
 from zincsmith.ui.widgets.panel import Panel, button, label
@@ -79,10 +81,10 @@ class Dashboard(QWidget):
         map_panel.body.addWidget(self.map, 1)
         grid.addWidget(map_panel, 3, 0)
         plot_panel = self._plot_panel = Panel()
-        self.plot, self.trace = Plot(*EFFICIENCY, tools=False), TraceView()
+        self.plot, self.trace, self.sheet = Plot(*EFFICIENCY, tools=False), TraceView(), EntrySheet()
         self.trace.said.connect(session.send)
         self.pictures = QStackedWidget()
-        for picture in (self.plot, self.trace):
+        for picture in (self.plot, self.trace, self.sheet):
             self.pictures.addWidget(picture)
         plot_panel.body.addWidget(self.pictures, 1)
         grid.addWidget(plot_panel, 3, 1)
@@ -129,10 +131,13 @@ class Dashboard(QWidget):
         """Everything where it belongs; where a capture has landed, the room of the map is its own, and more."""
         if self._enlarged:
             return
-        captured = self.pictures.currentWidget() is self.trace
+        captured = self.pictures.currentWidget() is not self.plot
+        filled = self.pictures.currentWidget() is self.sheet  # a sheet that is filled takes the room of what is live
         self._map_panel.setVisible(not captured)
+        self._live.setVisible(not filled)
         self._grid.addWidget(self._live, 2, 0, 1, 2)
-        self._grid.addWidget(self._plot_panel, 3, 0 if captured else 1, 1, 2 if captured else 1)
+        top, rows = (2, 2) if filled else (3, 1)
+        self._grid.addWidget(self._plot_panel, top, 0 if captured else 1, rows, 2 if captured else 1)
         for row, stretch in ((1, 3), (2, 3), (3, 6 if captured else 3)):
             self._grid.setRowStretch(row, stretch)
 
@@ -294,7 +299,11 @@ class Dashboard(QWidget):
         view = self.session.view
         point = next((p for p in reversed(view.points) if p.captures and p.captures[0].channels), None)
         here = point is not None and point.part == view.part and view.run is not None
-        wanted = self.trace if here else self.plot
+        rows = self._to_type(itinerary)
+        filled = not here and view.active and self.sheet.wanted(rows)
+        wanted = self.trace if here else self.sheet if filled else self.plot
+        if filled:
+            self.sheet.show_rows(rows, self._asked_cell(rows))
         if self.pictures.currentWidget() is not wanted:
             self.pictures.setCurrentWidget(wanted)
             self._place()
@@ -306,6 +315,34 @@ class Dashboard(QWidget):
         before = self.trace.shown
         if before is None or before.capture != shown.capture or (run is not None and before != shown):
             self.trace.show_capture(shown, fetch_from(self.session))
+
+    def _to_type(self, itinerary: Itinerary) -> list[EntryRow]:
+        """The points of the part under way that something is typed at, with what was typed by now."""
+        view = self.session.view
+        taken = {p.number: p for p in view.points}
+        coming = len(view.points) + 1
+        kept = {reading.id for point in view.points for reading in point.readings}
+        fresh = {r.address: r for _, r in view.entries if r.id not in kept}
+        mine = [p for p in itinerary.points if p.part == view.part and p.typed]
+        one_line = len({p.at.line for p in mine}) == 1
+        rows = []
+        for planned in mine:
+            point = taken.get(planned.number)
+            read = {r.address: r for r in point.readings} if point is not None else {}
+            read = fresh if planned.number == coming else read
+            told = {a: f"{r.value:g}" for a, r in read.items() if a in planned.typed and r.value is not None}
+            doubtful = point is not None and bool(self._doubts_of(point, itinerary))
+            at = replace(planned.at, feeds=()) if one_line and planned.at.draws else planned.at
+            words = at.words.replace(" load", "") or "background"
+            rows.append(EntryRow(planned.number, words, planned.typed, told, doubtful))
+        return rows
+
+    def _asked_cell(self, rows: list[EntryRow]) -> tuple[int, str] | None:
+        view = self.session.view
+        coming = len(view.points) + 1
+        if view.asked is None or not any(row.number == coming for row in rows):
+            return None
+        return coming, view.asked.quantity
 
     @staticmethod
     def _doubts_of(point: Point, itinerary: Itinerary) -> list[Doubt]:

@@ -62,16 +62,30 @@ class Figures(QWidget):
             p.drawLine(QPointF(left, box.top() + 15), QPointF(left + 14, box.top() + 15))
             left += 20
         head = QRectF(left, box.top() + 5, box.right() - left - 16, 20)
-        ink.write(p, head, figure.words, 13, 400, t.color("ink2"))
+        shown = ""
+        if figure.value is not None and figure.expanded:
+            shown = f"±{number(figure.expanded, decimals_for(figure.expanded, figure.value))}"
+        room = head.width() - (ink.width(shown, 12) + 8 if shown else 0)
+        ink.write(
+            p, QRectF(head.left(), head.top(), room, 20), _shortened(figure.words, room), 13, 400, t.color("ink2")
+        )
         base = QRectF(box.left() + 14, box.top() + 22, box.width() - 24, box.height() - 24)
         if figure.value is None:
             ink.write(p, base, "–", size, t.large_weight, t.color("ink2"))
             return
-        if figure.expanded:
-            shown = f"±{number(figure.expanded, decimals_for(figure.expanded, figure.value))}"
+        if shown:
             ink.write(p, head, shown, 12, 400, t.color("ink2"), ink.RIGHT)
         text = self._text(figure, figure.value)
         ink.write(p, base, text, size, t.large_weight, t.of(figure.kind))
         at = base.left() + ink.width(text, size, t.large_weight) + 6
         unit = QRectF(at, base.top() + 8, 50, base.height() - 4)
         ink.write(p, unit, figure.unit, 20, 400, t.of(figure.kind))
+
+
+def _shortened(words: str, room: float) -> str:
+    """A figure of one of several outputs goes by its unit's name and its own where both do not fit."""
+    if ink.width(words, 13) <= room or ", " not in words:
+        return words
+    what, _, port = words.rpartition(", ")
+    last = what.rpartition(" ")[2]
+    return f"{last[:1].upper()}{last[1:]}, {port}"

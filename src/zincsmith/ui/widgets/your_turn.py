@@ -180,7 +180,7 @@ class YourTurn(Panel):
         for row, (at, reading) in enumerate(reversed(entries[-4:])):
             unit = UNIT_WORDS.get(reading.unit, reading.unit)
             value = "could not be read" if reading.value is None else f"{reading.value:g} {unit}"
-            words = QUANTITIES[reading.quantity].words
+            words = QUANTITIES[reading.address].words
             if reading.id in first:
                 was = first[reading.id]
                 value += f"  (first {was:g})" if was is not None else "  (first not read)"
