@@ -61,12 +61,14 @@ SET_POINTS = "set points"
 SURGE = "surge"
 INVERTER = "an output that alternates"
 OVERVOLTAGE = "over-voltage protection"
+SIGNALS = "control signals"
 # What a claim says it is tested by -> the procedure.
 TESTS = {
     GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy", RIPPLE: "ripple",
     STEPS: "load_transient", TURN_ON: "turn_on", HOLD_UP: "hold_up", SHORT: "short_circuit",
     INRUSH: "inrush", SWITCHING: "switching_node", OVERCURRENT: "overcurrent", DROPOUT: "dropout", SOAK: "thermal_soak",
     SET_POINTS: "cv_cc", INVERTER: "inverter_output", SURGE: "surge_load", OVERVOLTAGE: "overvoltage",
+    SIGNALS: "control_signals",
     CROSS: "cross_regulation", MODES: "usb_modes", SHARING: "port_sharing",
 }  # fmt: skip
 OUT = ("voltmeter",)
@@ -167,6 +169,12 @@ FIGURES = Figures({
         Figure("no_load_power", "No-load power", "W", "power", "most", "input", ("no_load_power",), STANDBY, IN),
         Figure("quiescent_current", "Quiescent current", "A", "current", "most", "input",
                ("quiescent_current",), STANDBY, IN),
+        Figure("shutdown_current", "Input current, switched off", "A", "current", "most", "input",
+               ("shutdown_current",), SIGNALS, IN),
+        Figure("shutdown_power", "Input power, switched off", "W", "power", "most", "input",
+               ("shutdown_power",), SIGNALS, IN),
+        Figure("switched_off_voltage", "Volts left, switched off", "V", "voltage", "most", "output",
+               ("switched_off_voltage",), SIGNALS, OUT),
         Figure("ripple", "Ripple and noise, peak to peak", "V", "voltage", "most", "output",
                ("ripple",), RIPPLE, SCOPE),
         Figure("ripple_rms", "Ripple and noise, rms", "V", "voltage", "most", "output",

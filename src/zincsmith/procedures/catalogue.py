@@ -37,6 +37,7 @@ SHIPPED = (
     "display_accuracy",
     "harmonics",
     "standby",
+    "control_signals",
     "hands_in",
     "another_configuration",
     "ripple",

@@ -37,6 +37,7 @@ LATE_S = 2.0
 DRIFT = 0.03
 # What can go wrong with the world rather than with a line: FAULt bench,NAME.
 MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP", "BOUNCE", "NOPHASE", "TIP", "TIPBACK", "FAN", "WELD"}
+HELD = {"HELD OFF": True, "LET ON": False}  # at a terminal of the unit
 SERIES, CAPACITOR, SOFT, FALLEN = "SERIES ", "CAPACITOR ", "SOFT ", "FALLEN "
 MOST_ADDED_OHM, MOST_SOFT_OHM = 10.0, 200.0
 
@@ -252,7 +253,7 @@ class Bench:
     def inject(self, text: str) -> None:
         """``ROLE,FAULT`` for a line, ``ROLE,TYPO`` for who types it off, ``bench,MISHAP`` for the world, ``unit,KIND``
         for the inside of the unit; ``unit,SERIES OHM`` and ``unit,CAPACITOR UF MOHM`` are no faults but what a person
-        has soldered in; ``bench,SOFT OHM`` is a source, or leads, that give way under load, ``bench,FALLEN SPOT`` a
+        has soldered in, ``unit,HELD OFF`` and ``unit,LET ON`` what they switch at a terminal of it; ``bench,SOFT OHM`` is a source, or leads, that give way under load, ``bench,FALLEN SPOT`` a
         probe that came off."""
         role, _, fault = text.partition(",")
         role, fault = role.strip().lower(), fault.strip()
@@ -282,6 +283,9 @@ class Bench:
             unit.added_ohm = added_ohm(word.removeprefix(SERIES))
         elif word.startswith(CAPACITOR):
             unit.ageing = replaced_by(unit, word.removeprefix(CAPACITOR))
+        elif word in HELD:
+            unit.held_off = HELD[word]
+            self.world.changed()
         else:
             raise ScpiError(-224, "Illegal parameter value")
 

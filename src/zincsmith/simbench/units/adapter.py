@@ -75,6 +75,7 @@ class Adapter:
         self.spots: dict[str, float] = more.get("spots", {})
         self.defect = Defect(more.get("parts", Parts()))
         self.added_ohm = 0.0  # what somebody has put in series with the output, inside the unit
+        self.held_off = False  # at a terminal of its own
         self.core_degC = self.case_degC = 25.0
         self.output_V = self.current_A = 0.0
         self.intake = NOTHING
@@ -241,7 +242,11 @@ class Adapter:
             if self._hold_up(h, at):
                 return
             self._become("off")
-        if self.state == "off" and input_V >= s.start_V and self.defect.starts:
+        if self.rails is not None:
+            self.rails.apart_fed = self.held_off and input_V >= s.stop_V
+        if self.held_off:
+            self._become("off")
+        elif self.state == "off" and input_V >= s.start_V and self.defect.starts:
             self._become("starting")
         if self.state in ("starting", "soft start", "pause") and input_V < s.stop_V:
             self._become("off")  # nothing tries again without mains
@@ -272,12 +277,13 @@ class Adapter:
         if not input_V:
             self.intake = Intake(0.0, 0.0, 0.0)
             return
-        watts = input_V**2 / s.start_ohm
+        standing = input_V**2 / s.start_ohm + (self.rails.apart_W if self.rails is not None else 0.0)
+        watts = standing
         trying = self.state == "off" and s.wake_V <= input_V < s.start_V and self.defect.tries
         watts += self.defect.attempt_W(s.attempt_W if trying else 0.0, self.state)
         bursting = self._time_s % s.period_s < s.attempt_s
         if not bursting:
-            watts = input_V**2 / s.start_ohm if input_V else 0.0
+            watts = standing
         amps = 2.0 * math.pi * 50.0 * self.mains.x_capacitor_F * input_V
         real = watts / (0.5 * input_V) if input_V else 0.0
         self.intake = Intake(math.hypot(amps, real), watts, math.sqrt(2.0) * input_V)

@@ -44,7 +44,7 @@ class DcStage(Adapter):
 
     def _rest(self, input_V: float) -> None:
         """What it takes without running; an idle boost stage passes its input on to whatever is there."""
-        watts = input_V**2 / self.start.start_ohm
+        watts = input_V**2 / self.start.start_ohm + (self.rails.apart_W if self.rails is not None else 0.0)
         watts += self.output_V * self.current_A
         self.intake = Intake(watts / input_V, watts, 0.0) if input_V else Intake(0.0, 0.0, 0.0)
 

@@ -22,7 +22,8 @@ class Rail:
     less with a load. ``modes_A``: what each mode gives at most; ``always``: it has its volts with nothing plugged in,
     as an older kind of port has. ``range_V``: what it can be set to instead, in steps of ``step_V``, up to ``range_A``;
     set to a current it keeps that, and lets its volts go, down to where the range ends. It comes
-    ``comes_after_s`` after the bus; its own capacitor carries it on; ``coupled`` of the dip of another shows in it."""
+    ``comes_after_s`` after the bus; its own capacitor carries it on; ``coupled`` of the dip of another shows in it.
+    ``apart``: it has a small converter of its own, and stands while the unit is held off at a terminal."""
 
     name: str
     voltage_V: float
@@ -42,6 +43,7 @@ class Rail:
     capacitor_F: float = 1e-3
     coupled: float = 0.1
     limit_error_A: float = 0.0
+    apart: bool = False
 
 
 class Rails:
@@ -54,6 +56,7 @@ class Rails:
         self.amps = dict.fromkeys(self.asked, 0.0)
         self.attached = dict.fromkeys(self.asked, True)  # whether something asks a port that has several modes
         self.set_to: dict[str, tuple[float, float]] = {}  # by port, (V, A) of one that was set within its range
+        self.apart_fed = False  # whether what stands apart is all that the unit makes
         self._limits: set[str] = set()  # ports that hold their current
 
     def modes_of(self, name: str) -> tuple[float, ...]:
@@ -67,16 +70,21 @@ class Rails:
             self.volts, self.amps = dict.fromkeys(self.volts, 0.0), dict.fromkeys(self.amps, 0.0)
             self.asked = dict.fromkeys(self.asked, 1)
             self.set_to.clear()
+            for rail in [r for r in self.rails if r.apart and self.apart_fed] * 3:
+                self._settle_one(rail, bus, 0.0, draws[rail.name])
             return
         for _ in range(3):
             for rail in self.rails:
                 others = sum(a for name, a in self.amps.items() if name != rail.name)
-                volts = self._open_V(rail, bus) + rail.pulled_V_per_A * others
-                sign = 1.0 if volts >= 0.0 else -1.0
-                volts += sign * rail.open_rise_V * math.exp(-self.amps[rail.name] / rail.open_A)
-                self.volts[rail.name] = sign * max(0.0, abs(volts) - rail.resistance_ohm * self.amps[rail.name])
-                self.amps[rail.name] = draws[rail.name](abs(self.volts[rail.name]))
-                self._hold_amps(rail, draws[rail.name])
+                self._settle_one(rail, bus, others, draws[rail.name])
+
+    def _settle_one(self, rail: Rail, bus: float, others_A: float, draw: Callable[[float], float]) -> None:
+        volts = self._open_V(rail, bus) + rail.pulled_V_per_A * others_A
+        sign = 1.0 if volts >= 0.0 else -1.0
+        volts += sign * rail.open_rise_V * math.exp(-self.amps[rail.name] / rail.open_A)
+        self.volts[rail.name] = sign * max(0.0, abs(volts) - rail.resistance_ohm * self.amps[rail.name])
+        self.amps[rail.name] = draw(abs(self.volts[rail.name]))
+        self._hold_amps(rail, draw)
 
     def _hold_amps(self, rail: Rail, draw: Callable[[float], float]) -> None:
         """A port that was set to a current gives no more: its volts go to where the load takes just that."""
@@ -103,10 +111,20 @@ class Rails:
     @property
     def watts(self) -> float:
         """Taken from the bus."""
-        return sum(abs(self.volts[r.name]) * self.amps[r.name] / r.efficiency for r in self.rails)
+        return sum(self._taken_W(r) for r in self.rails if not (r.apart and self.apart_fed))
+
+    @property
+    def apart_W(self) -> float:
+        """Taken from the input by what stands apart while the rest is held off."""
+        return sum(self._taken_W(r) for r in self.rails if r.apart and self.apart_fed)
+
+    def _taken_W(self, rail: Rail) -> float:
+        return abs(self.volts[rail.name]) * self.amps[rail.name] / rail.efficiency
 
     def _open_V(self, rail: Rail, bus: float) -> float:
         modes = self.modes_of(rail.name)
+        if rail.apart and self.apart_fed:
+            return modes[0] * (1.0 + rail.setpoint_error_percent / 100.0)
         if len(modes) > 1 and not self.attached[rail.name]:
             return 0.0
         if rail.range_V and not rail.modes_V:  # its user sets it, and nobody has before that
