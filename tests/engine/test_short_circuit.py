@@ -18,12 +18,14 @@ from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.session import NotSettled
 from zincsmith.formats.rig_file import check_rig, read_rig
+from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.commands import Command, MakeSafe
 from zincsmith.model.errors import LimitError
 from zincsmith.model.events import Effected
 from zincsmith.model.finding import Finding, Verdict
+from zincsmith.model.intake import Part
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 from zincsmith.model.states import State
@@ -129,6 +131,29 @@ def test_nothing_else_shorts_an_output(unit: Unit, rig: Rig) -> None:
     with pytest.raises(LimitError, match="no short input"):
         rehearse(unit, none, Plan("Short", (PART,)))
     rehearse(unit, rig, Plan("Short", (PART,)))
+
+
+def test_a_stage_that_passes_its_input_is_shorted_only_behind_a_source_that_limits() -> None:
+    """An idle step-up stage: input, inductor, rectifier, short, and nothing that switches off."""
+    unit = read_unit(ROOT / "examples" / "units" / "netherby-boost-cable.toml")
+    rig = read_rig(ROOT / "examples" / "rigs" / "simulated-boost.toml")
+    rig = replace(rig, instruments=tuple(replace(i, short_ohm=0.02) if i.role == "load" else i
+                                         for i in rig.instruments))  # fmt: skip
+    plan = Plan("Short", (replace(PART, lines=(Line(5.0, 0.0),)),))
+    coil, diode = (Part(n, w, stage="step-up", rated_A=a) for n, w, a in (
+        ("L1", "inductor", 4.0), ("D1", "output rectifier", 3.0)))  # fmt: skip
+
+    def with_parts(limit_A: float | None, *parts: Part) -> None:
+        bounded = tuple(replace(i, limit_A=limit_A) if i.role == "dc_source" else i for i in rig.instruments)
+        rehearse(replace(unit, look=replace(unit.look, parts=parts)), replace(rig, instruments=bounded), plan)
+
+    for limit_A, parts, why in (
+        (3.5, (coil, diode), "3.5 A, D1 stands 3 A"), (None, (coil, diode), "no current limit"),
+        (1.0, (coil, replace(diode, rated_A=None)), "not among its parts"), (1.0, (coil,), "not among its parts"),
+    ):  # fmt: skip
+        with pytest.raises(LimitError, match=why):
+            with_parts(limit_A, *parts)
+    with_parts(2.5, coil, diode)
 
 
 def test_made_safe_in_the_middle_of_a_short(

@@ -47,7 +47,7 @@ class Limits:
     """The greatest input voltage in V, by port the most that the load there can take in A, and the frequencies the unit
     is rated for in Hz. ``envelope`` says what each output and several together may give, ``room_share`` what the room
     leaves of that, ``loads_W`` by port the watts its load can take, ``laws`` how it can draw, ``shorts`` what can short
-    it, with the most that a contactor stands."""
+    it, with the most that a contactor stands, ``passing`` why an output must not be shorted that its input passes on to."""
 
     source_V: Bound
     loads_most: Mapping[str, Bound | None]
@@ -58,6 +58,7 @@ class Limits:
     loads_W: Mapping[str, Bound | None] = field(default_factory=dict)
     laws: Mapping[str, tuple[LoadLaw, ...]] = field(default_factory=dict)
     shorts: Mapping[str, Bound | None] = field(default_factory=dict)
+    passing: Mapping[str, str] = field(default_factory=dict)
 
     @classmethod
     def of(cls, unit: Unit, rig: Rig, ambient_degC: float | None = None) -> Limits:
@@ -88,6 +89,7 @@ class Limits:
             loads_W={port: beside(port, "power_W", abs(envelope.voltage_V(port))) for port in output_ports(nameplate)},
             laws={one.port: laws_of(one) for one in rig.of("load")},
             shorts=_shorts(rig),
+            passing=passing_its_input(unit, rig),
         )
 
     def check(
@@ -117,6 +119,8 @@ class Limits:
         ceiling = max(LOAD_CEILING, min(action.beyond, self.most_beyond(action.port)))
         if action.shorted and action.port not in self.shorts:
             raise LimitError(f"the plan wants the {at} shorted; the rig states no short input of it, and no contactor")
+        if action.shorted and (why := self.passing.get(action.port)):
+            raise LimitError(f"the plan wants the {at} shorted; {why}")
         by_contactor = self.shorts[action.port] if action.shorted else None
         bound = by_contactor if by_contactor is not None else self.load_A(action.port, modes, ceiling)
         self._compare(action.current_A, bound, "A", at)
@@ -173,6 +177,31 @@ def weakest_at_input(unit: Unit) -> list[Bound]:
             less = ", less the output" if part.stage == "inverting" else ""
             found.append(Bound(max(0.0, most), f"what {part.name} is marked for{less}"))
     return found
+
+
+def passing_its_input(unit: Unit, rig: Rig) -> dict[str, str]:
+    """By port why it must not be shorted: a stage that steps up passes its input on through inductor and rectifier,
+    whatever its controller does, and nothing but the source limits what flows."""
+    found = {}
+    for port in output_ports(unit.nameplate):
+        stage = [p for p in unit.look.parts if p.stage == "step-up" and port in ("", p.output or port)]
+        if stage:
+            carrying = [p for p in stage if p.what in ("inductor", "rectifier", "output rectifier")]
+            known = [(p.rated_A * p.count, p.name) for p in carrying if p.rated_A is not None]
+            source = rig.instrument(SOURCES[unit.nameplate.input.type])
+            limit = source.limit_A if source is not None else None
+            if why := _passes(limit, known, {"inductor"} < {p.what for p in carrying if p.rated_A is not None}):
+                found[port] = f"it steps up, and passes its input into a short: {why}"
+    return found
+
+
+def _passes(limit_A: float | None, known: list[tuple[float, str]], both: bool) -> str:
+    if not both:
+        return "what its inductor and its rectifier stand, in A, is not among its parts"
+    if limit_A is None:
+        return "the rig states no current limit of the source"
+    least, name = min(known)
+    return f"the source gives up to {limit_A:g} A, {name} stands {least:g} A" if limit_A > least else ""
 
 
 def _shorts(rig: Rig) -> dict[str, Bound | None]:

@@ -253,8 +253,9 @@ class Bench:
     def inject(self, text: str) -> None:
         """``ROLE,FAULT`` for a line, ``ROLE,TYPO`` for who types it off, ``bench,MISHAP`` for the world, ``unit,KIND``
         for the inside of the unit; ``unit,SERIES OHM`` and ``unit,CAPACITOR UF MOHM`` are no faults but what a person
-        has soldered in, ``unit,HELD OFF`` and ``unit,LET ON`` what they switch at a terminal of it; ``bench,SOFT OHM`` is a source, or leads, that give way under load, ``bench,FALLEN SPOT`` a
-        probe that came off."""
+        has soldered in, ``unit,HELD OFF`` and ``unit,LET ON`` what they switch at a terminal of it;
+        ``bench,SOFT OHM`` is a source, or leads, that give way under load, ``bench,FALLEN SPOT`` a probe that came
+        off."""
         role, _, fault = text.partition(",")
         role, fault = role.strip().lower(), fault.strip()
         word = fault.upper()
