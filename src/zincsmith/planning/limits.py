@@ -47,7 +47,8 @@ class Limits:
     """The greatest input voltage in V, by port the most that the load there can take in A, and the frequencies the unit
     is rated for in Hz. ``envelope`` says what each output and several together may give, ``room_share`` what the room
     leaves of that, ``loads_W`` by port the watts its load can take, ``laws`` how it can draw, ``shorts`` what can short
-    it, with the most that a contactor stands, ``passing`` why an output must not be shorted that its input passes on to."""
+    it, with the most that a contactor stands, ``passing`` why an output must not be shorted that its input is passed
+    on to."""
 
     source_V: Bound
     loads_most: Mapping[str, Bound | None]

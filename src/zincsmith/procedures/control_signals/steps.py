@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
+from zincsmith.analysis.uncertainty import Values
 from zincsmith.model.actions import Confirm, Dwell, Measure, SetSource, Stage
 from zincsmith.model.address import at_port
 from zincsmith.model.finding import Doubt, Finding
@@ -153,10 +154,15 @@ def _goes_in(rows: Sequence[Point], one: Signal) -> list[Finding]:
         row = _in_state(rows, RESTING, name)
         # Of mains it is watts that count: amps there are mostly those of a capacitor.
         if row is not None and (figure == "shutdown_power" or not row.at.line[1]):
-            found.append(finding_of(figure, f"{WORDS[figure]} at {one.name}", unit, [row], [name],
-                                    lambda v, name=name: float(v[name][0]), f"mean over {INTAKE_S:g} s, unloaded",
-                                    replace(row.at, stated=())))  # type: ignore[misc] # fmt: skip
+            found.append(finding_of(figure, f"{WORDS[figure]} at {one.name}", unit, [row], [name], _alone,
+                                    f"mean over {INTAKE_S:g} s, unloaded", replace(row.at, stated=())))  # fmt: skip
     return found
+
+
+def _alone(values: Values) -> float:
+    """The one quantity that it is about."""
+    ((read, *_),) = values.values()
+    return float(read)
 
 
 SPEC = ControlSignals()
