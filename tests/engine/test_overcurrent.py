@@ -16,10 +16,11 @@ from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.session import Start, beyond_the_rating
 from zincsmith.judge.judging import JudgedRun, judge_run
+from zincsmith.model.actions import TELLS
 from zincsmith.model.claim import StatedClaim
-from zincsmith.model.commands import Command, MakeSafe
+from zincsmith.model.commands import Command, MakeSafe, Pass
 from zincsmith.model.errors import InputError, LimitError
-from zincsmith.model.events import Effected, PointTaken, Polled
+from zincsmith.model.events import Effected, PointTaken, Polled, SensesAsked
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Rig
@@ -177,6 +178,39 @@ def test_how_far_the_load_has_to_fall_is_told(tried: Callable[..., JudgedRun]) -
     assert found.u is not None
     assert found.number <= 0.5 * LIMIT_A <= found.number + 2.0 * found.u
     assert "shutdown-auto-recovery" in of(run, "overcurrent").working.formula
+
+
+@pytest.mark.parametrize(
+    ("noticed", "words"),
+    [
+        ({"light": True, "tone": False, "display": True}, "; its user was told by a light, its display"),
+        ({"light": False, "tone": False, "display": False}, "; its user was told by nothing"),
+        (None, ""),
+    ],
+)
+def test_how_it_told_its_user_stands_with_the_limit(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn, noticed: dict[str, bool] | None, words: str
+) -> None:
+    """Asked once, after the first trial, with no load; who did not look says nothing. A tone ends no run."""
+    scene = Scene.set_up(tmp_path, unit, rig, Plan("Over", (QUICK,)), standin().addresses)
+    asked: list[tuple[str, ...]] = []
+
+    def says(state: State, _calls: int) -> list[Command]:
+        wanted = [w.event.of for w in scene.events(SensesAsked)]
+        if state is State.GATE and len(wanted) > len(asked):
+            asked.extend(wanted[len(asked) :])
+            loads = [w.event.body for w in scene.events(Effected) if w.event.action == "SetLoad"]
+            assert not loads[-1]["on"]
+            return [Pass(senses=noticed)]
+        return []
+
+    closed = scene.run(Actor(says))
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    assert asked == [TELLS]
+    with BookReader(scene.path) as book:
+        (limit,) = [j.finding for j in judge_run(book).judged if j.finding.name == "overcurrent"]
+    assert limit.working.formula.endswith(words or "of them let go")
+    assert "trials_differ" not in {d.code for d in limit.doubts}
 
 
 FAULTS = (("load", "SILENT"), ("voltmeter", "DROP"), ("ac_source", "SILENT"))

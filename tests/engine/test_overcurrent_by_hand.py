@@ -74,7 +74,7 @@ class Person:
 
     def commands_of(self, state: State) -> list[Command]:
         if state in (State.GATE, State.MAKING_SAFE):
-            return [Pass()]
+            return [Pass(senses={"light": True})]
         if state is not State.ASKING:
             return []
         asked = self.scene.events(EntryAsked)[-1].event.quantity
@@ -138,6 +138,7 @@ def test_what_a_person_types_tells_each_protection(
     assert found.u is not None
     assert found.number < LIMIT_A < found.number + 2.0 * found.u, "between this step and the next nobody looked"
     assert found.working.formula.startswith(f"{told};")
+    assert found.working.formula.endswith("; its user was told by a light")
     assert found.working.note == f"recovery {recovery}"
     assert next(j for j in run.judged if j.finding.name == "overcurrent").verdict in (Verdict.HOLDS, Verdict.TOO_CLOSE)
     assert of("voltage_before_trip").number == pytest.approx(23.935, abs=0.006)

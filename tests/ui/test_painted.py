@@ -16,6 +16,7 @@ from zincsmith.book.reader import BookReader
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.history.run_view import RunView
 from zincsmith.judge.judging import JudgedRun, judge_run
+from zincsmith.model.actions import TELLS
 from zincsmith.model.commands import GoDown, GoOn, Mistyped, Pass
 from zincsmith.model.events import (
     EntryAsked,
@@ -315,6 +316,12 @@ def test_senses_are_four_boxes_with_keys_and_nothing_preset(show: Callable[..., 
     QTest.keyClick(panel, Qt.Key.Key_2)
     QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
     assert passed == [Pass(senses={"glow": False, "smell": False, "sound": False, "indicator": True})]
+    panel.show_turn(SensesAsked("How did it tell its user?", "While it was overloaded.", TELLS), "the input is live")
+    assert [name for name, box in panel.boxes.items() if box.isVisible()] == list(TELLS)
+    QTest.keyClick(panel, Qt.Key.Key_2)
+    QTest.keyClick(panel, Qt.Key.Key_4)  # nothing stands there
+    QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
+    assert passed[1:] == [Pass(senses={"light": False, "tone": True, "display": False})]
 
 
 @pytest.mark.parametrize("may", [True, False])

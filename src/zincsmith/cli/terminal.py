@@ -18,10 +18,10 @@ from rich.text import Text
 
 from zincsmith.analysis.expectation import far_off
 from zincsmith.book.reader import BookReader
-from zincsmith.engine.operator import SENSES as SENSES_NAMES
 from zincsmith.formats.answers_file import GATE, LOAD, RECORD, SENSES, SOURCE, Answers
 from zincsmith.formats.entry import parse_entry
 from zincsmith.formats.plain_text import shown
+from zincsmith.model.actions import SENSES as SENSES_NAMES
 from zincsmith.model.commands import Abort, Command, Enter, GoDown, Gone, GoOn, MakeSafe, Mistyped, Pass
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
@@ -70,6 +70,7 @@ class Question:
     unit: str = ""
     span: tuple[float, float] | None = None
     from_file: bool = False
+    of: tuple[str, ...] = ()  # what somebody may have noticed
 
 
 class TerminalDesk:
@@ -144,10 +145,10 @@ class TerminalDesk:
                 self._ask_at_gate(event)
             case HandSetting():
                 self._ask_for_hands(event)
-            case SensesAsked(title, text):
-                self._question = Question(SENSES, automatic=self._auto)
+            case SensesAsked(title, text, of):
+                self._question = Question(SENSES, automatic=self._auto, of=of or SENSES_NAMES)
                 self.say(title, f": {text}")
-                self.say("", "Type none, not (nobody looked), or any of: glow smell sound indicator")
+                self.say("", f"Type none, not (nobody looked), or any of: {' '.join(of or SENSES_NAMES)}")
             case StopRuleMet(words=words, may_continue=may):
                 self._question = Question(STOP_RULE, may_continue=may)
                 self.say("STOP:", f" {words}. Nothing is raised any further.", "bold red")
@@ -287,7 +288,7 @@ def answered(question: Question, text: str) -> Command | str:
     if word in {"no", "n"}:
         return Abort("the gate was not passed")
     if question.kind == SENSES:
-        return _noticed(word)
+        return _noticed(word, question.of)
     if question.kind == RECORD:
         return Pass(text) if text else "A file, or what was read off, or no:"
     if word in {"yes", "y"}:
@@ -308,13 +309,13 @@ def _at_stop_rule(question: Question, text: str, word: str) -> Command | str:
     return "Type down, again" + (", or because and the reason." if question.may_continue else ".")
 
 
-def _noticed(word: str) -> Command | str:
+def _noticed(word: str, of: tuple[str, ...]) -> Command | str:
     told = set(word.replace(",", " ").split())
     if word in {"not", "not observed"}:
         return Pass()
-    if told == {"none"} or (told and told <= set(SENSES_NAMES)):
-        return Pass(senses={name: name in told for name in SENSES_NAMES})
-    return f"Type none, not, or any of: {' '.join(SENSES_NAMES)}"
+    if told == {"none"} or (told and told <= set(of)):
+        return Pass(senses={name: name in told for name in of})
+    return f"Type none, not, or any of: {' '.join(of)}"
 
 
 def typed_line() -> str:

@@ -13,7 +13,7 @@ from zincsmith.book.reader import BookReader
 from zincsmith.engine.poll_loop import PollLoop, RunEnd, Skip, trip_words
 from zincsmith.formats.entry import parse_change, parse_entry
 from zincsmith.history.captures import check_cursors
-from zincsmith.model.actions import Confirm, Observe
+from zincsmith.model.actions import SENSES, Confirm, Observe
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.commands import (
     Abort,
@@ -65,7 +65,6 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.planning.readings import EntryError, hand_reading
 
 Told = TypeVar("Told")
-SENSES = ("glow", "smell", "sound", "indicator")  # in the order of their keys
 LONGEST_EMPTYING_S = 120.0  # beyond that it is the person who took so long
 STAYS_SHUT_S = 2.0  # after a pass that came too early
 LEAST_EMPTYING_S = 10.0  # hands stay out at least that long after a switch-off; common practice, no source
@@ -244,16 +243,16 @@ class Operator:
         return longest if since is None else longest - (self.poll_loop.bench.clock.now_s - since)
 
     def senses(self, action: Observe) -> SensesTold:
-        """What a person notices at the live unit. RunEnd for what nobody goes on with: glow, smell, sound."""
-        self.poll_loop.event_log.append(SensesAsked(action.title, action.text))
+        """What a person notices at the unit. RunEnd for what nobody goes on with: glow, smell, sound."""
+        self.poll_loop.event_log.append(SensesAsked(action.title, action.text, action.of))
         self.poll_loop.event_log.become("gate", action.title)
         said = self._passed().senses
         told = SensesTold(self.name, False)
         if said is not None:
-            told = SensesTold(self.name, True, **{name: bool(said.get(name)) for name in SENSES})
+            told = SensesTold(self.name, True, **{name: bool(said.get(name)) for name in action.of or SENSES})
         self.poll_loop.event_log.append(told)
         self.poll_loop.event_log.become("pass", action.title)
-        noticed = [name for name in SENSES if name != "indicator" and getattr(told, name)]
+        noticed = [name for name in told.noticed if name in SENSES and name != "indicator"]
         if noticed:
             raise RunEnd("stopped", f"{' and '.join(noticed)} noticed at the unit: nobody goes on with that")
         return told

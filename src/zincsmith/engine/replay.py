@@ -17,6 +17,8 @@ from zincsmith.model.actions import (
     Dwell,
     Measure,
     Measured,
+    Noticed,
+    Observe,
     Outcome,
     Reached,
     SetLoad,
@@ -96,7 +98,7 @@ def _later(action: Action) -> dict[str, object]:
     """What an action says beyond what it said in earlier versions of the program, as it was then without saying it."""
     later: dict[type, dict[str, object]] = {
         Measure: {"record_s": 0.0, "capture": None, "from_zero": False},
-        Watch: {"hard": False}, Dwell: {"origin": False},
+        Watch: {"hard": False}, Dwell: {"origin": False}, Observe: {"of": ()},
         Confirm: {"hands_in": False, "record_s": 0.0},
         SetSource: {"port": "", "phase_deg": None},
         SetLoad: {
@@ -180,10 +182,11 @@ def _outcome(event: Event) -> Outcome | None:
             return Skipped(part)
         case Effected("SetSource", {"hand": True, "on": True, "voltage_V": float(voltage)}):
             return Reached(voltage)
+        case SensesTold(observed=looked):
+            return Noticed(event.noticed if looked else None)
         case (
             Effected()
             | GatePassed()
-            | SensesTold()
             | StageBegan()
             | PartBegan()
             | PartEnded()

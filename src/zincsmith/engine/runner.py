@@ -35,6 +35,7 @@ from zincsmith.model.actions import (
     Measure,
     Measured,
     Note,
+    Noticed,
     Observe,
     Outcome,
     Reached,
@@ -280,8 +281,8 @@ class Runner:
 
     def _senses(self, action: Observe) -> Outcome:
         self._skipping = False
-        self.operator.senses(action)
-        return Done()
+        told = self.operator.senses(action)
+        return Noticed(told.noticed if told.observed else None)
 
     def _set(self, action: Setting) -> Outcome:
         self._skipping = False

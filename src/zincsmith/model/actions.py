@@ -9,6 +9,9 @@ from zincsmith.model.capture import Trigger
 from zincsmith.model.operating_point import NOWHERE, LoadLaw, Mode, OperatingPoint
 from zincsmith.model.reading import Point
 
+SENSES = ("glow", "smell", "sound", "indicator")  # in the order of their keys
+TELLS = ("light", "tone", "display")  # how a unit tells its user something, likewise
+
 
 @dataclass(frozen=True)
 class Begin:
@@ -59,10 +62,12 @@ class Reconfigure:
 
 @dataclass(frozen=True)
 class Observe:
-    """A gate at which a person says what they see, smell and hear; the unit is live meanwhile."""
+    """A gate at which a person says what they see, smell and hear; the unit is live meanwhile. ``of`` is what they are
+    asked about, by name: TELLS is how a unit tells its user something, which ends no run, SENSES otherwise."""
 
     title: str
     text: str
+    of: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -272,10 +277,17 @@ class Reached:
 
 
 @dataclass(frozen=True)
+class Noticed:
+    """What a person noticed of what they were asked about; None: nobody looked."""
+
+    names: tuple[str, ...] | None
+
+
+@dataclass(frozen=True)
 class Skipped:
     """A person went on without it; ``part``: without the rest of this part of the plan."""
 
     part: bool = False
 
 
-Outcome = Done | Settled | Measured | Reached | Skipped
+Outcome = Done | Settled | Measured | Reached | Noticed | Skipped

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any, get_args
 
+from zincsmith.model.actions import SENSES, TELLS
 from zincsmith.model.capture import Cursors
 from zincsmith.model.reading import Point, Reading
 
@@ -275,10 +276,11 @@ class Overridden:
 
 @dataclass(frozen=True)
 class SensesAsked:
-    """A person is asked what they notice at the live unit."""
+    """A person is asked what they notice at the live unit; ``of`` what they are asked about, the senses otherwise."""
 
     title: str
     text: str
+    of: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -291,6 +293,14 @@ class SensesTold:
     smell: bool = False
     sound: bool = False
     indicator: bool = False
+    light: bool = False
+    tone: bool = False
+    display: bool = False
+
+    @property
+    def noticed(self) -> tuple[str, ...]:
+        """By name, in the order in which they are asked for."""
+        return tuple(name for name in (*SENSES, *TELLS) if getattr(self, name))
 
 
 @dataclass(frozen=True)

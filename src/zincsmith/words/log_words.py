@@ -245,9 +245,14 @@ def _of_people(event: object) -> Told | None:
         case StopRuleMet(words=words, may_continue=may):
             return Kind.STOPS, "Stop rule", f"{words}{'' if may else '; nobody goes beyond that'}"
         case SensesTold(by, observed):
-            noticed = [name for name in ("glow", "smell", "sound", "indicator") if getattr(event, name)]
+            noticed = event.noticed
             said = f"{', '.join(noticed) or 'nothing'} noticed, {by}" if observed else "not observed"
-            return (Kind.STOPS if set(noticed) - {"indicator"} else Kind.NOTES), "Looked, smelt, listened", said
+            kind = Kind.STOPS if {"glow", "smell", "sound"} & set(noticed) else Kind.NOTES
+            return (
+                kind,
+                "Looked, smelt, listened",
+                said,
+            )
         case EntryTaken(reading):
             return Kind.READINGS, f"Typed: {QUANTITIES[reading.quantity].inside}", reading_words(reading)
         case EntryRefused(text, reason):

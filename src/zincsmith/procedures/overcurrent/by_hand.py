@@ -23,7 +23,7 @@ from zincsmith.procedures.base import Context, Curves, Steps
 from zincsmith.procedures.beginning import COMES_UP_S
 from zincsmith.procedures.finding_of import finding_of, unlooked, with_parts
 from zincsmith.procedures.overcurrent.options import OvercurrentOptions
-from zincsmith.procedures.overcurrent.share import HOLDS, RATED, RELEASED, beyond
+from zincsmith.procedures.overcurrent.share import HOLDS, RATED, RELEASED, beyond, told_its_user
 from zincsmith.procedures.ports import at_load, draw, emptied, idle, ramp
 
 SEEN, TRIAL = "seen", "trial"  # stated with a point: which moment of which trial it was read at
@@ -39,6 +39,8 @@ def steps_by_hand(ctx: Context, options: OvercurrentOptions, line: Line, port: s
         reached = yield from _trial(ctx, options, line, port, shares, trial)
         if reached is None:
             return  # it held all of them: once is enough
+        if trial == 1:
+            yield from told_its_user(ctx, line)
         shares = [reached]
         yield Dwell(options.rest_s, "rests")
 

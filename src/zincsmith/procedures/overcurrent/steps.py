@@ -33,13 +33,14 @@ from zincsmith.procedures.overcurrent.combined import findings_together, togethe
 from zincsmith.procedures.overcurrent.figures import protection_figures
 from zincsmith.procedures.overcurrent.intake import OverloadLog
 from zincsmith.procedures.overcurrent.options import MOST_TRIPS, OvercurrentOptions
-from zincsmith.procedures.overcurrent.share import HOLDS, RATED, RELEASED, beyond
+from zincsmith.procedures.overcurrent.share import HOLDS, RATED, RELEASED, beyond, told_its_user
 from zincsmith.procedures.overcurrent.trials import (
     RELEASED_TO,
     over_all_trials,
     paths,
     rearming,
     restart_load,
+    with_what_it_told,
     without_trip,
 )
 from zincsmith.procedures.ports import RAMP_PERCENT, ask, asked_ports, at_load, draw, plugged_in, ramp
@@ -63,7 +64,7 @@ class Overcurrent(OfCaptures):
 
     name = NAME
     title = "Overcurrent"
-    version = 2
+    version = 3
     needs: tuple[str, ...] = ("load", "voltmeter")
     serves = "where it lets go, what it does then, and how it comes back"
     options = OvercurrentOptions
@@ -78,7 +79,8 @@ class Overcurrent(OfCaptures):
         yield Confirm(
             "Beyond the rating",
             f"Each output goes up to {options.ceiling_percent:g} % of its rated current in steps of "
-            f"{options.step_percent:g} %, and stays beyond it for {options.observe_s:g} s at a time.", CAUTIONS,
+            f"{options.step_percent:g} %, and stays beyond it for {options.observe_s:g} s at a time. Watch "
+            "how the unit tells its user: you are asked afterwards.", CAUTIONS,
         )  # fmt: skip
         for line in ctx.reachable(options.lines):
             yield SetSource(line.voltage_V, line.frequency_Hz, True)
@@ -108,7 +110,7 @@ class Overcurrent(OfCaptures):
         """What held is no finding of its own where something higher did not; where nothing let go that is told."""
         typed = [*findings_by_hand(evidence, nameplate), *rearming(evidence), *restart_load(evidence, nameplate)]
         alone = without_trip([*super().findings(evidence, nameplate, conventions), *typed])
-        return [*alone, *findings_together(evidence, nameplate)]
+        return [*with_what_it_told(alone, evidence), *findings_together(evidence, nameplate)]
 
     def gathered(self, finding: Finding, seen: Sequence[Seen]) -> Finding:
         """The limit in the light of all trials: the highest that held, and where it first did not."""
@@ -209,6 +211,8 @@ def _trial(
     if not (yield from is_back(ctx, line, port)):  # a finding, and the end: nobody overloads what does not run
         whose = f"the output {port}" if port else "the output"
         yield Stop(f"{whose} did not come back after trial {number}: released, unloaded, its input cycled")
+    if tripped and number == 1:
+        yield from told_its_user(ctx, line)
     yield Dwell(options.rest_s, "rests")
     return tripped
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.uncertainty import factor_of
+from zincsmith.model.actions import TELLS
 from zincsmith.model.address import at_port
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import Feed, OperatingPoint
@@ -18,8 +19,10 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Curves
 from zincsmith.procedures.beginning import OFF_FOR
 from zincsmith.procedures.overcurrent.figures import LET_GO
+from zincsmith.procedures.overcurrent.share import TOLD
 from zincsmith.procedures.waveforms.findings import Seen
 
+TOLD_BY = {"light": "a light", "tone": "a tone", "display": "its display"}
 GAP = "the step between what held and what did not (one-sided)"
 
 
@@ -57,6 +60,24 @@ def over_all_trials(finding: Finding, seen: Sequence[Seen]) -> Finding:
         finding, value=value, u=u, k=factor_of(parts, None) if u is not None else None, contributions=parts,
         working=working, doubts=doubts,
     )  # fmt: skip
+
+
+def with_what_it_told(found: Sequence[Finding], evidence: Evidence) -> list[Finding]:
+    """The limits with how the unit told its user that it was reached, where somebody watched."""
+    by: dict[Place, str] = {}
+    for point in evidence.points:
+        looked = [name for name in TELLS if point.at.fact(f"{TOLD}{name}") is not None]
+        if looked:
+            told = [TOLD_BY[name] for name in looked if point.at.fact(f"{TOLD}{name}")]
+            by[point.at.line, point.at.about] = ", ".join(told) or "nothing"
+    out = []
+    for one in found:
+        words = by.get((one.at.line, one.output)) if one.name == "overcurrent" else None
+        if words is not None:
+            formula = f"{one.working.formula}; its user was told by {words}"
+            one = replace(one, working=replace(one.working, formula=formula))
+        out.append(one)
+    return out
 
 
 def rearming(evidence: Evidence) -> list[Finding]:

@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
+from zincsmith.model.actions import SENSES, TELLS
 from zincsmith.model.commands import Abort, Command, GoDown, GoOn, Mistyped, Pass
 from zincsmith.model.events import EntryRefused, GateOpened, HandSetting, SensesAsked, StopRuleMet
 from zincsmith.ui.theme import font
@@ -19,11 +20,14 @@ if TYPE_CHECKING:
     from zincsmith.ui.widgets.trace_view import Fetch, Shown, TraceView
 
 Turn = GateOpened | HandSetting | SensesAsked | StopRuleMet
-SENSES = {
-    "glow": "1  Something glows",
-    "smell": "2  It smells of hot lacquer or burning",
-    "sound": "3  It hisses, buzzes or crackles",
-    "indicator": "4  Its indicator is on",
+NOTICED = {
+    "glow": "Something glows",
+    "smell": "It smells of hot lacquer or burning",
+    "sound": "It hisses, buzzes or crackles",
+    "indicator": "Its indicator is on",
+    "light": "A light changed or blinked",
+    "tone": "It beeped",
+    "display": "Its display said so",
 }
 CHECKED, READ_TOO = "I have checked this", "I have checked this, and I have read the cautions"
 
@@ -110,7 +114,8 @@ class GatePanel(Panel):
         holder = QWidget()
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 0, 0, 0)
-        self.boxes = {name: TickBox(words) for name, words in SENSES.items()}
+        keys = {name: n for names in (SENSES, TELLS) for n, name in enumerate(names, 1)}
+        self.boxes = {name: TickBox(f"{keys[name]}  {words}") for name, words in NOTICED.items()}
         for row, box in enumerate(self.boxes.values()):
             box.setFont(font(18, 600))
             grid.addWidget(box, row, 0)
@@ -147,8 +152,9 @@ class GatePanel(Panel):
         self.tick.setVisible(not (lands or asks or rule))
         self.tick.setChecked(False)
         self.senses.setVisible(asks)
-        for box in self.boxes.values():
+        for name, box in self.boxes.items():
             box.setChecked(False)
+            box.setVisible(asks and name in self._asked)
         self.line.clear()
         self.line.setVisible(lands or bool(rule and rule.may_continue))
         usual = "Volts it landed at, by the power meter" if lands else "Why it goes on all the same"
@@ -195,6 +201,11 @@ class GatePanel(Panel):
         self.text.setText("Do it now, then say so. What nobody confirms counts as live.")
         self.text.setVisible(True)
 
+    @property
+    def _asked(self) -> tuple[str, ...]:
+        """What is asked about, in the order of its keys."""
+        return (self._turn.of or SENSES) if isinstance(self._turn, SensesAsked) else ()
+
     def take_focus(self) -> None:
         if not self.line.isHidden():
             self.line.setFocus()
@@ -217,20 +228,22 @@ class GatePanel(Panel):
         if isinstance(self._turn, StopRuleMet):
             self.said.emit(GoDown())
         elif isinstance(self._turn, SensesAsked):
-            self.said.emit(Pass(senses={name: box.isChecked() for name, box in self.boxes.items()}))
+            self.said.emit(Pass(senses={name: self.boxes[name].isChecked() for name in self._asked}))
         else:
             self.said.emit(Pass(self.line.text().strip()))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         at = event.key() - Qt.Key.Key_1
-        if not self.senses.isHidden() and 0 <= at < len(self.boxes):
-            list(self.boxes.values())[at].toggle()
+        if not self.senses.isHidden() and 0 <= at < len(self._asked):
+            self.boxes[self._asked[at]].toggle()
             return
         super().keyPressEvent(event)
 
 
 def _kind(turn: Turn) -> str:
     kinds = {StopRuleMet: "stop rule", HandSetting: "by hand", SensesAsked: "look, smell, listen"}
+    if isinstance(turn, SensesAsked) and turn.of:
+        return "what was seen and heard"
     return kinds.get(type(turn), "gate")
 
 
