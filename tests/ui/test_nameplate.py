@@ -351,6 +351,14 @@ def test_parts_terminals_configurations_and_safety_records(open_window: Open, ma
     assert in_book(book).look.parts[-1].rated_V == 16.0
     assert hands.read("Parts", row, "of rating") == "153 %"
     assert "too small" in hands.read("Parts", row, "worked out from")
+    hands.type_into("Parts", row, "drops", "35")
+    settle(hands)
+    assert "neither volts" in hands.words()
+    assert in_book(book).look.parts[-1].ohm is None
+    hands.type_into("Parts", row, "drops", "35 mohm")
+    settle(hands)
+    assert (in_book(book).look.parts[-1].ohm, in_book(book).look.parts[-1].drop_V) == (0.035, None)
+    assert hands.read("Parts", row, "drops") == "0.035 Ω"
     page(hands, "Terminals")
     hands.type_into("Terminals", 0, "identity and polarity", "a")
     hands.type_into("Configurations", 1, "in force", "y")

@@ -14,7 +14,9 @@ from zincsmith.model.unit import Nameplate, OutputRating, mode_power_W
 DOUBTFUL = {
     "bulk capacitor": 0.95, "output capacitor": 0.90, "input capacitor": 0.90, "fuse": 0.90, "X capacitor": 1.0,
     "Y capacitor": 1.0, "rectifier": 0.80, "output rectifier": 0.90, "switch": 0.80, "inductor": 0.90,
+    "sense resistor": 0.90,
 }  # fmt: skip
+BY_AMPS = ("inductor", "sense resistor")  # amps alone tell whether they fit
 CORRECTED_BULK_V = 400.0  # behind a boost corrector, at any mains; common practice, no source
 
 
@@ -98,16 +100,16 @@ def _in_a_stage(part: Part, plate: Nameplate) -> tuple[float | None, str, str]:
         "inverting": (high + given, (low + given) / low, "highest input and the output"),
     }[part.stage]
     carried = amps * max(1.0, factor)
-    by_volts = volts / part.rated_V if part.rated_V and part.what != "inductor" else -1.0
+    by_volts = volts / part.rated_V if part.rated_V and part.what not in BY_AMPS else -1.0
     by_amps = carried / part.rated_A if part.rated_A else -1.0
-    if by_amps > by_volts or part.what == "inductor":
+    if by_amps > by_volts or part.what in BY_AMPS:
         return carried, "A", f"full load at {low:g} V, ripple left out"
     return volts, "V", how
 
 
 def highest_input_V(part: Part, plate: Nameplate) -> float | None:
     """The most volts at the input that a part of a stage stands; None where none follow from it."""
-    if part.rated_V is None or part.what == "inductor" or part.stage not in ("step-down", "inverting"):
+    if part.rated_V is None or part.what in BY_AMPS or part.stage not in ("step-down", "inverting"):
         return None
     outputs = [o for o in plate.outputs if not part.output or o.name == part.output]
     given = max((highest_V(o) for o in outputs), default=0.0) if part.stage == "inverting" else 0.0

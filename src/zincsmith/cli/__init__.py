@@ -18,6 +18,7 @@ from zincsmith.cli import (  # noqa: F401 - each brings its commands along
     bench,
     captures,
     divider,
+    losses,
     remedy,
     results,
     runs,

@@ -15,6 +15,7 @@ UNIT_FORMS = {
     "degC": ("°C", "degC", "deg C", "C", "c", "º C", "° C"),
     "%": ("%", "percent"),
     "Hz": ("Hz", "hz"),
+    "ohm": ("ohm", "ohms", "Ohm", "Ω", "\u2126"),  # the letter, and the sign that some keyboards give
     "s": ("s", "sec", "seconds"),
     "1": ("",),
 }

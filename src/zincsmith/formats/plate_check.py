@@ -222,7 +222,7 @@ def _unit(unit: Unit) -> Iterator[Problem]:
 def _look(unit: Unit) -> Iterator[Problem]:
     names = {one.name for one in unit.nameplate.outputs}
     for part in unit.look.parts:
-        figures = (part.rated_V, part.rated_A, part.capacitance_F)
+        figures = (part.rated_V, part.rated_A, part.capacitance_F, part.drop_V, part.ohm)
         if any(x is not None and not 0.0 < x <= 1e5 for x in figures) or not 1 <= part.count <= 1000:
             yield Problem("look.parts", f"{part.name}: a marking is above zero, and there is at least one piece")
         if part.output and part.output not in names:

@@ -23,6 +23,7 @@ PartKind = Literal[
     "controller",
     "switch",
     "inductor",
+    "sense resistor",
     "other",
 ]
 StageKind = Literal["", "step-down", "step-up", "inverting"]
@@ -96,7 +97,8 @@ class Part(Record):
     """A part as it is marked. ``capacitance_F`` is of each of ``count`` pieces; ``output`` names what it serves.
 
     ``range_V`` is the input range printed in the papers of a controller chip. ``stage`` is the kind of converter that a
-    switch, a rectifier or an inductor works in: what it sees follows from that.
+    switch, a rectifier or an inductor works in: what it sees follows from that. ``drop_V`` is what drops across it
+    while it conducts, ``ohm`` its resistance then, of each piece.
     """
 
     name: str
@@ -111,6 +113,8 @@ class Part(Record):
     behind_corrector: bool = False
     doubler: bool = False
     stage: StageKind = ""
+    drop_V: float | None = None
+    ohm: float | None = None
     state: PartState = "sound"
     note: str = ""
 

@@ -8,7 +8,9 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from zincsmith.analysis.parts import stress_of
+from zincsmith.formats.entry import parse_entry
 from zincsmith.formats.label import parse_line
+from zincsmith.model.errors import InputError
 from zincsmith.model.intake import Part, PartKind, PartState, StageKind
 from zincsmith.model.label import LabelInput, LabelOutput
 from zincsmith.model.record import Span
@@ -23,20 +25,21 @@ STAGES: tuple[str, ...] = get_args(StageKind)[1:]
 PLACES = (" ", "corrected", "doubled", *STAGES)
 STATES: tuple[str, ...] = get_args(PartState)
 COLUMNS = (
-    Column("name", "part", width=64),
-    Column("what", "what", choices=KINDS, width=112),
+    Column("name", "part", width=56),
+    Column("what", "what", choices=KINDS, width=108),
     Column("marked", "as marked", stretch=True),
     Column("rated_V", "rated V", "V", width=58, kind="voltage"),
     Column("rated_A", "rated A", "A", width=58, kind="current"),
-    Column("uF", "µF each", "1", width=62),
-    Column("count", "pieces", "1", width=54),
+    Column("drops", "drops", right=True, width=58),
+    Column("uF", "µF each", "1", width=58),
+    Column("count", "pieces", "1", width=48),
     Column("output", "serves", width=64),
-    Column("place", "stands", choices=PLACES, width=88),
-    Column("state", "state", choices=STATES, width=96),
+    Column("place", "stands", choices=PLACES, width=82),
+    Column("state", "state", choices=STATES, width=88),
     Column("note", "note", stretch=True),
     Column("sees", "sees", fixed=True, right=True, width=66),
     Column("share", "of rating", fixed=True, right=True, width=62),
-    Column("how", "worked out from", fixed=True, width=170),
+    Column("how", "worked out from", fixed=True, width=150),
 )
 
 
@@ -76,6 +79,11 @@ class PartsPage(QWidget):
             state: Any = row.get("state") or "sound"
             stage: Any = row.get("place")
             micro, pieces = row.get("uF"), row.get("count")
+            try:
+                drops = drops_of(row.get("drops") or "")
+            except InputError as error:
+                self.wrong.emit(f"drops, {row.get('name') or '?'}: {error.message}.")
+                return
             made.append(
                 Part(
                     name=row.get("name") or "?",
@@ -83,6 +91,8 @@ class PartsPage(QWidget):
                     marked=row.get("marked") or "",
                     rated_V=row.get("rated_V") or None,
                     rated_A=row.get("rated_A") or None,
+                    drop_V=drops.get("V"),
+                    ohm=drops.get("ohm"),
                     capacitance_F=float(f"{micro * 1e-6:.10g}") if micro else None,
                     count=max(1, int(pieces)) if pieces else 1,
                     output=row.get("output") or "",
@@ -105,6 +115,19 @@ def _printed_range(marked: str) -> Span | None:
     return None
 
 
+def drops_of(text: str) -> dict[str, float]:
+    """What a part drops while it conducts, under its unit: ``0.5 V``, or the ohm that it has then, ``35 mohm``; nothing
+    where nothing is said. InputError for anything else."""
+    typed = text.strip()
+    if not typed:
+        return {}
+    unit = "V" if typed.lower().endswith("v") else "ohm"
+    value = parse_entry(typed, unit)
+    if value is None or not value > 0.0 or typed[-1].isdigit():
+        raise InputError(f"{typed!r} is neither volts, such as 0.5 V, nor a resistance, such as 35 mohm")
+    return {unit: value}
+
+
 def _row(part: Part, unit: Unit) -> Row:
     stress = stress_of(part, unit.nameplate)
     unit_shown = stress.unit
@@ -114,6 +137,7 @@ def _row(part: Part, unit: Unit) -> Row:
         "marked": part.marked,
         "rated_V": part.rated_V,
         "rated_A": part.rated_A,
+        "drops": f"{part.drop_V:g} V" if part.drop_V is not None else f"{part.ohm:g} Ω" if part.ohm is not None else "",
         "uF": part.capacitance_F * 1e6 if part.capacitance_F is not None else None,
         "count": part.count if part.count != 1 else None,
         "output": part.output,
