@@ -16,7 +16,7 @@ from tests.several.benches import briefly
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.known_bench import pick_file
-from zincsmith.formats.rig_file import read_rig
+from zincsmith.formats.rig_file import check_rig, read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.claim import StatedClaim
@@ -326,3 +326,38 @@ def test_a_boost_stage_passes_its_input_and_gives_what_its_switch_lets_in(tmp_pa
 @pytest.fixture(autouse=True)
 def known() -> None:
     pick_file(str(PHYSICS))
+
+
+def test_a_battery_that_sinks_to_its_floor_ends_the_run_safe(
+    tmp_path: Path, buck: tuple[Unit, Rig], standin: StartStandIn
+) -> None:
+    """Three cells with a floor of 3.8 V each, behind ohms that take the rest under load; off, its volts are nobody's
+    floor."""
+    unit, rig = buck
+    grid = GridOptions(lines=(Line(12.0, 0.0),), loads_percent=(10.0, 100.0), warm_up_s=10.0)
+    for ohm, outcome in ((0.02, "complete"), (0.9, "tripped")):
+        of_cells = tuple(
+            replace(i, cells=3, cell_floor_V=3.8) if i.role == "dc_source" else i for i in rig.instruments
+        )  # fmt: skip
+        addresses = standin(
+            file=str(PHYSICS), lead_ohm=0.0, input_lead_ohm=0.0, faults=(f"bench,SOFT {ohm}",)
+        ).addresses
+        (tmp_path / outcome).mkdir()
+        scene = Scene.set_up(
+            tmp_path / outcome, unit, replace(rig, leads=(), instruments=of_cells), Plan("Grid", (grid,)), addresses
+        )
+        closed = scene.run(Actor())
+        assert (closed.outcome, closed.safe) == (outcome, True), closed.why
+    assert "the floor of 3 cells, 3.8 V each, is 11.4 V" in closed.why
+    assert last_row(tmp_path / "bench.log")["source_on"] is False
+
+
+def test_a_battery_states_its_cells_and_their_floor(buck: tuple[Unit, Rig]) -> None:
+    def told(**more: float) -> list[str]:
+        rig = replace(buck[1], instruments=tuple(
+            replace(i, **more) if i.role == "dc_source" else i for i in buck[1].instruments))  # type: ignore[arg-type] # fmt: skip
+        return [p.message for p in check_rig(rig)]
+
+    assert told(cells=3.0, cell_floor_V=3.0) == told()
+    assert any("states both" in words for words in told(cells=3))
+    assert any("between 0.3 and 15 V" in words for words in told(cells=3, cell_floor_V=0.0))

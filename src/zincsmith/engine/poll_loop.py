@@ -116,7 +116,7 @@ class PollLoop:
             if name_of(name) == "output_voltage" and current is not None:
                 worked_out[at_port("output_power", port_of(name))] = abs(voltage * current)
         self._note_emptied(values)
-        trip = self.watches.check({**worked_out, **values})
+        trip = self.watches.check({**worked_out, **values}, self.settings.source_on)
         if trip is not None:
             watch = trip.watch
             self.event_log.append(Tripped(watch.quantity, trip.value, watch.low, watch.high, watch.whose))

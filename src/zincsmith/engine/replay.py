@@ -98,7 +98,7 @@ def _later(action: Action) -> dict[str, object]:
     """What an action says beyond what it said in earlier versions of the program, as it was then without saying it."""
     later: dict[type, dict[str, object]] = {
         Measure: {"record_s": 0.0, "capture": None, "from_zero": False},
-        Watch: {"hard": False}, Dwell: {"origin": False}, Observe: {"of": ()},
+        Watch: {"hard": False, "fed": False}, Dwell: {"origin": False}, Observe: {"of": ()},
         Confirm: {"hands_in": False, "record_s": 0.0},
         SetSource: {"port": "", "phase_deg": None},
         SetLoad: {

@@ -127,8 +127,16 @@ def check_rig(rig: Rig) -> list[Problem]:
     if rig.standin is not None and not 0.0 <= rig.standin.pace <= 10000.0:
         found.append(Problem("standin.pace", "must lie between 0 (as fast as it will go) and 10000"))
     for one in rig.instruments:
-        found += _instrument(one, rig)
+        found += [*_instrument(one, rig), *_battery(one)]
     return [*found, *_leads(rig)]
+
+
+def _battery(one: Instrument) -> list[Problem]:
+    if (one.cells is None) != (one.cell_floor_V is None):
+        return [Problem(f"instrument.{one.role}.cells", "a battery states both: cells in series, cell_floor_V of each")]
+    wrong = one.cells is not None and not (1 <= one.cells <= 500 and 0.3 <= (one.cell_floor_V or 0.0) <= 15.0)
+    words = "1 to 500 cells, each with a floor between 0.3 and 15 V"
+    return [Problem(f"instrument.{one.role}.cells", words)] if wrong else []
 
 
 def _leads(rig: Rig) -> list[Problem]:

@@ -205,7 +205,8 @@ class Measure:
 class Watch:
     """From now on, to the end of the part: make safe when ``quantity`` leaves [low, high] on ``count`` polls in a row.
 
-    A watch of the same ``quantity`` and ``whose`` takes the place of the earlier one.
+    A watch of the same ``quantity`` and ``whose`` takes the place of the earlier one. ``fed``: only while the input is
+    on.
     """
 
     quantity: str
@@ -214,6 +215,7 @@ class Watch:
     whose: str  # where the limit comes from
     count: int = 2
     hard: bool = False  # of a part, or a ceiling: nobody goes on beyond it, whatever the reason
+    fed: bool = False
 
 
 @dataclass(frozen=True)

@@ -169,6 +169,8 @@ class Instrument(Record):
     most: dict[str, float] = field(default_factory=dict)  # greatest it may be set to: voltage_V, current_A ...
     calibration_months: float = 12.0
     limit_A: float | None = None  # source: its own current limit, as set
+    cells: int | None = None  # DC source that is a battery: in series; it goes no lower than cell_floor_V each
+    cell_floor_V: float | None = None
     isolated: bool | None = None  # source: its output is isolated from the mains
     outlet: Span | None = None  # source that nobody can set (the wall outlet): V rms as measured, and Hz
     tap: Literal["", "source", "unit"] = ""  # power meter: which side its voltage tap is on

@@ -23,6 +23,7 @@ from zincsmith.model.unit import Nameplate, Unit
 
 NOTHING: Mapping[str, float] = {}
 NO_MODES: Mapping[str, Mode] = {}
+SINKS = 4  # polls in a row below its floor: a moment of a step is no empty battery
 MOST_BEYOND = 1.60  # of it, where a procedure is about going beyond; common practice, no source
 LOAD_CEILING = 1.10  # of the rated current: the plan's own ceiling for steady-state work
 OVER_VOLTAGE = 1.15  # of nominal output
@@ -277,6 +278,10 @@ def _rig(rig: Rig, unit: Unit) -> Iterator[Watch]:
         if "current_A" in source.most:
             most_A = source.most["current_A"]
             yield Watch(at_port("input_current", source.port), None, most_A, f"the most {source.name} can do")
+    for battery in rig.of("dc_source"):
+        if battery.cells and battery.cell_floor_V:
+            words = f"the floor of {battery.cells} cells, {battery.cell_floor_V:g} V each,"
+            yield Watch("input_voltage", battery.cells * battery.cell_floor_V, None, words, SINKS, fed=True)
     envelope = Envelope(unit.nameplate)
     for load in rig.of("load"):
         voltage = abs(envelope.voltage_V(load.port)) if load.port in output_ports(unit.nameplate) else 0.0

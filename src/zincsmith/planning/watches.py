@@ -43,13 +43,16 @@ class Watches:
         self._part.append(watch)
         self._hits.pop(key, None)
 
-    def check(self, values: Mapping[str, float]) -> Trip | None:
-        """What tripped, the tightest first, or None."""
+    def check(self, values: Mapping[str, float], fed: bool = True) -> Trip | None:
+        """What tripped, the tightest first, or None; ``fed``: the input is on."""
         trips = []
         for watch in self.all:
+            key = (watch.quantity, watch.whose)
+            if watch.fed and not fed:
+                self._hits.pop(key, None)
+                continue
             if watch.quantity in self._typed:
                 continue
-            key = (watch.quantity, watch.whose)
             value = values.get(watch.quantity)
             inside = value is not None and (
                 (watch.low is None or value >= watch.low) and (watch.high is None or value <= watch.high)

@@ -69,7 +69,11 @@ ROLE_ENTRIES: dict[str, tuple[Entry, ...]] = {
         _yes_no("sets_phase", "Can be told the phase"),
         Entry("outlet", "Wall outlet as measured, V Hz"),
     ),
-    "dc_source": SOURCE,
+    "dc_source": (
+        *SOURCE,
+        Entry("cells", "A battery of so many cells", "1"),
+        Entry("cell_floor_V", "None below", "V"),
+    ),
     "power_meter": (
         _choice("tap", "Voltage tap is on the side of", "", "source", "unit"),
         Entry("tap_ohm", "Tap resistance, Ω", "1"),
