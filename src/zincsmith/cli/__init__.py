@@ -24,6 +24,7 @@ from zincsmith.cli import (  # noqa: F401 - each brings its commands along
     runs,
     take_in,
     weak,
+    winding,
 )
 from zincsmith.cli.app import app
 from zincsmith.formats.plain_text import shown
