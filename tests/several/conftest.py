@@ -15,11 +15,13 @@ from zincsmith.book.reader import BookReader
 from zincsmith.engine.known_bench import pick_file
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
+from zincsmith.judge.evidence import findings_of
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.events import RunClosed
 from zincsmith.model.plan import Options, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+from zincsmith.procedures.base import Conventions
 
 EXAMPLES = ROOT / "examples"
 Went = tuple[Scene, RunClosed, JudgedRun]
@@ -47,3 +49,19 @@ def goes(tmp_path: Path, standin: Callable[..., RunningStandIn]) -> Goes:
             return scene, closed, judge_run(book)
 
     return go
+
+
+def stands_zeros(run: JudgedRun) -> None:
+    """What somebody types as zero, or a meter reads so, breaks no figure: each quantity in turn, at all points and at
+    every second one."""
+    quantities = {r.quantity for p in run.evidence.points for r in p.readings}
+    for quantity in sorted(quantities):
+        for step in (1, 2):
+            points = tuple(
+                replace(p, readings=tuple(replace(r, value=0.0) if r.quantity == quantity else r for r in p.readings))
+                if n % step == 0 else p
+                for n, p in enumerate(run.evidence.points)
+            )  # fmt: skip
+            evidence = replace(run.evidence, points=points)
+            found = findings_of(run.evidence.procedures, evidence, run.unit.nameplate, Conventions())
+            assert "procedure_broken" not in {d.code for f in found for d in f.doubts}, quantity

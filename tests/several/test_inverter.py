@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from tests.several.conftest import EXAMPLES, Goes
+from tests.several.conftest import EXAMPLES, Goes, stands_zeros
 
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
@@ -65,6 +65,7 @@ def test_the_shape_of_the_stand_in_has_the_distortion_that_it_tells(amps: float)
 def test_over_its_load_and_its_input_it_is_what_its_physics_says(goes: Goes) -> None:
     _, closed, run = goes(*UNIT, (PART,))
     assert (closed.outcome, closed.safe, closed.unconfirmed) == ("complete", True, ()), closed.why
+    stands_zeros(run)
     for percent, amps in ((0.0, 0.0), (10.0, 0.13), (100.0, 1.3)):
         truth = standing(amps)
         for name, value in (("voltage_thd", truth.thd), ("output_crest", truth.crest), ("output_dc", 0.18),

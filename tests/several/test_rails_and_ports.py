@@ -10,7 +10,7 @@ from itertools import pairwise
 import pytest
 from scipy.optimize import brentq
 from tests.engine.scripted import Actor, by_hand
-from tests.several.conftest import EXAMPLES, Went
+from tests.several.conftest import EXAMPLES, Went, stands_zeros
 
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.formats.rig_file import read_rig
@@ -53,6 +53,7 @@ def of(run: JudgedRun, name: str, output: str) -> list[Finding]:
 def test_what_the_load_of_one_rail_does_to_the_others(goes: Callable[..., Went]) -> None:
     """Pulled by a stated number of volts an ampere of the others: the change is that times how their amps change."""
     scene, closed, run = goes("brindlow-of45", "simulated-three-rails", (CrossOptions(line=MAINS, warm_up_s=60.0),))
+    stands_zeros(run)
     assert (closed.outcome, closed.unconfirmed) == ("complete", ()), closed.why
     envelope = Envelope(scene.unit.nameplate)
     least, full = ({p: envelope.load_A(share, p) for p in ("+5 V", "+12 V", "-12 V")} for share in (0.0, 100.0))
@@ -135,6 +136,7 @@ def test_ports_are_asked_for_their_modes_and_share(goes: Callable[..., Went]) ->
     unit = replace(unit, nameplate=replace(unit.nameplate, outputs=(first, second, third)))
     parts = (ModesOptions(line=MAINS, settle_s=2.0), SharingOptions(line=MAINS, settle_s=5.0))
     scene, closed, run = goes("hartsop-u90", "simulated-usb", parts, unit=unit)
+    stands_zeros(run)
     assert (closed.outcome, closed.unconfirmed) == ("complete", ()), closed.why
     for port, watts, seen in (("C1", 90.0, 4.0), ("C2", 45.0, 4.0)):
         assert [f.value for f in of(run, "offered_power", port)] == [watts]

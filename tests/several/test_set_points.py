@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 from tests.engine.scripted import Actor, Breaks, Scene, telling_the_standin
-from tests.several.conftest import EXAMPLES, Goes
+from tests.several.conftest import EXAMPLES, Goes, stands_zeros
 
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
@@ -82,6 +82,7 @@ def test_the_stand_in_keeps_to_ohms_law_on_both_sides_of_its_corner() -> None:
 def test_by_wire_it_is_off_by_what_its_physics_says(goes: Goes) -> None:
     scene, closed, run = goes(*SUPPLY, (QUICK,))
     assert (closed.outcome, closed.safe, closed.unconfirmed) == ("complete", True, ())
+    stands_zeros(run)
     off = of(run, "set_voltage_error")
     assert [to.voltage_V for to in off if to is not None] == [1.5, 7.5, 15.0, 22.5, 30.0]
     for to, one in off.items():

@@ -183,11 +183,15 @@ def _of_rig(reading: Reading, rig_n: int) -> Reading:
 
 def _found(name: str, evidence: Evidence, plate: Nameplate, conventions: Conventions) -> list[Finding]:
     """What one part finds. A procedure that is not installed here, or does not get through its own figures, is told in
-    the place of its figures and does no harm to those of the others."""
+    the place of its figures and does no harm to those of the others, nor
+    does what divides by a zero that somebody typed."""
     try:
         return procedure(name).findings(evidence, plate, conventions)
     except InputError as error:
         why, remedy = error.message, "Install the package that the run was made with; its points are kept."
+    except ArithmeticError as error:
+        why = f"{type(error).__name__}: {error}"
+        remedy = "Look for a reading of zero where none can be; its points are kept."
     except Exception as error:
         if package_of(name) is None:
             raise

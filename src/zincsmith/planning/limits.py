@@ -29,6 +29,7 @@ LOAD_CEILING = 1.10  # of the rated current: the plan's own ceiling for steady-s
 OVER_VOLTAGE = 1.15  # of nominal output
 CEILING = 1.2  # of nominal output, where no part says what it stands; common practice, no source
 CEILING_WORDS = "1.2 times the rated output"
+MAINS_MAY_REACH = "110 % of the upper end of the rated input"
 OVER_LINE = 1.10  # of the upper end of the rated input: what mains may reach for a while
 HOTTEST_CASE_DEGC = 90.0  # common practice, no source
 
@@ -79,7 +80,7 @@ class Limits:
         share = 1.0 if ambient_degC is None else envelope.share_at(ambient_degC)
         return cls(
             source_V=_least(
-                Bound(nameplate.input.voltage_max_V, "the upper end of the unit's rated input"),
+                _rated_input(unit, rig),
                 instrument(SOURCES[nameplate.input.type], "voltage_V"),
                 *weakest_at_input(unit),
             ),
@@ -167,6 +168,15 @@ class Limits:
             raise LimitError(f"the plan wants the {what} at {wanted:g} {unit}; {bound.whose} is {bound.value:g} {unit}")
 
 
+def _rated_input(unit: Unit, rig: Rig) -> Bound:
+    """The upper end of what the unit is rated for; of a wall outlet, which nobody sets, as much as mains may reach."""
+    top = unit.nameplate.input.voltage_max_V
+    source = rig.instrument(SOURCES[unit.nameplate.input.type])
+    if source is not None and source.outlet is not None:
+        return Bound(OVER_LINE * top, MAINS_MAY_REACH)
+    return Bound(top, "the upper end of the unit's rated input")
+
+
 def weakest_at_input(unit: Unit) -> list[Bound]:
     """What the parts that lie across the input are marked for, and those of a stage that its input reaches."""
     found = [
@@ -248,9 +258,7 @@ def _nameplate(unit: Unit) -> Iterator[Watch]:
     plate = unit.nameplate
     for port, voltage in most_volts(plate).items():
         yield _no_further(port, OVER_VOLTAGE * voltage, "115 % of the nameplate's output voltage")
-    yield Watch(
-        "input_voltage", None, OVER_LINE * plate.input.voltage_max_V, "110 % of the upper end of the rated input"
-    )
+    yield Watch("input_voltage", None, OVER_LINE * plate.input.voltage_max_V, MAINS_MAY_REACH)
     yield Watch("case_temperature", None, HOTTEST_CASE_DEGC, "what a case may reach before hands are hurt")
 
 

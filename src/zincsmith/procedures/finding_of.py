@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
+
+import numpy as np
 
 from zincsmith.analysis.accuracy import column
 from zincsmith.analysis.point_doubts import point_doubts
-from zincsmith.analysis.uncertainty import Estimate, Values, factor_of, propagate
+from zincsmith.analysis.uncertainty import Column, Estimate, Values, factor_of, propagate
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.reading import Point
@@ -33,6 +35,11 @@ WORDS = {
 }
 
 Rows = Sequence[Point]
+NO_NUMBER = Doubt(
+    "no_number",
+    "The readings leave no number: one is zero where the figure divides by it, or they are all alike.",
+    "See whether they were read, or typed, as they stood.",
+)
 
 
 def finding_of(
@@ -57,10 +64,12 @@ def finding_of(
     times = [p.bench_s for p in rows]
     minutes = (max(times) - min(times)) / 60.0 if times else None
     columns = {q: column([r for p in rows if (r := p.get(q)) is not None], minutes, alike) for q in quantities}
-    estimate: Estimate = propagate(formula, columns)
-    known = all(r.known for p in rows for q in quantities if (r := p.get(q)) is not None)
+    estimate = _estimated(formula, columns)
+    known = estimate is not None and all(r.known for p in rows for q in quantities if (r := p.get(q)) is not None)
     doubts = tuple(dict.fromkeys(d for p in rows for d in doubts_of(p, quantities)))
-    if not known:
+    if estimate is None:
+        doubts += (NO_NUMBER,)
+    elif not known:
         doubts += (
             Doubt(
                 "accuracy_unknown",
@@ -71,16 +80,26 @@ def finding_of(
     return Finding(
         name=name,
         title=title,
-        value=estimate.value,
+        value=estimate.value if estimate is not None else None,
         unit=unit,
-        u=estimate.u if known else None,
-        k=estimate.k if known else None,
-        dof=estimate.dof if known else None,
+        u=estimate.u if known and estimate is not None else None,
+        k=estimate.k if known and estimate is not None else None,
+        dof=estimate.dof if known and estimate is not None else None,
         at=at,
         working=_working(rows, quantities, words, note, each),
-        contributions=estimate.contributions,
+        contributions=estimate.contributions if estimate is not None else (),
         doubts=doubts,
     )
+
+
+def _estimated(formula: Callable[[Values], float], columns: Mapping[str, Column]) -> Estimate | None:
+    """None where the readings leave no number: what somebody typed, or a meter that reads nothing, divides."""
+    try:
+        with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+            found = propagate(formula, columns)
+    except (ZeroDivisionError, ValueError):
+        return None
+    return found if math.isfinite(found.value) and math.isfinite(found.u) else None
 
 
 def with_parts(found: Finding, *parts: Contribution) -> Finding:
@@ -97,6 +116,12 @@ def unlooked(gap: float, words: str) -> Contribution:
     return Contribution(words, abs(gap) / math.sqrt(3.0), False, rectangular=True)
 
 
+def _beside(each: Callable[[Point], dict[str, float]], point: Point) -> dict[str, float | None]:
+    """What stands beside a row of the working; None where zeros leave no number."""
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+        return {key: value if math.isfinite(value) else None for key, value in each(point).items()}
+
+
 def _working(
     rows: Rows, quantities: Sequence[str], words: str, note: str, each: Callable[[Point], dict[str, float]] | None
 ) -> Working:
@@ -108,8 +133,10 @@ def _working(
             if reading is not None:
                 row[WORDS.get(q, q)] = reading.value
         if each is not None:
-            row.update(each(point))
+            row.update(_beside(each, point))
         row["readings"] = [r.id for q in quantities if (r := point.get(q)) is not None]
         table.append(row)
-    columns = [WORDS.get(q, q) for q in quantities] + (list(each(rows[0])) if each is not None and rows else [])
+    columns = [WORDS.get(q, q) for q in quantities] + (
+        list(_beside(each, rows[0])) if each is not None and rows else []
+    )
     return Working(words, ("load / %", *columns), tuple(table), note)

@@ -168,6 +168,8 @@ def _corner(points: list[Point], port: str) -> list[Finding]:
     if len(rows) < 4:
         return []
     first, last = rows[0], rows[-1]  # clear of it on both sides: there it is as it holds
+    if not first.need(volts).number or not last.need(amps).number:
+        return []  # it held neither: there is no corner
     worst = max(rows[1:-1], key=lambda p: min(1.0 - p.need(volts).number / first.need(volts).number,
                                         1.0 - p.need(amps).number / last.need(amps).number))  # fmt: skip
 
