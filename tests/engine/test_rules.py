@@ -67,6 +67,22 @@ def test_no_setting_passes_outside(unit: Unit, rig: Rig, amps: float) -> None:
         assert 0.0 <= amps <= 2.7501
 
 
+def test_a_wall_outlet_is_what_it_is_as_far_as_mains_may_reach(unit: Unit, rig: Rig) -> None:
+    """Rated up to 240 V; nobody sets an outlet, and a source that somebody sets goes no higher than the label."""
+
+    def at(voltage_V: float, outlet: bool) -> None:
+        of = tuple(
+            replace(i, how="by hand", outlet=(voltage_V, 50.0)) if outlet and i.role == "ac_source" else i
+            for i in rig.instruments
+        )
+        Limits.of(unit, replace(rig, instruments=of)).check(SetSource(voltage_V, 50.0, True))
+
+    at(243.0, True)
+    for voltage_V, outlet in ((243.0, False), (265.0, True)):
+        with pytest.raises(LimitError, match="rated input"):
+            at(voltage_V, outlet)
+
+
 def test_a_watch_trips_after_its_count_and_not_before() -> None:
     watches = Watches()
     watches.add(Watch("input_power", None, 100.0, "test", count=2))
