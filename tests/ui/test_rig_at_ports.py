@@ -12,6 +12,7 @@ from tests.conftest import ROOT
 from tests.ui.conftest import Hands
 
 from zincsmith.book.writer import BookWriter
+from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.planning.composer import compose
 from zincsmith.ui.rig.element_panel import ElementPanel
@@ -54,3 +55,18 @@ def test_one_load_becomes_one_at_every_output_and_each_is_edited_by_itself(open_
     QTest.mouseClick(remove, Qt.MouseButton.LeftButton)
     hands.until(lambda: session.rig is not None and len(session.rig.of("load")) == 2)
     assert session.rig.instrument("load@+5 V") is None
+
+
+def test_a_book_without_a_plan_of_a_unit_that_no_grid_suits_has_one_composed(open_window: Open, tmp_path: Path) -> None:
+    """An inverter: a static grid is about direct current, and nobody chose anything yet."""
+    book = tmp_path / "inverter.zbook"
+    with BookWriter(book) as writer:
+        unit = read_unit(ROOT / "examples" / "units" / "thornwade-tw300.toml")
+        writer.revise("unit", unit.tag, unit, "test")
+        writer.revise("rig", "bench", read_rig(ROOT / "examples" / "rigs" / "simulated-inverter.toml"), "test")
+    hands = open_window(book)
+    assert "inverter_output" in {p.procedure for p in hands.window.session.plan.parts}
+    hands.station(2)
+    hands.qtbot.waitUntil(lambda: "Working out" not in hands.words(), timeout=20_000)
+    assert "decides 2" in hands.words()
+    assert "no procedure yet" not in hands.words()

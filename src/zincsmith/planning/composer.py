@@ -23,7 +23,7 @@ from zincsmith.planning.limits import weakest_at_input
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.planning.rig_facts import outlet_of, records, source_kind
 from zincsmith.procedures.catalogue import every, package_of, planned, planned_record, procedure
-from zincsmith.procedures.plan_file import find_plan
+from zincsmith.procedures.plan_file import NAMED, find_plan
 from zincsmith.procedures.planning import Facts, Planned, Refit
 from zincsmith.procedures.waveforms.options import claims_one_of
 from zincsmith.rules.loader import supply_rules
@@ -40,6 +40,17 @@ class LeftOut:
 
     procedure: str
     why: str
+
+
+def usual(unit: Unit | None, rig: Rig | None) -> Plan:
+    """What is planned where nobody said anything yet: a static grid; of a unit that none suits, what is composed."""
+    grid = NAMED["static-grid"]
+    if unit is None or rig is None or not any(planned(part).suits(unit.nameplate) for part in grid.parts):
+        return grid
+    try:
+        return compose(unit, rig)[0]
+    except InputError:
+        return grid
 
 
 def plan_named(name: str, unit: Unit, rig: Rig, chosen: Collection[str] = ()) -> Plan:
@@ -77,7 +88,9 @@ def compose(unit: Unit, rig: Rig, chosen: Collection[str] = ()) -> tuple[Plan, l
         elif all(one.procedure != part.procedure for one in left):
             left.append(LeftOut(part.procedure, why))
     if all(planned(p).stays or rank(p) == LAST for p in parts):
-        raise InputError(f"no plan can be composed: {left[0].why}" if left else "no plan can be composed")
+        # What the bench lacks for what suits the unit says more than what does not suit it at all.
+        own = [one for one in left if not records[one.procedure].suits(unit.nameplate)] or left
+        raise InputError(f"no plan can be composed: {own[0].why}" if own else "no plan can be composed")
     return Plan("Full", tuple(parts)), left
 
 

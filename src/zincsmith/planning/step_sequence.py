@@ -27,7 +27,7 @@ class StepSequence:
         for options in plan.parts:
             unfit = planned(options).suits(unit.nameplate)
             if unfit:
-                raise InputError(unfit)
+                raise InputError(f"{procedure(options.procedure).title}: {unfit}")
         self._steps = _walk(context(unit, rig, ambient_degC), plan.parts, after_unit)
         self._begun = False
 

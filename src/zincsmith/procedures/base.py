@@ -242,7 +242,7 @@ def fed_by_one_input(plate: Nameplate) -> str:
         return unfit
     for port in (p for p in ports_of(plate) if p.side == "out"):
         if port.kind != "dc" or not any(m.law in ("fixed", "adjustable") and m.voltage_V[1] for m in port.modes):
-            return "no procedure yet for this kind of output"
+            return "it is about outputs that give direct current"
     return ""
 
 

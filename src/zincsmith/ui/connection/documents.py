@@ -49,7 +49,12 @@ class Documents(QObject):
         self.unit = self._or_none(self.reader.unit)
         self.unit_key = self.reader.current_key("unit") or ""
         self.rig = self._or_none(self.reader.rig)
-        self.plan = self._or_none(self.reader.plan) or NAMED["static-grid"]
+        plan = self._or_none(self.reader.plan)
+        if plan is None:
+            from zincsmith.planning.composer import usual
+
+            plan = usual(self.unit, self.rig)
+        self.plan = plan
         self._follow_unit()
         self.documents.emit()
 
