@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import ClassVar
 
 from zincsmith.model.plan import LINES, Line, Options
@@ -154,6 +154,23 @@ class Planned(Options):
 def ports_of_rated(plate: Nameplate) -> bool:
     """Whether there are several outputs of which some are asked for what they give."""
     return len(plate.outputs) > 1 and (bool(plate.sharing) or any(o.modes for o in plate.outputs))
+
+
+class AtOneLine(Planned):
+    """What stands at one line of the input; of a unit that it suits a composed plan has it at the first."""
+
+    line: Line
+
+    @property
+    def lines_used(self) -> tuple[Line, ...]:
+        return (self.line,)
+
+    @classmethod
+    def proposed(cls, facts: Facts) -> tuple[Options, ...]:
+        return () if cls.suits(facts.unit.nameplate) else (cls(line=facts.first),)  # type: ignore[call-arg]
+
+    def refitted(self, to: Refit) -> Options:
+        return replace(self, line=to.line(self.line))  # type: ignore[call-arg]
 
 
 class OnMains(Planned):

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import ClassVar, Literal
 
-from zincsmith.model.plan import LINES, Line, Options
+from zincsmith.model.plan import LINES, Line
 from zincsmith.model.unit import Nameplate, Signal
 from zincsmith.procedures import fields
 from zincsmith.procedures.base import fed_by_one_source
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
-from zincsmith.procedures.planning import Facts, Planned, Refit
+from zincsmith.procedures.planning import AtOneLine
 
 SWITCHING = ("remote on/off", "enable")
 FORM: tuple[Field, ...] = (
@@ -29,7 +29,7 @@ def switches_of(plate: Nameplate) -> tuple[Signal, ...]:
 
 
 @dataclass(frozen=True)
-class ControlOptions(Planned):
+class ControlOptions(AtOneLine):
     """Switched off under ``load_percent`` at each of its terminals, what is left read after ``falls_s``, what goes in
     meanwhile, and switched on again under the same load."""
 
@@ -48,10 +48,6 @@ class ControlOptions(Planned):
         return "" if switches_of(plate) else "its plate states no terminal that switches it off and on"
 
     @property
-    def lines_used(self) -> tuple[Line, ...]:
-        return (self.line,)
-
-    @property
     def loads_used(self) -> tuple[float, ...]:
         return (self.load_percent,)
 
@@ -68,10 +64,3 @@ class ControlOptions(Planned):
         check_lines((self.line,), "line")
         between(0.0, 100.0, load_percent=self.load_percent)
         between(1.0, 600.0, falls_s=self.falls_s)
-
-    @classmethod
-    def proposed(cls, facts: Facts) -> tuple[Options, ...]:
-        return () if cls.suits(facts.unit.nameplate) else (cls(line=facts.first),)
-
-    def refitted(self, to: Refit) -> Options:
-        return replace(self, line=to.line(self.line))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import ClassVar, Literal
 
 from zincsmith.model.errors import InputError
@@ -12,7 +12,7 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures import fields
 from zincsmith.procedures.base import fed_by_one_input
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, check_loads, times
-from zincsmith.procedures.planning import Facts, Planned, Refit
+from zincsmith.procedures.planning import AtOneLine, Facts
 
 LEAST = 0.0  # as a level: what the plate asks for at least, which may be nothing
 EVERY, ENDS = (LEAST, 50.0, 100.0), (LEAST, 100.0)
@@ -27,7 +27,7 @@ FORM: tuple[Field, ...] = (
 
 
 @dataclass(frozen=True)
-class CrossOptions(Planned):
+class CrossOptions(AtOneLine):
     """Every rail at each of ``levels_percent`` with all the others at each of them; a level of 0 is the least load that
     the plate asks for. ``least_load``: then, rail by rail, how little on it alone keeps all rails in tolerance."""
 
@@ -46,10 +46,6 @@ class CrossOptions(Planned):
     @classmethod
     def suits(cls, plate: Nameplate) -> str:
         return fed_by_one_input(plate) or rails_together(plate)
-
-    @property
-    def lines_used(self) -> tuple[Line, ...]:
-        return (self.line,)
 
     @property
     def loads_used(self) -> tuple[float, ...]:
@@ -82,9 +78,6 @@ class CrossOptions(Planned):
             return ()
         levels = EVERY if facts.read_by_program else ENDS
         return (cls(line=facts.first, levels_percent=levels, least_load=facts.read_by_program),)
-
-    def refitted(self, to: Refit) -> Options:
-        return replace(self, line=to.line(self.line))
 
 
 def rails_together(plate: Nameplate) -> str:

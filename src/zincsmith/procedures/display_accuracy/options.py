@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import ClassVar, Literal
 
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import one_output
 from zincsmith.procedures.fields import LINE, LOADS, Choosing, Field, between, check_lines, check_loads, times
-from zincsmith.procedures.planning import Facts, Planned, Refit
+from zincsmith.procedures.planning import AtOneLine, Facts
 
 FORM: tuple[Field, ...] = (
     LINE,
@@ -20,7 +20,7 @@ FORM: tuple[Field, ...] = (
 
 
 @dataclass(frozen=True)
-class DisplayOptions(Planned):
+class DisplayOptions(AtOneLine):
     """The supply's own display against the reference, at these loads in percent."""
 
     procedure: Literal["display_accuracy"] = "display_accuracy"
@@ -30,10 +30,6 @@ class DisplayOptions(Planned):
     average_s: float = 4.0
 
     form: ClassVar[tuple[Field, ...]] = FORM
-
-    @property
-    def lines_used(self) -> tuple[Line, ...]:
-        return (self.line,)
 
     @property
     def loads_used(self) -> tuple[float, ...]:
@@ -52,6 +48,3 @@ class DisplayOptions(Planned):
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:
         return (cls(line=facts.first),) if facts.rig.of("panel_voltmeter") else ()
-
-    def refitted(self, to: Refit) -> Options:
-        return replace(self, line=to.line(self.line))

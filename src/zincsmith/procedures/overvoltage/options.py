@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import ClassVar, Literal
 
 from zincsmith.model.errors import InputError
-from zincsmith.model.plan import LINES, Line, Options
+from zincsmith.model.plan import LINES, Line
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures import fields
 from zincsmith.procedures.base import fed_by_one_input
 from zincsmith.procedures.cv_cc.options import nobody_sets
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
-from zincsmith.procedures.planning import Facts, Planned, Refit
+from zincsmith.procedures.planning import AtOneLine
 from zincsmith.procedures.waveforms.options import LATE
 
 FORM: tuple[Field, ...] = (
@@ -25,7 +25,7 @@ MOST_PERCENT = 95.0  # of the range: above it nobody could raise the volts to wh
 
 
 @dataclass(frozen=True)
-class OvervoltageOptions(Planned):
+class OvervoltageOptions(AtOneLine):
     """The protection is set to ``level_percent`` of the upper end of the range, then the output raised towards it in
     steps, without a load, until it lets go; then it is switched on again below."""
 
@@ -52,10 +52,6 @@ class OvervoltageOptions(Planned):
         return ""
 
     @property
-    def lines_used(self) -> tuple[Line, ...]:
-        return (self.line,)
-
-    @property
     def rank(self) -> int:
         return LATE
 
@@ -73,10 +69,3 @@ class OvervoltageOptions(Planned):
         if not 0.1 <= self.step_percent <= 10.0:
             raise InputError("from 0.1 to 10 %", key="part.step_percent")
         between(0.2, 60.0, settle_s=self.settle_s)
-
-    @classmethod
-    def proposed(cls, facts: Facts) -> tuple[Options, ...]:
-        return () if cls.suits(facts.unit.nameplate) else (cls(line=facts.first),)
-
-    def refitted(self, to: Refit) -> Options:
-        return replace(self, line=to.line(self.line))

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import ClassVar, Literal
 
-from zincsmith.model.plan import LINES, Line, Options
+from zincsmith.model.plan import LINES, Line
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures import fields
 from zincsmith.procedures.base import fed_by_one_input
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
-from zincsmith.procedures.planning import Facts, Planned, Refit
+from zincsmith.procedures.planning import AtOneLine
 
 FORM: tuple[Field, ...] = (
     fields.LINE,
@@ -22,7 +22,7 @@ FORM: tuple[Field, ...] = (
 
 
 @dataclass(frozen=True)
-class SharingOptions(Planned):
+class SharingOptions(AtOneLine):
     """Every combination of ports that the label names, or each pair where it names none: one port runs loaded while the
     others are plugged in; then all of them are loaded with what each is said to have."""
 
@@ -44,10 +44,6 @@ class SharingOptions(Planned):
         return ""
 
     @property
-    def lines_used(self) -> tuple[Line, ...]:
-        return (self.line,)
-
-    @property
     def reason(self) -> str:
         return "each port was seen alone before they are used together"
 
@@ -55,10 +51,3 @@ class SharingOptions(Planned):
         """InputError, with the key of the option, for what no bench can carry out."""
         check_lines((self.line,), "line")
         between(0.5, 3600.0, settle_s=self.settle_s, watch_s=self.watch_s, average_s=self.average_s)
-
-    @classmethod
-    def proposed(cls, facts: Facts) -> tuple[Options, ...]:
-        return () if cls.suits(facts.unit.nameplate) else (cls(line=facts.first),)
-
-    def refitted(self, to: Refit) -> Options:
-        return replace(self, line=to.line(self.line))

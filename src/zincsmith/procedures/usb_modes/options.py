@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import ClassVar, Literal
 
 from zincsmith.model.plan import LINES, Line, Options
@@ -11,7 +11,7 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures import fields
 from zincsmith.procedures.base import fed_by_one_input
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
-from zincsmith.procedures.planning import Facts, Planned, Refit
+from zincsmith.procedures.planning import AtOneLine, Facts
 
 FORM: tuple[Field, ...] = (
     fields.LINE,
@@ -23,7 +23,7 @@ FORM: tuple[Field, ...] = (
 
 
 @dataclass(frozen=True)
-class ModesOptions(Planned):
+class ModesOptions(AtOneLine):
     """Each port by itself, nothing plugged in elsewhere: its volts before anything is plugged in, what it offers, every
     mode of the label without a load and (``loaded``) with its amps, its programmable ranges (``ranges``), and its volts
     once it was taken off again."""
@@ -43,10 +43,6 @@ class ModesOptions(Planned):
         return fed_by_one_input(plate) or ports_with_modes(plate)
 
     @property
-    def lines_used(self) -> tuple[Line, ...]:
-        return (self.line,)
-
-    @property
     def reason(self) -> str:
         return "what a port offers is seen before it is loaded for long"
 
@@ -60,9 +56,6 @@ class ModesOptions(Planned):
         """Of what mains feeds: a cable that a switch on it sets is asked by nobody."""
         plate = facts.unit.nameplate
         return () if cls.suits(plate) or plate.input.type != "ac" else (cls(line=facts.first),)
-
-    def refitted(self, to: Refit) -> Options:
-        return replace(self, line=to.line(self.line))
 
 
 def ports_with_modes(plate: Nameplate) -> str:
