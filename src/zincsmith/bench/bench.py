@@ -195,19 +195,32 @@ class Bench:
 
     def poll(self) -> dict[str, float]:
         """One reading of everything that can be read without a person, by address."""
-        values: dict[str, float] = {}
         for instrument in self.instruments.values():
             if instrument.holder is None:
                 instrument.hold()
+        ahead = self._asked_ahead
+        for instrument in ahead:
+            instrument.ask_ahead()
+        try:
+            values = self._heard()
+        except InstrumentError:
+            for instrument in ahead:
+                instrument.link.leave_unheard()
+            raise
+        for port, ohm in self.base_ohm.items():
+            voltage, current = (at_port(name, port) for name in ("output_voltage", "output_current"))
+            if ohm and voltage in values and current in values:  # the load reads its own share
+                values[current] += abs(values[voltage]) / ohm
+        return values
+
+    def _heard(self) -> dict[str, float]:
+        """What everything says, in the order in which it is read."""
+        values: dict[str, float] = {}
         for place, instrument in self._polled:
             if instrument.role not in WAKES:
                 values.update(self._read(place, instrument, held=True))
             elif instrument.link.is_open:
                 values.update(self._told_by_unit(place, instrument))
-        for port, ohm in self.base_ohm.items():
-            voltage, current = (at_port(name, port) for name in ("output_voltage", "output_current"))
-            if ohm and voltage in values and current in values:  # the load reads its own share
-                values[current] += abs(values[voltage]) / ohm
         return values
 
     def _told_by_unit(self, place: str, interface: ScpiInstrument) -> dict[str, float]:
@@ -255,6 +268,15 @@ class Bench:
     def _polled(self) -> list[tuple[str, ScpiInstrument]]:
         """What is read in every slice, in its order."""
         return [(p, one) for role in MEASURING for p, one in self.instruments.items() if name_of(p) == role]
+
+    @cached_property
+    def _asked_ahead(self) -> list[ScpiInstrument]:
+        """Those that work on their reading side by side: the first on each link, no unit, none that visits."""
+        first: dict[int, ScpiInstrument] = {}
+        for place, one in self._polled:
+            if one.role not in WAKES and place not in self._visitors:
+                first.setdefault(id(one.link), one)
+        return list(first.values())
 
     def record(self, seconds: float) -> Record:
         """Volts and amps of the input, recorded together by the power meter, for so long as MOST_SAMPLES allow.

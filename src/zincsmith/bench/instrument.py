@@ -136,6 +136,10 @@ class ScpiInstrument:
         if "latch" in holds.dialect.operation:
             holds.tell("latch", 1.0)
 
+    def ask_ahead(self) -> None:
+        """Ask for a reading that ``read`` with ``held`` will hear: instruments work on theirs side by side."""
+        self.link.ask(self.dialect.operation["read"].to_ask)
+
     def read(self, held: bool = False) -> dict[str, float]:
         """One reading of every quantity the instrument gives; what it marks as not a number is left out. ``held``: its
         channels are held already; else they are now, so that nothing of an earlier moment is read."""

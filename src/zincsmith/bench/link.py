@@ -129,6 +129,9 @@ class Link:
         self.beat: Callable[[], None] = lambda: None
         self.resource: Any = None
         self._quiet = ExitStack()
+        self._asked: str | None = None  # what was asked ahead and is not heard yet
+        self._unheard = False  # somebody else failed meanwhile: nobody will hear it
+        self._broke: InstrumentError | None = None  # how asking ahead failed
 
     @property
     def is_open(self) -> bool:
@@ -174,11 +177,39 @@ class Link:
             )
 
     def write(self, command: str) -> None:
+        self._let_go()
         self._guarded(command, lambda resource: resource.write(command))
+
+    def ask(self, command: str) -> None:
+        """Ask ahead: the next ``query`` of the same words hears the answer, while other instruments are at work on
+        theirs. It raises what goes wrong here."""
+        try:
+            self.write(command)
+            self._asked = command
+        except InstrumentError as error:
+            self._broke = error
+
+    def leave_unheard(self) -> None:
+        """Nobody comes for what was asked ahead: whatever is asked next, its answer is heard first and thrown away."""
+        self._unheard, self._broke = self._asked is not None, None
+
+    def _let_go(self) -> None:
+        """An answer that was never heard would be taken for the next one. Late when it does not come."""
+        if self._asked is not None and self.is_open:
+            self._hear(self._asked)
+        self._asked, self._unheard, self._broke = None, False, None
 
     def query(self, command: str) -> str:
         """Ask and hear the whole answer, in pieces, with signs of life in between. Garbled beyond LONGEST_ANSWER."""
-        self._guarded(command, lambda resource: resource.write(command))
+        if self._broke is not None:
+            broke, self._broke = self._broke, None
+            raise broke
+        if self._asked != command or self._unheard:
+            self.write(command)
+        self._asked = None
+        return self._hear(command)
+
+    def _hear(self, command: str) -> str:
         self._await(command)
         heard = bytearray()
         while True:
@@ -196,7 +227,7 @@ class Link:
     def query_block(self, command: str) -> bytearray:
         """Ask and hear a block of bytes of stated length (``#``, how many digits, the length, the bytes), in pieces,
         with signs of life in between. Garbled for what is no such block, or longer than LONGEST_BLOCK."""
-        self._guarded(command, lambda resource: resource.write(command))
+        self.write(command)
         self._await(command, BLOCK_MS)  # a scope takes its time to bring a record together
         heard = bytearray()
 
@@ -299,6 +330,7 @@ class Link:
             except Exception:  # noqa: BLE001 - it is being given up, whatever it says
                 pass
             self.resource = None
+        self._asked, self._unheard = None, False  # with the connection goes what was on its way
 
 
 def _unreachable(error: Exception) -> str:
