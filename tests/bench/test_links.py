@@ -2,24 +2,34 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 import pty
 import socket
 import threading
 import tty
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 
 import pytest
 from tests.bench.peers import HislipPeer, Peer, Vxi11Peer
 
+from zincsmith.bench.bench import Bench
 from zincsmith.bench.dialect import dialect_for
 from zincsmith.bench.instrument import ScpiInstrument
 from zincsmith.bench.link import Link, on_this_computer, resources
 from zincsmith.bench.scan import scan
 from zincsmith.bench.standin import RunningStandIn
-from zincsmith.model.errors import InstrumentError, Late
+from zincsmith.model.errors import Garbled, InstrumentError, Late
+from zincsmith.model.rig import Accuracy, Rig
 
-ANSWERS = {b"*IDN?": b"HARROWGATE,SL-1,7,1.0", b"MEAS:VOLT?": b"2.4012E+01"}
+ANSWERS = {
+    b"*IDN?": b"HARROWGATE,SL-1,7,1.0",
+    b"MEAS:VOLT?": b"2.4012E+01",
+    b"SYST:ERR?": b'0,"No error"',
+    b"VOLT:RANG?": b"100",
+}
+ONE_RANGE = {"voltmeter": (Accuracy("output_voltage", 100.0, 0.1),)}
 
 
 @pytest.fixture
@@ -123,3 +133,48 @@ def test_an_instrument_on_the_network_protocols_is_read_and_its_failures_told(ki
 )
 def test_what_is_beyond_this_computer_counts_as_real(address: str, here: bool) -> None:
     assert on_this_computer(address) is here
+
+
+def test_instruments_of_a_bench_work_on_their_readings_side_by_side(
+    rig: Rig, standin: Callable[..., RunningStandIn]
+) -> None:
+    """Each of two peers answers once the other was asked too: a bench that hears one before it asks the next gets
+    nothing. After one of them fails, what the other said meanwhile is not taken for its next answer."""
+    together, said, nonsense = threading.Barrier(2), itertools.count(1), list[bytes]()
+
+    def voltmeter(message: bytes) -> bytes | None:
+        if message == b"MEAS:VOLT?" and len(nonsense) != 1:  # asked once more, it is asked alone
+            together.wait(5.0)
+        return nonsense.pop() if message == b"MEAS:VOLT?" and nonsense else ANSWERS.get(message)
+
+    def thermometer(message: bytes) -> bytes | None:
+        if message == b"MEAS:TEMP?":
+            together.wait(5.0)
+            return b"%d.0" % next(said)
+        return b"HARROWGATE,TH-1,8,1.0" if message == b"*IDN?" else ANSWERS.get(message)
+
+    peers = {"voltmeter": HislipPeer(voltmeter), "thermometer": HislipPeer(thermometer)}
+    instruments = tuple(
+        replace(one, how="connected", address=peers[one.role].address, serial="", accuracy=ONE_RANGE.get(one.role, ()))
+        if one.role in peers
+        else one
+        for one in rig.instruments
+    )
+    bench = Bench(replace(rig, instruments=instruments), standin().addresses)
+    try:
+        bench.open()
+        seen = bench.poll()
+        assert (seen["output_voltage"], seen["case_temperature"]) == (24.012, 1.0)
+        nonsense += [b"?", b"?"]
+        with pytest.raises(Garbled, match="voltmeter"):
+            bench.poll()
+        assert bench.poll()["case_temperature"] == 3.0, "2.0 was of the poll that failed"
+        nonsense += [b"?", b"?"]
+        with pytest.raises(Garbled):
+            bench.poll()
+        threading.Thread(target=lambda: together.wait(5.0), daemon=True).start()
+        assert bench.instruments["thermometer"].read() == {"case_temperature": 5.0}
+    finally:
+        bench.close()
+        for peer in peers.values():
+            peer.close()

@@ -41,6 +41,7 @@ class Meter:
         self.role, self.function, self.world = role, function, world
         self._true = true or (lambda: world.true_value(function.quantity))
         self.range = function.ranges[-1]
+        self._noise = random.Random(f"noise {world.seed} {role} {function.quantity}")  # whoever else is asked when
 
     def set_range(self, expected: float) -> bool:
         """Take the smallest range that holds ``expected``; False when there is none."""
@@ -58,7 +59,7 @@ class Meter:
         gain = f.reading_percent / 100.0 * true
         limit = abs(gain) + f.range_percent / 100.0 * self.range
         rest = math.sqrt(limit**2 - gain**2)
-        noise = self.world.noise.gauss(0.0, 1.0) * f.noise_percent / 100.0 * self.range
+        noise = self._noise.gauss(0.0, 1.0) * f.noise_percent / 100.0 * self.range
         if self.world.imperfect.apart:
             offset = f.range_percent / 100.0 * self.range * self._draw("offset")
             step = self.range / STEPS

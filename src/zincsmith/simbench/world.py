@@ -153,7 +153,6 @@ class World:
     def __post_init__(self) -> None:
         self.loads = {port: Load() for port in self.ports}
         self.unit.core_degC = self.unit.case_degC = self.ambient_degC
-        self.noise = random.Random(f"noise {self.seed}")
 
     @property
     def ports(self) -> tuple[str, ...]:
