@@ -47,7 +47,7 @@ BUSY = "import time; end = time.monotonic() + 60\nwhile time.monotonic() < end: 
 
 
 class NobodyThere:
-    """A desk without anybody."""
+    """An operator interface without anybody."""
 
     def announce(self, seq: int, state: State) -> None:
         """Nobody hears it."""

@@ -1,4 +1,4 @@
-"""A scripted person at a desk, and a bench in a book, for tests of whole runs over real sockets."""
+"""A scripted person, and a bench in a book, for tests of whole runs over real sockets."""
 
 from __future__ import annotations
 

@@ -172,7 +172,7 @@ def test_without_a_guardian_to_replace_it_the_run_ends_safe(window: Window, unit
 
 
 class Silent:
-    """A desk with nobody at it."""
+    """An operator interface with nobody at it."""
 
     def announce(self, seq: int, state: State) -> None:
         """Nobody hears it."""

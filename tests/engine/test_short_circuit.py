@@ -23,7 +23,7 @@ from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.commands import Command, MakeSafe
 from zincsmith.model.errors import LimitError
-from zincsmith.model.events import Effected
+from zincsmith.model.events import Effected, Remarked
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.intake import Part
 from zincsmith.model.plan import Line, Plan
@@ -33,6 +33,8 @@ from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.planning import Facts
 from zincsmith.procedures.short_circuit.options import ShortCircuitOptions
+from zincsmith.procedures.short_circuit.steps import ShortCircuit
+from zincsmith.report.html import sections_of
 
 TEXT = (ROOT / "examples" / "standins" / "tarnbrook-tb2425.toml").read_text()
 PHYSICS = tomllib.loads(TEXT)
@@ -279,3 +281,48 @@ def test_what_limits_into_its_leads_is_told(tmp_path: Path, unit: Unit, rig: Rig
     found = of(run, "short_circuit_residual")
     assert found.number == pytest.approx(PHYSICS["output"]["limit_A"] * 0.12, rel=0.05)
     assert "limits_into_leads" in {d.code for d in found.doubts}
+
+
+def test_a_short_is_a_map_over_its_resistance(
+    tmp_path: Path, unit: Unit, rig: Rig, standin: Callable[..., RunningStandIn]
+) -> None:
+    """A unit that limits gives its limit into every resistance, and I x R is left at it; one that would draw no more
+    than the rating is left out. The report has the table; a table of one row is none."""
+    bench = standin(file=str(written(tmp_path, "constant current")), lead_ohm=0.0)
+    part = replace(PART, repeats=1, resistances_ohm=(0.5, 2.0, 50.0))
+    run = judged(tmp_path, unit, rig, bench, part)
+    limit = PHYSICS["output"]["limit_A"]
+    currents = {j.finding.at.draw.level: j.finding for j in run.judged if j.finding.name == "short_circuit_current"}
+    left = {j.finding.at.draw.level: j.finding for j in run.judged if j.finding.name == "short_circuit_residual"}
+    assert set(currents) == {None, 0.5, 2.0}, "the short itself by the load before it"
+    for ohm in (0.5, 2.0):
+        assert currents[ohm].number == pytest.approx(limit, rel=0.01)
+        assert left[ohm].number == pytest.approx(limit * ohm, rel=0.02)
+        assert "limits_into_leads" not in {d.kind for d in left[ohm].doubts}, "that resistance is meant"
+    section = next(s for s in sections_of(run) if s.title == "Short circuit")
+    assert [row[2] for row in section.rows] == ["the short", "0.5 Ω", "2 Ω"]
+    assert all("constant-current" in row[5] for row in section.rows)
+    with BookReader(tmp_path / "run.zbook") as book:
+        notes = [w.event.text for w in book.events(kinds=(Remarked,))]
+    assert any("50 ohm would draw" in text for text in notes)
+    findings = [j.finding for j in run.judged]
+    alone = [f for f in findings if f.at.draw.law != "CR"]
+    assert ShortCircuit().section(alone) is None
+
+
+def test_an_output_that_is_set_is_shorted_from_several_of_its_volts(
+    tmp_path: Path, standin: Callable[..., RunningStandIn]
+) -> None:
+    """A bench supply gives its limit into the short whatever volts it was set to, and is left at its upper ends."""
+    unit = read_unit(ROOT / "examples" / "units" / "lathom-lb303.toml")
+    one = read_rig(ROOT / "examples" / "rigs" / "simulated-supply.toml")
+    shorts = tuple(replace(i, short_ohm=0.02) if i.role == "load" else i for i in one.instruments)
+    line = Line(230.0, 50.0)
+    part = replace(PART, lines=(line,), repeats=1, hold_s=3.0, set_percent=(20.0, 100.0))
+    bench = standin(file=str(ROOT / "examples" / "standins" / "lathom-lb303.toml"))
+    run = judged(tmp_path, unit, replace(one, instruments=shorts), bench, part)
+    found = [j.finding for j in run.judged if j.finding.name == "short_circuit_current"]
+    assert sorted(to.voltage_V for one in found if (to := one.at.set_point())) == pytest.approx([6.0, 30.0])
+    for one_of in found:
+        assert one_of.number == pytest.approx(3.0, rel=0.02), "its upper end of amps"
+        assert "constant-current" in one_of.working.formula

@@ -260,8 +260,8 @@ def test_an_instrument_is_tried_and_shown_inside_what_it_may_show(open_window: O
     words = trying.spans.accessibleName()
     assert "20 readings" in trying.said.text()
     assert "Input watts: mean" in words
-    assert "all inside ±0.0004 W" in words, "0.04 % of the 1 W range, the first that is stated"
-    assert "outside" not in words
+    assert "all inside ±0.15 V" in words
+    assert "±0.0004 W" in words, "0.04 % of the 1 W range, the first that is stated"
     plain = trying.spans.grab().toImage()
     one = hands.window.session.rig.instrument("power_meter")
     trying.show_tried(one, "x", {"input_power": [0.0001] * 19 + [0.2]})

@@ -1,4 +1,4 @@
-"""A run without a window, from the documents to how it ended; the terminal is its desk."""
+"""A run without a window, from the documents to how it ended; the terminal is its operator interface."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The terminal as the desk of a run: what is told, what is asked, what a typed line means."""
+"""The terminal as the operator interface of a run: what is told, what is asked, what a typed line means."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The engine's pen: writes events of one run, then tells the desk. State changes are events too."""
+"""The engine's pen: writes events of one run, then tells the operator interface. State changes are events too."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ log = logging.getLogger(__name__)
 class EventLog:
     """``clock`` gives bench seconds once the bench is open; ``busy`` is told before a commit, which cannot be sliced.
 
-    Telling the desk is no part of writing: a desk that fails is not told again, and the work goes on.
+    Telling is no part of writing: an operator interface that fails is not told again, and the work goes on.
     """
 
     def __init__(self, book: BookWriter, operator_interface: OperatorInterface, state: State = State.IDLE) -> None:
@@ -42,12 +42,12 @@ class EventLog:
         return seq
 
     def _announce(self, seq: int) -> None:
-        """A desk only tells. What goes wrong with that is logged for whoever mends it, and nothing else."""
+        """It only tells. What goes wrong with that is logged for whoever mends it, and nothing else."""
         try:
             self.operator_interface.announce(seq, self.state)
         except Exception as error:  # noqa: BLE001 - nothing that only tells may stop what keeps the bench safe
             if not isinstance(error, OSError):  # a terminal that was closed is no fault of ours
-                log.warning("the desk failed: %r", error)
+                log.warning("the operator interface failed: %r", error)
 
     def append_to(self, run: int, event: Event) -> None:
         """Write an event of another run than the one under way."""

@@ -219,10 +219,13 @@ class OperatingPoint:
 
     @property
     def at_place(self) -> OperatingPoint:
-        """Its input and the share of load that is drawn: by port, or of all outputs alike."""
+        """Its input and the share of load that is drawn: by port, or of all outputs alike. What states no share is told
+        by its level."""
         if self.alike is not None:
             return replace(self.at_line, draws=(self.alike,))
-        return replace(self.at_line, draws=tuple(Draw(d.share_percent, law=d.law, port=d.port) for d in self.draws))
+        return replace(self.at_line, draws=tuple(
+            Draw(d.share_percent, d.level if d.share_percent is None else None, d.law, d.port) for d in self.draws
+        ))  # fmt: skip
 
     def covers(self, other: OperatingPoint) -> bool:
         """Whether everything that is stated here stands so in the other."""

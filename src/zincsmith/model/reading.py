@@ -133,6 +133,11 @@ class Point:
             raise ValueError(f"point {self.number} says nothing of {quantity}")
         return reading
 
+    def with_captures_for(self, procedure: str) -> Point:
+        """The point without the captures that were taken for another procedure."""
+        mine = tuple(c for c in self.captures if c.of == procedure)
+        return self if len(mine) == len(self.captures) else replace(self, captures=mine)
+
     def seen_from(self, port: str) -> Point:
         """The point as the figures of one port look at it: what was read and drawn there without the name of the port,
         what was read of the unit as a whole with it, and nothing of the other ports but what was drawn from them."""
@@ -175,6 +180,8 @@ class Evidence:
     cursors: tuple[ByCursors, ...] = ()  # what people read off captures
     overridden: tuple[tuple[int, str], ...] = ()  # (part, words) of stop rules that a person went beyond
     not_its_own: tuple[str, ...] = ()  # what was lifted or cut in the unit: its start is not judged
+    # What each procedure contributes, once it was asked for.
+    _parts_of: dict[str, Evidence] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def of_part(self, part: int) -> Evidence:
         """What one part of the plan contributes."""
@@ -199,6 +206,11 @@ class Evidence:
         everything, when no parts are named."""
         if not self.procedures:
             return self
+        if procedure not in self._parts_of:
+            self._parts_of[procedure] = self._by(procedure)
+        return self._parts_of[procedure]
+
+    def _by(self, procedure: str) -> Evidence:
         mine = {n for n, name in enumerate(self.procedures) if name == procedure}
         ridden = {p.part for p in self.points if any(c.of == procedure for c in p.captures)}
         own = self.captured_for(procedure).points
@@ -214,5 +226,4 @@ class Evidence:
         """With the captures that were taken for one procedure alone."""
         if set(self.riders) <= {procedure}:
             return self
-        points = (replace(p, captures=tuple(c for c in p.captures if c.of == procedure)) for p in self.points)
-        return replace(self, points=tuple(points))
+        return replace(self, points=tuple(p.with_captures_for(procedure) for p in self.points))

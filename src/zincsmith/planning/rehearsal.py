@@ -164,6 +164,8 @@ class _Rehearsal:
         ]
         self.cautions: list[str] = []
         self.settings = Settings()
+        self._expected_at: Settings | None = None
+        self._there: dict[str, Expected] = {}
         self.point_began = 0.0
         self.part = 0
         self.capture_bytes = 0
@@ -243,7 +245,10 @@ class _Rehearsal:
 
     def _expected(self) -> dict[str, Expected]:
         now = self.settings
-        return expected(self.plate, now.input_V, now.drawn_A, self.ambient, now.modes)
+        if self._expected_at is not now:  # many actions pass between two settings
+            self._expected_at = now
+            self._there = expected(self.plate, now.input_V, now.drawn_A, self.ambient, now.modes)
+        return self._there
 
     def _setting(self, by_hand: bool) -> None:
         if by_hand:

@@ -9,7 +9,7 @@ from zincsmith.model.actions import ChooseMode, Dwell, SetLoad, SetSource, Watch
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.operating_point import Draw, Feed, Mode, OperatingPoint, SetPoint
 from zincsmith.model.plan import Line
-from zincsmith.model.port import UNPLUGGED, strongest_modes
+from zincsmith.model.port import UNPLUGGED, can_be_set, strongest_modes
 from zincsmith.model.quantities import QUANTITIES, READ_TWICE, TOUCH_LIMIT_V
 from zincsmith.model.reading import Point
 from zincsmith.procedures.base import Context, Steps
@@ -61,6 +61,17 @@ def mode_now(ctx: Context, port: str) -> Mode:
     if isinstance(set_to := ctx.modes.get(port), SetPoint):
         return set_to
     return UNPLUGGED if ctx.modes.get(port) == UNPLUGGED else ctx.envelope.mode(port).name
+
+
+def set_ports(ctx: Context) -> tuple[str, ...]:
+    """The outputs that are set."""
+    return tuple(port for port in ctx.outputs if can_be_set(ctx.envelope.output(port)))
+
+
+def top_of(ctx: Context, port: str) -> SetPoint:
+    """The upper ends of what an output can be set to."""
+    output = ctx.envelope.output(port)
+    return SetPoint(output.voltage_V, output.current_A)
 
 
 def asked_ports(ctx: Context) -> tuple[str, ...]:

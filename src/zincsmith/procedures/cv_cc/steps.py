@@ -9,7 +9,6 @@ from zincsmith.model.address import at_port
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import Draw, Feed, LoadLaw, OperatingPoint, Purpose, SetPoint
 from zincsmith.model.plan import Line
-from zincsmith.model.port import can_be_set
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
@@ -17,7 +16,7 @@ from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, S
 from zincsmith.procedures.beginning import feed, gate, stands_words
 from zincsmith.procedures.cv_cc.figures import curves, findings_of_settings
 from zincsmith.procedures.cv_cc.options import SetOptions
-from zincsmith.procedures.ports import idle
+from zincsmith.procedures.ports import idle, set_ports, top_of
 
 NAME = "cv_cc"
 HELD_AT = (10.0, 50.0, 90.0)  # percent of the volts that were set, to which the load drags an output that holds amps
@@ -73,17 +72,6 @@ class SetPoints(Procedure):
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """By output: off what was set and what is shown, in volts and amps; what load and line do; the corner; heat."""
         return findings_of_settings(evidence.points, nameplate)
-
-
-def set_ports(ctx: Context) -> tuple[str, ...]:
-    """The outputs that are set."""
-    return tuple(port for port in ctx.outputs if can_be_set(ctx.envelope.output(port)))
-
-
-def top_of(ctx: Context, port: str) -> SetPoint:
-    """The upper ends of what an output can be set to."""
-    output = ctx.envelope.output(port)
-    return SetPoint(output.voltage_V, output.current_A)
 
 
 def _share(ctx: Context, port: str, volts: float = 1.0, amps: float = 1.0) -> SetPoint:

@@ -16,10 +16,9 @@ from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.beginning import feed, gate, stands_words
-from zincsmith.procedures.cv_cc.steps import set_ports, top_of
 from zincsmith.procedures.finding_of import finding_of, unlooked, with_parts
 from zincsmith.procedures.overvoltage.options import OvervoltageOptions
-from zincsmith.procedures.ports import idle
+from zincsmith.procedures.ports import idle, set_ports, top_of
 from zincsmith.procedures.rows import carrying
 
 NAME = "overvoltage"

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 
+from zincsmith.model.finding import Finding
+from zincsmith.procedures.base import Section
 from zincsmith.procedures.overcurrent.figures import protection_figures
 from zincsmith.procedures.waveforms.traces import Choices, Traces, combined
 from zincsmith.recorded.result import Analysed, Figure
@@ -16,6 +19,38 @@ BELOW = 0.5  # of nominal: shorted
 SETTLES = 0.25  # of the stretch that is shorted: before what flows is taken
 INTO_LEADS = 0.01  # of nominal: more is no short at its terminals; common practice, no source
 FEEDS = 0.05  # of the rated current: less is nothing
+
+
+def over_the_short(findings: Sequence[Finding]) -> Section | None:
+    """By volts as set, load before and what it was shorted with: what flowed, what was left, what it did."""
+    left = {_place(one): one for one in findings if one.name == "short_circuit_residual"}
+    rows = []
+    for one in findings:
+        beside = left.get(_place(one))
+        if one.name != "short_circuit_current" or beside is None:
+            continue
+        draw, mode = one.at.draw, one.at.mode()
+        by = f"{draw.level:g} Ω" if draw.law == "CR" and draw.level is not None else "the short"
+        before = f"{draw.share_percent:g} %" if draw.share_percent is not None else "–"
+        where = (one.output, one.at.at_line.words, str(mode) if mode else "")
+        rows.append((
+            ", ".join(x for x in where if x), before, by,
+            _shown(one), _shown(beside), one.working.formula,
+        ))  # fmt: skip
+    if len(rows) < 2:  # one is no map: it stands among the findings
+        return None
+    columns = ("where", "load before", "shorted with", "amps", "volts left", "what it did")
+    return Section("Short circuit", (
+        "What flows into a short and what is left at it, over what it was shorted with.",
+    ), columns, tuple(rows))  # fmt: skip
+
+
+def _place(one: Finding) -> tuple[object, ...]:
+    return one.output, one.at
+
+
+def _shown(one: Finding) -> str:
+    return f"{one.value:.3g} {one.unit}" if one.value is not None else "not read"
 
 
 def shorted_figures(traces: Traces, choices: Choices) -> Analysed:
@@ -56,7 +91,9 @@ def shorted_figures(traces: Traces, choices: Choices) -> Analysed:
         )  # fmt: skip
     out.facts["keeps_feeding_the_short"] = feeds
     left = out.figures["residual_voltage"].value
-    if feeds and current and left is not None and left > INTO_LEADS * choices.nominal():
+    if choices.short_ohm:
+        out.facts["short_ohm"] = choices.short_ohm
+    elif feeds and current and left is not None and left > INTO_LEADS * choices.nominal():
         out.doubt(
             "limits_into_leads",
             f"{left:.3g} V are left at {current:.3g} A: {1e3 * left / current:.3g} mΩ of short, contact and leads. "

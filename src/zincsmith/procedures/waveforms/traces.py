@@ -104,6 +104,7 @@ class Choices:
     record: str = ""  # short or long, where a procedure takes both
     rated_A: float | None = None
     load_works_from_V: float = 0.0  # the electronic load that drew it
+    short_ohm: float = 0.0  # what it was shorted with on purpose, where that was no short input
 
     def nominal(self) -> float:
         """Nominal volts without their sign. InputError where nobody states them."""
