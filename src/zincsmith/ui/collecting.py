@@ -7,12 +7,14 @@ widgets while the window walks over them, which ends the program.
 from __future__ import annotations
 
 import gc
+import sys
 
 from PySide6.QtCore import QObject, QTimer
 
 from zincsmith.ui.beside import at_work
 
 EVERY_MS = 500
+_modules = 0  # that were read when what lives was last set aside
 _windows = 0  # those that are open: one process may show several
 
 
@@ -40,7 +42,13 @@ class Collecting(QObject):
 
 
 def collect_what_is_due() -> None:
-    """The oldest generation whose threshold is passed, and with it the younger ones."""
+    """The oldest generation whose threshold is passed, and with it the younger ones. Whenever modules were read
+    meanwhile what lives is set aside: they stay to the end, and to look through them all would hold the window."""
+    global _modules
+    if len(sys.modules) != _modules:
+        _modules = len(sys.modules)
+        gc.collect(1)
+        gc.freeze()
     due = [n for n, (count, most) in enumerate(zip(gc.get_count(), gc.get_threshold(), strict=True)) if count > most]
     if due:
         gc.collect(due[-1])

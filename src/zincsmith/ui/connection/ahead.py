@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from zincsmith.history.run_view import RunView
 from zincsmith.model.errors import ZincsmithError
@@ -30,6 +30,7 @@ class Prediction:
     problem: str
 
 
+QUIET_MS = 120  # after the last edit, before what follows of it is worked out: the screen has its answer first
 WORKING = Prediction((), "Working out what this rig can decide…")
 
 
@@ -49,6 +50,10 @@ class Ahead(QObject):
         self._predicted_of: tuple[object, ...] = ()
         self.working = False  # on what the rig can decide
         self._predicted = WORKING
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(QUIET_MS)
+        self._soon.timeout.connect(self._predict)
 
     def itinerary(self) -> Itinerary | str:
         """The rehearsal of the plan, or the reason why there is none."""
@@ -93,20 +98,30 @@ class Ahead(QObject):
             return Prediction((), "There is no unit or no rig yet.")
         of = (d.unit.nameplate, d.unit.look.parts, d.rig, d.plan)
         if of != self._predicted_of:
-            if of[:1] != self._predicted_of[:1]:  # another unit: what stands there is not about it
-                self._predicted = WORKING
+            another = of[:1] != self._predicted_of[:1]
             self._predicted_of, self.working = of, True
-            unit, rig, plan = d.unit, d.rig, d.plan
-            # Read here, not in the thread: modules that two threads read at once may be met half read.
-            from zincsmith.judge.decide import decide
-            from zincsmith.planning.prediction import predict
-
-            def work() -> Iterator[Prediction]:
-                found = predict(unit, rig, plan)
-                yield Prediction(tuple(decide(unit, rig, found.wired, found.moved)), found.problem)
-
-            self._beside.start(work, lambda found: self._take(of, found))
+            if another:  # another unit: what stands there is not about it
+                self._predicted = WORKING
+                self._predict()
+            else:
+                self._soon.start()
         return self._predicted
+
+    def _predict(self) -> None:
+        """Of the documents as they are now; a book that was closed meanwhile has none."""
+        d, of = self._documents, self._predicted_of
+        unit, rig, plan = d.unit, d.rig, d.plan
+        if unit is None or rig is None:
+            return
+        # Read here, not in the thread: modules that two threads read at once may be met half read.
+        from zincsmith.judge.decide import decide
+        from zincsmith.planning.prediction import predict
+
+        def work() -> Iterator[Prediction]:
+            found = predict(unit, rig, plan)
+            yield Prediction(tuple(decide(unit, rig, found.wired, found.moved)), found.problem)
+
+        self._beside.start(work, lambda found: self._take(of, found))
 
     def _take(self, of: tuple[object, ...], found: Prediction) -> None:
         if of == self._predicted_of:  # else something has changed since, and another is on its way
