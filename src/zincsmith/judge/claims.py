@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import cache
 
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.model.claim import Claim, RuleChoice, StatedClaim
@@ -34,11 +35,15 @@ def claims_of(plate: Nameplate) -> list[Claim]:
 
 def all_claims(plate: Nameplate) -> list[Claim]:
     """With those a person has dropped, which stay legible. What no procedure tests has an empty ``procedure``."""
-    unfit = {words: suits(name, plate) for words, name in TESTS.items()}
     found = [*_outputs(plate), *_shared(plate), *_input(plate), *_whole(plate), *_published(plate)]
     found += [_stated(plate, n, one) for n, one in enumerate(plate.claims)]
-    found = [_elsewhere(claim, unfit) for claim in found]
-    return [_settle(claim, plate, unfit.get(claim.procedure, "") == "") for claim in found]
+
+    @cache
+    def unfit(tested_as: str) -> str:
+        """Only of procedures that are meant: each has a module to be read."""
+        return suits(TESTS[tested_as], plate) if tested_as in TESTS else ""
+
+    return [_settle(one, plate, not unfit(one.procedure)) for one in (_elsewhere(claim, unfit) for claim in found)]
 
 
 def _settle(claim: Claim, plate: Nameplate, testable: bool) -> Claim:
@@ -53,11 +58,11 @@ ELSEWHERE = {
 }
 
 
-def _elsewhere(claim: Claim, unfit: Mapping[str, str]) -> Claim:
+def _elsewhere(claim: Claim, unfit: Callable[[str], str]) -> Claim:
     """Tested by whichever procedure suits the unit."""
-    if not unfit.get(claim.procedure, ""):
+    if not unfit(claim.procedure):
         return claim
-    other = next((name for name, figures in ELSEWHERE.items() if claim.figure in figures and not unfit[name]), None)
+    other = next((name for name, figures in ELSEWHERE.items() if claim.figure in figures and not unfit(name)), None)
     return claim if other is None else replace(claim, procedure=other)
 
 
