@@ -12,6 +12,10 @@ import numpy as np
 import pytest
 from tests.conftest import RIG, ROOT, UNIT, run_command
 
+from zincsmith.procedures.hold_up.figures import hold_up_of
+from zincsmith.procedures.turn_on.figures import turn_on_of
+from zincsmith.procedures.waveforms.traces import Channel, Choices, Traces
+
 RNG = np.random.default_rng(11)
 
 
@@ -96,6 +100,36 @@ def test_the_published_form_of_each(tmp_path: Path) -> None:
     file = saved(tmp_path / "short.csv", time_s=t, voltage_V=volts, current_A=np.where(t < 0.0, 1.0, 20.0))
     found = analysed("short", file, "--nominal", 5, "--threshold", "0.5V")
     assert value(found, "collapse_time") == pytest.approx(2.3026e-4, abs=1e-6)
+
+
+def signal(t: Any, high: Any) -> Channel:
+    """A terminal of 5 V with a little noise."""
+    return Channel("signal_voltage", np.where(high, 5.0, 0.0) + 0.01 * RNG.standard_normal(len(t)))
+
+
+def test_power_good_is_timed_against_the_output_and_doubted_where_it_misleads(tmp_path: Path) -> None:
+    """Out of a file by its column; too early, too late and never, by the same arithmetic."""
+    t = np.arange(-0.05, 0.2, 2e-5)
+    there = 0.06 + 3e-3 * np.log(10.0)
+    volts = 24.0 * -np.expm1(-np.maximum(t - 0.06, 0.0) / 3e-3)
+    on = mains(t, t >= 0.0)
+    file = saved(tmp_path / "on.csv", time_s=t, input_V=on, output_V=volts, power_good_V=np.where(t > 0.16, 5.0, 0.0))
+    found = analysed("turn-on", file, "--nominal", 24)
+    assert value(found, "power_good_delay") == pytest.approx(0.16 - there, abs=1e-4)
+    assert value(found, "power_good_level") == pytest.approx(5.0, rel=1e-3)
+    assert not codes(found)
+    channels = {"input_voltage": Channel("input_voltage", on), "output_voltage": Channel("output_voltage", volts)}
+    for begins, code in ((0.05, "good_too_early"), (9.0, "no_power_good")):
+        one = turn_on_of(Traces(2e-5, -0.05, channels | {"signal_voltage": signal(t, t > begins)}), Choices(24.0))
+        assert [d.code for d in one.doubts] == [code]
+    off, gone = mains(t, t < 0.0), 0.09
+    volts = np.maximum(0.0, 24.0 - 400.0 * np.maximum(0.0, t - gone + 0.006))
+    channels = {"input_voltage": Channel("input_voltage", off), "output_voltage": Channel("output_voltage", volts)}
+    for ends, doubts in ((0.07, []), (0.1, ["warned_too_late"]), (9.0, ["no_power_good"])):
+        one = hold_up_of(Traces(2e-5, -0.05, channels | {"signal_voltage": signal(t, t < ends)}), Choices(24.0))
+        assert [d.code for d in one.doubts] == doubts
+        warned = one.figures["power_good_warning"].value
+        assert warned == (None if ends > 1.0 else pytest.approx(gone - ends, abs=1e-4))
 
 
 def test_other_names_and_negative_rails_are_understood(tmp_path: Path) -> None:

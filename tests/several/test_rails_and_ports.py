@@ -25,6 +25,7 @@ from zincsmith.model.rig import Rig
 from zincsmith.planning.composer import compose
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.cross_regulation.options import CrossOptions, rails_together
+from zincsmith.procedures.hold_up.options import HoldUpOptions
 from zincsmith.procedures.load_transient.options import LoadTransientOptions
 from zincsmith.procedures.port_sharing.options import SharingOptions
 from zincsmith.procedures.turn_on.options import TurnOnOptions
@@ -44,6 +45,17 @@ def standing(loads: dict[str, float]) -> dict[str, float]:
         world.loads[port].current_A, world.loads[port].on = amps, amps > 0.0
     world.advance(120.0)
     return {port: world.output_of(port)[0] for port in world.ports}
+
+
+def converting(name: str, loads: dict[str, float]) -> float:
+    """Watts that the converter of a unit takes off its bulk capacitor under these amps."""
+    world = World(read_physics(EXAMPLES / "standins" / f"{name}.toml"), seed=1)
+    world.source.voltage_V, world.source.frequency_Hz, world.source.on = 230.0, 50.0, True
+    world.advance(5.0)
+    for port, amps in loads.items():
+        world.loads[port].current_A, world.loads[port].on = amps, amps > 0.0
+    world.advance(2.0)
+    return world.true_value("input_power")
 
 
 def of(run: JudgedRun, name: str, output: str) -> list[Finding]:
@@ -255,6 +267,31 @@ def test_outputs_come_and_go_in_their_order(goes: Callable[..., Went]) -> None:
     for port in ("+12 V", "-12 V"):
         (one,) = of(run, "goes_after", port)
         assert one.value == pytest.approx(falls[port] - falls["+5 V"], abs=3 * (one.u or 0.0) + 2e-4)
+
+
+def test_power_good_comes_after_the_outputs_and_goes_before_them(goes: Callable[..., Went]) -> None:
+    """Drawn: 0.25 s after the last output is up, and low once the bulk capacitor is down to 230 V: the warning is what
+    it holds between that and what the converter stops at, C (V1^2 - V2^2) / 2 P."""
+    coming = TurnOnOptions(lines=(MAINS,), repeats=1, record_s=1.0)
+    going = HoldUpOptions(lines=(MAINS,), repeats=1, closer=0)
+    scene, closed, run = goes("ferrowby-px350", "simulated-five-rails", (coming, going))
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    (delay,) = of(run, "power_good_delay", "")
+    ends = 0.02 * (1.0 - 0.9)  # the output counts from nine tenths of its soft start
+    assert delay.value == pytest.approx(0.25 + ends, abs=3 * (delay.u or 0.0) + 1e-4)
+    (level,) = of(run, "power_good_level", "")
+    assert level.value == pytest.approx(5.0, abs=3 * (level.u or 0.0))
+    (warning,) = of(run, "power_good_warning", "")
+    loads = {
+        p: Envelope(scene.unit.nameplate).load_A(100.0, p) for p in ("+12 V", "+5 V", "+3.3 V", "-12 V", "+5 V SB")
+    }
+    drawn_W = converting("ferrowby-px350", loads)
+    lasts = 470e-6 * (230.0**2 - 2.0 * 135.0**2) / (2.0 * drawn_W)
+    empties = min(1e-3 * 0.1 * v / loads[p] for p, v in (("+12 V", 12.0), ("+5 V", 5.0)))
+    assert warning.value == pytest.approx(lasts + empties, rel=0.03)
+    verdicts = {j.claim.figure: j.verdict for j in run.judged if j.claim is not None}
+    assert verdicts["power_good_delay"] is Verdict.HOLDS
+    assert verdicts["power_good_warning"] is Verdict.HOLDS
 
 
 def test_a_step_of_one_rail_shows_in_the_others(goes: Callable[..., Went]) -> None:

@@ -95,6 +95,42 @@ def _below_zero_s(volts: Array, noise: float, step_s: float) -> float | None:
     return (crossing(volts, min(len(volts) - 1, end + 1), depth / 2.0) - crossing(volts, begin, depth / 2.0)) * step_s
 
 
+@dataclass(frozen=True)
+class SignalEdge:
+    """When a signal that says whether an output is good changes, s from the first sample, and its level while it says
+    so, V."""
+
+    at_s: float
+    level_V: float
+
+
+def _high_level(signal: Array) -> float:
+    """The upper of the two levels of a signal that says yes or no: the middle of what lies above half of its top."""
+    top = float(np.quantile(signal, 0.999))
+    return float(np.median(signal[signal >= top / 2.0])) if top > 0.0 else 0.0
+
+
+def signal_rises(signal: Array, step_s: float, begin_s: float = 0.0) -> SignalEdge | None:
+    """Where a signal (n,) that is low at first passes half of its upper level, and stays; None where it does not
+    rise, or is high from the beginning on."""
+    level, noise = _high_level(signal), noise_of(signal)
+    begin = max(0, min(len(signal) - 1, math.floor(begin_s / step_s)))
+    if level <= CLEAR * noise or signal[begin] >= level / 2.0:
+        return None
+    at = first_stretch(signal >= level / 2.0, math.ceil(STAYS_S / step_s), begin)
+    return SignalEdge(passed(signal, at, level / 2.0, noise) * step_s, level) if at is not None else None
+
+
+def signal_falls(signal: Array, step_s: float) -> SignalEdge | None:
+    """Where a signal (n,) that is high at first passes half of the level it had, and stays down; None where it never
+    was high, or does not fall."""
+    level, noise = _high_level(signal), noise_of(signal)
+    if level <= CLEAR * noise or signal[0] < level / 2.0:
+        return None
+    at = first_stretch(signal < level / 2.0, math.ceil(STAYS_S / step_s), 0)
+    return SignalEdge(passed(signal, at, level / 2.0, noise) * step_s, level) if at else None
+
+
 def departure_from_rest(values: Array) -> float | None:
     """Where an input that was off begins, in samples: the first that is clear of what stood before; None where nothing
     does, or it stands from the first sample on."""

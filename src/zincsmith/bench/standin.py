@@ -61,6 +61,7 @@ class RunningStandIn:
 JOINED = {
     "output_voltage": "output volts", "output_current": "output amps", "input_voltage": "input volts",
     "input_current": "input amps", "node_voltage": "node", "node_current": "node amps",
+    "signal_voltage": "signal",
 }  # fmt: skip
 AT_PORTS = ("output_voltage", "output_current")
 GROUNDS = {"spring": "SPR", "coax": "COAX", "long lead": "LONG", "no contact": "NEAR"}

@@ -57,6 +57,11 @@ def ports_of(plate: Nameplate) -> tuple[Port, ...]:
     return (*(_of_input(one) for one in plate.inputs), *(of_output(one) for one in plate.outputs))
 
 
+def power_good(plate: Nameplate) -> tuple[str, ...]:
+    """The terminals that say whether the outputs are good."""
+    return tuple(one.name for one in plate.signals if one.what == "power-good")
+
+
 def output_ports(plate: Nameplate) -> tuple[str, ...]:
     """The outputs by the names that addresses go by: empty where there is one, so that nobody has to name it."""
     return tuple(one.name for one in plate.outputs) if len(plate.outputs) > 1 else ("",)

@@ -52,6 +52,7 @@ QUANTITIES = Quantities(
             Quantity("panel_current", "Amps on the display", "A", "current", "output", "panel_ammeter"),
             Quantity("load_voltage", "Volts at the load", "V", "voltage", "output", "load"),
             Quantity("node_voltage", "Volts at a node", "V", "voltage", "none", "node_voltmeter"),
+            Quantity("signal_voltage", "Volts of a signal", "V", "voltage", "none", ""),  # a scope alone looks at them
             Quantity("node_current", "Amps at a node", "A", "current", "none", ""),  # a scope alone looks at them
             Quantity(
                 "second_input_voltage", "Input volts, second meter", "V", "voltage", "input", "second_power_meter"

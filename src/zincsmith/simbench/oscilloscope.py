@@ -9,7 +9,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincsmith.simbench.imperfect import ScopeErrors, scope_errors
-from zincsmith.simbench.scope import FULL_HZ, LEVELS, codes_of, input_amps, input_volts, output_amps, output_volts
+from zincsmith.simbench.scope import (
+    FULL_HZ,
+    LEVELS,
+    codes_of,
+    input_amps,
+    input_volts,
+    output_amps,
+    output_volts,
+    power_good_volts,
+)
 from zincsmith.simbench.scope_rails import rail_amps, rail_volts
 from zincsmith.simbench.scpi import Interpreter, ScpiError, number, render
 from zincsmith.simbench.units.node import node_amps, node_volts
@@ -124,6 +133,7 @@ class Oscilloscope:
             return node_amps(self.world, times) / ratio
         reads: dict[str, Callable[[World, Array, Event | None], Array]] = {
             "output amps": output_amps, "input volts": input_volts, "input amps": input_amps,
+            "signal": power_good_volts,
         }  # fmt: skip
         return reads[what](self.world, times, event) / ratio if what in reads else np.zeros(len(times))
 

@@ -27,6 +27,7 @@ SLOW, SLOWLY = 512, 1e-3  # every so many samples is enough of what moves by les
 SHORTED = 0.3  # of the volts before: what a load step leaves no less than
 OPEN_S = ((0.9e-3, 2.1e-3), (2.6e-3, 3.1e-3))  # after the first make, while a contact bounces
 OF_LOAD = ("load", "pulses")
+AT_TERMINAL_S = 20e-6  # time constant of what is at the terminal of power-good
 OVERSHOOT = 0.015  # of the volts, when it comes up without a load
 
 
@@ -269,9 +270,9 @@ def coming(world: World, t: Array, event: Event) -> Array:
     return np.asarray(final * (climb + np.where(since > rise_s, ring, 0.0)))
 
 
-def hold_up_s(world: World, event: Event) -> float:
-    """From the removal to where the output lets go: what the bulk capacitor held at that phase, down to what it stops
-    at, over what is drawn from it. C (V1^2 - V2^2) / (2 P)."""
+def hold_up_s(world: World, event: Event, lowest_V: float = 0.0) -> float:
+    """From the removal to where the output lets go, or the bulk volts are down to ``lowest_V`` where that is sooner:
+    what the bulk capacitor held at that phase, over what is drawn from it. C (V1^2 - V2^2) / (2 P)."""
     unit = world.unit
     drawn = event.output_before_V * event.amps_before
     converter = drawn + unit.loss_W(event.input_before_V, event.amps_before, unit.core_degC)
@@ -282,7 +283,7 @@ def hold_up_s(world: World, event: Event) -> float:
         since_crest = ((event.phase - math.pi / 2.0) % math.pi) / (2.0 * math.pi * event.input_Hz)
         bulk = math.sqrt(max(0.0, peak**2 - 2.0 * converter * since_crest / unit.mains.bulk_F))
         bulk = max(bulk, abs(math.sin(event.phase)) * peak)
-    lowest = unit.crest_V(unit.start.stop_V)
+    lowest = max(lowest_V, unit.crest_V(unit.start.stop_V))
     return max(0.0, unit.mains.bulk_F * (bulk**2 - lowest**2) / (2.0 * max(0.05, converter)))
 
 
@@ -293,6 +294,22 @@ def going(world: World, t: Array, event: Event) -> Array:
     lasts = hold_up_s(world, event)
     slope = max(event.amps_before, event.output_before_V / unit.output.bleeder_ohm) / farad
     return np.asarray(np.maximum(0.0, event.output_before_V - slope * np.maximum(0.0, t - lasts)))
+
+
+def power_good_volts(world: World, t: Array, event: Event | None) -> Array:
+    """The terminal that says whether the outputs are good: high so long after the last of them is up, low once the bulk
+    capacitor has come down so far, each through the resistor and capacitor at it."""
+    unit, pg = world.unit, world.unit.power_good
+    if event is None or event.kind in OF_LOAD:
+        return np.full(len(t), pg.level_V if abs(unit.output_V) > 0.5 else 0.0)
+    if event.input_after_V > event.input_before_V:
+        rails = unit.rails.rails if unit.rails is not None else ()
+        last_s = max((r.comes_after_s for r in rails), default=0.0)
+        comes_s = unit.start.delay_s + (unit.start.soft_start_s or 2e-3) + last_s + pg.delay_s
+        level = pg.level_V * (event.input_after_V >= unit.start.start_V)
+        return np.asarray(level * (1.0 - np.exp(-np.maximum(t - comes_s, 0.0) / AT_TERMINAL_S)))
+    stood = pg.level_V * (abs(event.output_before_V) > 0.5)
+    return np.asarray(stood * np.exp(-np.maximum(t - hold_up_s(world, event, pg.bulk_V), 0.0) / AT_TERMINAL_S))
 
 
 def input_amps(world: World, t: Array, event: Event | None) -> Array:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from zincsmith.analysis.turn_on_off import Departure, HoldUp, departure_from_course, hold_up
+from zincsmith.analysis.turn_on_off import Departure, HoldUp, departure_from_course, hold_up, signal_falls
 from zincsmith.procedures.waveforms.traces import Channel, Choices, Traces, doubt_alike, errors_of, figure_of
 from zincsmith.recorded.result import Analysed, Mark
 
@@ -18,23 +18,33 @@ def _found(traces: Traces, choices: Choices, known: tuple[Channel, Departure | N
     return hold_up(traces.values("output_voltage"), one.values, traces.step_s, choices.threshold_V(THRESHOLD), left)
 
 
+def _values(traces: Traces, one: HoldUp) -> dict[str, float | None]:
+    """With how long before this output is gone the signal says so, where a channel is joined to it."""
+    signal = traces.maybe("signal_voltage")
+    if signal is None:
+        return {"hold_up_time": one.time_s}
+    edge = signal_falls(signal, traces.step_s)
+    warned = one.below_s - edge.at_s if edge is not None and one.below_s is not None else None
+    return {"hold_up_time": one.time_s, "power_good_warning": warned}
+
+
 def hold_up_of(traces: Traces, choices: Choices) -> Analysed:
     """InputError for no nominal volts."""
     traces = traces.upright
     source = traces.channels["input_voltage"]
     known = source, departure_from_course(source.values, traces.step_s)
     one = _found(traces, choices, known)
-    value = {"hold_up_time": one.time_s}
+    value = _values(traces, one)
     effects = None
     if traces.known and one.time_s is not None:
         # What the errors of the input do is told by how well the moment of its removal is known.
         effects = errors_of(
-            lambda moved: {"hold_up_time": _found(moved, choices, known).time_s}, traces, value, ("input_voltage",)
+            lambda moved: _values(moved, _found(moved, choices, known)), traces, value, ("input_voltage",)
         )
         effects["hold_up_time"]["moment of removal"] = one.removed_u_s
     out = Analysed(
         "hold-up",
-        {"hold_up_time": figure_of("hold_up_time", one.time_s, "s", effects)},
+        {name: figure_of(name, v, "s", effects) for name, v in value.items()},
         {"threshold": choices.threshold or THRESHOLD, "sample_rate_Hz": f"{1.0 / traces.step_s:.6g}"},
     )
     if one.below_s is not None:
@@ -47,6 +57,20 @@ def hold_up_of(traces: Traces, choices: Choices) -> Analysed:
         out.facts["removed_s"] = f"{round(traces.begin_s + one.removed_s, 12):.6g}"
     if one.phase_deg is not None:
         out.facts["phase_deg"] = round(one.phase_deg, 1) % 360.0
+    warned = value.get("power_good_warning")
+    if warned is not None and one.below_s is not None:
+        at = traces.begin_s + one.below_s - warned
+        out.marks.append(Mark("power-good goes", at, "half of its own level, for good"))
+    elif "power_good_warning" in value:
+        out.doubt(
+            "no_power_good", "The signal that says whether the outputs are good was not high, or does not go, here.",
+            "See where its probe is; a terminal without a pull-up stays low.",
+        )  # fmt: skip
+    if warned is not None and warned < 0.0:
+        out.doubt(
+            "warned_too_late", f"Power-good goes {-1e3 * warned:.3g} ms after this output.",
+            "What is to save its data by it has lost its supply before.",
+        )  # fmt: skip
     doubt_alike(out, traces, choices.nominal())
     _doubts(out, traces, one)
     return out

@@ -22,13 +22,21 @@ from zincsmith.procedures.hold_up.options import HoldUpOptions
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.plotting import over_load
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, idle, let_fall, ramp
-from zincsmith.procedures.waveforms.capturing import captured_outputs, needs_input, source_at, whole_input, whole_output
+from zincsmith.procedures.waveforms.capturing import (
+    captured_outputs,
+    needs_input,
+    power_good_channel,
+    source_at,
+    whole_input,
+    whole_output,
+)
 from zincsmith.procedures.waveforms.findings import Named, OfCaptures, Seen, TypedFigure
-from zincsmith.procedures.waveforms.sequence import in_sequence
+from zincsmith.procedures.waveforms.sequence import in_sequence, of_the_unit
 from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed
 
 NAME = "hold_up"
+WARNING = "power_good_warning"
 
 
 class HoldUp(OfCaptures):
@@ -36,13 +44,13 @@ class HoldUp(OfCaptures):
 
     name = NAME
     title = "Hold-up"
-    version = 2
+    version = 3
     needs: tuple[str, ...] = ("scope",)
     serves = "how long the output lasts when the input goes"
     options = HoldUpOptions
     intakes: tuple[Intake, ...] = (HoldUpRecord(),)
     typed = (TypedFigure("hold", "hold_up", "Hold-up", "s", "18m"),)
-    least = ("hold_up",)
+    least = ("hold_up", WARNING)
 
     def steps(self, ctx: Context) -> Steps:
         """At each line and load the input switched off: at phases spread over half a period, and then closer and closer
@@ -71,7 +79,7 @@ class HoldUp(OfCaptures):
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """With how much longer than the first to go each of several outputs lasts."""
-        found = super().findings(evidence, nameplate, conventions)
+        found = of_the_unit(super().findings(evidence, nameplate, conventions), WARNING)
         return found + in_sequence(found, "hold_up", "goes_after", "Goes after {}")
 
     def gathered(self, finding: Finding, seen: Sequence[Seen]) -> Finding:
@@ -97,7 +105,12 @@ class HoldUp(OfCaptures):
         return hold_up_of(traces, choices)
 
     def named(self, found: Analysed) -> Sequence[Named]:
-        return (Named("hold_up", "Hold-up", "s", found.figures["hold_up_time"], f"to {found.facts['threshold']}"),)
+        f = found.figures
+        hold = Named("hold_up", "Hold-up", "s", f["hold_up_time"], f"to {found.facts['threshold']}")
+        if WARNING not in f:
+            return (hold,)
+        note = f"from half of its own level to the first output at {found.facts['threshold']}"
+        return (hold, Named(WARNING, "Warning by power-good", "s", f[WARNING], note))
 
 
 SAMPLES = 400_000
@@ -142,7 +155,8 @@ def going(
     asked = ((ASKED, f"{phase_deg:g}"),) if phase_deg is not None else ()
     trigger = Trigger(at_port("output_voltage", port), level, "falling" if nominal > 0.0 else "rising")
     return Capturing(
-        NAME, (*(whole_output(ctx, one) for one in ports), whole_input(line)), options.record_s, SAMPLES,
+        NAME, (*(whole_output(ctx, one) for one in ports), whole_input(line), *power_good_channel(ctx)),
+        options.record_s, SAMPLES,
         BEFORE if len(ports) == 1 else BEFORE_SEVERAL, trigger,
         source_at(line, True), options.on_s, source_at(line, False, phase_deg),
         said=(("threshold", options.threshold), (ON_BEFORE, f"{options.on_s:g} s"), *asked),

@@ -2,13 +2,22 @@
 
 from __future__ import annotations
 
-from zincsmith.analysis.turn_on_off import TurnOn, makes_of, turn_on
+from zincsmith.analysis.turn_on_off import TurnOn, makes_of, signal_rises, turn_on
 from zincsmith.model.errors import InputError
 from zincsmith.procedures.waveforms.traces import Choices, Traces, doubt_alike, errors_of, figure_of
 from zincsmith.recorded.result import Analysed, Mark
 
 THRESHOLD = "90%"
-UNITS = {"delay": "s", "rise_time": "s", "overshoot": "", "overshoot_V": "V", "minimum": "V", "level": "V"}
+UNITS = {
+    "power_good_delay": "s",
+    "power_good_level": "V",
+    "delay": "s",
+    "rise_time": "s",
+    "overshoot": "",
+    "overshoot_V": "V",
+    "minimum": "V",
+    "level": "V",
+}
 FEW = 10.0  # samples over a rise
 SHORT = 0.9  # of nominal: an output that ends below has not come up in the record
 
@@ -26,6 +35,7 @@ def _found(traces: Traces, choices: Choices) -> TurnOn:
 def _values(traces: Traces, choices: Choices) -> dict[str, float | None]:
     one = _found(traces, choices)
     return {
+        **_power_good(traces, one),
         "delay": one.delay_s,
         "rise_time": one.rise_s,
         "overshoot": one.overshoot,
@@ -33,6 +43,17 @@ def _values(traces: Traces, choices: Choices) -> dict[str, float | None]:
         "minimum": one.minimum_V,
         "level": one.level_V,
     }
+
+
+def _power_good(traces: Traces, one: TurnOn) -> dict[str, float | None]:
+    """How long after this output the signal says so, and its level; nothing where no channel is joined to it."""
+    signal = traces.maybe("signal_voltage")
+    if signal is None:
+        return {}
+    edge = signal_rises(signal, traces.step_s, one.start_s or 0.0)
+    there = None if one.start_s is None or one.delay_s is None else one.start_s + one.delay_s
+    after = edge.at_s - there if edge is not None and there is not None else None
+    return {"power_good_delay": after, "power_good_level": edge.level_V if edge is not None else None}
 
 
 def turn_on_of(traces: Traces, choices: Choices) -> Analysed:
@@ -72,6 +93,20 @@ def turn_on_of(traces: Traces, choices: Choices) -> Analysed:
     if one.glitch_s is not None:
         out.facts["glitch_width_s"] = f"{one.glitch_s:.3g}"
     doubt_alike(out, traces, choices.nominal())
+    after = value.get("power_good_delay")
+    if after is not None and one.start_s is not None and one.delay_s is not None:
+        at = traces.begin_s + one.start_s + one.delay_s + after
+        out.marks.append(Mark("power-good", at, "half of its own level, for good"))
+    elif "power_good_delay" in value:
+        out.doubt(
+            "no_power_good", "The signal that says whether the outputs are good does not come in this record.",
+            "See where its probe is; record longer; a terminal without a pull-up stays low.",
+        )  # fmt: skip
+    if after is not None and after < 0.0:
+        out.doubt(
+            "good_too_early", f"Power-good comes {-1e3 * after:.3g} ms before this output is at its threshold.",
+            "What starts by it starts on an output that is not there yet.",
+        )  # fmt: skip
     _doubts(out, traces, choices, one)
     return out
 

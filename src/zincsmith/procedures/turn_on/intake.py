@@ -21,8 +21,9 @@ class TurnOnRecord(WaveformIntake):
     asks = TurnOnOptions
     wanted: ClassVar[Mapping[str, str]] = {
         "time_s": "time", "input_V": "input volts, if recorded", "output_V": "output volts",
+        "power_good_V": "the signal that says whether the output is good, if recorded",
     }  # fmt: skip
-    optional: ClassVar[frozenset[str]] = frozenset({"input_voltage"})
+    optional: ClassVar[frozenset[str]] = frozenset({"input_voltage", "signal_voltage"})
 
     def heads(self, asked: FigureRequest) -> Mapping[str, tuple[tuple[str, ...], str, str]]:
         return two_voltages(asked)

@@ -20,9 +20,16 @@ from zincsmith.procedures.ports import at_load, draw, emptied, idle, let_fall
 from zincsmith.procedures.turn_on.figures import turn_on_of
 from zincsmith.procedures.turn_on.intake import TurnOnRecord
 from zincsmith.procedures.turn_on.options import TurnOnOptions
-from zincsmith.procedures.waveforms.capturing import captured_outputs, needs_input, source_at, whole_input, whole_output
+from zincsmith.procedures.waveforms.capturing import (
+    captured_outputs,
+    needs_input,
+    power_good_channel,
+    source_at,
+    whole_input,
+    whole_output,
+)
 from zincsmith.procedures.waveforms.findings import Named, OfCaptures, TypedFigure
-from zincsmith.procedures.waveforms.sequence import in_sequence
+from zincsmith.procedures.waveforms.sequence import in_sequence, of_the_unit
 from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed
 
@@ -34,7 +41,7 @@ class TurnOn(OfCaptures):
 
     name = NAME
     title = "Turn-on"
-    version = 2
+    version = 3
     needs: tuple[str, ...] = ("scope",)
     serves = "delay, rise, overshoot and glitches when the input comes"
     options = TurnOnOptions
@@ -69,7 +76,7 @@ class TurnOn(OfCaptures):
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """With how much later than the first each of several outputs comes."""
-        found = super().findings(evidence, nameplate, conventions)
+        found = of_the_unit(super().findings(evidence, nameplate, conventions), "power_good_delay", "power_good_level")
         return found + in_sequence(found, "turn_on_delay", "comes_after", "Comes after {}")
 
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
@@ -86,9 +93,14 @@ class TurnOn(OfCaptures):
             Named("rise_time", "Rise time", "s", f["rise_time"], "10 to 90 % of the level reached"),
             Named("turn_on_overshoot", "Overshoot at turn-on", "1", f["overshoot"], "of the level reached"),
             Named("turn_on_minimum", "Lowest volts at turn-on", "V", f["minimum"]),
+            *(Named(n, w, f[n].unit, f[n], "at half of its own level") for n, w in POWER_GOOD.items() if n in f),
         )
 
 
+POWER_GOOD = {
+    "power_good_delay": "Power-good after the last output",
+    "power_good_level": "Level of power-good",
+}
 SAMPLES = 400_000
 BEFORE = 0.05
 COMES = 0.2  # of the peak: what the trigger waits for
@@ -97,7 +109,8 @@ COMES = 0.2  # of the peak: what the trigger waits for
 def _coming(ctx: Context, options: TurnOnOptions, line: Line, ports: Sequence[str]) -> Capturing:
     trigger = Trigger("input_voltage", COMES * 2.0**0.5 * line.voltage_V)
     return Capturing(
-        NAME, (*(whole_output(ctx, port) for port in ports), whole_input(line)), options.record_s, SAMPLES,
+        NAME, (*(whole_output(ctx, port) for port in ports), whole_input(line), *power_good_channel(ctx)),
+        options.record_s, SAMPLES,
         BEFORE, trigger,
         source_at(line, False), options.off_s, source_at(line, True),
         said=(("threshold", options.threshold), (OFF_BEFORE, f"{options.off_s:g} s")), works_out=("delay",),

@@ -6,8 +6,10 @@ from zincsmith.model.actions import SetLoad, SetSource, WantedChannel
 from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line
+from zincsmith.model.port import power_good
 from zincsmith.procedures.base import Context
 
+LOGIC_SPAN_V = 8.0  # of a signal of 5 V at most; common practice, no source
 SUPPLY_SPAN = 1.4  # of what is nominal: from below zero to beyond it
 
 
@@ -42,6 +44,12 @@ def whole_output(ctx: Context, port: str) -> WantedChannel:
 def whole_input(line: Line) -> WantedChannel:
     """The volts of the mains, peak to peak and a fifth beyond."""
     return WantedChannel("input_voltage", 2.0 * 2.0**0.5 * line.voltage_V * 1.2)
+
+
+def power_good_channel(ctx: Context) -> tuple[WantedChannel, ...]:
+    """What says whether the outputs are good, where a channel is joined to it."""
+    found = (at_port("signal_voltage", name) for name in power_good(ctx.nameplate))
+    return tuple(WantedChannel(one, LOGIC_SPAN_V, 0.4 * LOGIC_SPAN_V) for one in found if one in ctx.captured)[:1]
 
 
 def drawn_amps(ctx: Context, port: str) -> tuple[WantedChannel, ...]:

@@ -22,6 +22,7 @@ from zincsmith.procedures.waveforms.traces import CLIPPED, Channel, Choices, Tra
 from zincsmith.recorded.result import Analysed, Figure, Mark
 
 RECTANGULAR = 3.0**-0.5
+SIGNAL = "signal_voltage"
 LIMITS = ("gain", "offset", "time base")  # sources that a data sheet limits
 UNKNOWN = Doubt(
     "accuracy_unknown",
@@ -44,7 +45,11 @@ class Named:
 def traces_from(capture: Capture, samples: Samples, seen_from: str = "") -> Traces:
     """The channels of a capture, in their units; those of one port without its name. BookError where samples are gone
     or damaged."""
-    channels = {c.quantity: _channel(c, samples, capture) for c in capture.channels if c.port in ("", seen_from)}
+    channels = {
+        c.quantity: _channel(c, samples, capture)
+        for c in capture.channels
+        if c.port in ("", seen_from) or c.quantity == SIGNAL  # which is of the unit as a whole
+    }
     return Traces(
         capture.step_s, capture.begin_s, channels, capture.clock_percent / 100.0 * RECTANGULAR, name=capture.file
     )

@@ -162,8 +162,9 @@ def volts(asked: FigureRequest) -> Mapping[str, tuple[tuple[str, ...], str, str]
 
 
 def two_voltages(asked: FigureRequest) -> Mapping[str, tuple[tuple[str, ...], str, str]]:
-    """Of input and output."""
+    """Of input and output, and of a signal that says whether the outputs are good, where the file has one."""
     return {
         "output_voltage": ((asked.output, "output_voltage_V"), "V", "--output"),
         "input_voltage": ((asked.input, "input_voltage_V"), "V", "--input"),
+        "signal_voltage": (("power_good_V",), "V", ""),
     }

@@ -31,6 +31,25 @@ def in_sequence(findings: Sequence[Finding], of: str, name: str, title: str) -> 
     return found
 
 
+def of_the_unit(findings: Sequence[Finding], *names: str) -> list[Finding]:
+    """Figures that each output has of a signal that speaks of all: of each place the least counts, which is that of the
+    output it matters to first, as a figure of the unit."""
+    places: dict[tuple[str, OperatingPoint], list[Finding]] = {}
+    for one in findings:
+        if one.name in names:
+            places.setdefault((one.name, replace(one.at, about="", modes=())), []).append(one)
+    rest = [one for one in findings if one.name not in names]
+    found = []
+    for (_, at), here in places.items():
+        known = [one for one in here if one.value is not None]
+        least = min(known, key=lambda f: f.number) if len(known) == len(here) else next(
+            one for one in here if one.value is None
+        )  # fmt: skip
+        note = "; ".join(x for x in (least.working.note, f"by {least.output}" if least.output else "") if x)
+        found.append(replace(least, at=at, output="", working=replace(least.working, note=note)))
+    return [*rest, *found]
+
+
 def _by_point(finding: Finding) -> dict[int, float]:
     """What each record showed, by its point."""
     rows = finding.working.rows

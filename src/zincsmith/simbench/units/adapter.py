@@ -20,6 +20,7 @@ from zincsmith.simbench.units.parameters import (
     Inrush,
     Losses,
     Output,
+    PowerGood,
     Protection,
     Response,
     Ripple,
@@ -64,6 +65,7 @@ class Adapter:
         self.output, self.losses, self.thermal, self.start, self.mains = output, losses, thermal, start, mains
         self.corrector: Corrector = more.get("corrector", Corrector())
         self.burst: Burst = more.get("burst", Burst())
+        self.power_good: PowerGood = more.get("power_good", PowerGood())
         self.protection: Protection = more.get("protection", Protection())
         self.ripple: Ripple = more.get("ripple", Ripple())
         self.response: Response = more.get("response", Response())

@@ -158,6 +158,16 @@ class Corrector:
 
 
 @dataclass(frozen=True)
+class PowerGood:
+    """A terminal that goes to ``level_V`` so long after all outputs are up, and to zero once the bulk capacitor has
+    come down to ``bulk_V`` (or with the converter, where that is lower); no such terminal at 0 V."""
+
+    level_V: float = 0.0
+    delay_s: float = 0.2
+    bulk_V: float = 0.0
+
+
+@dataclass(frozen=True)
 class Burst:
     """Below ``below_W`` of converter power it works in packets: ``duty`` of every ``period_s``."""
 
@@ -249,7 +259,7 @@ KINDS = ("constant current", "foldback", "hiccup", "latching", "constant power",
 
 OPTIONAL = (
     "alternating", "corrector", "burst", "protection", "ripple", "response", "inrush", "switch", "ageing", "display",
-    "parts",
+    "parts", "power_good",
 )  # fmt: skip
 SECTIONS: dict[str, Any] = {
     "output": Output,
@@ -262,6 +272,7 @@ SECTIONS: dict[str, Any] = {
     "alternating": Alternating,
     "corrector": Corrector,
     "burst": Burst,
+    "power_good": PowerGood,
     "protection": Protection,
     "ripple": Ripple,
     "response": Response,

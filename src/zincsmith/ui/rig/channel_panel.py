@@ -7,7 +7,7 @@ from dataclasses import replace
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from zincsmith.model.port import output_ports
+from zincsmith.model.port import output_ports, power_good
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Instrument, ScopeChannel
 from zincsmith.model.unit import Unit
@@ -17,7 +17,10 @@ from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.panel import button, label
 
 MOST = 4
-LOOKED_AT = ("output_voltage", "output_current", "input_voltage", "input_current", "node_voltage", "node_current")
+LOOKED_AT = (
+    "output_voltage", "output_current", "input_voltage", "input_current", "node_voltage", "node_current",
+    "signal_voltage",
+)  # fmt: skip
 PROBE = (
     Entry("probe.ratio", "Probe ratio", "1"),
     Entry("probe.coupling", "Coupling", "", ("not stated", "DC", "AC"), ("", "DC", "AC")),
@@ -106,13 +109,9 @@ class ChannelPanel(QWidget):
             return LOOKED_AT[:4]
         plate = self._unit.nameplate
         outputs = output_ports(plate) or ("",)
-        nodes = tuple(n.name for n in plate.nodes)
-        ports = {"output": outputs, "input": ("",), "none": nodes}
-        return tuple(
-            ScopeChannel(0, quantity, port).address
-            for quantity in LOOKED_AT
-            for port in ports[QUANTITIES[quantity].side]
-        )
+        ports = {"output": outputs, "input": ("",), "none": tuple(n.name for n in plate.nodes)}
+        there = {q: ports[QUANTITIES[q].side] for q in LOOKED_AT} | {"signal_voltage": power_good(plate)}
+        return tuple(ScopeChannel(0, quantity, port).address for quantity in LOOKED_AT for port in there[quantity])
 
     def _choose(self, at: int) -> None:
         self._number = int(self.channel.itemData(at))
