@@ -28,6 +28,7 @@ from zincsmith.procedures.cross_regulation.options import CrossOptions, rails_to
 from zincsmith.procedures.hold_up.options import HoldUpOptions
 from zincsmith.procedures.load_transient.options import LoadTransientOptions
 from zincsmith.procedures.port_sharing.options import SharingOptions
+from zincsmith.procedures.ripple.options import RippleOptions
 from zincsmith.procedures.turn_on.options import TurnOnOptions
 from zincsmith.procedures.usb_modes.options import ModesOptions, ports_with_modes
 from zincsmith.simbench.units.kinds import read_unit as read_physics
@@ -292,6 +293,17 @@ def test_power_good_comes_after_the_outputs_and_goes_before_them(goes: Callable[
     verdicts = {j.claim.figure: j.verdict for j in run.judged if j.claim is not None}
     assert verdicts["power_good_delay"] is Verdict.HOLDS
     assert verdicts["power_good_warning"] is Verdict.HOLDS
+
+
+def test_ripple_of_each_output_has_the_background_of_its_own(goes: Callable[..., Went]) -> None:
+    """A record of another output says nothing of it. With the same capacitor and current all three show the same."""
+    part = RippleOptions(lines=(MAINS,), loads_percent=(100.0,), long_s=0.0)
+    _, closed, run = goes("brindlow-of45", "simulated-three-rails", (part,), change=scoped)
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    assert "procedure_broken" not in {d.code for j in run.judged for d in j.finding.doubts}
+    found = {port: of(run, "ripple_full", port)[0].number for port in ("+5 V", "+12 V", "-12 V")}
+    assert max(found.values()) == pytest.approx(min(found.values()), rel=0.1)
+    assert min(found.values()) > 5e-3, "clear of what the probe picks up"
 
 
 def test_a_step_of_one_rail_shows_in_the_others(goes: Callable[..., Went]) -> None:

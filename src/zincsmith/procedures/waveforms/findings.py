@@ -128,7 +128,7 @@ class OfCaptures(Procedure):
             for capture in point.captures if not point.at.background else ():
                 for port in self.ports_in(capture):
                     own = point.seen_from(port)
-                    worked = self._worked(own, capture, port, quiet, evidence, nameplate)
+                    worked = self._worked(own, capture, port, self._at(port, quiet), evidence, nameplate)
                     place = (
                         port,
                         own.at.at_place,
@@ -144,11 +144,15 @@ class OfCaptures(Procedure):
         """The outputs that it shows figures of."""
         return _ports_of(capture, self.of)
 
+    def _at(self, port: str, quiet: Sequence[Capture]) -> list[Capture]:
+        """The backgrounds that were taken at an output: those of another say nothing of it."""
+        return [one for one in quiet if port in self.ports_in(one)]
+
     def marks(self, point: Point, capture: Capture, evidence: Evidence, plate: Nameplate) -> tuple[Mark, ...]:
         """The moments that the figures of a capture go by, of all its outputs, as far as they were worked out."""
         quiet = _quiet(evidence, self.name)
         known = (
-            _KNOWN.get(self._of_what(point.seen_from(port), capture, port, quiet, plate))
+            _KNOWN.get(self._of_what(point.seen_from(port), capture, port, self._at(port, quiet), plate))
             for port in self.ports_in(capture)
         )
         return tuple(mark for one in known if one is not None for mark in one.marks)
