@@ -12,9 +12,10 @@ import pytest
 from tests.conftest import ROOT, last_row, sampled
 from tests.engine.scripted import Actor, Once, Scene, telling_the_standin
 
-from zincsmith.bench.standin import RunningStandIn
+from zincsmith.bench.standin import RunningStandIn, probes_of
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.session import Start, beyond_the_rating
+from zincsmith.formats.rig_file import read_rig
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.actions import TELLS
 from zincsmith.model.claim import StatedClaim
@@ -29,6 +30,7 @@ from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.overcurrent.options import OvercurrentOptions
 from zincsmith.procedures.plan_file import NAMED
+from zincsmith.procedures.planning import Facts
 
 StartStandIn = Callable[..., RunningStandIn]
 LINE = Line(115.0, 60.0)
@@ -306,3 +308,22 @@ def test_every_second_overload_does_something_else(tried: Callable[..., JudgedRu
     assert "hiccup" in one.working.formula
     assert "constant-current" in one.working.formula
     assert "trials_differ" in {d.code for d in one.doubts}
+
+
+def test_ripple_rides_on_every_step_up_to_the_trip(tmp_path: Path, unit: Unit, standin: StartStandIn) -> None:
+    """It grows with the load as that of its capacitor does, and ends at the last step that held."""
+    rig = read_rig(ROOT / "examples" / "rigs" / "simulated-scope.toml")
+    part = replace(QUICK, ripple=True, repeats=1)
+    blind = replace(rig, instruments=tuple(i for i in rig.instruments if i.role != "scope"))
+    assert "no scope" in part.unmet(Facts(unit, blind, (LINE,), (LINE,)))
+    (tmp_path / "unit.toml").write_text(PHYSICS.replace('kind = "shutdown"', 'kind = "latching"'))
+    bench = standin(file=str(tmp_path / "unit.toml"), probes=probes_of(rig))
+    scene = Scene.set_up(tmp_path, unit, rig, Plan("Over", (part,)), bench.addresses)
+    closed = scene.run(Actor())
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    with BookReader(scene.path) as book:
+        run = judge_run(book)
+    found = {j.finding.at.draw.share_percent: j.finding.number for j in run.judged if j.finding.name == "ripple_full"}
+    assert sorted(found) == [110.0, 120.0, 130.0], "140 % is beyond 3.4 A, which it lets go at"
+    assert of(run, "overcurrent").number == pytest.approx(3.4, rel=0.03)
+    assert found[130.0] > found[120.0] > found[110.0]

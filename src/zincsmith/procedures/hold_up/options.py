@@ -12,6 +12,7 @@ from zincsmith.procedures.fields import LOADS, Choosing, Field, between, check_l
 from zincsmith.procedures.planning import Facts, Refit
 from zincsmith.procedures.waveforms.options import AtLinesAndLoads, claimed, lines_claimed
 
+FIGURES = ("hold_up", "power_good_warning")
 MOST_REPEATS, MOST_CLOSER = 20, 5
 FORM: tuple[Field, ...] = (
     fields.LINES,
@@ -55,4 +56,4 @@ class HoldUpOptions(AtLinesAndLoads):
 
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:
-        return (cls(lines=lines_claimed(facts, "hold_up")),) if claimed(facts, "hold_up") else ()
+        return (cls(lines=lines_claimed(facts, *FIGURES)),) if claimed(facts, *FIGURES) else ()

@@ -21,6 +21,7 @@ FORM: tuple[Field, ...] = (
     Choosing("In steps of", "step_percent", tuple((f"{p:g} %", p) for p in (1.0, 2.0, 5.0))),
     Choosing("Released", "release", (("to half its rating at once", "at once"), ("in steps", "in steps"))),
     Choosing("Several outputs", "together", (("alone, then together", True), ("each alone", False))),
+    Choosing("Ripple at each step", "ripple", (("not recorded", False), ("a short record", True))),
     Choosing("Times", "repeats", tuple((f"{n}", n) for n in (1, 3, 10))),
     Choosing("Rest between", "rest_s", times(10.0, 60.0, 300.0)),
 )
@@ -48,6 +49,7 @@ class OvercurrentOptions(BeyondRating):
     repeats: int = 3
     release: Literal["at once", "in steps"] = "at once"
     together: bool = True
+    ripple: bool = False  # a short record of the output rides on every step that holds
 
     form: ClassVar[tuple[Field, ...]] = FORM
     tests: ClassVar[tuple[str, ...]] = ("overcurrent",)
@@ -78,6 +80,8 @@ class OvercurrentOptions(BeyondRating):
 
     def unmet(self, facts: Facts) -> str:
         """By hand it goes step by step, and by what stands after each."""
+        if self.ripple and facts.rig.instrument("scope") is None:
+            return "ripple is to be recorded at each step, and the rig has no scope"
         return fed_with_fixed_outputs(facts.unit.nameplate)
 
     @classmethod

@@ -44,6 +44,7 @@ from zincsmith.procedures.overcurrent.trials import (
     without_trip,
 )
 from zincsmith.procedures.ports import RAMP_PERCENT, ask, asked_ports, at_load, draw, plugged_in, ramp
+from zincsmith.procedures.ripple.steps import riding
 from zincsmith.procedures.waveforms.findings import Named, OfCaptures, Seen
 from zincsmith.procedures.waveforms.intake import WORKS_FROM
 from zincsmith.procedures.waveforms.traces import Choices, Traces
@@ -202,6 +203,8 @@ def _trial(
         if before is not None and now is not None and abs(now) < HOLDS * abs(before):
             tripped = True
             break
+        if options.ripple and number == 1:  # on the way up to the first trip
+            yield Measure((), 0.0, at_load(ctx, line, share), capture=riding(ctx))
     if tripped:
         yield Dwell(options.observe_s, "what it does", period_s=POLL_S)
     yield from _release(ctx, options, line, port, tripped)

@@ -53,5 +53,5 @@ class TurnOnOptions(AtLinesAndLoads):
 
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:
-        figures = ("turn_on_delay", "rise_time")
+        figures = ("turn_on_delay", "rise_time", "power_good_delay", "power_good_level")
         return (cls(lines=lines_claimed(facts, *figures)),) if claimed(facts, *figures) else ()
