@@ -76,8 +76,14 @@ def coming(dice: Dice) -> Made:
     turn = dice.uniform(0.5, 2.6)
     one.sees("input_voltage", np.where(one.t >= 0.0, 325.0 * np.sin(2.0 * np.pi * 50.0 * one.t + turn), 0.0), 800.0)
     one.sees("output_voltage", final * -np.expm1(-np.maximum(one.t - delay, 0.0) / tau), 32.0)
+    good, level, rc = dice.uniform(0.08, 0.12), dice.uniform(3.0, 5.0), dice.uniform(2e-5, 2e-4)
+    one.sees("signal_voltage", level * -np.expm1(-np.maximum(one.t - good, 0.0) / rc), 8.0)
     found = turn_on_of(one.traces, Choices(24.0))
-    return found, {"delay": delay + tau * math.log(final / (final - 21.6)), "rise_time": tau * math.log(9.0)}
+    there = delay + tau * math.log(final / (final - 21.6))
+    return found, {
+        "delay": there, "rise_time": tau * math.log(9.0), "power_good_delay": good + rc * math.log(2.0) - there,
+        "power_good_level": level,
+    }  # fmt: skip
 
 
 def going(dice: Dice) -> Made:
@@ -87,8 +93,11 @@ def going(dice: Dice) -> Made:
     one.sees("input_voltage", np.where(one.t < 0.0, 325.0 * np.sin(2.0 * np.pi * 50.0 * one.t + turn), 0.0), 800.0)
     volts = 24.0 - slope * np.maximum(0.0, one.t - lasts)
     one.sees("output_voltage", np.maximum(0.0, volts), 32.0)
+    goes, rc = dice.uniform(0.002, 0.009), dice.uniform(2e-5, 2e-4)
+    one.sees("signal_voltage", 5.0 * np.exp(-np.maximum(one.t - goes, 0.0) / rc), 8.0)
     found = hold_up_of(one.traces, Choices(24.0, line_Hz=50.0))
-    return found, {"hold_up_time": lasts + 2.4 / slope}
+    gone = lasts + 2.4 / slope
+    return found, {"hold_up_time": gone, "power_good_warning": gone - goes - rc * math.log(2.0)}
 
 
 def rushing(dice: Dice) -> Made:
