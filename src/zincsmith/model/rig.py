@@ -196,6 +196,7 @@ class Instrument(Record):
     shares: str = ""  # the place of the instrument over whose link it is spoken to: a channel of an analyzer, a source
     channels: tuple[ScopeChannel, ...] = ()  # scope; none: its first channel is on the output, by ``probe``
     sets_phase: bool | None = None  # AC source: whether it can be told where in its period it switches
+    output_ohm: float | None = None  # AC source: what stands between it and the unit, leads and all
     clock_ppm: float | None = None  # scope: limit of error of its sample clock
     visits: tuple[str, ...] = ()  # voltmeter: the ports that it goes to in turn, by a relay or by hand, instead of one
 

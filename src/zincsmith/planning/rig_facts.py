@@ -52,7 +52,15 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
         modes=top_set_points(unit.nameplate),
         laws={one.port: laws_of(one) for one in rig.of("load")},
         contactors=frozenset(one.port for one in rig.of("contactor") if one.short_ohm is not None),
+        source_ohm=source.output_ohm if (source := rig.source("ac")) is not None else None,
+        source_limit_A=min(limits_of(source), default=None),
     )
+
+
+def limits_of(source: Instrument | None) -> list[float]:
+    """What a source gives at most by itself, A, as far as it is stated: its limit as it is set, its crest."""
+    stated = (source.limit_A, source.most.get("peak_A")) if source is not None else ()
+    return [one for one in stated if one is not None]
 
 
 def records(rig: Rig) -> bool:

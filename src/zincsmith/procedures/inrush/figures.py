@@ -10,6 +10,7 @@ from zincsmith.procedures.waveforms.traces import Choices, Traces, errors_of, fi
 from zincsmith.recorded.result import Analysed, Mark
 
 UNITS = {"peak": "A", "i2t": "A2s", "time": "s"}
+NEAR_LIMIT = 0.95  # of the limit of the source: a peak beyond that may be the source's own
 FEW = 10.0  # samples over the pulse
 CREST_DEG = 15.0  # from the crest of the mains: so near counts as switched there
 
@@ -47,7 +48,27 @@ def inrush_figures(traces: Traces, choices: Choices) -> Analysed:
     if one.time_s < FEW * traces.step_s:
         out.doubt("sampled_too_slowly", "The pulse holds fewer than ten samples.", "Record a shorter stretch.")
     _doubt_phase(out, traces, choices, one)
+    _doubt_source(out, choices, one)
     return out
+
+
+def _doubt_source(out: Analysed, choices: Choices, one: Inrush) -> None:
+    """The peak is that of this unit on this source: what stands in the way of it, and whether the source limits."""
+    if choices.source_ohm is not None:
+        out.facts["source_ohm"] = f"{choices.source_ohm:g} ohm"
+    else:
+        out.doubt(
+            "source_impedance_unknown",
+            "Nobody stated what stands between source and unit: on stiffer mains more rushes in than here.",
+            "State the ohm of the source with its leads at Rig; leave out a variable or isolating transformer.",
+        )
+    limit = choices.source_limit_A
+    if limit is not None and one.peak_A > NEAR_LIMIT * limit:
+        out.doubt(
+            "source_limits_inrush",
+            f"The peak of {one.peak_A:.3g} A comes up to where the source limits by itself, {limit:g} A.",
+            "Raise its limit, or use mains with a fuse that stands it.",
+        )
 
 
 def _doubt_phase(out: Analysed, traces: Traces, choices: Choices, one: Inrush) -> None:

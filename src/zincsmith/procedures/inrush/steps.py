@@ -15,6 +15,7 @@ from zincsmith.procedures.inrush.options import InrushOptions
 from zincsmith.procedures.ports import at_load, emptied, idle, ramp
 from zincsmith.procedures.waveforms.capturing import source_at, whole_input
 from zincsmith.procedures.waveforms.findings import Named, OfCaptures, TypedFigure
+from zincsmith.procedures.waveforms.intake import SOURCE_LIMIT, SOURCE_OHM
 from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed
 
@@ -33,7 +34,7 @@ class InrushCurrent(OfCaptures):
 
     name = NAME
     title = "Inrush current"
-    version = 2
+    version = 3
     needs: tuple[str, ...] = ("ac_source", "scope")
     serves = "peak, heating (I2t) and time of the current that rushes in"
     options = InrushOptions
@@ -85,11 +86,14 @@ class InrushCurrent(OfCaptures):
 def _coming(ctx: Context, options: InrushOptions, line: Line, hot: bool = False) -> Capturing:
     amps = WantedChannel("input_current", SPAN_A)
     channels = (amps, whole_input(line)) if "input_voltage" in ctx.captured else (amps,)
+    behind = ((SOURCE_OHM, ctx.source_ohm), (SOURCE_LIMIT, ctx.source_limit_A))
+    said = tuple((key, f"{value:g}") for key, value in behind if value is not None)
     return Capturing(
         NAME, channels, options.record_s, SAMPLES, BEFORE, Trigger("input_current", TRIGGER_A, "either"),
         source_at(line, False), options.break_s if hot else options.off_s,
         source_at(line, True, CREST_DEG if ctx.phased else None), look=True,
-        said=((OFF_BEFORE, f"{options.break_s if hot else options.off_s:g} s"), *((("record", HOT),) if hot else ())),
+        said=((OFF_BEFORE, f"{options.break_s if hot else options.off_s:g} s"), *((("record", HOT),) if hot else ()),
+              *said),
         why="the first pulse down to a tenth of its peak, and those after it; hundreds of samples in the first",
     )  # fmt: skip
 

@@ -81,6 +81,7 @@ class WaveformIntake(Intake):
 
 WORKS_FROM = "load_works_from_V"  # said with a log
 SHORT_OHM = "short_ohm"
+SOURCE_OHM, SOURCE_LIMIT = "source_ohm", "source_limit_A"
 
 
 def choices_of(
@@ -92,6 +93,7 @@ def choices_of(
         nominal_V, said.get("threshold", ""), said.get("band", "1%"), said.get("about", "nominal"),
         float(named) if named else None, line_Hz, bandwidth_of(said.get("bandwidth", "20MHz")), said.get("record", ""),
         rated_A, float(said.get(WORKS_FROM, 0.0)), float(said.get(SHORT_OHM, 0.0)),
+        *(float(said[key]) if key in said else None for key in (SOURCE_OHM, SOURCE_LIMIT)),
     )  # fmt: skip
 
 

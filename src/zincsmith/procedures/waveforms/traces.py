@@ -105,6 +105,8 @@ class Choices:
     rated_A: float | None = None
     load_works_from_V: float = 0.0  # the electronic load that drew it
     short_ohm: float = 0.0  # what it was shorted with on purpose, where that was no short input
+    source_ohm: float | None = None  # what stands between source and unit
+    source_limit_A: float | None = None
 
     def nominal(self) -> float:
         """Nominal volts without their sign. InputError where nobody states them."""
