@@ -159,13 +159,15 @@ def test_by_hand_a_person_turns_the_load_and_types_the_meters(
     hands = by_hand(replace(rig, instruments=kept), "voltmeter", "load", "thermometer")
     soak = replace(GENTLE[0], every_s=300.0, hours=2.0)  # type: ignore[type-var]
     over = replace(VIOLENT[0], observe_s=4.0)  # type: ignore[type-var]
-    parts: tuple[Options, ...] = (soak, replace(GENTLE[1], rising=False), over)  # type: ignore[type-var]
+    sweep = replace(GENTLE[1], rising=False)  # type: ignore[type-var]
+    parts: tuple[Options, ...] = (soak, sweep, GENTLE[2], over, VIOLENT[1])  # all but the short, which no hand makes
     running = standin(file=str(physics))
     scene = Scene.set_up(tmp_path, unit, hands, Plan("By hand", parts), running.addresses)
     with hands_on(scene, running.addresses) as says:
         closed = scene.run(Actor(says))
     assert closed.outcome == "complete", closed.why
     run = found_in(scene, parts)
+    assert {"overload_endurance", "overload_held"} & {j.finding.name for j in run.judged}
     limit = Adapter.read(physics).output.limit_A
     found = next(j.finding for j in run.judged if j.finding.name == "overcurrent" and j.finding.value is not None)
     assert found.u is not None
