@@ -150,13 +150,18 @@ def _of_an_output(points: Sequence[Point], port: str, plate: Nameplate) -> list[
     limit = abs(best.need(amps_at).number)
     did = list(dict.fromkeys(_did(p, limit, volts_at, amps_at, port, plate, points) for p in gone))
     words = f"{'; then '.join(did)}; the greatest that held in {len(gone)} trials, typed step by step"
-    first = min(p.at.load_percent for p in gone)
-    gap = limit * max(0.0, first / best.at.load_percent - 1.0)
+    let_go = [p.at.load_percent for p in gone]
+    above = [share for share in let_go if share > best.at.load_percent]
+    gap = limit * (min(above) / best.at.load_percent - 1.0) if above else 0.0
     limit_of = finding_of("overcurrent", "Overcurrent limit", "A", [best], [amps_at],
                           lambda v: float(abs(v[amps_at][0])), words, at, _recovery(points, port, plate),
                           doubts_of=lambda _p, _q: [])  # fmt: skip
     if gap:
         limit_of = with_parts(limit_of, unlooked(gap, "between the last that held and the first that did not"))
+    if len(above) < len(let_go):
+        text = f"It held {best.at.load_percent:.4g} % in one trial and let go at {min(let_go):.4g} % in another."
+        differ = Doubt("trials_differ", text, "Rest longer between them: a warm unit may do something else.")
+        limit_of = replace(limit_of, doubts=(*limit_of.doubts, differ))
     before = finding_of("voltage_before_trip", "Output volts just before", "V", [best], [volts_at],
                         lambda v: float(abs(v[volts_at][0])), words, at, doubts_of=lambda _p, _q: [])  # fmt: skip
     found = [replace(one, output=port) for one in (limit_of, before)]
