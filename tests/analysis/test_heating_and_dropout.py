@@ -12,6 +12,7 @@ from scipy.optimize import curve_fit
 
 from zincsmith.analysis.dropout import lowest_inputs
 from zincsmith.analysis.heating import by_three, reaches_s, warming_of
+from zincsmith.analysis.leads import adiabatic_degC
 
 
 @given(st.floats(30.0, 120.0), st.floats(5.0, 60.0), st.floats(60.0, 6000.0), st.floats(0.3, 2.0))
@@ -97,3 +98,12 @@ def test_the_lowest_good_input_by_load_from_both_sides() -> None:
     assert lowest_inputs(*down, 12.0, 0.05)[0].hysteresis_V is None
     with pytest.raises(ValueError, match="no row"):
         lowest_inputs(np.array([5.0, 4.0]), np.array([1.0, 1.0]), np.array([1.0, 1.0]), 12.0, 0.05)
+
+
+def test_a_wire_heats_as_published_tables_of_short_circuits_say() -> None:
+    """The factor k of copper in common insulation, 115 A s^0.5 / mm2 from 70 to 160 degC, 143 from 90 to 250 degC
+    (IEC 60364-5-54, values from memory); and I^2 rho t / c for a small rise, copper 3.45 J/(cm3 K)."""
+    for k, begin, end in ((115.0, 70.0, 160.0), (143.0, 90.0, 250.0)):
+        assert adiabatic_degC(k * 2.5, 2.5, 1.0, begin) == pytest.approx(end, abs=1.5)
+    small = adiabatic_degC(10.0, 1.5, 1.0, 20.0) - 20.0
+    assert small == pytest.approx((10.0 / 1.5e-6) ** 2 * 1.7241e-8 / 3.45e6, rel=0.01)

@@ -10,6 +10,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 from tests.conftest import ROOT, bench_log, last_row, sampled
 from tests.engine.scripted import Actor, Scene, telling_the_standin
@@ -33,7 +34,9 @@ from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.planning import Facts
 from zincsmith.procedures.short_circuit.options import ShortCircuitOptions
+from zincsmith.procedures.short_circuit.shorted import LOG, shorted_figures
 from zincsmith.procedures.short_circuit.steps import ShortCircuit
+from zincsmith.procedures.waveforms.traces import Channel, Choices, Traces
 from zincsmith.report.html import sections_of
 
 TEXT = (ROOT / "examples" / "standins" / "tarnbrook-tb2425.toml").read_text()
@@ -298,7 +301,7 @@ def test_a_short_is_a_map_over_its_resistance(
     for ohm in (0.5, 2.0):
         assert currents[ohm].number == pytest.approx(limit, rel=0.01)
         assert left[ohm].number == pytest.approx(limit * ohm, rel=0.02)
-        assert "limits_into_leads" not in {d.kind for d in left[ohm].doubts}, "that resistance is meant"
+        assert "limits_into_leads" not in {d.code for d in left[ohm].doubts}, "that resistance is meant"
     section = next(s for s in sections_of(run) if s.title == "Short circuit")
     assert [row[2] for row in section.rows] == ["the short", "0.5 Ω", "2 Ω"]
     assert all("constant-current" in row[5] for row in section.rows)
@@ -308,6 +311,21 @@ def test_a_short_is_a_map_over_its_resistance(
     findings = [j.finding for j in run.judged]
     alone = [f for f in findings if f.at.draw.law != "CR"]
     assert ShortCircuit().section(alone) is None
+
+
+@pytest.mark.parametrize(("amps", "hot"), [(20.0, False), (30.0, True)])
+def test_what_a_unit_keeps_feeding_heats_the_leads_and_that_is_doubted(amps: float, hot: bool) -> None:
+    """Ten seconds through 0.75 mm2 from 25 degC: 20 A come to 64, 30 A to 120 degC by the closed form."""
+    t = np.arange(-2.0, 12.0, 0.1)
+    during = (t > 0.0) & (t <= 10.0)
+    seen = {
+        "output_voltage": np.where(during, 0.4, 12.0), "output_current": np.where(during, amps, 1.0),
+        "load_set": np.where(during, 2.0 * amps, 1.0),
+    }  # fmt: skip
+    log = Traces(0.1, -2.0, {name: Channel(name, values) for name, values in seen.items()})
+    found = shorted_figures(log, Choices(12.0, rated_A=15.0, record=LOG, lead_mm2=0.75))
+    assert float(str(found.facts["leads_at_most_degC"])) == pytest.approx(120.0 if hot else 63.7, abs=0.6)
+    assert ("leads_get_hot" in {d.code for d in found.doubts}) is hot
 
 
 def test_an_output_that_is_set_is_shorted_from_several_of_its_volts(
@@ -324,5 +342,7 @@ def test_an_output_that_is_set_is_shorted_from_several_of_its_volts(
     found = [j.finding for j in run.judged if j.finding.name == "short_circuit_current"]
     assert sorted(to.voltage_V for one in found if (to := one.at.set_point())) == pytest.approx([6.0, 30.0])
     for one_of in found:
+        assert "leads at most 25" in one_of.working.note, "three seconds of 3 A are nothing to these"
+        assert "leads_get_hot" not in {d.code for d in one_of.doubts}
         assert one_of.number == pytest.approx(3.0, rel=0.02), "its upper end of amps"
         assert "constant-current" in one_of.working.formula

@@ -8,6 +8,8 @@ from zincsmith.model.rig import Lead
 
 COPPER_OHM_M = 1.7241e-8  # IACS copper at 20 degC (IEC 60028, value from memory)
 COPPER_PER_K = 0.00393
+ADIABATIC, INFERRED_K = 226.0, 234.5  # copper: A s^0.5 / mm2, and where its resistance would end (IEC 60949, memory)
+PVC_DEGC = 70.0  # what common insulation stands for good (IEC 60227, value from memory)
 # In open air and short; 20 A through 14 AWG (9.6 A/mm2) is the very least. Common practice, no source.
 MOST_A_PER_MM2 = 10.0
 GOOD_A_PER_MM2 = 6.5
@@ -26,6 +28,13 @@ def area_of(lead: Lead) -> float:
     if lead.awg is None:
         raise ValueError("a lead states neither cross-section nor gauge")
     return gauge_area(lead.awg)
+
+
+def adiabatic_degC(current_A: float, area_mm2: float, seconds: float, from_degC: float = 20.0) -> float:
+    """What a copper wire comes to at most, in degC, that carries an rms current for so long and gives no heat away:
+    I^2 t = (226 A)^2 ln((234.5 + end) / (234.5 + begin)), A in mm2 (IEC 60949, values from memory)."""
+    share = current_A**2 * seconds / (ADIABATIC * area_mm2) ** 2
+    return (INFERRED_K + from_degC) * math.exp(min(share, 50.0)) - INFERRED_K
 
 
 def pair_resistance(length_m: float, area_mm2: float, temperature_degC: float = 20.0) -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from zincsmith.analysis.leads import lead_resistance
+from zincsmith.analysis.leads import area_of, lead_resistance
 from zincsmith.analysis.resistor_load import MEASURED_PERCENT, bank_ohm, bank_steps
 from zincsmith.bench.dialect import dialect_for, laws_of
 from zincsmith.model.address import at_port
@@ -39,6 +39,7 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
         outlet_of(rig),
         lead_resistance(lead) if lead is not None else None,
         ambient_degC,
+        lead_mm2=area_of(lead) * lead.wires if lead is not None else None,
         records=records(rig),
         load_by_hand=rig.by_hand("load"),
         captured=captured(rig),

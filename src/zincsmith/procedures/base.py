@@ -39,8 +39,8 @@ class Context:
     ``captured`` is what a scope records, by address, ``phased`` whether the source can be told where in its period it
     switches, ``switched_ohm`` by output what a load switch puts across it, ``contactors`` the outputs that one shorts,
     ``least_load_V`` by output from how many volts up its load works, ``laws`` by output how its load can draw.
-    ``source_ohm`` is what stands between source and unit, ``source_limit_A`` where the source limits by itself; None
-    where nobody stated them.
+    ``lead_mm2`` is the copper of a lead to the load, ``source_ohm`` what stands between source and unit,
+    ``source_limit_A`` where the source limits by itself; None where nobody stated them.
     """
 
     unit: Unit
@@ -66,6 +66,7 @@ class Context:
     laws: Mapping[str, tuple[LoadLaw, ...]] = field(default_factory=dict)
     source_ohm: float | None = None
     source_limit_A: float | None = None
+    lead_mm2: float | None = None
 
     def asked(self, kind: type[OptionsT]) -> OptionsT:
         """What the part asks for, as the record of its procedure; TypeError for another's: a bug."""

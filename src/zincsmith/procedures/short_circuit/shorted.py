@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from zincsmith.analysis.leads import PVC_DEGC, adiabatic_degC
 from zincsmith.model.finding import Finding
 from zincsmith.procedures.base import Section
 from zincsmith.procedures.overcurrent.figures import protection_figures
@@ -18,7 +19,21 @@ AMMETER = "ammeter_current"
 BELOW = 0.5  # of nominal: shorted
 SETTLES = 0.25  # of the stretch that is shorted: before what flows is taken
 INTO_LEADS = 0.01  # of nominal: more is no short at its terminals; common practice, no source
+ROOM_DEGC = 25.0
 FEEDS = 0.05  # of the rated current: less is nothing
+
+
+def _tell_leads(out: Analysed, squares_A2s: float, area_mm2: float) -> None:
+    """How hot the leads got at most, if they gave no heat away: from a warm room on."""
+    hot = adiabatic_degC(squares_A2s**0.5, area_mm2, 1.0, ROOM_DEGC)
+    out.facts["leads_at_most_degC"] = f"{hot:.3g}"
+    if hot > PVC_DEGC:
+        out.doubt(
+            "leads_get_hot",
+            f"{area_mm2:g} mm² of copper may have come to {hot:.0f} °C in this trial: common insulation stands "
+            f"{PVC_DEGC:g} °C for good.",
+            "Thicker leads, or a shorter hold; let them cool between trials.",
+        )
 
 
 def over_the_short(findings: Sequence[Finding]) -> Section | None:
@@ -101,4 +116,6 @@ def shorted_figures(traces: Traces, choices: Choices) -> Analysed:
             "Short it at its terminals, and say the ohm that the rest has.",
         )  # fmt: skip
     out.facts["held_s"] = f"{len(places) * step:.3g}"
+    if choices.lead_mm2 and not unread:
+        _tell_leads(out, float(np.sum(amps[places] ** 2)) * step, choices.lead_mm2)
     return out

@@ -38,7 +38,7 @@ from zincsmith.procedures.short_circuit.options import ShortCircuitOptions
 from zincsmith.procedures.short_circuit.shorted import AMMETER, BY_CONTACTOR, LOG, over_the_short, shorted_figures
 from zincsmith.procedures.waveforms.capturing import drawn_amps, whole_output
 from zincsmith.procedures.waveforms.findings import Named, OfCaptures
-from zincsmith.procedures.waveforms.intake import SHORT_OHM
+from zincsmith.procedures.waveforms.intake import LEAD_MM2, SHORT_OHM
 from zincsmith.procedures.waveforms.traces import Choices, Traces
 from zincsmith.recorded.result import Analysed
 
@@ -166,6 +166,8 @@ def _trial(ctx: Context, options: ShortCircuitOptions, one: Short, line: Line, p
     short = SetLoad(most, True, port, beyond=STANDS, shorted=True)
     at = at_load(ctx, line, load)
     said: tuple[tuple[str, str], ...] = (("record", record), ("trial", f"{number}"))
+    if ctx.lead_mm2 is not None:
+        said += ((LEAD_MM2, f"{ctx.lead_mm2:g}"),)
     if one.ohm is not None:
         short = SetLoad(min(most, abs(ctx.volts[port]) / one.ohm), True, port, "CR", one.ohm, beyond=STANDS)
         at = replace(at, draws=(Draw(None, one.ohm, "CR", at.draws[0].port), *at.draws[1:]))

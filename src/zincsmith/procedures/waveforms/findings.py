@@ -373,7 +373,16 @@ def line_Hz(at: OperatingPoint) -> float | None:
     return at.feed.frequency_Hz or None
 
 
-UNITS = {"_A_per_us": " A/µs", "_s": " s", "_Hz": " Hz", "_V": " V", "_A": " A", "_W": " W", "_deg": "°"}
+UNITS = {
+    "_A_per_us": " A/µs",
+    "_s": " s",
+    "_Hz": " Hz",
+    "_V": " V",
+    "_A": " A",
+    "_W": " W",
+    "_degC": " °C",
+    "_deg": "°",
+}
 
 
 HERTZ = ((1e9, "GHz"), (1e6, "MHz"), (1e3, "kHz"), (1.0, "Hz"))

@@ -80,7 +80,7 @@ class WaveformIntake(Intake):
 
 
 WORKS_FROM = "load_works_from_V"  # said with a log
-SHORT_OHM = "short_ohm"
+SHORT_OHM, LEAD_MM2 = "short_ohm", "lead_mm2"
 SOURCE_OHM, SOURCE_LIMIT = "source_ohm", "source_limit_A"
 
 
@@ -93,7 +93,7 @@ def choices_of(
         nominal_V, said.get("threshold", ""), said.get("band", "1%"), said.get("about", "nominal"),
         float(named) if named else None, line_Hz, bandwidth_of(said.get("bandwidth", "20MHz")), said.get("record", ""),
         rated_A, float(said.get(WORKS_FROM, 0.0)), float(said.get(SHORT_OHM, 0.0)),
-        *(float(said[key]) if key in said else None for key in (SOURCE_OHM, SOURCE_LIMIT)),
+        *(float(said[key]) if key in said else None for key in (SOURCE_OHM, SOURCE_LIMIT, LEAD_MM2)),
     )  # fmt: skip
 
 

@@ -107,6 +107,7 @@ class Choices:
     short_ohm: float = 0.0  # what it was shorted with on purpose, where that was no short input
     source_ohm: float | None = None  # what stands between source and unit
     source_limit_A: float | None = None
+    lead_mm2: float | None = None  # copper of a lead to the load
 
     def nominal(self) -> float:
         """Nominal volts without their sign. InputError where nobody states them."""
