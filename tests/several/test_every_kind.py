@@ -9,11 +9,12 @@ from pathlib import Path
 
 import pytest
 from tests.conftest import ROOT
-from tests.engine.scripted import Actor, Scene
+from tests.engine.scripted import Actor, Scene, by_hand
 from tests.several.benches import briefly
 from tests.several.conftest import stands_zeros
+from tests.several.hands import person
 
-from zincsmith.bench.standin import RunningStandIn
+from zincsmith.bench.standin import RunningStandIn, probes_of
 from zincsmith.book.reader import BookReader
 from zincsmith.engine.known_bench import pick_file
 from zincsmith.formats.rig_file import read_rig
@@ -75,3 +76,48 @@ def test_a_whole_composed_plan_ends_with_verdicts(
     assert nothing <= {"ripple", "load_step", "hold_up", "hot_spot", "surge_power"}, (
         "what needs a scope, or hours, is not on this bench; beyond its rating it goes by name only"
     )
+
+
+METERS = ("power_meter", "voltmeter", "thermometer", "output_power_meter")
+HANDS = {
+    "all by hand": (*METERS, "ac_source", "dc_source", "load", "sink_controller", "unit_interface"),
+    "mixed": ("voltmeter", "load"),
+}
+SHORT = {("netherby-nb5", "all by hand"), ("brindlow-of45", "mixed")}
+
+
+@pytest.mark.parametrize(
+    ("name", "hands"),
+    [
+        pytest.param(name, hands, marks=() if (name, hands) in SHORT else pytest.mark.long)
+        for name in sorted(BENCHES)
+        for hands in HANDS
+    ],
+)
+def test_a_whole_composed_plan_by_hand(
+    name: str, hands: str, tmp_path: Path, standin: Callable[..., RunningStandIn]
+) -> None:
+    """A person turns what the gates ask for and types what the meters show, on the range that the prompt names. No
+    claim is left without a verdict but those whose instrument is not there, or that go by name only."""
+    unit = read_unit(EXAMPLES / "units" / f"{name}.toml")
+    physics = EXAMPLES / "standins" / f"{name}.toml"
+    pick_file(str(physics))
+    rig = by_hand(replace(read_rig(EXAMPLES / "rigs" / f"{BENCHES[name]}.toml"), leads=()), *HANDS[hands])
+    plan, _ = compose(unit, rig)
+    addresses = standin(file=str(physics), lead_ohm=0.0, input_lead_ohm=0.0, probes=probes_of(rig)).addresses
+    scene = Scene.set_up(tmp_path, unit, rig, briefly(plan), addresses)
+    with person(scene, rig, addresses) as somebody:
+        actor = Actor(somebody)
+        closed = scene.run(actor)
+    gives_way = name == "hartsop-u90"  # as by wire
+    assert (closed.outcome, closed.unconfirmed) == ("tripped" if gives_way else "complete", ()), closed.why
+    assert all("hands stay out" in reason for _, reason in actor.refused)
+    assert somebody.typed > 100
+    with BookReader(scene.path) as book:
+        run = judge_run(book)
+    assert "procedure_broken" not in {d.code for j in run.judged for d in j.finding.doubts}
+    claimed = [j for j in run.judged if j.claim is not None]
+    left = {j.claim.figure for j in claimed if j.claim is not None and j.finding.value is None}
+    if not gives_way:
+        assert left <= {"ripple", "load_step", "hold_up", "hot_spot", "surge_power"}
+    assert any(j.verdict in (Verdict.HOLDS, Verdict.FAILS, Verdict.TOO_CLOSE) for j in claimed)

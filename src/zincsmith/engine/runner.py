@@ -324,7 +324,10 @@ class Runner:
             elif passed >= max(action.at_most_s, action.seconds) - 1e-6:
                 stable = False
                 break
-            seconds = SETTLE_SLICE_S if watched is not None else min(longest, action.seconds - passed)
+            looked_for = (
+                watched is not None or action.below is not None
+            )  # with nobody who polls it: all the time there is
+            seconds = SETTLE_SLICE_S if looked_for else min(longest, action.seconds - passed)
             values = self.poll_loop.slice(seconds)
             if action.rising is not None and action.rising in values:
                 above = values[action.rising] > action.rises_above

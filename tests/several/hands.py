@@ -1,0 +1,135 @@
+"""A person at a stand-in bench, for whole plans: turns what a gate asks for, types what a meter shows, switches off
+what only hands can. Knows what was asked for by the events of the run, as a person does by reading the screen."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from tests.engine.scripted import Scene
+
+from zincsmith.bench.dialect import dialect_for
+from zincsmith.bench.instrument import ScpiInstrument
+from zincsmith.bench.link import Link
+from zincsmith.bench.roles import FEEDING
+from zincsmith.model.actions import SENSES
+from zincsmith.model.address import at_port, name_of, port_of
+from zincsmith.model.commands import Command, Enter, GoDown, Pass
+from zincsmith.model.events import EntryAsked, HandSetting, Intended, StopRuleMet
+from zincsmith.model.port import UNPLUGGED, of_output
+from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.rig import Rig
+from zincsmith.model.states import State
+
+ACTIONS = {"load": "SetLoad", "ac_source": "SetSource", "dc_source": "SetSource", "sink_controller": "ChooseMode",
+           "unit_interface": "ChooseMode"}  # fmt: skip
+LAWS = {"CC": ("CURR", "CURR"), "CR": ("RES", "RES"), "CV": ("VOLT", "VOLT"), "CP": ("POW", "POW")}
+
+
+class Person:
+    """``says`` of an Actor. What the rig leaves to hands is spoken to over the ports that the stand-in has for it."""
+
+    def __init__(self, scene: Scene, rig: Rig, addresses: dict[str, str]) -> None:
+        self.scene, self.rig, self.addresses = scene, rig, addresses
+        self.reached: dict[str, ScpiInstrument] = {}
+        self.typed = 0
+
+    def at(self, place: str) -> ScpiInstrument:
+        if place not in self.reached:
+            made = ScpiInstrument(Link(place, self.addresses[place]), dialect_for(name_of(place)))
+            made.link.open()
+            self.reached[place] = made
+        return self.reached[place]
+
+    def close(self) -> None:
+        for one in self.reached.values():
+            one.link.close()
+
+    def __call__(self, state: State, _calls: int) -> list[Command]:
+        if state is State.MAKING_SAFE:
+            self.all_off()
+            return [Pass()]
+        if state is State.ASKING:
+            return [Enter(self.reading(self.scene.events(EntryAsked)[-1].event))]
+        if state is State.GATE:
+            last = self.scene.events(HandSetting, StopRuleMet)
+            if last and isinstance(last[-1].event, StopRuleMet):
+                return [GoDown()]
+            if last:
+                self.turn(last[-1].event.role)
+            return [Pass(senses=dict.fromkeys(SENSES, False))]
+        return []
+
+    def reading(self, asked: EntryAsked) -> str:
+        """As the meter shows it on the range that it is to be read on, to six figures; zero where it shows nothing."""
+        self.typed += 1
+        name, port = name_of(asked.quantity), port_of(asked.quantity)
+        if name == "timed":
+            return "0.8"
+        role = QUANTITIES[name].role
+        place = next(p for p in (at_port(role, port), role) if p in self.addresses)
+        meter, upper = self.at(place), re.search(r"([\d.]+) (m?)\w+ range", asked.setting)
+        if upper and role == "power_meter":  # the one that reads a thousandth of what it reads at its most
+            meter.choose_range(name, float(upper[1]) * (1e-3 if upper[2] else 1.0))
+        return f"{meter.read().get(name, 0.0):.6g}"
+
+    def turn(self, place: str) -> None:
+        """To what was asked for last at this place."""
+        role, port = name_of(place), port_of(place)
+        if role not in ACTIONS or place not in self.addresses:
+            return
+        asked = [w.event.body for w in self.scene.events(Intended) if w.event.action == ACTIONS[role]]
+        wanted = next((b for b in reversed(asked) if b.get("port", "") in (port, "")), None)
+        if wanted is not None:
+            {"SetLoad": self.load, "SetSource": self.source, "ChooseMode": self.mode}[ACTIONS[role]](place, wanted)
+
+    def load(self, place: str, wanted: dict[str, Any]) -> None:
+        law, on = wanted.get("law") or "CC", bool(wanted["on"])
+        level = wanted["current_A"] if wanted.get("level") is None else wanted["level"]
+        if on:
+            word, mode = LAWS[law]
+            self.at(place).link.query(f"MODE {mode};:{word} {float(level):.6g};:INP?")
+        self.at(place).link.query(f"INP {int(on)};:INP?")
+
+    def source(self, place: str, wanted: dict[str, Any]) -> None:
+        volts, hertz, on = float(wanted["voltage_V"]), float(wanted["frequency_Hz"]), bool(wanted["on"])
+        hertz_too = f";:FREQ {hertz:g}" if hertz and name_of(place) == "ac_source" else ""
+        self.at(place).link.query(f"VOLT {volts:.3f}{hertz_too};:OUTP {int(on)};:OUTP?")
+
+    def mode(self, place: str, wanted: dict[str, Any]) -> None:
+        """Of a port what its sink asks for, of an output that is set its volts and amps at the unit's own interface."""
+        one, to = self.at(place), wanted["mode"]
+        if isinstance(to, dict):
+            if name_of(place) == "sink_controller":
+                one.set("attached", True)
+            if to["on"]:
+                one.set("current", float(to["current_A"]))
+                one.set("voltage", float(to["voltage_V"]))
+            if one.can_choose("output"):
+                one.set("output", bool(to["on"]))
+            return
+        one.set("attached", to != UNPLUGGED)
+        if to != UNPLUGGED:
+            output = next(o for o in self.scene.unit.nameplate.outputs if o.name == port_of(place))
+            volts = next(m.voltage_V[1] for m in of_output(output).modes if m.name == to)
+            offered = [float(x) for x in one.word("modes").replace(";", ",").split(",")]
+            one.set("mode", 1.0 + min(range(len(offered)), key=lambda n: abs(offered[n] - volts)))
+
+    def all_off(self) -> None:
+        for one in self.rig.instruments:
+            if one.how == "by hand" and one.place in self.addresses:
+                if one.role in FEEDING:
+                    self.at(one.place).link.query("OUTP 0;:OUTP?")
+                elif one.role == "load":
+                    self.at(one.place).link.query("INP 0;:INP?")
+
+
+@contextmanager
+def person(scene: Scene, rig: Rig, addresses: dict[str, str]) -> Iterator[Person]:
+    one = Person(scene, rig, addresses)
+    try:
+        yield one
+    finally:
+        one.close()
