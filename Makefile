@@ -27,7 +27,7 @@ test-long: setup
 test-seeds: setup
 	ZINCSMITH_SEEDS=4000 ZINCSMITH_BENCHES=240 ZINCSMITH_KINDS=100 $(PY) -m pytest -m long -rP -n 2 --dist loadfile \
 		tests/reference/test_four_hundred_seeds.py tests/reference/test_sixty_benches.py \
-		tests/reference/test_waveform_seeds.py tests/reference/test_kind_seeds.py
+		tests/reference/test_waveform_seeds.py tests/reference/test_kind_seeds.py tests/several/test_every_kind.py
 
 lint: setup
 	$(PY) -m ruff check .

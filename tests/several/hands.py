@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from typing import Any
 
 from tests.engine.scripted import Scene
@@ -17,14 +17,14 @@ from zincsmith.bench.roles import FEEDING
 from zincsmith.model.actions import SENSES
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.commands import Command, Enter, GoDown, Pass
+from zincsmith.model.errors import Refused
 from zincsmith.model.events import EntryAsked, HandSetting, Intended, StopRuleMet
 from zincsmith.model.port import UNPLUGGED, of_output
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Rig
 from zincsmith.model.states import State
 
-ACTIONS = {"load": "SetLoad", "ac_source": "SetSource", "dc_source": "SetSource", "sink_controller": "ChooseMode",
-           "unit_interface": "ChooseMode"}  # fmt: skip
+ACTIONS = {"load": "SetLoad", "sink_controller": "ChooseMode", "unit_interface": "ChooseMode"}
 LAWS = {"CC": ("CURR", "CURR"), "CR": ("RES", "RES"), "CV": ("VOLT", "VOLT"), "CP": ("POW", "POW")}
 
 
@@ -58,7 +58,7 @@ class Person:
             if last and isinstance(last[-1].event, StopRuleMet):
                 return [GoDown()]
             if last:
-                self.turn(last[-1].event.role)
+                self.turn(last[-1].event)
             return [Pass(senses=dict.fromkeys(SENSES, False))]
         return []
 
@@ -75,15 +75,19 @@ class Person:
             meter.choose_range(name, float(upper[1]) * (1e-3 if upper[2] else 1.0))
         return f"{meter.read().get(name, 0.0):.6g}"
 
-    def turn(self, place: str) -> None:
-        """To what was asked for last at this place."""
-        role, port = name_of(place), port_of(place)
-        if role not in ACTIONS or place not in self.addresses:
+    def turn(self, gate: HandSetting) -> None:
+        """A source as the gate's words say, else to what was asked for last at this place."""
+        place, role, port = gate.role, name_of(gate.role), port_of(gate.role)
+        if place not in self.addresses:
+            return
+        if role in FEEDING:
+            self.source(place, gate.text)
+        if role not in ACTIONS:
             return
         asked = [w.event.body for w in self.scene.events(Intended) if w.event.action == ACTIONS[role]]
         wanted = next((b for b in reversed(asked) if b.get("port", "") in (port, "")), None)
         if wanted is not None:
-            {"SetLoad": self.load, "SetSource": self.source, "ChooseMode": self.mode}[ACTIONS[role]](place, wanted)
+            {"SetLoad": self.load, "ChooseMode": self.mode}[ACTIONS[role]](place, wanted)
 
     def load(self, place: str, wanted: dict[str, Any]) -> None:
         law, on = wanted.get("law") or "CC", bool(wanted["on"])
@@ -93,10 +97,14 @@ class Person:
             self.at(place).link.query(f"MODE {mode};:{word} {float(level):.6g};:INP?")
         self.at(place).link.query(f"INP {int(on)};:INP?")
 
-    def source(self, place: str, wanted: dict[str, Any]) -> None:
-        volts, hertz, on = float(wanted["voltage_V"]), float(wanted["frequency_Hz"]), bool(wanted["on"])
-        hertz_too = f";:FREQ {hertz:g}" if hertz and name_of(place) == "ac_source" else ""
-        self.at(place).link.query(f"VOLT {volts:.3f}{hertz_too};:OUTP {int(on)};:OUTP?")
+    def source(self, place: str, words: str) -> None:
+        volts, hertz = re.search(r"to ([\d.]+) V", words), re.search(r"([\d.]+) Hz", words)
+        if volts is None:
+            assert " off" in words, words
+            self.at(place).link.query("OUTP 0;:OUTP?")
+            return
+        hertz_too = f";:FREQ {hertz[1]}" if hertz else ""
+        self.at(place).link.query(f"VOLT {volts[1]}{hertz_too};:OUTP 1;:OUTP?")
 
     def mode(self, place: str, wanted: dict[str, Any]) -> None:
         """Of a port what its sink asks for, of an output that is set its volts and amps at the unit's own interface."""
@@ -115,7 +123,10 @@ class Person:
             output = next(o for o in self.scene.unit.nameplate.outputs if o.name == port_of(place))
             volts = next(m.voltage_V[1] for m in of_output(output).modes if m.name == to)
             offered = [float(x) for x in one.word("modes").replace(";", ",").split(",")]
-            one.set("mode", 1.0 + min(range(len(offered)), key=lambda n: abs(offered[n] - volts)))
+            there = [n for n, has in enumerate(offered, 1) if abs(has - volts) <= 0.03 * volts]
+            with suppress(Refused):  # a port that shares its watts may refuse: what it then gives is what is read
+                if there:
+                    one.set("mode", float(there[0]))
 
     def all_off(self) -> None:
         for one in self.rig.instruments:
