@@ -48,6 +48,7 @@ STANDBY = "standby power"
 HARMONICS = "harmonics"
 DISPLAY = "display"
 RIPPLE = "ripple and noise"
+REFLECTED = "reflected ripple"
 STEPS = "load steps"
 TURN_ON = "turn-on"
 HOLD_UP = "hold-up"
@@ -65,6 +66,7 @@ SIGNALS = "control signals"
 # What a claim says it is tested by -> the procedure.
 TESTS = {
     GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy", RIPPLE: "ripple",
+    REFLECTED: "reflected_ripple",
     STEPS: "load_transient", TURN_ON: "turn_on", HOLD_UP: "hold_up", SHORT: "short_circuit",
     INRUSH: "inrush", SWITCHING: "switching_node", OVERCURRENT: "overcurrent", DROPOUT: "dropout", SOAK: "thermal_soak",
     SET_POINTS: "cv_cc", INVERTER: "inverter_output", SURGE: "surge_load", OVERVOLTAGE: "overvoltage",
@@ -185,6 +187,10 @@ FIGURES = Figures({
                ("recovery_time",), STEPS, SCOPE),
         Figure("lowest_output", "Lowest instantaneous output", "V", "voltage", "least", "output",
                ("lowest_output",), STEPS, SCOPE),
+        Figure("reflected_ripple", "Reflected ripple, peak to peak", "A", "current", "most", "input",
+               ("reflected_ripple",), REFLECTED, SCOPE),
+        Figure("reflected_ripple_rms", "Reflected ripple, rms", "A", "current", "most", "input",
+               ("reflected_ripple_rms",), REFLECTED, SCOPE),
         Figure("turn_on_delay", "Turn-on delay", "s", "plain", "most", "output",
                ("turn_on_delay",), TURN_ON, SCOPE),
         Figure("power_good_delay", "Power-good delay", "s", "plain", "band", "output",

@@ -41,6 +41,7 @@ SHIPPED = (
     "hands_in",
     "another_configuration",
     "ripple",
+    "reflected_ripple",
     "load_transient",
     "turn_on",
     "hold_up",

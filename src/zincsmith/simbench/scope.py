@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from zincsmith.simbench.units.dcdc import DcStage
 from zincsmith.simbench.world import SHORT_OHM, SWITCH_EDGE_S, SWITCH_RATE_OFF, Event, World
 
 Array = NDArray[np.float64]
@@ -312,10 +313,34 @@ def power_good_volts(world: World, t: Array, event: Event | None) -> Array:
     return np.asarray(stood * np.exp(-np.maximum(t - hold_up_s(world, event, pg.bulk_V), 0.0) / AT_TERMINAL_S))
 
 
+def reflected(world: World, unit: DcStage, t: Array) -> Array:
+    """What rides on the amps of an input of direct current: the switch takes pulses, or the inductor its triangle, off
+    the input capacitor; its volts, over the inductance of source and leads, are what comes from there. By integration
+    over one period, twice, each time less its mean."""
+    stage, hertz = unit.stage, unit.ripple.switching_Hz
+    phase = np.linspace(0.0, 1.0, LOOKED_UP)
+    mean = unit.intake.current_A
+    if stage.steps == "down":
+        duty = min(1.0, max(0.02, abs(unit.output_V) / world.input_V))
+        taken = np.where(phase < duty, mean / duty, 0.0)
+    else:
+        taken = mean + 0.5 * unit.ripple.current_A * np.where(phase < 0.5, 4.0 * phase - 1.0, 3.0 - 4.0 * phase)
+    step_s = (phase[1] - phase[0]) / hertz
+    riding = taken
+    for divisor in (-stage.input_F, -stage.source_H):
+        riding = riding - float(np.mean(riding[:-1]))
+        riding = np.concatenate([[0.0], np.cumsum(0.5 * (riding[1:] + riding[:-1]))]) * step_s / divisor
+    dice = np.random.default_rng([world.seed, world.epoch, 17])
+    return _looked_up(np.asarray(riding - float(np.mean(riding[:-1]))), t, hertz, dice.uniform())
+
+
 def input_amps(world: World, t: Array, event: Event | None) -> Array:
     """The inrush into an empty bulk capacitor through bridge, wiring and thermistor, by steps of the same circuit; else
     what is drawn, as the power meter sees it."""
     if event is None or event.kind in OF_LOAD or event.input_after_V <= event.input_before_V:
+        unit = world.unit
+        if isinstance(unit, DcStage) and world.input_V > 0.0 and (event is None or event.kind in OF_LOAD):
+            return np.asarray(unit.intake.current_A + reflected(world, unit, t))
         drawn = world.unit.input_current_wave(world.input_V, world.input_Hz or 50.0, list(t[:: max(1, len(t) // 4000)]))
         amps = np.interp(t, t[:: max(1, len(t) // 4000)], drawn)
         return np.asarray(amps if event is None or event.kind in OF_LOAD else np.where(t < 0.0, amps, 0.0))

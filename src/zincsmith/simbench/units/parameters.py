@@ -98,6 +98,7 @@ class Stage:
     passes_less_V: float = math.inf
     input_F: float = 100e-6
     input_ohm: float = 0.02
+    source_H: float = 2e-6  # of source and leads, ahead of its input capacitor
 
 
 @dataclass(frozen=True)

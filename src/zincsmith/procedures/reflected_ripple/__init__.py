@@ -1,0 +1,1 @@
+"""What a converter sends back into its source."""
