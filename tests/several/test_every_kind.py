@@ -59,7 +59,7 @@ def test_a_whole_composed_plan_ends_with_verdicts(
     pick_file(str(physics))
     rig = replace(read_rig(EXAMPLES / "rigs" / f"{BENCHES[name]}.toml"), leads=())
     plan, _ = compose(unit, rig)
-    addresses = standin(file=str(physics), lead_ohm=0.0, input_lead_ohm=0.0).addresses
+    addresses = standin(file=str(physics), lead_ohm=0.0, input_lead_ohm=0.0, probes=probes_of(rig)).addresses
     scene = Scene.set_up(tmp_path, unit, rig, briefly(plan), addresses)
     closed = scene.run(Actor())
     gives_way = name == "hartsop-u90"  # at the end, with all ports asked for what its label says of them together
