@@ -5,6 +5,8 @@ from __future__ import annotations
 import io
 import json
 import os
+import re
+import sqlite3
 import subprocess
 import sys
 import zipfile
@@ -22,7 +24,7 @@ from zincsmith.book.reader import BookReader
 from zincsmith.cli.app import judged_run
 from zincsmith.engine.book_check import check_book
 from zincsmith.formats.table_file import read_columns
-from zincsmith.model.errors import InputError, ZincsmithError
+from zincsmith.model.errors import BookError, InputError, ZincsmithError
 from zincsmith.report.html import render
 
 MOST_BYTES = 2_000_000_000
@@ -201,6 +203,21 @@ def test_three_hundred_mutations_of_each_kind(tmp_path: Path) -> None:
     accepted, refused = _read_mutations(tmp_path, 300)
     print(f"\nmutated files: {accepted} read, {refused} refused, no traceback")
     assert accepted + refused == 1800
+
+
+def test_a_day_that_is_none_is_told_in_words(finished_book: Path, tmp_path: Path) -> None:
+    """As one changed byte leaves it: wherever days are counted the book says so, and no traceback does."""
+    for table, column, told in (("document", "body", "calibrated"), ("run", "began", "began")):
+        bad = tmp_path / f"{table}.zbook"
+        bad.write_bytes(finished_book.read_bytes())
+        db = sqlite3.connect(bad)
+        for text, row in db.execute(f"SELECT {column}, rowid FROM {table}").fetchall():
+            db.execute(f"UPDATE {table} SET {column} = ? WHERE rowid = ?",
+                       (re.sub(r"(20\d\d-\d\d)-(\d\d)", r"\1@\2", text), row))  # fmt: skip
+        db.commit()
+        db.close()
+        with pytest.raises(BookError, match=f"{told}.*no date"):
+            judged_run(bad, None)
 
 
 @pytest.mark.long

@@ -6,6 +6,7 @@ import hashlib
 import zlib
 from collections.abc import Container, Iterator, Sequence
 from dataclasses import dataclass
+from datetime import date
 from functools import cached_property
 from pathlib import Path
 from types import TracebackType
@@ -202,7 +203,25 @@ class BookReader:
         record = self._document(Rig, "rig", "bench", n)
         self._known("role", [i.role for i in record.instruments], ROLES)
         self._known("quantity", [a.quantity for i in record.instruments for a in i.accuracy], QUANTITIES)
+        for one in record.instruments:
+            if one.calibrated:
+                self._day(one.calibrated, f"the day on which the {ROLES[one.role].lower()} was calibrated")
         return record
+
+    def day_of(self, row: RunRow) -> date:
+        """When a run began. BookError for what is no date."""
+        self._day(row.began[:10], f"when run {row.id} began")
+        return date.fromisoformat(row.began[:10])
+
+    def _day(self, text: str, what: str) -> None:
+        """BookError for what is no date: it is counted from wherever a rig or a run is shown."""
+        try:
+            date.fromisoformat(text)
+        except ValueError:
+            raise BookError(
+                f"{self.path.name} gives {text[:40]!r} as {what}, which is no date: the book is damaged; see "
+                "zincsmith book check"
+            ) from None
 
     def _known(self, what: str, named: Sequence[str], known: Container[str]) -> None:
         """BookError for a word that stands in a document and nobody knows: screens and reports look it up."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import date
 from typing import Any
 
 from zincsmith.analysis.conformity import conformance_probability, guard_band, guarded_verdict, simple_verdict
@@ -159,7 +158,7 @@ def _known(book: BookReader, row: RunRow, unit: Unit, conventions: Conventions, 
     rig, plan = book.rig(row.rig_n), book.plan(row.plan_n)
     memory = memory if memory is not None else Memory()
     evidence = evidence_of(book, row.id, memory)
-    on_the_day = date.fromisoformat(row.began[:10])
+    on_the_day = book.day_of(row)
     faults = tuple(check(unit, rig, plan, on_the_day)) if _on_this_rig(evidence, rig) else ()
     files = tuple(w.event for w in book.events(run=row.id, kinds=(FileTaken,)) if isinstance(w.event, FileTaken))
     found = floored(_figures(evidence, unit.nameplate, conventions, memory), rig)
