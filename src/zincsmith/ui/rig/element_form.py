@@ -67,7 +67,7 @@ ROLE_ENTRIES: dict[str, tuple[Entry, ...]] = {
     "ac_source": (
         *SOURCE,
         _yes_no("sets_phase", "Can be told the phase"),
-        Entry("output_ohm", "To the unit, with leads", "Ω"),
+        Entry("output_ohm", "Source and leads", "Ω"),
         Entry("outlet", "Wall outlet as measured, V Hz"),
     ),
     "dc_source": (
