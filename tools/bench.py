@@ -59,6 +59,7 @@ window.show()
 OUR_WINDOW = """
 import sys
 from pathlib import Path
+import zincsmith.ui  # the package first, as where the program begins
 from PySide6.QtWidgets import QApplication
 from zincsmith.ui.theme import LIGHT, load_fonts, use_theme
 from zincsmith.ui.window import MainWindow

@@ -16,7 +16,7 @@ from itertools import pairwise
 
 from zincsmith.model.errors import InputError
 from zincsmith.model.operating_point import Mode, SetPoint
-from zincsmith.model.port import UNPLUGGED, PortMode, gives_nothing, of_output, output_ports
+from zincsmith.model.port import HARD_RESET, UNPLUGGED, PortMode, gives_nothing, of_output, output_ports
 from zincsmith.model.unit import Nameplate, OutputRating
 
 NEARLY = 1e-9  # what rounding adds
@@ -63,7 +63,7 @@ class Envelope:
         wanted = self.modes.get(port, "")
         if isinstance(wanted, SetPoint):
             return self._set_to(wanted, port, modes)
-        wanted = "" if wanted == UNPLUGGED else wanted
+        wanted = "" if wanted in (UNPLUGGED, HARD_RESET) else wanted
         found = next((m for m in modes if m.name == wanted), None)
         if wanted and found is None:
             raise InputError(f"{port or 'the output'} has no mode {wanted!r}; it has: "

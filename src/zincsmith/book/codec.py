@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
 from pydantic_core import PydanticSerializationError
@@ -11,10 +11,12 @@ from pydantic_core import PydanticSerializationError
 from zincsmith.book.earlier_forms import as_of_today
 from zincsmith.formats.plain_text import storable
 from zincsmith.model.errors import BookError
-from zincsmith.model.events import EVENTS, Event
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
+
+if TYPE_CHECKING:
+    from zincsmith.model.events import Event
 
 DOCUMENTS: dict[str, type] = {"unit": Unit, "rig": Rig, "plan": Plan}
 T = TypeVar("T")
@@ -57,6 +59,8 @@ def load(cls: type[T], body: str) -> T:
 
 
 def load_event(kind: str, body: str) -> Event:
+    from zincsmith.model.events import EVENTS  # a book without a run opens without them
+
     if kind not in EVENTS:
         raise BookError(f"the book holds an event of a kind this version does not know: {kind}")
     event: Any = load(EVENTS[kind], as_of_today(kind, body))

@@ -16,7 +16,6 @@ from zincsmith.book.codec import load, load_event
 from zincsmith.book.file import clear_errors, connect_reader
 from zincsmith.book.seal import RunSeal, check_documents, check_log, check_projections, check_run
 from zincsmith.model.errors import BookError
-from zincsmith.model.events import RunClosed, RunOpened, RunResumed
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.plan import Plan
 from zincsmith.model.quantities import QUANTITIES
@@ -26,6 +25,7 @@ from zincsmith.model.unit import Unit
 
 if TYPE_CHECKING:
     from zincsmith.book.traces import TraceReader
+    from zincsmith.model.events import RunClosed, RunOpened
 
 AT_ONCE = 500  # events
 BULK = "kind NOT IN ('Polled', 'Intended', 'WatchSet')"  # as in the index event_told
@@ -161,6 +161,8 @@ class BookReader:
         raise BookError(f"{self.path.name} holds no run {number}; it holds {runs[0].id} to {runs[-1].id}")
 
     def opened(self, run: int) -> RunOpened:
+        from zincsmith.model.events import RunOpened
+
         return next(self.of_kind(RunOpened, run)).event
 
     def seal(self, run: int) -> RunSeal:
@@ -175,6 +177,8 @@ class BookReader:
             return [*check_documents(self._db), *check_projections(self._db), *([log] if log else [])]
 
     def closed(self, run: int) -> RunClosed | None:
+        from zincsmith.model.events import RunClosed, RunResumed
+
         found = [w.event for w in self.events(run=run, kinds=(RunClosed, RunResumed))]
         return found[-1] if found and isinstance(found[-1], RunClosed) else None
 

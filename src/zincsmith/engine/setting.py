@@ -23,7 +23,7 @@ from zincsmith.model.commands import Gone, Pass
 from zincsmith.model.errors import BookError, InstrumentError, LimitError, Refused, ZincsmithError
 from zincsmith.model.events import Effected, HandSetting
 from zincsmith.model.operating_point import LAW_WORDS, OF_LAW, LoadLaw, Mode, SetPoint, feed_words
-from zincsmith.model.port import UNPLUGGED, can_be_set, of_output, setter_of
+from zincsmith.model.port import HARD_RESET, UNPLUGGED, can_be_set, of_output, setter_of
 from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.rig import Instrument
 from zincsmith.model.roles import BY_LAW, source_role
@@ -303,6 +303,8 @@ class Setter:
         place = at_port("sink_controller", action.port)
         modes = {m.name: m.voltage_V[1] for m in of_output(self.limits.envelope.output(action.port)).modes}
         found: Body = {"mode": str(action.mode), **_at(action.port)}
+        if action.mode == HARD_RESET:
+            return found | self._reset(action, place)
         on = action.mode != UNPLUGGED
         if place in self.bench.instruments:
             one = self.bench.instruments[place]
@@ -317,6 +319,22 @@ class Setter:
                 place, words if on else f"Take everything off the port{where}: nothing is plugged in."
             )
             found["hand"] = True
+        self.poll_loop.settings = self.poll_loop.settings.after(action)
+        return found
+
+    def _reset(self, action: ChooseMode, place: str) -> Body:
+        """The port is made to start anew, as far as what asks it can say so."""
+        found: Body = {}
+        one = self.bench.instruments.get(place)
+        if one is None:
+            self.operator.set_by_hand(
+                place, f"Send a hard reset{f' at {action.port}' if action.port else ''}, with whatever asks the port."
+            )
+            found["hand"] = True
+        elif "reset" in one.dialect.operation:
+            one.tell("reset", 0.0)
+        else:
+            found["refused"] = "its dialect knows no hard reset"
         self.poll_loop.settings = self.poll_loop.settings.after(action)
         return found
 

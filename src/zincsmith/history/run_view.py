@@ -4,52 +4,31 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
 
 from zincsmith.bench.roles import SWITCHED
 from zincsmith.bench.signs import CLAIM_OF, OUTPUT
 from zincsmith.book.reader import Written
 from zincsmith.formats.words import local_time
-from zincsmith.model.address import at_port, name_of, port_of, ports_in, seen_from
-from zincsmith.model.events import (
-    Amended,
-    CursorsRead,
-    DoubtEnded,
-    Effected,
-    EntryAsked,
-    EntryCorrected,
-    EntryRefused,
-    EntryTaken,
-    Failed,
-    GateOpened,
-    GatePassed,
-    HandSet,
-    HandSetting,
-    Overridden,
-    PartBegan,
-    PointRejected,
-    PointTaken,
-    Polled,
-    RunClosed,
-    RunOpened,
-    RunResumed,
-    SafeStep,
-    SensesAsked,
-    SensesTold,
-    Signed,
-    StageBegan,
-    StateChanged,
-    StopRuleMet,
-    Tripped,
-    WatchSet,
-)
+from zincsmith.model.address import name_of, port_of, ports_in, seen_from
 from zincsmith.model.quantities import ROOM
 from zincsmith.model.reading import Point, Reading
-from zincsmith.model.states import State
 from zincsmith.model.unit import Nameplate
 from zincsmith.words.live import Live, live_of
 
+if TYPE_CHECKING:
+    from zincsmith.model.events import (
+        EntryAsked,
+        EntryCorrected,
+        EntryRefused,
+        RunClosed,
+        RunOpened,
+        SafeStep,
+        Turn,
+        WatchSet,
+    )
+
 HISTORY_S = 3600.0
-Turn = GateOpened | HandSetting | SensesAsked | StopRuleMet
 
 
 @dataclass
@@ -65,7 +44,7 @@ class RunView:
     stages_begun: int = 0
     stage_points: int = 0
     part: int = 0
-    turn: Turn | None = None  # what a gate asks for: to check, to set by hand, to look, to decide
+    turn: Turn | None = None
     watches: list[WatchSet] = field(default_factory=list)
     state: str = "idle"
     state_why: str = ""
@@ -94,130 +73,18 @@ class RunView:
 
     def fold(self, written: Written) -> None:
         """Take one more event into account."""
-        if written.bench_s is not None and written.run is not None:
-            self.bench_s = written.bench_s
-        for take in (self._of_run, self._of_course, self._of_bench, self._of_turn, self._of_points):
-            take(written)
-        if isinstance(written.event, Polled | Effected | SafeStep | EntryTaken):
-            self._date(written.at)
+        from zincsmith.history.run_folding import fold  # a window without a run needs no events to open
 
-    def _date(self, at: str) -> None:
+        fold(self, written)
+
+    def date(self, at: str) -> None:
         """Keep since when each place stands as it does."""
         live = self.live
         for key, state in (("", live.state), *((f"{p.what} {p.name}", p.state) for p in live.places)):
             if self._since.get(key, ("", ""))[0] != state:
                 self._since[key] = state, at
 
-    def _of_run(self, written: Written) -> None:
-        """How the run stands."""
-        event = written.event
-        match event:
-            case RunOpened():
-                self.__init__(run=written.run, opened=event, began_at=written.at)  # type: ignore[misc]
-            case RunResumed():
-                self.closed, self.failure, self.safe_steps = None, "", []
-            case Signed() | Amended() | DoubtEnded() | CursorsRead():
-                self.answered += 1
-            case Failed(text):
-                self.failure = text
-            case Tripped():
-                self.failure = ""
-            case RunClosed():
-                self.closed = event
-                self.turn = self.asked = None
-                self.now, self.now_at = {}, ""
-            case _:
-                pass
-
-    def _of_course(self, written: Written) -> None:
-        """Where the plan is."""
-        event = written.event
-        match event:
-            case PartBegan(part):
-                self.part = part
-                self.watches = [w for w in self.watches if w.part is None]
-            case WatchSet():
-                same = (event.quantity, event.whose)
-                self.watches = [*(w for w in self.watches if (w.quantity, w.whose) != same), event]
-            case StageBegan(title, detail):
-                self.stage, self.stage_detail, self.stage_began_s = title, detail, self.bench_s
-                self.stages_begun += 1
-                self.beyond = None
-                self.stage_points = 0
-            case StateChanged(state, why):
-                self.state, self.state_why = state, why
-                if state != State.ASKING:  # answered, skipped or made safe: nobody is asked any more
-                    self.asked = None
-                if state not in (State.ASKING, State.GATE):
-                    self.refused = None
-                if state != State.GATE:
-                    self.turn = None
-            case _:
-                pass
-
-    def _of_bench(self, written: Written) -> None:
-        """What is on, and what was read of it."""
-        event = written.event
-        match event:
-            case Polled(values, source_on, load_on):
-                self._poll(written, values, source_on, load_on)
-            case Effected("SetSource", body):
-                self.source_on = bool(body.get("on"))
-                # What was read of the input before says nothing any more.
-                self.now = {q: v for q, v in self.now.items() if not q.startswith("input_")}
-            case Effected("SetLoad", body):
-                port = str(body.get("port", ""))
-                self.loads = self.loads | {port} if body.get("on") or "pulses_A" in body else self.loads - {port}
-                self.load_on = bool(self.loads)
-                self.beyond = body if "ceiling_A" in body else None
-                self.now.pop(
-                    at_port("output_current", port), None
-                )  # as of the input: load off beside 0.25 A would be no truth
-            case SafeStep():
-                self.safe_steps.append(event)
-                self._off(event)
-            case _:
-                pass
-
-    def _of_turn(self, written: Written) -> None:
-        """What a person is asked for, and said."""
-        event = written.event
-        match event:
-            case GateOpened() | HandSetting() | SensesAsked() | StopRuleMet():
-                self.turn, self.refused = event, None
-            case GatePassed() | HandSet() | SensesTold() | Overridden():
-                self.turn = self.refused = None
-            case EntryAsked():
-                self.asked, self.refused = event, None
-            case EntryRefused():
-                self.refused = event
-            case EntryTaken(reading):
-                self.asked = self.refused = None
-                self.entries.append((written.at, reading))
-                if reading.value is not None:
-                    self.now[reading.address] = reading.value
-            case EntryCorrected(reading):
-                self.entries = [(at, reading if r.id == reading.id else r) for at, r in self.entries]
-                self.corrected[reading.id] = event
-            case _:
-                pass
-
-    def _of_points(self, written: Written) -> None:
-        """What was taken, and what nobody trusts."""
-        event = written.event
-        match event:
-            case PointTaken(point):
-                self.rejected.pop(point.number, None)
-                self.points = [*(p for p in self.points if p.number != point.number), point]
-                self.points.sort(key=lambda p: p.number)
-                self.stage_points += point.take == 1
-            case PointRejected(number=number):
-                self.rejected |= {p.number: p for p in self.points if p.number == number}
-                self.points = [p for p in self.points if p.number != number]
-            case _:
-                pass
-
-    def _off(self, event: SafeStep) -> None:
+    def off(self, event: SafeStep) -> None:
         """What make-safe has confirmed to be off, at one port."""
         port = port_of(event.role)
         switched = next((s for s in SWITCHED if s.step(port) == event.step), None)
@@ -229,7 +96,7 @@ class RunView:
             self.loads = self.loads - {port}
             self.load_on = bool(self.loads)
 
-    def _poll(self, written: Written, values: dict[str, float], source_on: bool, load_on: bool) -> None:
+    def poll(self, written: Written, values: dict[str, float], source_on: bool, load_on: bool) -> None:
         typed = {q: v for q, v in self.now.items() if q not in values and self._typed(q)}
         self.now, self.now_at, self.by_wire = {**typed, **values}, written.at, set(values)
         self.source_on, self.load_on = source_on, load_on

@@ -117,8 +117,9 @@ class SetLoad:
 
 @dataclass(frozen=True)
 class ChooseMode:
-    """A port that can work in several modes is asked for one, by its name; UNPLUGGED: what asks is taken off it. An
-    output that can be set is set: by the sink at it, by the unit's own interface, or by a person at its knobs."""
+    """A port that can work in several modes is asked for one, by its name; UNPLUGGED: what asks is taken off it;
+    HARD_RESET: what asks makes it start anew. An output that can be set is set: by the sink at it, by the unit's own
+    interface, or by a person at its knobs."""
 
     mode: Mode
     port: str = ""
@@ -164,10 +165,11 @@ class Capturing:
     """What a scope is to record: ``samples`` over ``seconds``, the share ``before`` of them ahead of the trigger.
 
     With ``then`` the scope is armed first, and what happens is that setting: a step of the load, the source that comes
-    or goes. ``first`` stands before it for ``first_s``. ``look`` takes a first record to choose the span by. ``of`` is
-    the procedure whose figures it is for, ``said`` what was chosen where schools differ. ``works_out`` names figures
-    and facts that what follows goes by: worked out at once, they are kept with the capture. ``why`` says what span and
-    rate are for. ``logged``: no scope, but what was polled since the stage began.
+    or goes, a port that is asked for another mode. ``first`` stands before it for ``first_s``. ``look`` takes a first
+    record to choose the span by. ``of`` is the procedure whose figures it is for, ``said`` what was chosen where
+    schools differ. ``works_out`` names figures and facts that what follows goes by: worked out at once, they are kept
+    with the capture. ``why`` says what span and rate are for. ``logged``: no scope, but what was polled since the stage
+    began.
     """
 
     of: str
@@ -176,9 +178,9 @@ class Capturing:
     samples: int
     before: float = 0.0
     trigger: Trigger | None = None
-    first: SetSource | SetLoad | None = None
+    first: SetSource | SetLoad | ChooseMode | None = None
     first_s: float = 0.0
-    then: SetSource | SetLoad | None = None
+    then: SetSource | SetLoad | ChooseMode | None = None
     look: bool = False
     bandwidth_Hz: float | None = None
     said: tuple[tuple[str, str], ...] = ()

@@ -80,10 +80,8 @@ class StageBegan:
 
 @dataclass(frozen=True)
 class Intended:
-    """Committed before anything is done about an action. ``body`` is the action as plain data.
-
-    Resuming compares it with what the procedure asks for then.
-    """
+    """Committed before anything is done about an action. ``body`` is the action as plain data, which resuming compares
+    with what the procedure asks for then."""
 
     action: str
     body: dict[str, Any]
@@ -522,4 +520,5 @@ Event = (
     | Amended
     | DoubtEnded
 )
+Turn = GateOpened | HandSetting | SensesAsked | StopRuleMet  # what a gate puts to a person
 EVENTS: dict[str, type[Event]] = {cls.__name__: cls for cls in get_args(Event)}

@@ -44,6 +44,7 @@ GRID = "static grid"
 CROSS = "cross regulation"
 MODES = "modes of ports"
 SHARING = "sharing of ports"
+CHANGES = "changes of mode"
 STANDBY = "standby power"
 HARMONICS = "harmonics"
 DISPLAY = "display"
@@ -137,6 +138,16 @@ FIGURES = Figures({
         Figure("mode_voltage", "Volts of a mode", "V", "voltage", "band", "output", ("mode_voltage",), MODES, OUT),
         Figure("volts_before_attach", "Volts before anything is plugged in", "V", "voltage", "most", "output",
                ("volts_before_attach",), MODES, OUT),
+        Figure("mode_change_time", "Time of a change of mode", "s", "plain", "most", "output", ("mode_change_time",),
+               CHANGES, SCOPE),
+        Figure("mode_change_past", "Overshoot at a change of mode", "V", "voltage", "most", "output",
+               ("mode_change_past",), CHANGES, SCOPE),
+        Figure("discharge_time", "Time to empty, taken off", "s", "plain", "most", "output", ("discharge_time",),
+               CHANGES, SCOPE),
+        Figure("hard_reset_time", "Time of a hard reset", "s", "plain", "most", "output", ("hard_reset_time",),
+               CHANGES, SCOPE),
+        Figure("neighbour_out_time", "Time out of its volts as another port comes or goes", "s", "plain", "most",
+               "output", ("neighbour_out_time",), CHANGES, SCOPE),
         Figure("shared_power", "Watts beside other ports", "W", "power", "least", "output", ("shared_power",), SHARING,
                ("load", "voltmeter")),
         Figure("neighbour_lowest", "Lowest volts when another port comes or goes", "V", "voltage", "least", "output",

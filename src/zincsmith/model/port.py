@@ -12,6 +12,7 @@ from zincsmith.model.operating_point import Mode, SetPoint
 from zincsmith.model.record import Span
 from zincsmith.model.unit import InputRating, Nameplate, OutputRating
 
+HARD_RESET = "hard reset"  # likewise: the port starts anew, and stands in its lowest mode once it has
 UNPLUGGED = "nothing plugged in"  # in place of a mode: a port that nobody asks gives nothing
 
 

@@ -88,7 +88,7 @@ TABLE = (
           "arm", "force", "get_state", "capture", "get_step", "get_origin"),
          (*_both("coupling", "bandwidth"), "get_reference"), reached=True, optional=True),
     Role("sink_controller", "Sink controller", ("get_modes", *_both("mode"), "read"),
-         _both("attached", "voltage", "current"), polled=11, reached=True, optional=True),
+         (*_both("attached", "voltage", "current"), "reset"), polled=11, reached=True, optional=True),
     Role("output_power_meter", "Power meter at the output", ("read",), polled=13, reached=True, optional=True),
     Role("unit_interface", "Interface of the unit", (*_both("voltage", "current"), "read"),
          _both("output", "protection"), polled=12, reached=True, optional=True, wakes=True),

@@ -56,6 +56,8 @@ class Settings:
             case SetLoad(current, on, port, law, level, pulses, beyond, shorted, _):
                 drawn = Drawn(current, on, law, level, pulses, beyond, shorted)
                 return replace(self, draws={**self.draws, port: drawn})
+            case ChooseMode("hard reset", port):  # what was asked for before is forgotten
+                return replace(self, modes={p: m for p, m in self.modes.items() if p != port})
             case ChooseMode(mode, port):
                 return replace(self, modes={**self.modes, port: mode})
 

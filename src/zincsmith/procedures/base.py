@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Generator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Literal, TypeVar
+from typing import TYPE_CHECKING, Literal, TypeVar
 
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.load_laws import level_of
-from zincsmith.model.actions import Action, Outcome
 from zincsmith.model.address import at_port
 from zincsmith.model.figures import Figure
 from zincsmith.model.finding import Doubt, Finding
@@ -19,8 +18,11 @@ from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.intake import Intake
 
+if TYPE_CHECKING:
+    from zincsmith.model.actions import Action, Outcome
+
 OptionsT = TypeVar("OptionsT", bound=Options)
-Steps = Generator[Action, Outcome, None]
+Steps = Generator["Action", "Outcome", None]
 Curve = tuple[str, list[float], list[float]]
 SourceKind = Literal["settable", "by hand", "fixed"]
 

@@ -43,6 +43,7 @@ SHIPPED = (
     "ripple",
     "reflected_ripple",
     "load_transient",
+    "mode_changes",
     "turn_on",
     "hold_up",
     "inrush",

@@ -31,6 +31,13 @@ def sink_controller(box: Interpreter, world: World, port: str = "") -> Interpret
             rails.asked[port] = rails.asked[port] if on else 1
             world.changed()
 
+    def reset(_: str) -> None:
+        if isinstance(rails, Ports):
+            rails.hard_reset(port)
+            world.changed()
+            rails.reset = ""
+
+    box.on("PORT:RESet", reset)
     box.on("PORT:MODes?", lambda _: ",".join(f"{volts:g}" for volts in offered))
     box.on("PORT:MODE", request)
     box.on("PORT:MODE?", lambda _: str(rails.asked[port] if rails is not None else 1))

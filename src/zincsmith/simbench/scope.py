@@ -27,7 +27,7 @@ LOOKED_UP, AT_ONCE = 16_385, 262_144  # places of a period; samples worked on to
 SLOW, SLOWLY = 512, 1e-3  # every so many samples is enough of what moves by less than this share of a period
 SHORTED = 0.3  # of the volts before: what a load step leaves no less than
 OPEN_S = ((0.9e-3, 2.1e-3), (2.6e-3, 3.1e-3))  # after the first make, while a contact bounces
-OF_LOAD = ("load", "pulses")
+OF_LOAD = ("load", "pulses", "mode")
 AT_TERMINAL_S = 20e-6  # time constant of what is at the terminal of power-good
 OVERSHOOT = 0.015  # of the volts, when it comes up without a load
 

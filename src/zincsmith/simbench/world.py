@@ -100,7 +100,7 @@ class Event:
     """The last thing that changed at the unit: its load, or its input, from what to what. ``phase`` in rad is that of
     the mains at that moment; ``cold`` says that it had not run for long."""
 
-    kind: str  # load or input, or pulses: of a load switch, time zero where it closes
+    kind: str  # load or input, mode of ports, or pulses: of a load switch, time zero where it closes
     at_s: float
     epoch: int
     amps_before: float
@@ -115,6 +115,8 @@ class Event:
     cold: bool
     rails_before: Mapping[str, tuple[float, float]] = field(default_factory=dict)  # (V, A) by port, of several
     rails_after: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    asking: frozenset[str] = frozenset()  # the ports that are asked for something else than before
+    reset: str = ""  # the one that starts anew
 
 
 @dataclass
@@ -149,6 +151,7 @@ class World:
 
     _lagging: tuple[object, float] = (None, 0.0)
     _fed_V: float = 0.0
+    _wanted: Mapping[str, object] = field(default_factory=dict)  # by port, as last seen
 
     def __post_init__(self) -> None:
         self.loads = {port: Load() for port in self.ports}
@@ -188,11 +191,16 @@ class World:
         self.epoch += 1
         unit, fed = self.unit, self._fed_V
         amps, volts, correcting = unit.current_A, unit.output_V, unit.correcting
-        rails = self._at_rails()
+        rails, wanted = self._at_rails(), self.unit.rails.wanted if self.unit.rails is not None else {}
+        reset = self.unit.rails.reset if self.unit.rails is not None else ""
+        asking = frozenset(port for port, now in wanted.items() if port == reset or now != self._wanted.get(port, now))
+        self._wanted = wanted
         self.advance(0.0)
         self._fed_V = self.input_V
         if fed != self._fed_V and 0.0 in (fed, self._fed_V):
             kind = "input"
+        elif asking:
+            kind = "mode"
         elif unit.current_A != amps:
             kind = "load"
         else:
@@ -203,7 +211,7 @@ class World:
             kind, self.time_s, self.epoch, amps, self.load.total_A(unit.output.voltage_V, self.lead_ohm)
             if kind == "input" else unit.current_A, volts, unit.output_V, fed, self._fed_V, self.input_Hz,
             math.radians(drawn if set_to is None else set_to), correcting, unit.core_degC < self.ambient_degC + 15.0,
-            rails, self._at_rails(),
+            rails, self._at_rails(), asking, reset,
         )  # fmt: skip
 
     def _at_rails(self) -> dict[str, tuple[float, float]]:

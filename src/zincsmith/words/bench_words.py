@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from zincsmith.bench.signs import INSIDE
-from zincsmith.model.events import BenchSettled, RunClosed, SafeStep
+
+if TYPE_CHECKING:
+    from zincsmith.model.events import BenchSettled, RunClosed, SafeStep
 
 NOT_CONFIRMED = "NOT CONFIRMED TO BE OFF"
 BY_A_PERSON = "confirmed by"

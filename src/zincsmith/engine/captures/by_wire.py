@@ -22,7 +22,7 @@ from zincsmith.engine.operator import Operator
 from zincsmith.engine.poll_loop import PollLoop
 from zincsmith.engine.setting import Setter
 from zincsmith.formats.packing import Packed, pack
-from zincsmith.model.actions import Capturing, SetLoad, SetSource, WantedChannel
+from zincsmith.model.actions import Capturing, ChooseMode, SetLoad, SetSource, WantedChannel
 from zincsmith.model.address import name_of, port_of
 from zincsmith.model.capture import BEFORE, Capture, CaptureChannel, Code
 from zincsmith.model.errors import InputError
@@ -108,7 +108,7 @@ class Capturer:
             capture = replace(capture, said={**capture.said, "source": sha256})
         return capture, packed
 
-    def _bring_to(self, first: SetSource | SetLoad | None, seconds: float) -> None:
+    def _bring_to(self, first: SetSource | SetLoad | ChooseMode | None, seconds: float) -> None:
         """What has to stand before, and for how long."""
         if first is not None and self.poll_loop.settings.after(first) != self.poll_loop.settings:
             self.setter.carry_out(first)

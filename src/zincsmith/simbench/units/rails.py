@@ -23,7 +23,11 @@ class Rail:
     as an older kind of port has. ``range_V``: what it can be set to instead, in steps of ``step_V``, up to ``range_A``;
     set to a current it keeps that, and lets its volts go, down to where the range ends. It comes
     ``comes_after_s`` after the bus; its own capacitor carries it on; ``coupled`` of the dip of another shows in it.
-    ``apart``: it has a small converter of its own, and stands while the unit is held off at a terminal."""
+    ``apart``: it has a small converter of its own, and stands while the unit is held off at a terminal.
+
+    Asked for another mode it begins ``mode_delay_s`` later and goes there at ``mode_V_per_s``, past it by the share
+    ``mode_past`` of the way with a swing of ``mode_Hz``; with nothing plugged in it empties its capacitor through
+    ``discharge_ohm``."""
 
     name: str
     voltage_V: float
@@ -44,6 +48,11 @@ class Rail:
     coupled: float = 0.1
     limit_error_A: float = 0.0
     apart: bool = False
+    mode_delay_s: float = 0.06
+    mode_V_per_s: float = 1500.0
+    mode_past: float = 0.01
+    mode_Hz: float = 900.0
+    discharge_ohm: float = 100.0
 
 
 class Rails:
@@ -57,12 +66,18 @@ class Rails:
         self.attached = dict.fromkeys(self.asked, True)  # whether something asks a port that has several modes
         self.set_to: dict[str, tuple[float, float]] = {}  # by port, (V, A) of one that was set within its range
         self.apart_fed = False  # whether what stands apart is all that the unit makes
+        self.reset = ""  # the port that is starting anew because its sink wants it to
         self._limits: set[str] = set()  # ports that hold their current
 
     def modes_of(self, name: str) -> tuple[float, ...]:
         """What may be asked of a port, V; the one voltage of a plain rail."""
         rail = next(r for r in self.rails if r.name == name)
         return rail.modes_V or (rail.voltage_V,)
+
+    @property
+    def wanted(self) -> dict[str, tuple[object, ...]]:
+        """By port, what asks it for what."""
+        return {n: (self.attached[n], self.asked[n], self.set_to.get(n)) for n in self.asked}
 
     def settle(self, bus: float, draws: Draws) -> None:
         """Volts and amps of every rail at a bus voltage: each load takes what it wants at the volts it then has."""
@@ -168,6 +183,13 @@ class Ports(Rails):
         most = max(v * a for v, a in zip(self.modes_of(name), rail.modes_A, strict=True))
         return min(most, self.budget_W(name))
 
+    def hard_reset(self, name: str) -> None:
+        """The port lets go, stays without volts for a while, and stands at its lowest mode again."""
+        self.asked[name] = 1
+        self.set_to.pop(name, None)
+        self._off_until[name] = self.time_s + self.shared.reset_s
+        self.reset = name
+
     def tick(self, seconds: float) -> None:
         """Time that passes: whoever was plugged in before is told anew when that changes."""
         self.time_s += seconds
@@ -218,17 +240,23 @@ IN_USE_A, TRIPS, OFF_S = 0.05, 1.18, 1.0
 @dataclass(frozen=True)
 class Shared:
     """``table``: what each port has beside which others, W; ``alone_W`` one that is alone. ``tells_s``: how long the
-    others stand at their lowest volts while they are told anew."""
+    others stand at their lowest volts while they are told anew, ``reset_s`` one without volts after a hard reset."""
 
     table: tuple[tuple[frozenset[str], dict[str, float]], ...]
     alone_W: float
     tells_s: float = 0.6
+    reset_s: float = 0.8
 
 
 def read_shared(raw: dict[str, Any]) -> Shared:
     """From the table of a physics file; KeyError names what is missing."""
     rows = tuple((frozenset(r["ports"]), dict(zip(r["ports"], r["each_W"], strict=True))) for r in raw["table"])
-    return Shared(rows, float(raw["alone_W"]), float(raw.get("tells_s", 0.6)))
+    return Shared(
+        rows,
+        float(raw["alone_W"]),
+        float(raw.get("tells_s", Shared.tells_s)),
+        float(raw.get("reset_s", Shared.reset_s)),
+    )
 
 
 def read_rails(raw: object, bus_V: float, file: object, shared: dict[str, Any] | None = None) -> Rails | None:

@@ -14,7 +14,6 @@ from zincsmith.history.run_view import RunView
 from zincsmith.model.answers import Answer, DocumentsChanged, News, Ready, Refused, Scanned, TakenIn, Tried
 from zincsmith.model.commands import Command, ResumeRun, StartRun
 from zincsmith.model.errors import BookError
-from zincsmith.model.events import EVENTS, RunOpened
 from zincsmith.model.rig import Rig
 from zincsmith.model.states import RESUMABLE, State, allowed
 from zincsmith.ui.collecting import Collecting
@@ -25,9 +24,6 @@ from zincsmith.ui.connection.judging_work import JudgingWork, Outcome
 from zincsmith.ui.connection.unknown_bench import UnknownBench
 
 REFRESH_MS = 40
-
-
-QUIET = tuple(kind for name, kind in EVENTS.items() if name not in ("Polled", "Intended"))
 
 
 class Session(Documents):
@@ -184,15 +180,23 @@ class Session(Documents):
         self._follow_unit()
 
     def _fold_run(self, reader: BookReader, run: int) -> None:
-        kinds = QUIET if reader.closed(run) is not None else ()  # polls of a run that has ended show nothing
+        from zincsmith.model.events import EVENTS
+
+        quiet = tuple(kind for name, kind in EVENTS.items() if name not in ("Polled", "Intended"))
+        kinds = quiet if reader.closed(run) is not None else ()  # polls of a run that has ended show nothing
         for written in reader.events(run=run, kinds=kinds):
             self._fold(reader, written)
 
-    def _fold(self, reader: BookReader, written: Written) -> None:
+    def _fold(self, reader: BookReader, written: Written) -> bool:
+        """One more event for the view; whether a run began with it."""
         self.view.fold(written)
+        from zincsmith.model.events import RunOpened
+
         opened = written.event
-        if isinstance(opened, RunOpened):  # what the unit of the run has besides what is read
-            self.view.plate = reader.unit(opened.unit, opened.unit_n).nameplate
+        if not isinstance(opened, RunOpened):
+            return False
+        self.view.plate = reader.unit(opened.unit, opened.unit_n).nameplate  # what it has besides what is read
+        return True
 
     def _follow_unit(self) -> None:
         """The view is of the chosen unit's latest run, unless one goes on or the bench of the latest one is not off."""
@@ -221,8 +225,7 @@ class Session(Documents):
         found = False
         for written in self.reader.events(after=self._seq):
             self._seq = written.seq
-            self._fold(self.reader, written)
-            if isinstance(written.event, RunOpened):
+            if self._fold(self.reader, written):
                 self._latest = written.run
             found = True
         if found:

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
 from zincsmith.model.actions import SENSES, TELLS
 from zincsmith.model.commands import Abort, Command, GoDown, GoOn, Mistyped, Pass
-from zincsmith.model.events import EntryRefused, GateOpened, HandSetting, SensesAsked, StopRuleMet
+from zincsmith.model.events import EntryRefused, GateOpened, HandSetting, SensesAsked, StopRuleMet, Turn
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.panel import Panel, button, label
 from zincsmith.ui.widgets.tick_box import TickBox
@@ -19,7 +19,6 @@ from zincsmith.ui.widgets.tick_box import TickBox
 if TYPE_CHECKING:
     from zincsmith.ui.widgets.trace_view import Fetch, Shown, TraceView
 
-Turn = GateOpened | HandSetting | SensesAsked | StopRuleMet
 NOTICED = {
     "glow": "Something glows",
     "smell": "It smells of hot lacquer or burning",

@@ -1,0 +1,1 @@
+"""What a port does while it changes its mode."""
