@@ -110,6 +110,10 @@ def _at_outputs(rig: Rig, unit: Unit) -> Rig:
     return replace(rig, instruments=(*kept, *made), leads=(*(x for x in rig.leads if x.between != "unit load"), *leads))
 
 
+TWO_INPUTS = replace(
+    _unit("tarnbrook-tb2425").nameplate,
+    inputs=(*_unit("tarnbrook-tb2425").nameplate.inputs, _unit("corvane-cv190").nameplate.inputs[1]),
+)
 CASES: dict[str, Pair] = {
     "adapter": (_unit("tarnbrook-tb2425"), _rig(300, 2, 100, 60, 2.5), _plan(115.0, 230.0)),
     "board": (_unit("marlowick-mb1205"), _rig(300, 2, 100, 60, 2.5), _plan(115.0, 230.0)),
@@ -316,6 +320,7 @@ RULES: list[tuple[str, str, Severity, Change]] = [
     ("inverter_leg_earthed", "inverter", STOP, rig_with(earthed=(Earthed("output L2", "scope"),))),
     ("no_battery_fuse", "inverter", STOP, geared("fuse", "pre-charge resistor")),
     ("no_pre_charge", "inverter", DOUBT, geared("DC fuse")),
+    ("input_left_open", "adapter", REMARK, unit_with(nameplate=TWO_INPUTS)),
     # Leads and sense
     ("lead_too_thin", "adapter", STOP, rig_with(leads=THIN)),
     ("lead_too_thin", "adapter", DOUBT, rig_with(leads=(Lead("unit load", 1.0, awg=22),))),

@@ -67,6 +67,7 @@ from zincsmith.model.events import (
     Waited,
     WatchSet,
 )
+from zincsmith.model.fed import as_fed
 from zincsmith.model.reading import Point, Reading, Wave
 from zincsmith.model.settings import NO_WAY, Settings, Way
 from zincsmith.model.unit import Unit, reconfigured
@@ -113,7 +114,7 @@ class Runner:
         by_hand = set(bench.by_hand())
         typed = by_hand | {at_port("output_power", port_of(n)) for n in by_hand if name_of(n) in PRODUCT}
         self.poll_loop = PollLoop(bench, event_log, operator_interface, Watches(whole_run, typed))
-        self.operator = Operator(self.poll_loop, unit.nameplate, ambient_degC, operator)
+        self.operator = Operator(self.poll_loop, as_fed(unit, bench.rig).nameplate, ambient_degC, operator)
         self.poll_loop.listen = self.operator.listen
         self.setter = Setter(self.poll_loop, self.operator, limits)
         self.capturer = Capturer(bench, self.poll_loop, self.setter, self.operator, event_log.book)

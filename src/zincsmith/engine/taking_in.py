@@ -19,6 +19,7 @@ from zincsmith.model.capture import Capture, CaptureChannel
 from zincsmith.model.commands import FileRequest
 from zincsmith.model.errors import BookError, InputError
 from zincsmith.model.events import FileTaken, PartBegan, PartEnded, PointTaken, RunClosed, RunOpened
+from zincsmith.model.fed import as_fed
 from zincsmith.model.plan import Plan
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.reading import FROM_FILE, WRITTEN, Point, Reading
@@ -37,7 +38,8 @@ COLUMNS = {**QUANTITY, "spot_temperature_degC": "spot_temperature"}  # as a file
 
 def take_in(book: BookWriter, unit_key: str, asked: FileRequest) -> int:
     """Write a run of what the files hold; returns its number. InputError, with nothing written, when refused."""
-    unit, rig = book.unit(unit_key), book.rig()
+    rig = book.rig()
+    unit = as_fed(book.unit(unit_key), rig)
     unit_n, rig_n = book.head("unit", unit_key), book.head("rig", "bench")
     if unit_n is None or rig_n is None:
         raise BookError("there is no unit or no rig yet")

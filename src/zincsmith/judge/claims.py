@@ -9,6 +9,7 @@ from functools import cache
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.model.claim import Claim, RuleChoice, StatedClaim
 from zincsmith.model.errors import InputError
+from zincsmith.model.fed import on_each_input
 from zincsmith.model.figures import FIGURES, INVERTER, SET_POINTS, TESTS, have
 from zincsmith.model.label import Mode
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
@@ -38,10 +39,13 @@ def all_claims(plate: Nameplate) -> list[Claim]:
     found = [*_outputs(plate), *_shared(plate), *_input(plate), *_whole(plate), *_published(plate)]
     found += [_stated(plate, n, one) for n, one in enumerate(plate.claims)]
 
+    each = on_each_input(plate)  # a plan of its own tests it on each
+
     @cache
     def unfit(tested_as: str) -> str:
         """Only of procedures that are meant: each has a module to be read."""
-        return suits(TESTS[tested_as], plate) if tested_as in TESTS else ""
+        whys = [suits(TESTS[tested_as], one) for one in each] if tested_as in TESTS else [""]
+        return "" if "" in whys else whys[0]
 
     return [_settle(one, plate, not unfit(one.procedure)) for one in (_elsewhere(claim, unfit) for claim in found)]
 

@@ -12,6 +12,7 @@ from zincsmith.judge.evidence import findings_of
 from zincsmith.judge.judging import judge
 from zincsmith.model.address import name_of
 from zincsmith.model.claim import Claim
+from zincsmith.model.fed import as_fed
 from zincsmith.model.figures import FIGURES, TESTS
 from zincsmith.model.finding import Finding
 from zincsmith.model.reading import Evidence
@@ -48,6 +49,7 @@ class Decision:
 
 def decide(unit: Unit, rig: Rig, wired: Evidence, moved: Evidence) -> list[Decision]:
     """One decision a claim, in the order of the claims; ``moved`` is the evidence with sense at the unit."""
+    unit = as_fed(unit, rig)
     claims = [c for c in claims_of(unit.nameplate) if c.bounded]
     at_load, at_unit = (_by_claim(evidence, claims, unit) for evidence in (wired, moved))
     out = []

@@ -30,6 +30,7 @@ from zincsmith.model.events import (
     PointRejected,
     PointTaken,
 )
+from zincsmith.model.fed import as_fed
 from zincsmith.model.finding import Doubt, Finding, Working
 from zincsmith.model.operating_point import Draw
 from zincsmith.model.quantities import WATCHABLE
@@ -112,7 +113,8 @@ def evidence_of(book: BookReader, run: int, memory: Memory | None = None) -> Evi
     told = _fold(memory.read(book, run, COUNTING))
     points, corrected = told.points, told.corrected
     row = book.run(run)
-    rig, unit = book.rig(row.rig_n), book.unit(row.unit, row.unit_n)
+    rig = book.rig(row.rig_n)
+    unit = as_fed(book.unit(row.unit, row.unit_n), rig)
 
     def counts(point: Point) -> Point:
         as_typed = _corrected(point, corrected)

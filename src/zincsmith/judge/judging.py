@@ -22,6 +22,7 @@ from zincsmith.judge.one_cause import with_one_cause
 from zincsmith.judge.price import price_s
 from zincsmith.model.claim import Claim
 from zincsmith.model.events import FileTaken, RunClosed, RunOpened
+from zincsmith.model.fed import as_fed, fed_input
 from zincsmith.model.figures import TESTS, have
 from zincsmith.model.finding import Doubt, Finding, Judged, Verdict, Working
 from zincsmith.model.operating_point import OperatingPoint, operating_point
@@ -117,11 +118,13 @@ def judge_run(
     when there is none."""
     conventions = conventions or Conventions()
     row = book.run(number)
-    unit, rig, plan = book.unit(row.unit, row.unit_n), book.rig(row.rig_n), book.plan(row.plan_n)
+    rig, plan = book.rig(row.rig_n), book.plan(row.plan_n)
+    whole = book.unit(row.unit, row.unit_n)
     opened, closed = book.opened(row.id), book.closed(row.id)
     memory = memory if memory is not None else Memory()
-    own = _known(book, row, unit, conventions, memory)
-    unit, claims_of_today = with_claims_in_force(book, row, unit)
+    own = _known(book, row, whole, conventions, memory)
+    whole, claims_of_today = with_claims_in_force(book, row, whole)
+    unit = as_fed(whole, rig)
     evidence, faults, files = own.evidence, own.faults, own.files
     rules = [(f"{r.title} ({r.document}), {r.digest}", r.provenance) for _, r in supply_rules(unit.nameplate.rules)]
     own_limits = [one for name in in_order(evidence.procedures) for one in procedure(name).limits()]
@@ -175,6 +178,7 @@ def _lenders(
     wanted = {c.procedure for c in open_claims}
     found: list[Known] = []
     started_over = _starts_over(row)
+    fed = fed_input(book.unit(row.unit, row.unit_n).nameplate, book.rig(row.rig_n))
     for one in reversed(book.runs()):
         if one.id >= row.id or one.unit != row.unit:
             continue
@@ -183,7 +187,10 @@ def _lenders(
         started_over = _starts_over(one)
         if one.outcome is None:
             continue
-        if book.unit(one.unit, one.unit_n).configuration != unit.configuration:
+        earlier = book.unit(one.unit, one.unit_n)
+        if earlier.configuration != unit.configuration:
+            continue
+        if fed_input(earlier.nameplate, book.rig(one.rig_n)) != fed:  # it says nothing of this one
             continue
         tests = {TESTS[words] for words in wanted if words in TESTS}
         if tests & set(one.procedure.split()):

@@ -13,6 +13,7 @@ from itertools import pairwise
 from zincsmith.formats.words import duration
 from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError, ZincsmithError
+from zincsmith.model.fed import as_fed
 from zincsmith.model.figures import FIGURES, TESTS
 from zincsmith.model.plan import LINES, Line, Options, Plan
 from zincsmith.model.port import output_ports
@@ -45,7 +46,10 @@ class LeftOut:
 def usual(unit: Unit | None, rig: Rig | None) -> Plan:
     """What is planned where nobody said anything yet: a static grid; of a unit that none suits, what is composed."""
     grid = NAMED["static-grid"]
-    if unit is None or rig is None or not any(planned(part).suits(unit.nameplate) for part in grid.parts):
+    if unit is None or rig is None:
+        return grid
+    unit = as_fed(unit, rig)
+    if not any(planned(part).suits(unit.nameplate) for part in grid.parts):
         return grid
     try:
         return compose(unit, rig)[0]
@@ -61,6 +65,7 @@ def plan_named(name: str, unit: Unit, rig: Rig, chosen: Collection[str] = ()) ->
 
 def facts_of(unit: Unit, rig: Rig, chosen: Collection[str] = ()) -> Facts:
     """What a plan for this unit on this rig is composed by."""
+    unit = as_fed(unit, rig)
     lines = lines_for(unit, rig)
     by_program = not any(rig.by_hand(role) for role in ("power_meter", "voltmeter", "load", *SOURCES.values()))
     return Facts(
@@ -89,7 +94,7 @@ def compose(unit: Unit, rig: Rig, chosen: Collection[str] = ()) -> tuple[Plan, l
             left.append(LeftOut(part.procedure, why))
     if all(planned(p).stays or rank(p) == LAST for p in parts):
         # What the bench lacks for what suits the unit says more than what does not suit it at all.
-        own = [one for one in left if not records[one.procedure].suits(unit.nameplate)] or left
+        own = [one for one in left if not records[one.procedure].suits(facts.unit.nameplate)] or left
         raise InputError(f"no plan can be composed: {own[0].why}" if own else "no plan can be composed")
     return Plan("Full", tuple(parts)), left
 
@@ -195,6 +200,7 @@ def _cannot(part: Options, facts: Facts) -> str:
 
 def lines_for(unit: Unit, rig: Rig) -> tuple[Line, ...]:
     """Every line that a claim speaks of and the source can give: rule sets, the ends of the range, other papers."""
+    unit = as_fed(unit, rig)
     plate = unit.nameplate
     outlet = outlet_of(rig)
     if outlet is not None:

@@ -13,6 +13,7 @@ from zincsmith.bench.dialect import laws_of
 from zincsmith.model.actions import ChooseMode, SetLoad, SetSource, Watch
 from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError, LimitError
+from zincsmith.model.fed import as_fed
 from zincsmith.model.operating_point import LAW_WORDS, LAWS, LoadLaw, Mode
 from zincsmith.model.plan import Plan
 from zincsmith.model.port import of_output, output_ports
@@ -65,6 +66,7 @@ class Limits:
 
     @classmethod
     def of(cls, unit: Unit, rig: Rig, ambient_degC: float | None = None) -> Limits:
+        unit = as_fed(unit, rig)
         nameplate = unit.nameplate
         envelope = Envelope(nameplate)
 
@@ -240,6 +242,7 @@ def most_volts(plate: Nameplate) -> dict[str, float]:
 def whole_run(unit: Unit, rig: Rig, plan: Plan, polled: Collection[str], measured: Collection[str]) -> list[Watch]:
     """The watches of nameplate, parts, rig and plan, which stand from the first setting to the end of the run: on what
     is ``polled``, and on what else is ``measured`` as soon as it is typed. InputError for one that nothing can meet."""
+    unit = as_fed(unit, rig)
     wanted = (*_nameplate(unit), *_parts(unit), *_rig(rig, unit), *_plan(plan))
     worked_out = {"run_time", *({"input_energy"} if "input_power" in polled else ())}
     for port in output_ports(unit.nameplate):

@@ -30,6 +30,7 @@ from zincsmith.model.actions import (
 )
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.errors import InputError
+from zincsmith.model.fed import as_fed
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.plan import Plan
 from zincsmith.model.port import setter_of
@@ -149,7 +150,7 @@ def rehearse(unit: Unit, rig: Rig, plan: Plan, ambient_degC: float = 23.0) -> It
 class _Rehearsal:
     def __init__(self, unit: Unit, rig: Rig, plan: Plan, ambient_degC: float) -> None:
         self.step_sequence = StepSequence(unit, rig, plan, ambient_degC)
-        self.plate, self.ambient = unit.nameplate, ambient_degC
+        self.plate, self.ambient = as_fed(unit, rig).nameplate, ambient_degC
         self.procedures = tuple(p.procedure for p in plan.parts)
         self.limits = Limits.of(unit, rig, ambient_degC)
         known = context(unit, rig)

@@ -10,6 +10,7 @@ from zincsmith.analysis.resistor_load import MEASURED_PERCENT, bank_ohm, bank_st
 from zincsmith.bench.dialect import dialect_for, laws_of
 from zincsmith.model.address import at_port
 from zincsmith.model.errors import InputError
+from zincsmith.model.fed import as_fed, left_open
 from zincsmith.model.plan import Line
 from zincsmith.model.port import top_set_points
 from zincsmith.model.rig import Dummy, Instrument, Rig
@@ -31,7 +32,7 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
     measured = polled | by_hand | derived(rig)
     lead = rig.lead("unit load")
     return Context(
-        unit,
+        as_fed(unit, rig),
         SafetyOptions(),
         frozenset(polled),
         frozenset(measured),
@@ -51,6 +52,7 @@ def context(unit: Unit, rig: Rig, ambient_degC: float = 23.0) -> Context:
         },
         least_load_V={one.port: one.least_V for one in rig.of("load") if one.least_V is not None},
         modes=top_set_points(unit.nameplate),
+        left_open=left_open(unit.nameplate, rig),
         laws={one.port: laws_of(one) for one in rig.of("load")},
         contactors=frozenset(one.port for one in rig.of("contactor") if one.short_ohm is not None),
         source_ohm=source.output_ohm if (source := rig.source("ac")) is not None else None,

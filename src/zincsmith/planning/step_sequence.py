@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from zincsmith.model.actions import Action, Begin, Confirm, End, Measure, Outcome, Skipped, Stage
 from zincsmith.model.errors import InputError
+from zincsmith.model.fed import as_fed
 from zincsmith.model.plan import Options, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit, reconfigured
@@ -24,8 +25,9 @@ class StepSequence:
     """
 
     def __init__(self, unit: Unit, rig: Rig, plan: Plan, ambient_degC: float = 23.0, after_unit: str = "") -> None:
+        plate = as_fed(unit, rig).nameplate
         for options in plan.parts:
-            unfit = planned(options).suits(unit.nameplate)
+            unfit = planned(options).suits(plate)
             if unfit:
                 raise InputError(f"{procedure(options.procedure).title}: {unfit}")
         self._steps = _walk(context(unit, rig, ambient_degC), plan.parts, after_unit)

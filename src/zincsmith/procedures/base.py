@@ -42,7 +42,8 @@ class Context:
     switches, ``switched_ohm`` by output what a load switch puts across it, ``contactors`` the outputs that one shorts,
     ``least_load_V`` by output from how many volts up its load works, ``laws`` by output how its load can draw.
     ``lead_mm2`` is the copper of a lead to the load, ``source_ohm`` what stands between source and unit,
-    ``source_limit_A`` where the source limits by itself; None where nobody stated them.
+    ``source_limit_A`` where the source limits by itself; None where nobody stated them. ``left_open`` are inputs of the
+    unit that nothing feeds.
     """
 
     unit: Unit
@@ -69,6 +70,7 @@ class Context:
     source_ohm: float | None = None
     source_limit_A: float | None = None
     lead_mm2: float | None = None
+    left_open: tuple[str, ...] = ()
 
     def asked(self, kind: type[OptionsT]) -> OptionsT:
         """What the part asks for, as the record of its procedure; TypeError for another's: a bug."""

@@ -34,7 +34,11 @@ def gate(ctx: Context, text: str = WIRED) -> Steps:
     were passed already."""
     if SAFETY_CHECKS not in ctx.before:
         yield Stage("Safety gate", "nothing is live")
-        yield Confirm("Before power", text, (*cautions_for(ctx.unit).values(), *probing(ctx.captured), *ALWAYS))
+        yield Confirm(
+            "Before power",
+            " ".join(x for x in (text, open_words(ctx).strip()) if x),
+            (*cautions_for(ctx.unit).values(), *probing(ctx.captured), *ALWAYS),
+        )
 
 
 def stands_words(unit: Unit) -> str:
@@ -44,6 +48,13 @@ def stands_words(unit: Unit) -> str:
     if unit.in_force.open_case:
         return "The case is open: its live parts are covered, nothing loose lies in it."
     return "The unit is closed and stands free."
+
+
+def open_words(ctx: Context) -> str:
+    """Of a unit with several inputs: what the others are while one feeds it."""
+    if not ctx.left_open:
+        return ""
+    return f"Nothing is connected to its input {' and '.join(ctx.left_open)}: that counts as live while the unit runs. "
 
 
 def selector_words(unit: Unit) -> str:

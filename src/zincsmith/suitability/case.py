@@ -47,6 +47,7 @@ class Case:
     rig: Rig
     plan: Plan
     today: date
+    left_open: tuple[str, ...] = ()  # further inputs of the unit, which this rig does not feed
 
     @property
     def ready(self) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import UTC, date, datetime
 
 from zincsmith.model.errors import InputError
+from zincsmith.model.fed import as_fed, left_open
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
@@ -17,7 +18,8 @@ ORDER = tuple(Severity)
 
 def check(unit: Unit, rig: Rig, plan: Plan, today: date | None = None) -> list[Fault]:
     """What is wrong, stops first; empty when nothing is."""
-    case = Case(unit, rig, plan, today or datetime.now(UTC).date())
+    open_inputs = left_open(unit.nameplate, rig)
+    case = Case(as_fed(unit, rig), rig, plan, today or datetime.now(UTC).date(), open_inputs)
     rules: tuple[Rule, ...] = RULES if case.ready else (connecting.worth_powering,)
     found = [fault for rule in rules for fault in rule(case)]
     return sorted(found, key=lambda fault: ORDER.index(fault.severity))

@@ -188,6 +188,17 @@ def battery(case: Case) -> Iterator[Fault]:
         )
 
 
+def other_inputs(case: Case) -> Iterator[Fault]:
+    for name in case.left_open:
+        yield Fault(
+            "input_left_open",
+            Severity.REMARK,
+            "unit",
+            f"This rig feeds one input; {name} stays open, and may be live from inside while the unit runs.",
+            f"Cover its terminals; what it gives on {name} is a plan of its own, on a rig with a source for it.",
+        )
+
+
 def leads(case: Case) -> Iterator[Fault]:
     for lead in case.rig.leads:
         end = lead.between.partition(" ")[2]
@@ -273,6 +284,7 @@ RULES = (
     lifted_earth,
     earths,
     battery,
+    other_inputs,
     leads,
     sense,
     reference,

@@ -8,7 +8,7 @@ from zincsmith.model.intake import SafetyTest
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.base import Context, Conventions, Procedure, Steps
-from zincsmith.procedures.beginning import ALWAYS, selector_words, stands_words
+from zincsmith.procedures.beginning import ALWAYS, open_words, selector_words, stands_words
 from zincsmith.procedures.cautions import cautions_for, probing
 from zincsmith.procedures.ports import outputs_words
 from zincsmith.procedures.safety_checks.options import SafetyOptions
@@ -67,6 +67,7 @@ class SafetyChecks(Procedure):
             "Wiring checked",
             f"{stands_words(unit)} The source is wired through the power meter to its input, the "
             f"load to {outputs_words(ctx)} with the voltmeter at the unit's terminals. {selector_words(unit)}"
+            f"{open_words(ctx)}"
             "Fuse, emergency stop and cover are in place.",
             (*cautions_for(unit).values(), *probing(ctx.captured), *ALWAYS),
         )

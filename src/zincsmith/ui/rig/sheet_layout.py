@@ -10,6 +10,7 @@ from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.expectation import expected
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.model.errors import ZincsmithError
+from zincsmith.model.fed import as_fed
 from zincsmith.model.port import can_be_set, output_ports, whole_modes
 from zincsmith.model.rig import Lead, Rig
 from zincsmith.model.roles import OF_THE_UNIT
@@ -101,6 +102,7 @@ def flow_of(unit: Unit | None, rig: Rig, line_V: float) -> Flow | None:
     """What to expect at full load on a line; None while the nameplate does not say enough."""
     if unit is None:
         return None
+    unit = as_fed(unit, rig)
     try:
         plate = unit.nameplate
         envelope = Envelope(plate, whole_modes(plate))

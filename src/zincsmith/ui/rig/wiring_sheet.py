@@ -10,9 +10,10 @@ from PySide6.QtWidgets import QWidget
 
 from zincsmith.analysis.leads import lead_resistance
 from zincsmith.model.address import at_port, name_of
+from zincsmith.model.fed import fed_input
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Instrument, Rig
-from zincsmith.model.roles import OF_THE_UNIT, ROLES
+from zincsmith.model.roles import OF_THE_UNIT, ROLES, SOURCES
 from zincsmith.model.unit import Unit
 from zincsmith.suitability.case import Fault, Severity
 from zincsmith.ui import ink
@@ -72,7 +73,8 @@ class WiringSheet(QWidget):
     def source_role(self) -> str:
         """The role that feeds the unit."""
         if self._unit is not None and self._unit.nameplate.inputs:
-            return f"{self._unit.nameplate.inputs[0].type}_source"
+            fed = 0 if self._rig is None else fed_input(self._unit.nameplate, self._rig)
+            return SOURCES[self._unit.nameplate.inputs[fed].type]
         has_dc = self._rig is not None and self._rig.instrument("dc_source") and not self._rig.instrument("ac_source")
         return "dc_source" if has_dc else "ac_source"
 

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 from zincsmith.formats.rig_file import check_rig, read_rig, rig_text
 from zincsmith.model.commands import Scan, TryInstrument
 from zincsmith.model.errors import InputError
+from zincsmith.model.fed import fed_input
 from zincsmith.model.plan import Line
 from zincsmith.model.quantities import ROOM
 from zincsmith.model.rig import Instrument, Rig
@@ -148,10 +149,10 @@ class RigStation(Station):
 
     def _show_lines(self) -> Line:
         """The lines of the plan as segments: the expected figures are those at the chosen one."""
-        plan, unit = self.session.plan.lines, self.session.unit
+        plan, unit, rig = self.session.plan.lines, self.session.unit, self.session.rig
         lines: tuple[Line, ...] = plan
         if unit is not None and unit.nameplate.inputs:
-            rating = unit.nameplate.inputs[0]
+            rating = unit.nameplate.inputs[0 if rig is None else fed_input(unit.nameplate, rig)]
             if rating.type == "dc":
                 lines = tuple(Line(v, 0.0) for v in dict.fromkeys(rating.voltage_V))
             elif rating.selector_set_V is None and not any(abs(x.voltage_V - rating.voltage_min_V) < 1.0 for x in plan):

@@ -13,9 +13,11 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QStackedWidget, Q
 from zincsmith.formats.words import counted, duration
 from zincsmith.history.run_view import RunView
 from zincsmith.model.address import at_port, ports_in
+from zincsmith.model.fed import as_fed
 from zincsmith.model.finding import Doubt
 from zincsmith.model.operating_point import OperatingPoint
 from zincsmith.model.reading import Evidence, Point
+from zincsmith.model.rig import Rig
 from zincsmith.model.states import State
 from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import Itinerary, PlannedPoint
@@ -208,7 +210,7 @@ class Dashboard(QWidget):
         self.map.choose(grid[taken].number if taken < len(grid) else 0)
         if view.asked is not None:
             if self.session.unit is not None:
-                self.your_turn.terminals = terminals(self.session.unit)
+                self.your_turn.terminals = terminals(self.session.unit, self.session.rig)
             self.your_turn.ask(view.asked, view.refused)
         else:
             self.your_turn.rest(*self._resting(itinerary))
@@ -374,9 +376,10 @@ class Dashboard(QWidget):
         self._points_drawn = (None, 0, -1, 0, 0, 0)
 
 
-def terminals(unit: Unit) -> tuple[tuple[str, ...], tuple[str, ...]]:
+def terminals(unit: Unit, rig: Rig | None = None) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """The names of the terminals of input and first output, the upper one of the drawing first."""
-    dc_in = bool(unit.nameplate.inputs) and unit.nameplate.input.type == "dc"
+    inputs = (unit if rig is None else as_fed(unit, rig)).nameplate.inputs
+    dc_in = bool(inputs) and inputs[0].type == "dc"
     marks = {x.polarity: f"{x.name} {x.polarity}" for x in unit.terminals if x.polarity in ("+", "-", "0")}
     return ("+", "-") if dc_in else ("L", "N"), (marks.get("+", "+"), marks.get("-") or marks.get("0", "-"))
 
