@@ -38,6 +38,8 @@ from zincsmith.model.events import (
     EntryAsked,
     EntryCorrected,
     EntryRefused,
+    EntryTaken,
+    GateOpened,
     HandSet,
     HandSetting,
     Marked,
@@ -418,6 +420,38 @@ def test_what_nobody_confirmed_is_not_called_safe(
     assert (closed.outcome, closed.why) == ("made safe", "nobody is there")
     assert not closed.safe
     assert "wall outlet: switch it off, or pull its plug" in closed.unconfirmed[0]
+
+
+def test_an_answer_to_what_was_asked_before_is_none(
+    tmp_path: Path, unit: Unit, rig: Rig, tiny_plan: Plan, standin: StartStandIn
+) -> None:
+    """A key that was pressed twice passes no later gate, is no later reading, and says of no source that it is off."""
+    addresses = standin().addresses
+    by = by_hand(rig, "ac_source", "thermometer", maker="", model="", kind="wall outlet", outlet=(118.0, 60.0), most={})
+    scene = Scene.set_up(tmp_path, unit, by, tiny_plan, addresses)
+    plug = Plug(addresses["ac_source"])
+    stale = {State.GATE: 0, State.ASKING: 0, State.MAKING_SAFE: 0}
+
+    def hands(state: State, calls: int) -> list[Command]:
+        asked = scene.events(GateOpened, HandSetting, EntryAsked)
+        if state not in stale or not asked:
+            return []
+        last, before = asked[-1], [w.seq for w in asked[:-1]]
+        stale[state] += bool(before)
+        again: list[Command] = [Pass(of=n) for n in before] + [Enter("99.9", n) for n in before]
+        if state is State.MAKING_SAFE:
+            return again if stale[state] < 8 else [Gone("nobody is there")]
+        if isinstance(last.event, HandSetting):
+            plug.say("VOLT 118;FREQ 60;:OUTP 1;:OUTP?")
+        return [*again, Enter("41.5", last.seq) if state is State.ASKING else Pass(of=last.seq)]
+
+    closed = scene.run(Actor(hands))
+    plug.line.close()
+    assert all(stale.values())
+    assert [w.event.reading.value for w in scene.events(EntryTaken)] == [41.5] * len(scene.events(EntryAsked))
+    assert "the source" not in closed.seen
+    assert not closed.safe
+    assert "pull its plug" in closed.unconfirmed[0]
 
 
 def test_the_states_of_a_run_are_those_of_the_table(scene: Scene, tmp_path: Path) -> None:

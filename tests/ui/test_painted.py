@@ -205,11 +205,11 @@ def test_your_turn_takes_text_only_while_it_asks(show: Callable[..., QWidget]) -
     panel = show(YourTurn(), 400, 500)
     assert isinstance(panel, YourTurn)
     entered: list[str] = []
-    panel.entered.connect(entered.append)
+    panel.entered.connect(lambda text, _of: entered.append(text))
     panel.rest("HANDS FREE", "Nothing to type now", "Your next turn: point 7.")
     assert not panel.line.isVisible()
     asked = EntryAsked("case_temperature", "degC", "Case temperature at 115 V", "T1", 33.0, 68.0)
-    panel.ask(asked, None)
+    panel.ask(asked, 1, None)
     QTest.keyClick(panel.line, Qt.Key.Key_Return)
     assert entered == [], "an empty line is not a reading"
     QTest.keyClicks(panel.line, "44.3")
@@ -218,7 +218,7 @@ def test_your_turn_takes_text_only_while_it_asks(show: Callable[..., QWidget]) -
     assert entered == ["44.3"]
     panel.line.setText("443")
     assert picture(panel.ruler) != before, "the needle follows what is typed"
-    panel.ask(asked, EntryRefused("443", "too hot to be true"))
+    panel.ask(asked, 1, EntryRefused("443", "too hot to be true"))
     assert panel.line.text() == "443"
     assert "too hot to be true" in panel.problem.text()
     reading = Reading("1", "case_temperature", 44.3, "degC", "thermometer", "T1", "by hand", text="44.3")
@@ -229,8 +229,8 @@ def test_your_turn_takes_text_only_while_it_asks(show: Callable[..., QWidget]) -
 def test_a_value_ten_times_off_is_asked_again_and_not_forbidden(show: Callable[..., QWidget]) -> None:
     panel = show(YourTurn(), 400, 500)
     entered: list[str] = []
-    panel.entered.connect(entered.append)
-    panel.ask(EntryAsked("case_temperature", "degC", "Case", "T1", 40.0, 50.0), None)
+    panel.entered.connect(lambda text, _of: entered.append(text))
+    panel.ask(EntryAsked("case_temperature", "degC", "Case", "T1", 40.0, 50.0), 2, None)
     for text, asks in (("443", True), ("4.43", True), ("44.3", False), ("-", False)):
         panel.line.setText(text)
         panel.line.returnPressed.emit()
@@ -246,14 +246,14 @@ def test_a_gate_is_passed_by_tick_and_button(show: Callable[..., QWidget]) -> No
     assert isinstance(panel, GatePanel)
     passed: list[object] = []
     panel.said.connect(passed.append)
-    panel.show_turn(GateOpened("Before power", "Check the wiring.", ("Mains can kill.",)), "nothing is on")
+    panel.show_turn(GateOpened("Before power", "Check the wiring.", ("Mains can kill.",)), 1, "nothing is on")
     assert panel.tick.text().endswith("I have read the cautions")
     QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
     assert passed == []
     QTest.keyClick(panel.tick, Qt.Key.Key_Space)
     QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
-    assert passed == [Pass()]
-    panel.show_turn(GateOpened("Another", "Again.", ()), "nothing is on")
+    assert passed == [Pass(of=1)]
+    panel.show_turn(GateOpened("Another", "Again.", ()), 2, "nothing is on")
     assert not panel.go_on.isEnabled(), "each gate wants its own act"
     assert panel.tick.text() == "I have checked this", "nobody ticks cautions that are not there"
 
@@ -268,6 +268,7 @@ def test_every_caution_is_read_whole_in_the_window_that_ships(show: Callable[...
     assert isinstance(panel, GatePanel)
     panel.show_turn(
         GateOpened("Before power", WIRED, (*cautions, *probing({"output_voltage", "input_voltage"}), *ALWAYS)),
+        1,
         "",
     )
     QTest.qWait(0)
@@ -281,7 +282,7 @@ def test_what_a_scope_is_set_to_is_a_line_each(show: Callable[..., QWidget]) -> 
     panel = show(GatePanel(), 900, 600)
     assert isinstance(panel, GatePanel)
     turn = HandSetting("scope", "Scope: record 1 ms\nchannel 1: 2 V\ndrop the file here", wants="The file")
-    panel.show_turn(turn, "the input is live")
+    panel.show_turn(turn, 3, "the input is live")
     assert panel.title.text() == "Scope: record 1 ms"
     assert panel.text.isVisible()
     assert panel.text.text().splitlines() == ["•  channel 1: 2 V", "•  drop the file here"]
@@ -293,13 +294,13 @@ def test_a_source_set_by_hand_is_typed_where_it_landed(show: Callable[..., QWidg
     passed: list[object] = []
     panel.said.connect(passed.append)
     turn = HandSetting("ac_source", "Turn it to 20 V.", ("input watts above 0.31 W",), 20.0)
-    panel.show_turn(turn, "the input is off")
+    panel.show_turn(turn, 3, "the input is off")
     assert "Switch off first, type later: input watts above 0.31 W" in panel.first.text()
     assert not panel.go_on.isEnabled()
     QTest.keyClicks(panel.line, "42")
     QTest.keyClick(panel.line, Qt.Key.Key_Return)
-    assert passed == [Pass("42")]
-    panel.show_turn(turn, "", EntryRefused("420", "the unit's rated input ends at 240 V"))
+    assert passed == [Pass("42", of=3)]
+    panel.show_turn(turn, 3, "", EntryRefused("420", "the unit's rated input ends at 240 V"))
     assert "420" in panel.problem.text()
     assert not panel.problem.isHidden()
 
@@ -309,19 +310,19 @@ def test_senses_are_four_boxes_with_keys_and_nothing_preset(show: Callable[..., 
     assert isinstance(panel, GatePanel)
     passed: list[object] = []
     panel.said.connect(passed.append)
-    panel.show_turn(SensesAsked("Look, smell, listen", "The unit is live."), "the input is live, 90 V read")
+    panel.show_turn(SensesAsked("Look, smell, listen", "The unit is live."), 4, "the input is live, 90 V read")
     assert not any(box.isChecked() for box in panel.boxes.values())
     QTest.keyClick(panel, Qt.Key.Key_4)
     QTest.keyClick(panel, Qt.Key.Key_2)
     QTest.keyClick(panel, Qt.Key.Key_2)
     QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
-    assert passed == [Pass(senses={"glow": False, "smell": False, "sound": False, "indicator": True})]
-    panel.show_turn(SensesAsked("How did it tell its user?", "While it was overloaded.", TELLS), "the input is live")
+    assert passed == [Pass(senses={"glow": False, "smell": False, "sound": False, "indicator": True}, of=4)]
+    panel.show_turn(SensesAsked("How did it tell its user?", "While it was overloaded.", TELLS), 5, "the input is live")
     assert [name for name, box in panel.boxes.items() if box.isVisible()] == list(TELLS)
     QTest.keyClick(panel, Qt.Key.Key_2)
     QTest.keyClick(panel, Qt.Key.Key_4)  # nothing stands there
     QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
-    assert passed[1:] == [Pass(senses={"light": False, "tone": True, "display": False})]
+    assert passed[1:] == [Pass(senses={"light": False, "tone": True, "display": False}, of=5)]
 
 
 @pytest.mark.parametrize("may", [True, False])
@@ -331,7 +332,7 @@ def test_a_stop_rule_leaves_only_the_ways_it_may(show: Callable[..., QWidget], m
     said: list[object] = []
     panel.said.connect(said.append)
     panel.show_turn(
-        StopRuleMet("output_voltage", 30.0, None, 28.8, "the ceiling", may, "Output volts reached 30 V"), ""
+        StopRuleMet("output_voltage", 30.0, None, 28.8, "the ceiling", may, "Output volts reached 30 V"), 6, ""
     )
     assert panel.line.isHidden() is not may
     assert panel.despite.isHidden() is not may
@@ -343,7 +344,7 @@ def test_a_stop_rule_leaves_only_the_ways_it_may(show: Callable[..., QWidget], m
         QTest.mouseClick(panel.despite, Qt.MouseButton.LeftButton)
     QTest.mouseClick(panel.again, Qt.MouseButton.LeftButton)
     QTest.mouseClick(panel.go_on, Qt.MouseButton.LeftButton)
-    assert said == [GoOn("known to run high")] * may + [Mistyped(), GoDown()]
+    assert said == [GoOn("known to run high", 6)] * may + [Mistyped(), GoDown()]
 
 
 def test_verdict_marks_differ_by_shape_not_only_by_colour(show: Callable[..., QWidget]) -> None:

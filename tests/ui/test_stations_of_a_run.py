@@ -20,6 +20,8 @@ from zincsmith.model.events import (
     DoubtEnded,
     Effected,
     EntryCorrected,
+    EntryRefused,
+    EntryTaken,
     HandSet,
     HandSetting,
     Marked,
@@ -447,6 +449,22 @@ def test_findings_are_of_the_chosen_unit_and_their_rows_can_be_acted_on(
     assert session.view.run is None
     session.choose_unit("HB-07")
     hands.until(lambda: station.run is not None and "run 1" in hands.words())
+
+
+def test_a_key_pressed_twice_answers_nothing_that_comes_after(open_window: Open, four_points: Path) -> None:
+    """What was typed for one reading is none of the next, however often Enter is hit; nor is a gate passed by it."""
+    hands = open_window(four_points)
+    start(hands)
+    pass_gate(hands)
+    for text in ("44.4", "43.3"):
+        turn(hands)
+        hands.type(text)
+        for _ in range(3):
+            QTest.keyClick(hands.line("Reading"), Qt.Key.Key_Return)
+    turn(hands)
+    taken = [e.reading.value for e in events(four_points, EntryTaken)]
+    assert taken == [44.4, 43.3]
+    assert events(four_points, EntryRefused) == []
 
 
 def test_whatever_says_what_is_live_agrees_at_every_moment(open_window: Open, four_points: Path) -> None:

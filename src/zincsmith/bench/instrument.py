@@ -38,7 +38,7 @@ class ScpiInstrument:
     def __init__(self, link: Link, dialect: Dialect) -> None:
         self.link, self.dialect = link, dialect
         self.holder: ScpiInstrument | None = None  # the one whose link it shares
-        self.retried: Callable[[str, str, int], None] = lambda _why, _role, _times: None
+        self.retried: Callable[[str, str, int], object] = lambda _why, _role, _times: None
 
     @property
     def role(self) -> str:

@@ -47,7 +47,7 @@ class Safety:
 
 def make_safe(
     bench: Bench,
-    record: Callable[[Event], None],
+    record: Callable[[Event], object],
     by_hand: Callable[[str, str], str] = lambda _role, _words: "",
     patience_s: float = 0.0,
 ) -> Safety:
@@ -63,7 +63,7 @@ def make_safe(
 @dataclass
 class _Way:
     bench: Bench
-    record: Callable[[Event], None]
+    record: Callable[[Event], object]
     by_hand: Callable[[str, str], str]
     patience_s: float
     unconfirmed: list[str] = field(default_factory=list)
@@ -214,7 +214,7 @@ class _Signs:
     """Reads the signs after the switch-off until all of them have stayed low, or the time for it is over."""
 
     bench: Bench
-    record: Callable[[Event], None]
+    record: Callable[[Event], object]
     waited_s: float = 0.0
     emptied_s: float | None = None
     last: dict[str, float] = field(default_factory=dict)

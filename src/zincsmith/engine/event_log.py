@@ -53,12 +53,13 @@ class EventLog:
         """Write an event of another run than the one under way."""
         self._announce(self.book.append(event, run=run))
 
-    def try_append(self, event: Event) -> None:
-        """For the way to safety: a book that fails must not stop it. The failure is kept in ``failure``."""
+    def try_append(self, event: Event) -> int:
+        """For the way to safety: a book that fails must not stop it. The failure is kept in ``failure``; 0 then."""
         try:
-            self.append(event)
+            return self.append(event)
         except Exception as error:  # noqa: BLE001 - whatever it is, the next step of making safe matters more
             self.failure = error
+            return 0
 
     def become(self, command: str, why: str) -> None:
         """Follow the table of states and write where that leads."""

@@ -35,6 +35,7 @@ from zincsmith.model.commands import (
     Resume,
     SkipPart,
     SkipStep,
+    answers,
 )
 from zincsmith.model.errors import InputError
 from zincsmith.model.events import (
@@ -216,10 +217,10 @@ class Operator:
         if action.hands_in:
             nodes = "; ".join(one.words for one in self.plate.nodes)
             text = f"{text} {HANDS_IN}{f' What holds a charge: {nodes}.' if nodes else ''}"
-        self.poll_loop.event_log.append(GateOpened(action.title, text, action.cautions, action.record_s))
+        asked = self.poll_loop.event_log.append(GateOpened(action.title, text, action.cautions, action.record_s))
         self.poll_loop.event_log.become("gate", action.title)
         while True:
-            command = self._passed()
+            command = self._passed(asked)
             left = self._still_charged_s() if action.hands_in else 0.0
             if left <= 0.0:
                 break
@@ -244,9 +245,9 @@ class Operator:
 
     def senses(self, action: Observe) -> SensesTold:
         """What a person notices at the unit. RunEnd for what nobody goes on with: glow, smell, sound."""
-        self.poll_loop.event_log.append(SensesAsked(action.title, action.text, action.of))
+        asked = self.poll_loop.event_log.append(SensesAsked(action.title, action.text, action.of))
         self.poll_loop.event_log.become("gate", action.title)
-        said = self._passed().senses
+        said = self._passed(asked).senses
         told = SensesTold(self.name, False)
         if said is not None:
             told = SensesTold(self.name, True, **{name: bool(said.get(name)) for name in action.of or SENSES})
@@ -267,10 +268,10 @@ class Operator:
     ) -> float | None:
         """Somebody sets or switches what the program cannot, and says so. With ``target_V`` the volts reached are
         typed, and returned; ``allowed_V`` raises InputError for volts that nobody may stay at."""
-        self.poll_loop.event_log.append(HandSetting(role, text, switch_off_at, target_V))
+        asked = self.poll_loop.event_log.append(HandSetting(role, text, switch_off_at, target_V))
         self.poll_loop.event_log.become("gate", text)
         while True:
-            command = self._passed()
+            command = self._passed(asked)
             try:
                 reached = _reached(command.text, target_V)
                 if reached is not None:
@@ -286,10 +287,10 @@ class Operator:
     def told_by_hand(self, role: str, text: str, wants: str, read: Callable[[str], Told]) -> Told:
         """Somebody tells what the program cannot see, typed or as a file; ``read`` makes something of it, or raises
         InputError, and then it is asked again."""
-        self.poll_loop.event_log.append(HandSetting(role, text, wants=wants))
+        asked = self.poll_loop.event_log.append(HandSetting(role, text, wants=wants))
         self.poll_loop.event_log.become("gate", text)
         while True:
-            command = self._passed()
+            command = self._passed(asked)
             try:
                 told = read(command.text)
                 break
@@ -300,10 +301,10 @@ class Operator:
         self.poll_loop.event_log.become("pass", text)
         return told
 
-    def _passed(self) -> Pass:
+    def _passed(self, asked: int) -> Pass:
         while True:
             for command in self.poll_loop.wait_for_person():
-                if isinstance(command, Pass):
+                if isinstance(command, Pass) and answers(command, asked):
                     return command
 
     # What was typed is judged at once
@@ -319,7 +320,7 @@ class Operator:
         watch, words = trip.watch, trip_words(trip)
         event_log = self.poll_loop.event_log
         may = not watch.hard
-        event_log.append(StopRuleMet(quantity, value, watch.low, watch.high, watch.whose, may, words))
+        asked = event_log.append(StopRuleMet(quantity, value, watch.low, watch.high, watch.whose, may, words))
         event_log.become("gate", words)
         while True:
             for command in self.poll_loop.wait_for_person():
@@ -329,6 +330,8 @@ class Operator:
                     event_log.append(Remarked(f"{words}: mistyped, says {self.name}; read again"))
                     event_log.become("pass", "read again")
                     return False
+                if isinstance(command, Pass | Enter | GoOn) and not answers(command, asked):
+                    continue
                 if not isinstance(command, GoOn):
                     refused = "a stop rule is met: go down and switch off, or say why not"
                 elif not may:
@@ -367,12 +370,12 @@ class Operator:
         against = self._first.get(place) if quantity in CHANGES else None
         from_V = against.value if against is not None else None
         low, high = (span.low, span.high) if span is not None else (None, None)
-        event_log.append(EntryAsked(quantity, info.unit, what, meter.spot, low, high, setting, from_V))
+        asked = event_log.append(EntryAsked(quantity, info.unit, what, meter.spot, low, high, setting, from_V))
         event_log.become("ask", what)
         try:
             while True:
                 for command in self.poll_loop.wait_for_person():
-                    if not isinstance(command, Enter):
+                    if not isinstance(command, Enter) or not answers(command, asked):
                         continue
                     try:
                         reading = hand_reading(key, quantity, command.text, meter, against)

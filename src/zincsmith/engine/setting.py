@@ -19,7 +19,7 @@ from zincsmith.engine.operator import Operator
 from zincsmith.engine.poll_loop import PollLoop
 from zincsmith.model.actions import ChooseMode, SetLoad, SetSource
 from zincsmith.model.address import at_port, name_of
-from zincsmith.model.commands import Gone, Pass
+from zincsmith.model.commands import Gone, Pass, answers
 from zincsmith.model.errors import BookError, InstrumentError, LimitError, Refused, ZincsmithError
 from zincsmith.model.events import Effected, HandSetting
 from zincsmith.model.operating_point import LAW_WORDS, OF_LAW, LoadLaw, Mode, SetPoint, feed_words
@@ -393,7 +393,7 @@ class Setter:
         A power meter that read the input live, and no longer does, confirms it as well as a person does.
         """
         event_log = self.poll_loop.event_log
-        event_log.try_append(HandSetting(role, words))
+        asked = event_log.try_append(HandSetting(role, words))
         until = time.monotonic() + CONFIRM_AT_MOST_S
         while time.monotonic() < until:
             self.bench.beat()
@@ -401,7 +401,7 @@ class Setter:
                 commands = self.poll_loop.operator_interface.commands(CONFIRM_SLICE_S)
             except BookError:
                 return ""
-            if any(isinstance(c, Pass) and not c.automatic for c in commands):
+            if any(isinstance(c, Pass) and not c.automatic and answers(c, asked) for c in commands):
                 return f"confirmed by {self.operator.name}"
             if any(isinstance(c, Gone) for c in commands):
                 return ""

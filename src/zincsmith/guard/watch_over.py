@@ -48,7 +48,7 @@ class Guard(Protocol):
     is_there: bool
 
     def begin(
-        self, book: Path, run: int, bench: Bench, record: Callable[[Event], None], outputs_V: Mapping[str, float]
+        self, book: Path, run: int, bench: Bench, record: Callable[[Event], object], outputs_V: Mapping[str, float]
     ) -> None: ...
 
     def beat(self) -> None: ...
@@ -68,7 +68,7 @@ class NoGuard:
     is_there = False
 
     def begin(
-        self, book: Path, run: int, bench: Bench, record: Callable[[Event], None], outputs_V: Mapping[str, float]
+        self, book: Path, run: int, bench: Bench, record: Callable[[Event], object], outputs_V: Mapping[str, float]
     ) -> None:
         """Nothing to start."""
 
@@ -101,14 +101,14 @@ class Guardian:
         self._last = self._silent_s = 0.0
         self._started = 0
         self._start: Callable[[], None] = lambda: None  # for the run that is watched over
-        self._record: Callable[[Event], None] = lambda _event: None
+        self._record: Callable[[Event], object] = lambda _event: None
 
     @property
     def pid(self) -> int | None:
         return self._process.pid if self._process is not None else None
 
     def begin(
-        self, book: Path, run: int, bench: Bench, record: Callable[[Event], None], outputs_V: Mapping[str, float]
+        self, book: Path, run: int, bench: Bench, record: Callable[[Event], object], outputs_V: Mapping[str, float]
     ) -> None:
         """Start the guardian and wait until it is ready. GuardLost when it does not come up."""
         self._record, self._started = record, 0

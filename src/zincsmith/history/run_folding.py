@@ -129,11 +129,11 @@ def _of_turn(view: RunView, written: Written) -> None:
     event = written.event
     match event:
         case GateOpened() | HandSetting() | SensesAsked() | StopRuleMet():
-            view.turn, view.refused = event, None
+            view.turn, view.turn_n, view.refused = event, written.seq, None
         case GatePassed() | HandSet() | SensesTold() | Overridden():
             view.turn = view.refused = None
         case EntryAsked():
-            view.asked, view.refused = event, None
+            view.asked, view.asked_n, view.refused = event, written.seq, None
         case EntryRefused():
             view.refused = event
         case EntryTaken(reading):

@@ -45,10 +45,12 @@ class RunView:
     stage_points: int = 0
     part: int = 0
     turn: Turn | None = None
+    turn_n: int = 0  # the event that it is, by its number in the book
     watches: list[WatchSet] = field(default_factory=list)
     state: str = "idle"
     state_why: str = ""
     asked: EntryAsked | None = None
+    asked_n: int = 0
     refused: EntryRefused | None = None
     points: list[Point] = field(default_factory=list)
     rejected: dict[int, Point] = field(default_factory=dict)  # and not taken again since

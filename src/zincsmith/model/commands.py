@@ -284,20 +284,23 @@ class Correct(Command):
 
 @dataclass(frozen=True)
 class Pass(Command):
-    """``text`` where the gate asks for volts; ``senses`` what was noticed, None when nobody looked."""
+    """``text`` where the gate asks for volts; ``senses`` what was noticed, None when nobody looked; ``of`` the event
+    that is answered, 0 for whatever is asked: a key that was pressed twice answers nothing that came after."""
 
     do: ClassVar[str] = "pass"
     text: str = ""
     senses: Mapping[str, bool] | None = None
     automatic: bool = False
+    of: int = 0
 
 
 @dataclass(frozen=True)
 class Enter(Command):
-    """A reading as typed."""
+    """A reading as typed; ``of`` as with a gate."""
 
     do: ClassVar[str] = "enter"
     text: str
+    of: int = 0
 
 
 @dataclass(frozen=True)
@@ -314,10 +317,16 @@ class Mistyped(Command):
 
 @dataclass(frozen=True)
 class GoOn(Command):
-    """Beyond a stop rule, with the reason."""
+    """Beyond a stop rule, with the reason; ``of`` as with a gate."""
 
     do: ClassVar[str] = "continue"
     reason: str
+    of: int = 0
+
+
+def answers(command: Pass | Enter | GoOn, asked: int) -> bool:
+    """Whether it is about what is asked now, an event by its number; 0 where that is not known."""
+    return not asked or command.of in (0, asked)
 
 
 def _named(of: type[Command]) -> dict[str, type[Command]]:

@@ -104,6 +104,7 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.muted = False
         self._last_sounded = State.IDLE
+        self._refused_at: tuple[State, object] | None = None  # what was asked for when something was refused
         self.calls = QTimer(self)
         self.calls.timeout.connect(self._call)
         self.stations: dict[str, Station] = {}
@@ -242,6 +243,9 @@ class MainWindow(QMainWindow):
             self.current.refresh()
         self._marks()
         self._sound()
+        if self._refused_at not in (None, self._asked_now):  # that gate is passed, or the run goes on without it
+            self._refused_at = None
+            self.alarm.hide()
         if session.state in UNSAFE and not session.problem and not self.alarm.isVisible():
             self._not_confirmed("The bench is not confirmed to be off")
         elif session.state is State.SAFE and self.alarm.isVisible() and not session.problem:
@@ -328,6 +332,12 @@ class MainWindow(QMainWindow):
             self.alarm.tell("The book is open read-only", message)
         elif do not in {"start", "resume run", "try", "scan", "take in"}:
             self.alarm.tell("Not done", message)
+            self._refused_at = self._asked_now
+
+    @property
+    def _asked_now(self) -> tuple[State, object]:
+        """What a person is asked for, if anything."""
+        return self.session.state, self.session.view.turn or self.session.view.asked
 
     def _make_safe(self) -> None:
         if self.session.problem or self.session.read_only:

@@ -272,7 +272,7 @@ class RunStation(Station):
             self.pages.addWidget(page)
         outer.addWidget(self.pages, 1)
         self.gate.said.connect(session.send)
-        self.dashboard.your_turn.entered.connect(lambda text: session.send(Enter(text)))
+        self.dashboard.your_turn.entered.connect(lambda text, n: session.send(Enter(text, n)))
         self.dashboard.your_turn.corrects.connect(self._correct)
         self.dashboard.repeat.connect(
             lambda point: self._begin_saying(Saying(f"Repeat point {point}: why?", partial(_again, Repeat, point)))
@@ -327,7 +327,7 @@ class RunStation(Station):
             self.itinerary.show_itinerary(None if isinstance(found, str) else found)
         elif view.turn is not None:
             page = self.gate
-            self.gate.show_turn(view.turn, view.live.told, view.refused, self._price())
+            self.gate.show_turn(view.turn, view.turn_n, view.live.told, view.refused, self._price())
             self.gate.show_record(*self._record())
             if session.state is State.MAKING_SAFE and isinstance(view.turn, HandSetting):
                 self.gate.switches_off(view.turn.text)

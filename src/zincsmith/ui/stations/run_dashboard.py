@@ -211,7 +211,7 @@ class Dashboard(QWidget):
         if view.asked is not None:
             if self.session.unit is not None:
                 self.your_turn.terminals = terminals(self.session.unit, self.session.rig)
-            self.your_turn.ask(view.asked, view.refused)
+            self.your_turn.ask(view.asked, view.asked_n, view.refused)
         else:
             self.your_turn.rest(*self._resting(itinerary))
 

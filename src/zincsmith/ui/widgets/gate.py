@@ -62,6 +62,7 @@ class GatePanel(Panel):
         super().__init__("", name="yourturn")
         self.body.setContentsMargins(32, 24, 32, 24)
         self.body.setSpacing(12)
+        self._n = 0  # the event that asks
         self.kicker = label("", 12, 600)
         self.title = label("", 28, 700, wrap=True)
         self.text = label("", 18, wrap=True)
@@ -89,7 +90,7 @@ class GatePanel(Panel):
         self.go_on.clicked.connect(self._pass)
         self.stop.clicked.connect(lambda: self.said.emit(Abort("stopped at the gate")))
         self.again.clicked.connect(lambda: self.said.emit(Mistyped()))
-        self.despite.clicked.connect(lambda: self.said.emit(GoOn(self.line.text().strip())))
+        self.despite.clicked.connect(lambda: self.said.emit(GoOn(self.line.text().strip(), self._n)))
         for widget in (self.title, self.text, self.first, self.cautions, self.price, self.problem):
             widget.setMaximumWidth(820)
         self.cautions.setMaximumWidth(CAUTIONS_PX)
@@ -120,15 +121,17 @@ class GatePanel(Panel):
             grid.addWidget(box, row, 0)
         return holder
 
-    def show_turn(self, turn: Turn, live: str, refused: EntryRefused | None = None, price: str = "") -> None:
-        """``live`` says what is on, as last read or said; ``refused`` what was typed last and why it did not do;
-        ``price`` what passing the gate costs that cannot be taken back."""
+    def show_turn(
+        self, turn: Turn, n: int, live: str, refused: EntryRefused | None = None, price: str = ""
+    ) -> None:  # fmt: skip
+        """``n`` is the event that asks; ``live`` says what is on, as last read or said; ``refused`` what was typed last
+        and why it did not do; ``price`` what passing the gate costs that cannot be taken back."""
         self.problem.setText(f"“{refused.text}”: {refused.reason}." if refused is not None else "")
         self.problem.setVisible(refused is not None)
         self.kicker.setText(f"{_kind(turn)}: {live}".upper())  # what is live changes while a person thinks
         if turn is self._turn:
             return
-        self._turn = turn
+        self._turn, self._n = turn, n
         wants = turn.wants if isinstance(turn, HandSetting) else ""
         lands = isinstance(turn, HandSetting) and (turn.target_V is not None or bool(wants))
         rule = turn if isinstance(turn, StopRuleMet) else None
@@ -227,9 +230,9 @@ class GatePanel(Panel):
         if isinstance(self._turn, StopRuleMet):
             self.said.emit(GoDown())
         elif isinstance(self._turn, SensesAsked):
-            self.said.emit(Pass(senses={name: self.boxes[name].isChecked() for name in self._asked}))
+            self.said.emit(Pass(senses={name: self.boxes[name].isChecked() for name in self._asked}, of=self._n))
         else:
-            self.said.emit(Pass(self.line.text().strip()))
+            self.said.emit(Pass(self.line.text().strip(), of=self._n))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         at = event.key() - Qt.Key.Key_1

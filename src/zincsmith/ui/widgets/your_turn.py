@@ -69,9 +69,9 @@ class ExpectedRuler(QWidget):
 
 
 class YourTurn(Panel):
-    """Signal ``entered`` carries the text as typed."""
+    """Signal ``entered`` carries the text as typed, and the event that asked for it."""
 
-    entered = Signal(str)
+    entered = Signal(str, int)
     corrects = Signal()
 
     def __init__(self) -> None:
@@ -116,6 +116,7 @@ class YourTurn(Panel):
         self._confirmed = ""  # far off, and asked once already
         self._unit = ""
         self._asked: EntryAsked | None = None
+        self._n = 0  # the event that asks
         self._refused: EntryRefused | None = None
         self.rest("HANDS FREE", "Nothing to type now", "")
 
@@ -133,15 +134,15 @@ class YourTurn(Panel):
         if had_focus:
             self.setFocus()
 
-    def ask(self, asked: EntryAsked, refused: EntryRefused | None) -> None:
-        """Ask for a reading; a refused text stays in the line with the reason below."""
+    def ask(self, asked: EntryAsked, n: int, refused: EntryRefused | None) -> None:
+        """Ask for a reading, ``n`` is the event that does; a refused text stays in the line with the reason below."""
         info = QUANTITIES[asked.quantity]
         self._unit = info.unit
         if asked is self._asked and refused is self._refused:
             return  # what was said about the line stays
         self.problem.setText(f"“{refused.text}” is refused: {refused.reason}." if refused else "")
         fresh = asked is not self._asked
-        self._asked, self._refused = asked, refused
+        self._asked, self._n, self._refused = asked, n, refused
         self._frame("yourturn")
         self.kicker.setText("YOUR TURN")
         self.what.setText(asked.what)
@@ -201,7 +202,7 @@ class YourTurn(Panel):
             self.line.selectAll()
             return
         self._confirmed = ""
-        self.entered.emit(text)
+        self.entered.emit(text, self._n)
 
     def _far_off(self, text: str) -> str:
         """What is said about a value that the state of the unit does not explain; empty else."""
