@@ -94,7 +94,7 @@ def same(now: tuple[object, ...], before: tuple[object, ...]) -> bool:
         ("netherby-nb5", "simulated-dc", 50),
         ("skerrow-sd15", "simulated-dual", 100),
         ("tarnbrook-tb2425", "simulated", 50),
-        ("hartsop-u90", "simulated-usb", 100),
+        ("quillfen-q65", "simulated-usb", 100),
     ],
 )
 def test_a_whole_plan_in_the_window(

@@ -29,6 +29,7 @@ from zincsmith.simbench.units.adapter import Adapter
 from zincsmith.simbench.units.defect import KINDS as DEFECTS
 from zincsmith.simbench.units.inverter import Inverter
 from zincsmith.simbench.units.parameters import Ageing
+from zincsmith.simbench.units.wired import MOST_TRIM, SENSES
 from zincsmith.simbench.world import World
 
 FAULTS = {"NONE", "SILENT", "DROP", "RUBBISH", "LATE", "OTHER"}
@@ -39,6 +40,7 @@ DRIFT = 0.03
 MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP", "BOUNCE", "NOPHASE", "TIP", "TIPBACK", "FAN", "WELD"}
 HELD = {"HELD OFF": True, "LET ON": False}  # at a terminal of the unit
 SERIES, CAPACITOR, SOFT, FALLEN = "SERIES ", "CAPACITOR ", "SOFT ", "FALLEN "
+TRIM, SENSE = "TRIM ", "SENSE "
 MOST_ADDED_OHM, MOST_SOFT_OHM = 10.0, 200.0
 
 
@@ -51,6 +53,17 @@ def added_ohm(text: str, most_ohm: float = MOST_ADDED_OHM) -> float:
     if not 0.0 <= ohm <= most_ohm:
         raise ScpiError(-222, "Data out of range")
     return ohm
+
+
+def trimmed(text: str) -> float:
+    """A share of the volts. ScpiError for what no trim does."""
+    try:
+        share = float(text)
+    except ValueError:
+        raise ScpiError(-104, "Data type error") from None
+    if not abs(share) <= MOST_TRIM:
+        raise ScpiError(-222, "Data out of range")
+    return share
 
 
 def replaced_by(unit: Adapter, text: str) -> Ageing:
@@ -254,7 +267,8 @@ class Bench:
     def inject(self, text: str) -> None:
         """``ROLE,FAULT`` for a line, ``ROLE,TYPO`` for who types it off, ``bench,MISHAP`` for the world, ``unit,KIND``
         for the inside of the unit; ``unit,SERIES OHM`` and ``unit,CAPACITOR UF MOHM`` are no faults but what a person
-        has soldered in, ``unit,HELD OFF`` and ``unit,LET ON`` what they switch at a terminal of it;
+        has soldered in, ``unit,HELD OFF`` and ``unit,LET ON`` what they switch at a terminal of it,
+        ``unit,TRIM SHARE`` and ``unit,SENSE LOAD`` what they do at its trim and its sense leads;
         ``bench,SOFT OHM`` is a source, or leads, that give way under load, ``bench,FALLEN SPOT`` a probe that came
         off."""
         role, _, fault = text.partition(",")
@@ -285,6 +299,12 @@ class Bench:
             unit.added_ohm = added_ohm(word.removeprefix(SERIES))
         elif word.startswith(CAPACITOR):
             unit.ageing = replaced_by(unit, word.removeprefix(CAPACITOR))
+        elif word.startswith(TRIM):
+            unit.wired.trim = trimmed(word.removeprefix(TRIM))
+            self.world.changed()
+        elif word.startswith(SENSE) and word.removeprefix(SENSE).lower() in SENSES:
+            unit.wired.sense = word.removeprefix(SENSE).lower()
+            self.world.changed()
         elif word in HELD:
             unit.held_off = HELD[word]
             self.world.changed()

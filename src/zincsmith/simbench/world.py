@@ -155,6 +155,7 @@ class World:
 
     def __post_init__(self) -> None:
         self.loads = {port: Load() for port in self.ports}
+        self.unit.wired.lead_ohm = self.lead_ohm
         self.unit.core_degC = self.unit.case_degC = self.ambient_degC
 
     @property

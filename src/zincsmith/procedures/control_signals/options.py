@@ -14,6 +14,7 @@ from zincsmith.procedures.fields import Choosing, Field, between, check_lines, t
 from zincsmith.procedures.planning import AtOneLine
 
 SWITCHING = ("remote on/off", "enable")
+TRIM, SENSE = "trim", "remote sense"
 FORM: tuple[Field, ...] = (
     fields.LINE,
     Choosing(
@@ -23,15 +24,21 @@ FORM: tuple[Field, ...] = (
 )
 
 
+def of_kind(plate: Nameplate, *kinds: str) -> tuple[Signal, ...]:
+    """The terminals of a kind, in the order of the plate."""
+    return tuple(one for one in plate.signals if one.what in kinds)
+
+
 def switches_of(plate: Nameplate) -> tuple[Signal, ...]:
     """The terminals that switch a unit."""
-    return tuple(one for one in plate.signals if one.what in SWITCHING)
+    return of_kind(plate, *SWITCHING)
 
 
 @dataclass(frozen=True)
 class ControlOptions(AtOneLine):
     """Switched off under ``load_percent`` at each of its terminals, what is left read after ``falls_s``, what goes in
-    meanwhile, and switched on again under the same load."""
+    meanwhile, and switched on again under the same load; trimmed down and up; with its sense leads at the unit, at the
+    load and open."""
 
     procedure: Literal["control_signals"] = "control_signals"
     line: Line = LINES[0]
@@ -45,7 +52,9 @@ class ControlOptions(AtOneLine):
     def suits(cls, plate: Nameplate) -> str:
         if unfit := fed_by_one_source(plate):
             return unfit
-        return "" if switches_of(plate) else "its plate states no terminal that switches it off and on"
+        if of_kind(plate, *SWITCHING, TRIM, SENSE):
+            return ""
+        return "its plate states no terminal that switches it, trims it or senses its load"
 
     @property
     def loads_used(self) -> tuple[float, ...]:

@@ -16,6 +16,7 @@ from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate, OutputRating, Signal
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.beginning import BACK, COMES_UP_S, feed, gate
+from zincsmith.procedures.control_signals.adjusted import findings_of_adjusting, sense, trim
 from zincsmith.procedures.control_signals.options import ControlOptions, switches_of
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.ports import at_load, draw, everywhere, idle, ramp
@@ -39,20 +40,23 @@ CAUTIONS = (
 
 class ControlSignals(Procedure):
     name = NAME
-    title = "Switched at a terminal"
-    version = 1
+    title = "At its terminals"
+    version = 2
     needs: tuple[str, ...] = (SOURCE, "voltmeter")
-    serves = "whether a remote terminal switches the outputs off and on, and what goes in meanwhile"
+    serves = "whether terminals switch it off and on, how far its trim goes, and what its sense leads make up"
     options = ControlOptions
     tested_as = "control signals"
 
     def steps(self, ctx: Context) -> Steps:
-        """Wires laid with the input off; then at each terminal on, off, resting and on again, each read."""
+        """Wires laid with the input off; then at each terminal on, off, resting and on again, each read; trim and sense
+        after it."""
         options = ctx.asked(ControlOptions)
         line = ctx.reachable((options.line,))[0]
         yield from gate(ctx)
         for number, one in enumerate(switches_of(ctx.nameplate)):
             yield from _of_a_terminal(ctx, options, line, number, one)
+        yield from trim(ctx, options, line)
+        yield from sense(ctx, options, line)
 
     def tidy(self, ctx: Context) -> Steps:
         """No load."""
@@ -72,7 +76,7 @@ class ControlSignals(Procedure):
             if rows:
                 found += [f for output in nameplate.outputs for f in _left(rows, one, output, nameplate)]
                 found += _goes_in(rows, one)
-        return found
+        return found + findings_of_adjusting(evidence.points, nameplate)
 
 
 def _of_a_terminal(ctx: Context, options: ControlOptions, line: Line, number: int, one: Signal) -> Steps:

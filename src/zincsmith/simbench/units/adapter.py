@@ -31,6 +31,7 @@ from zincsmith.simbench.units.parameters import (
 )
 from zincsmith.simbench.units.rails import Rails
 from zincsmith.simbench.units.rectifier import STEPS, Intake, Rectifier
+from zincsmith.simbench.units.wired import Wired
 
 NOTHING = Intake(0.0, 0.0, 0.0)
 MEETS = 4  # times round, until load and output agree
@@ -77,6 +78,7 @@ class Adapter:
         self.spots: dict[str, float] = more.get("spots", {})
         self.defect = Defect(more.get("parts", Parts()))
         self.added_ohm = 0.0  # what somebody has put in series with the output, inside the unit
+        self.wired = Wired()
         self.held_off = False  # at a terminal of its own
         self.core_degC = self.case_degC = 25.0
         self.output_V = self.current_A = 0.0
@@ -106,8 +108,9 @@ class Adapter:
     def regulated_V(self, input_V: float, current_A: float, core_degC: float) -> float:
         """Output voltage in V while it regulates; with an open feedback it does not."""
         o = self.output
+        volts = self.wired.moved(o.voltage_V * (1.0 + o.setpoint_error_percent / 100.0), current_A)
         return self.defect.regulated_V(
-            o.voltage_V * (1.0 + o.setpoint_error_percent / 100.0)
+            volts
             + o.line_uV_per_V * 1e-6 * (input_V - self.nominal_V)
             + o.drift_uV_per_K * 1e-6 * (core_degC - 25.0)
             - (o.resistance_ohm + self.added_ohm) * current_A

@@ -39,7 +39,7 @@ class BenchSupply(Adapter):
 
     def regulated_V(self, input_V: float, current_A: float, core_degC: float) -> float:
         o, s = self.output, self.supply
-        aim = self.set_V * (1.0 + s.volts_share) + s.volts_offset_V if self.on else 0.0
+        aim = self.wired.moved(self.set_V * (1.0 + s.volts_share) + s.volts_offset_V, current_A) if self.on else 0.0
         aim += o.line_uV_per_V * 1e-6 * (input_V - self.nominal_V) + o.drift_uV_per_K * 1e-6 * (core_degC - 25.0)
         most = self.raw_V(input_V, current_A) - s.headroom_V
         return max(0.0, min(aim - o.resistance_ohm * current_A, most))
@@ -90,7 +90,8 @@ class BenchSupply(Adapter):
             amps = at(v)
             return amps > self.limit_A(v, input_V) or v > self.regulated_V(input_V, amps, self.core_degC)
 
-        low, high = 0.0, self.regulated_V(input_V, 0.0, self.core_degC)
+        most_A = self.limit_A(0.0, input_V)  # its volts rise with the current where it makes up for leads
+        low, high = 0.0, max(self.regulated_V(input_V, amps, self.core_degC) for amps in (0.0, most_A))
         for _ in range(50):
             middle = 0.5 * (low + high)
             low, high = (low, middle) if beyond(middle) else (middle, high)
