@@ -106,7 +106,7 @@ def test_each_rail_of_several_is_trimmed_with_the_bus(
 def test_sense_makes_up_what_the_leads_drop(
     adjusted: Callable[..., dict[tuple[str, str], Finding]], does: dict[str, str]
 ) -> None:
-    """I R of the leads, at half of 3 A, which lies clear of its limit; open, the volts rise by what the stand-in's own resistors let them."""
+    """I R of the leads, at half of 3 A clear of its limit; open, the volts rise by what the stand-in lets them."""
     unit = read_unit(EXAMPLES / "units" / "lathom-lb303.toml")
     found = adjusted(unit, "lathom-lb303", "simulated-supply", Line(230.0, 50.0), does)
     drop = LEAD_OHM * 0.5 * CLEAR_OF_LIMIT * 3.0

@@ -12,7 +12,7 @@ import pytest
 from tests.conftest import ROOT
 from tests.engine.scripted import Actor, Scene, by_hand
 from tests.engine.test_soak import probe
-from tests.several.conftest import Goes
+from tests.several.conftest import EXAMPLES, Goes
 
 from zincsmith.bench.link import Link
 from zincsmith.bench.standin import RunningStandIn
@@ -23,6 +23,7 @@ from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.address import name_of
 from zincsmith.model.commands import Command, Enter, Pass
 from zincsmith.model.events import EntryAsked, HandSetting, Intended
+from zincsmith.model.intake import Part
 from zincsmith.model.plan import Line, Options, Plan
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 from zincsmith.model.states import State
@@ -33,6 +34,7 @@ from zincsmith.procedures.overload_endurance.options import EnduranceOptions
 from zincsmith.procedures.power_envelope.options import EnvelopeOptions
 from zincsmith.procedures.short_circuit.options import ShortCircuitOptions
 from zincsmith.procedures.thermal_soak.options import ThermalSoakOptions
+from zincsmith.showing.board import ceilings_of, section_of
 from zincsmith.showing.borders import borders
 from zincsmith.simbench.units.adapter import Adapter
 
@@ -194,8 +196,21 @@ def test_a_port_is_driven_beyond_each_of_its_modes_and_asked_again(goes: Goes) -
     """Drawn: a port goes off at 1.18 times what its mode has, and comes back at the volts that nobody asks for."""
     part = OvercurrentOptions(lines=(MAINS,), step_percent=10.0, resolution_percent=5.0, repeats=1, rest_s=0.5,
                               observe_s=1.5, recover_s=2.0, together=False)  # fmt: skip
-    _, closed, run = goes("quillfen-q65", "simulated-usb", (part,))
+    unit = read_unit(EXAMPLES / "units" / "quillfen-q65.toml")
+    board = (Part("U1", "controller", output="C1"), Part("L2", "inductor", output="C2, A"),
+             Part("C7", "output capacitor", rated_V=21.0, output="C1"))  # fmt: skip
+    unit = replace(unit, look=replace(unit.look, parts=board))
+    _, closed, run = goes("quillfen-q65", "simulated-usb", (part,), unit=unit)
     assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    one, both = ceilings_of(run)  # what the board map makes of it: 21 V are asked of capacitors for 21 V
+    assert (one.outputs, both.outputs) == (("C1",), ("C2", "A"))
+    assert one.watts == pytest.approx(20.0 * 1.18 * 3.25, rel=0.06)
+    assert both.watts == pytest.approx(12.0 * 1.18 * 1.67, rel=0.06)
+    assert (one.beyond_capacitors, both.beyond_capacitors) == (True, False)
+    section = section_of(run)
+    assert section is not None
+    assert "not less than the 65 W that the plate claims in all" in section.paragraphs[1]
+    assert "asked 21 V" in section.rows[0][-1]
     found = {(f.output, f.at.mode()): f for f in (j.finding for j in run.judged)
              if f.name == "overcurrent" and f.value is not None}  # fmt: skip
     drawn = {"5 V": 3.0, "9 V": 2.22, "12 V": 1.67}

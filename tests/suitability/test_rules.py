@@ -17,8 +17,8 @@ from tests.conftest import ROOT
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
-from zincsmith.model.intake import Terminal
-from zincsmith.model.plan import Line, Plan
+from zincsmith.model.intake import SafetyRecord, Terminal
+from zincsmith.model.plan import Line, Options, Plan
 from zincsmith.model.rig import (
     Accuracy,
     Dummy,
@@ -34,6 +34,7 @@ from zincsmith.model.rig import (
 )
 from zincsmith.model.unit import Node, Unit
 from zincsmith.procedures.load_transient.options import LoadTransientOptions
+from zincsmith.procedures.overcurrent.options import OvercurrentOptions
 from zincsmith.procedures.plan_file import NAMED
 from zincsmith.procedures.static_grid.options import grid_of
 from zincsmith.suitability.case import Severity
@@ -114,6 +115,7 @@ TWO_INPUTS = replace(
     _unit("tarnbrook-tb2425").nameplate,
     inputs=(*_unit("tarnbrook-tb2425").nameplate.inputs, _unit("corvane-cv190").nameplate.inputs[1]),
 )
+INSULATED = (SafetyRecord("insulation resistance", 500e6, low=2e6, by="whoever is qualified"),)
 CASES: dict[str, Pair] = {
     "adapter": (_unit("tarnbrook-tb2425"), _rig(300, 2, 100, 60, 2.5), _plan(115.0, 230.0)),
     "board": (_unit("marlowick-mb1205"), _rig(300, 2, 100, 60, 2.5), _plan(115.0, 230.0)),
@@ -176,6 +178,13 @@ def probe(**changes: Any) -> Change:
 
 def without(role: str) -> Change:
     return lambda p: (p[0], replace(p[1], instruments=tuple(i for i in p[1].instruments if i.role != role)), p[2])
+
+
+def device(*parts: Options) -> Change:
+    """A telephone asks the port, under a plan with these parts too."""
+    phone = Instrument("sink_controller", "by hand", kind="device: telephone")
+    return lambda p: (p[0], replace(p[1], instruments=(*p[1].instruments, phone)),
+                      replace(p[2], parts=(*p[2].parts, *parts)))  # fmt: skip
 
 
 def geared(*kinds: Any) -> Change:
@@ -328,6 +337,10 @@ RULES: list[tuple[str, str, Severity, Change]] = [
     ("sense_at_load", "adapter", DOUBT, rig_with(sense="load")),
     ("sense_at_load", "adapter", STOP, rig_with(sense="load", leads=(Lead("unit load", 2.0, 0.5),))),
     ("reference_undeclared", "adapter", DOUBT, rig_with(reference=" ")),
+    # A device as what asks a port
+    ("device_as_sink", "adapter", DOUBT, both(device(), unit_with(safety=INSULATED))),
+    ("device_before_insulation", "adapter", STOP, both(device(), unit_with(safety=()))),
+    ("device_beyond_rating", "adapter", STOP, both(device(OvercurrentOptions()), unit_with(safety=INSULATED))),
     # Meters
     ("range_too_small", "adapter", STOP, at("voltmeter", accuracy=(Accuracy("output_voltage", 20.0, 0.1),))),
     ("reading_below_floor", "adapter", DOUBT, at("power_meter", floor_W=2.0)),

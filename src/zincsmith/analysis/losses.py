@@ -63,7 +63,7 @@ def _flows(part: Part, at: Stands, corrected: bool) -> tuple[float, float, str] 
     """(mean, rms) of the amps through a part, in words; or why nobody knows."""
     if part.what == "rectifier" and not part.stage:
         return _into(at, corrected)
-    served = [one for name, one in at.outputs.items() if part.output in ("", name)]
+    served = [one for name, one in at.outputs.items() if not part.serves or name in part.serves]
     if not served:
         return f"there is no output {part.output!r}"
     if len(served) > 1 and part.stage:

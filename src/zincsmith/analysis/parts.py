@@ -73,7 +73,7 @@ def _sees(part: Part, plate: Nameplate) -> tuple[float | None, str, str]:
         case "input capacitor" if top is not None:
             return top, "V", "highest rated input"
         case "output capacitor" | "output rectifier":
-            outputs = [o for o in plate.outputs if not part.output or o.name == part.output]
+            outputs = [o for o in plate.outputs if not part.serves or o.name in part.serves]
             if outputs and part.what == "output capacitor":
                 return max(highest_V(o) for o in outputs), "V", "highest output and tolerance"
             return None, "V", ""
@@ -88,7 +88,7 @@ def _in_a_stage(part: Part, plate: Nameplate) -> tuple[float | None, str, str]:
     """What switch, rectifier and inductor of a converter see, its ripple left out: of volts and amps that which takes
     the greater share of what the part is marked for. Volt-second balance of an ideal stage, closed form: the switch of
     an inverting one blocks Vin + Vout, and carries I (Vin + Vout) / Vin, the most at the lowest input."""
-    outputs = [o for o in plate.outputs if not part.output or o.name == part.output]
+    outputs = [o for o in plate.outputs if not part.serves or o.name in part.serves]
     if not plate.inputs or not outputs:
         return None, "V", ""
     out = max(outputs, key=lambda o: abs(o.voltage_V) * o.current_A)
@@ -111,7 +111,7 @@ def highest_input_V(part: Part, plate: Nameplate) -> float | None:
     """The most volts at the input that a part of a stage stands; None where none follow from it."""
     if part.rated_V is None or part.what in BY_AMPS or part.stage not in ("step-down", "inverting"):
         return None
-    outputs = [o for o in plate.outputs if not part.output or o.name == part.output]
+    outputs = [o for o in plate.outputs if not part.serves or o.name in part.serves]
     given = max((highest_V(o) for o in outputs), default=0.0) if part.stage == "inverting" else 0.0
     return part.rated_V - given
 

@@ -315,6 +315,10 @@ class Setter:
         else:
             where = f" at {action.port}" if action.port else ""
             words = f"Ask for {action.mode}{where}, with whatever asks the port for a mode."
+            rigged = self.bench.rig.instrument(place)
+            if rigged is not None and rigged.is_device:
+                words = f"Measure the port{where}. At 5 V, and only then, plug the device in; it is to ask for "
+                words += f"{action.mode}. Note what it shows."
             self.operator.set_by_hand(
                 place, words if on else f"Take everything off the port{where}: nothing is plugged in."
             )

@@ -225,8 +225,9 @@ def _look(unit: Unit) -> Iterator[Problem]:
         figures = (part.rated_V, part.rated_A, part.capacitance_F, part.drop_V, part.ohm)
         if any(x is not None and not 0.0 < x <= 1e5 for x in figures) or not 1 <= part.count <= 1000:
             yield Problem("look.parts", f"{part.name}: a marking is above zero, and there is at least one piece")
-        if part.output and part.output not in names:
-            yield Problem("look.parts", f"{part.name}: there is no output {part.output!r}")
+        for name in part.serves:
+            if name not in names:
+                yield Problem("look.parts", f"{part.name}: there is no output {name!r}")
     body = unit.look.physical
     sizes = (
         body.mass_g,

@@ -94,7 +94,8 @@ class Physical(Record):
 
 @dataclass(frozen=True)
 class Part(Record):
-    """A part as it is marked. ``capacitance_F`` is of each of ``count`` pieces; ``output`` names what it serves.
+    """A part as it is marked. ``capacitance_F`` is of each of ``count`` pieces; ``output`` names what it serves, or
+    several that hang on it, with commas between.
 
     ``range_V`` is the input range printed in the papers of a controller chip. ``stage`` is the kind of converter that a
     switch, a rectifier or an inductor works in: what it sees follows from that. ``drop_V`` is what drops across it
@@ -117,6 +118,11 @@ class Part(Record):
     ohm: float | None = None
     state: PartState = "sound"
     note: str = ""
+
+    @property
+    def serves(self) -> tuple[str, ...]:
+        """The outputs that it serves, by name; none named is all."""
+        return tuple(name for one in self.output.split(",") if (name := one.strip()))
 
 
 @dataclass(frozen=True)

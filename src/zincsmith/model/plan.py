@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass, field
 from importlib import import_module
-from typing import Any
+from typing import Any, ClassVar
 
 from zincsmith.model.operating_point import feed_words
 from zincsmith.model.record import Record
@@ -37,6 +37,7 @@ class Options(Record):
     """
 
     procedure: str = ""
+    attended: ClassVar[bool] = False  # it goes beyond the rating: somebody is there, whatever cut-outs there are
 
     @property
     def lines_used(self) -> tuple[Line, ...]:

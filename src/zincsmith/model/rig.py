@@ -225,6 +225,11 @@ class Instrument(Record):
     def name(self) -> str:
         return " ".join(x for x in (self.maker, self.model) if x) or self.kind or self.role.replace("_", " ")
 
+    @property
+    def is_device(self) -> bool:
+        """Of what asks a port, by hand: a device of somebody's, no board that is made for asking."""
+        return self.role == "sink_controller" and self.how == "by hand" and DEVICE in self.kind.lower()
+
     def accuracy_of(self, quantity: str) -> Accuracy | None:
         """The first range declared for a quantity, the one it is tried on; None when nothing is declared."""
         return next((a for a in self.accuracy if a.quantity == quantity), None)
@@ -237,6 +242,7 @@ class Instrument(Record):
 
 
 # A hand is late when it starts and when it stops, by a fifth of a second each time; common practice, no source.
+DEVICE = "device"
 STOPWATCH = Instrument("stopwatch", "by hand", kind="stopwatch", accuracy=(Accuracy("timed", 3600.0, offset=0.3),))
 
 

@@ -92,7 +92,6 @@ class Planned(Options):
     changes_unit: ClassVar[bool] = False  # whether its point is to put the unit into another configuration
     after: ClassVar[Mapping[str, str]] = {}
     chosen_only: ClassVar[str] = ""
-    attended: ClassVar[bool] = False  # it goes beyond the rating: somebody is there, whatever cut-outs there are
     tests: ClassVar[tuple[str, ...]] = ()
 
     @property

@@ -41,6 +41,7 @@ from zincsmith.procedures.base import Section
 from zincsmith.procedures.catalogue import in_order, procedure
 from zincsmith.procedures.planning import Planned
 from zincsmith.report.figures import VERDICT, plots, ruler_svg
+from zincsmith.showing.board import section_of as board_section
 from zincsmith.showing.budget import UNSPLIT_WORDS, grouped
 from zincsmith.showing.losses import section_of as losses_section
 from zincsmith.showing.reading_words import reading_words
@@ -130,8 +131,8 @@ def sections_of(run: JudgedRun) -> list[Section]:
             own = procedure(name).section([j.finding for j in run.judged if j.finding.at.configuration in ("", state)])
             if own is not None:
                 found.append(replace(own, title=f"{own.title}, {state}") if state else own)
-    lost = losses_section(run)
-    return [*found, *([lost] if lost is not None else []), *_between(run)]
+    of_parts = [section for of in (losses_section, board_section) if (section := of(run)) is not None]
+    return [*found, *of_parts, *_between(run)]
 
 
 def _between(run: JudgedRun) -> list[Section]:

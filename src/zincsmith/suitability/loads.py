@@ -248,8 +248,29 @@ def of_each(rule: Callable[[Case, Instrument], Iterator[Fault]]) -> Rule:
     return asked
 
 
+def devices(case: Case) -> Iterator[Fault]:
+    """A device of somebody's as what asks a port: only where nothing more can happen to it than was seen on a dummy."""
+    for one in case.rig.of("sink_controller"):
+        if not one.is_device:
+            continue
+        tested = {record.test for record in case.unit.safety}
+        beyond = [p.procedure.replace("_", " ") for p in case.plan.parts if p.attended]
+        if "insulation resistance" not in tested:
+            text = f"{one.name} would hang on a unit whose insulation nobody has recorded."
+            yield Fault("device_before_insulation", Severity.STOP, one.place, text, "Have it tested, and record it.")
+        if beyond:
+            text = f"{one.name} would be there during {' and '.join(dict.fromkeys(beyond))}."
+            yield Fault("device_beyond_rating", Severity.STOP, one.place, text, "Use a dummy sink and a load for that.")
+        yield Fault(
+            "device_as_sink", Severity.DOUBT, one.place,
+            f"{one.name} asks for what it likes, and shows a mode or does not: what it does not show is not absent.",
+            "Plug it in once volts, changes of mode and trip were seen on a dummy, and the port reads 5 V.",
+            case.touched("mode_voltage", "shared_power"),
+        )  # fmt: skip
+
+
 RULES: tuple[Rule, ...] = (
     base_described, of_each(hot_metal), total, not_reached, of_each(reach), of_each(least_volts), of_each(mode),
     of_each(dummy),
-    of_each(as_mounted), of_each(endurance),
+    of_each(as_mounted), of_each(endurance), devices,
 )  # fmt: skip
