@@ -193,7 +193,8 @@ class Capturing:
 class Measure:
     """Average every quantity over ``over_s``, each given by its address; those read by hand are asked for. With
     ``record_s`` volts and amps of the input are then recorded that long, with ``capture`` the scope records.
-    ``from_zero``: nobody knows whether it runs; what lies between zero and what is expected is no slip of a hand."""
+    ``from_zero``: nobody knows whether it runs; what lies between zero and what is expected is no slip of a hand.
+    ``likely`` is what a rehearsal reads of quantities that neither unit nor load tells, by address."""
 
     quantities: tuple[str, ...]
     over_s: float
@@ -201,6 +202,7 @@ class Measure:
     record_s: float = 0.0
     capture: Capturing | None = None
     from_zero: bool = False
+    likely: tuple[tuple[str, float], ...] = ()
 
 
 @dataclass(frozen=True)

@@ -45,6 +45,7 @@ CROSS = "cross regulation"
 MODES = "modes of ports"
 SHARING = "sharing of ports"
 CHANGES = "changes of mode"
+CHARGE = "charging"
 STANDBY = "standby power"
 HARMONICS = "harmonics"
 DISPLAY = "display"
@@ -148,6 +149,10 @@ FIGURES = Figures({
                CHANGES, SCOPE),
         Figure("neighbour_out_time", "Time out of its volts as another port comes or goes", "s", "plain", "most",
                "output", ("neighbour_out_time",), CHANGES, SCOPE),
+        Figure("charge_voltage", "Volts that a charge holds", "V", "voltage", "band", "output", ("charge_voltage",),
+               CHARGE, OUT),
+        Figure("charge_current", "Amps that a charge holds", "A", "current", "band", "output", ("charge_current",),
+               CHARGE, OUT),
         Figure("shared_power", "Watts beside other ports", "W", "power", "least", "output", ("shared_power",), SHARING,
                ("load", "voltmeter")),
         Figure("neighbour_lowest", "Lowest volts when another port comes or goes", "V", "voltage", "least", "output",

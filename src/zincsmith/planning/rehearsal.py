@@ -267,7 +267,7 @@ class _Rehearsal:
         return Settled(True, soonest)
 
     def _measure(self, action: Measure) -> Outcome:
-        expectation = self._expected()
+        expectation = {**self._expected(), **{name: Expected(v, v, v) for name, v in action.likely}}
         typed = tuple(q for q in action.quantities if q not in self.polled and q not in self.derived)
         for seconds in (action.over_s, action.record_s):
             self._pass(seconds, seconds, seconds)

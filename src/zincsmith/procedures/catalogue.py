@@ -54,6 +54,7 @@ SHIPPED = (
     "overload_endurance",
     "overvoltage",
     "surge_load",
+    "charging",
     "dropout",
     "power_envelope",
     "thermal_soak",

@@ -26,6 +26,7 @@ from zincsmith.simbench.instruments import (
 )
 from zincsmith.simbench.scpi import Interpreter, ScpiError
 from zincsmith.simbench.units.adapter import Adapter
+from zincsmith.simbench.units.battery import read_battery
 from zincsmith.simbench.units.defect import KINDS as DEFECTS
 from zincsmith.simbench.units.inverter import Inverter
 from zincsmith.simbench.units.parameters import Ageing
@@ -40,7 +41,7 @@ DRIFT = 0.03
 MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP", "BOUNCE", "NOPHASE", "TIP", "TIPBACK", "FAN", "WELD"}
 HELD = {"HELD OFF": True, "LET ON": False}  # at a terminal of the unit
 SERIES, CAPACITOR, SOFT, FALLEN = "SERIES ", "CAPACITOR ", "SOFT ", "FALLEN "
-TRIM, SENSE = "TRIM ", "SENSE "
+TRIM, SENSE, BATTERY = "TRIM ", "SENSE ", "BATTERY "
 MOST_ADDED_OHM, MOST_SOFT_OHM = 10.0, 200.0
 
 
@@ -269,6 +270,7 @@ class Bench:
         for the inside of the unit; ``unit,SERIES OHM`` and ``unit,CAPACITOR UF MOHM`` are no faults but what a person
         has soldered in, ``unit,HELD OFF`` and ``unit,LET ON`` what they switch at a terminal of it,
         ``unit,TRIM SHARE`` and ``unit,SENSE LOAD`` what they do at its trim and its sense leads;
+        ``bench,BATTERY CELLS AH CHARGE OHM``, ``bench,BATTERY LINK`` and ``OFF`` what is joined to the output;
         ``bench,SOFT OHM`` is a source, or leads, that give way under load, ``bench,FALLEN SPOT`` a probe that came
         off."""
         role, _, fault = text.partition(",")
@@ -282,6 +284,8 @@ class Bench:
             self._inside(fault)
         elif role == "bench" and word.startswith(FALLEN):
             self.world.fallen_probe = fault[len(FALLEN) :].strip()
+        elif role == "bench" and word.startswith(BATTERY):
+            self._joins(word.removeprefix(BATTERY))
         elif role == "bench" and word.startswith(SOFT):
             self.world.source_ohm = added_ohm(word.removeprefix(SOFT), MOST_SOFT_OHM)
         elif role == "bench" and word in MISHAPS:
@@ -310,6 +314,17 @@ class Bench:
             self.world.changed()
         else:
             raise ScpiError(-224, "Illegal parameter value")
+
+    def _joins(self, text: str) -> None:
+        """What a person joins to the only output: a battery, a link, or nothing."""
+        world = self.world
+        world.load.contact_closed, world.battery = text == "LINK", None
+        if text not in ("LINK", "OFF"):
+            try:
+                world.battery = read_battery(text)
+            except ValueError:
+                raise ScpiError(-104, "Data type error") from None
+        world.changed()
 
     def _befalls(self, mishap: str) -> None:
         world = self.world

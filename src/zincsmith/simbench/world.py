@@ -10,6 +10,7 @@ from functools import partial
 
 from zincsmith.simbench.imperfect import Imperfections, reactive_W
 from zincsmith.simbench.units.adapter import Adapter
+from zincsmith.simbench.units.battery import Battery
 from zincsmith.simbench.units.inverter import Inverter
 from zincsmith.simbench.units.parameters import Display
 from zincsmith.simbench.units.rails import Ports
@@ -145,6 +146,7 @@ class World:
     lead_H: float = 1e-6  # of the leads to the load
     welded: bool = False  # a contactor that has closed stays closed, whatever its coil does
     fallen_probe: str = ""  # the spot whose thermometer came off
+    battery: Battery | None = None  # joined to the only output
     source_ohm: float = 0.0  # of source and leads to the input: under load the unit sees less than was set
     # By channel of the scope: what its probe is joined to, what that divides by, how its ground is made.
     probes: dict[int, tuple[str, float, str]] = field(default_factory=lambda: dict(PROBES))
@@ -240,6 +242,8 @@ class World:
             if isinstance(self.unit.rails, Ports):
                 self.unit.rails.tick(dt)
             self.unit.step(dt, self.input_V, self.input_Hz, self._at_unit(), self.ambient_degC)
+            if self.battery is not None:
+                self.battery.goes_on(dt, self.unit.current_A)
             if self.unit.rails is not None:
                 self.unit.rails.settle(self.unit.output_V, self._drawn())
             left -= dt
@@ -250,6 +254,8 @@ class World:
         """The load as the unit sees it."""
         if self.unit.rails is not None:
             return self.unit.rails.at_bus(self._drawn())
+        if (battery := self.battery) is not None:
+            return lambda volts: self._wanted_of(self.load, volts) + battery.takes_A(volts)
         if self.load.bank or self.load.pulsed or self.load.contact_closed:
             return lambda volts: self._wanted_of(self.load, volts) + volts * self.load.bank_S
         if not self.load.on or self.load.mode == "CURR":
@@ -282,6 +288,10 @@ class World:
     def output_of(self, port: str) -> tuple[float, float]:
         """(V, A) of an output as its terminals have them."""
         rails = self.unit.rails
+        if rails is None and self.battery is not None:  # it stands at the output whether that is on or off
+            stands = self.battery.open_V
+            volts = self.unit.output_V if self.unit.output_V > abs(stands) else stands
+            return volts, self.unit.current_A
         if rails is None:
             return self.unit.output_V, self.unit.current_A
         return rails.volts[port], rails.amps[port]

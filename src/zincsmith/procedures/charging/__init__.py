@@ -1,0 +1,1 @@
+"""A battery charged by an output that its user sets."""
