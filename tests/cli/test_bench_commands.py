@@ -41,7 +41,8 @@ def test_a_plan_is_printed_for_people_and_programs(command: Command, tmp_path: P
 def test_procedures_say_what_they_need(command: Command) -> None:
     found = json.loads(command("procedures", "--json").stdout)["procedures"]
     assert [p["name"] for p in found] == [
-        "safety_checks", "rig_check", "bring_up", "static_grid", "cross_regulation", "usb_modes", "port_sharing",
+        "safety_checks", "rig_check", "fault_finding",
+        "bring_up", "static_grid", "cross_regulation", "usb_modes", "port_sharing",
         "cv_cc", "inverter_output",
         "power_factor_regimes",
         "display_accuracy", "harmonics", "standby", "control_signals", "hands_in", "another_configuration", "ripple",
@@ -50,7 +51,7 @@ def test_procedures_say_what_they_need(command: Command) -> None:
         "ripple_by_voltmeter", "overcurrent", "overload_endurance", "overvoltage", "surge_load", "charging", "dropout",
         "power_envelope", "thermal_soak",
     ]  # fmt: skip
-    assert "load" in found[3]["needs"]
+    assert "load" in found[4]["needs"]
     assert "bring_up" in command("procedures").stdout
 
 
@@ -185,7 +186,7 @@ def test_any_socket_can_talk_to_the_stand_in(tmp_path: Path) -> None:
         assert {one["role"] for one in said} == {
             "ac_source", "dc_source", "power_meter", "load", "voltmeter", "scope", "thermometer", "sink_controller",
             "lcr_meter", "clock", "second_power_meter", "second_voltmeter", "ammeter", "base_load",
-            "ac_voltmeter", "load_switch", "contactor",
+            "ac_voltmeter", "load_switch", "contactor", "multimeter",
             "node_voltmeter@bulk", "spot_thermometer@D5", "spot_thermometer@transformer", "spot_thermometer@room",
         }  # fmt: skip
         for one in said:

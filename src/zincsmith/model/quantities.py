@@ -77,6 +77,8 @@ QUANTITIES = Quantities(
             Quantity("output_dc", "Direct part of the output volts", "V", "voltage", "output", "output_power_meter"),
             Quantity("readback_voltage", "Volts by the unit itself", "V", "voltage", "output", "unit_interface"),
             Quantity("readback_current", "Amps by the unit itself", "A", "current", "output", "unit_interface"),
+            Quantity("stage_resistance", "Ohms of a stage", "ohm", "plain", "none", "multimeter"),
+            Quantity("stage_voltage", "Volts of a stage", "V", "voltage", "none", "multimeter"),
             Quantity("timed", "Stopwatch", "s", "plain", "none", ""),
         )
     }

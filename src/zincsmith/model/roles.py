@@ -92,6 +92,7 @@ TABLE = (
     Role("output_power_meter", "Power meter at the output", ("read",), polled=13, reached=True, optional=True),
     Role("unit_interface", "Interface of the unit", (*_both("voltage", "current"), "read"),
          _both("output", "protection"), polled=12, reached=True, optional=True, wakes=True),
+    Role("multimeter", "Multimeter", optional=True, of_the_unit=False),
     Role("lcr_meter", "LCR meter", ("get_capacitance", "get_esr")),
     Role("clock", "Clock", ("advance", "get_time")),
 )  # fmt: skip

@@ -26,6 +26,7 @@ API = 1  # of what a package may use: see zincsmith.api
 SHIPPED = (
     "safety_checks",
     "rig_check",
+    "fault_finding",
     "bring_up",
     "static_grid",
     "cross_regulation",

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from zincsmith.simbench import asking
 from zincsmith.simbench.meter import Function, Meter
 from zincsmith.simbench.scpi import Interpreter, Later, ScpiError, boolean, number, render
+from zincsmith.simbench.units.stages import stage_ohm, stage_V
 from zincsmith.simbench.world import BANK_OHM, MOST_A, ROOM, World
 
 if TYPE_CHECKING:
@@ -93,6 +94,7 @@ IDENTITIES = {
     "sink_controller": "OSMARY,U1,SIM009,1.0",
     "unit_interface": "LATHOM,LB-303,0417,2.1",
     "lcr_meter": "PELLMOOR,C3,SIM010,1.0",
+    "multimeter": "FENNHOLLOW,M3,SIM016,1.0",
     "clock": "ZINCSMITH,STANDIN CLOCK,SIM006,1.0",
 }
 VOLTS, AMPS = "MEASure:VOLTage[:DC]?", "MEASure:CURRent[:DC]?"
@@ -432,6 +434,24 @@ def lcr_meter(world: World) -> Interpreter:
     return box
 
 
+def multimeter(world: World) -> Interpreter:
+    """A hand-held one that a person goes from stage to stage with: PROBe says where it is held."""
+    box, at = Interpreter(IDENTITIES["multimeter"]), [""]
+    dice = random.Random(f"multimeter {world.seed}")
+
+    def read(value: float) -> str:
+        return render(value * (1.0 + dice.gauss(0.0, 0.001)))
+
+    def probe(text: str) -> None:
+        at[0] = text.strip().lower()
+
+    box.on("PROBe", probe)
+    box.on("PROBe?", lambda _: at[0])
+    box.on("MEASure:OHM?", lambda _: read(stage_ohm(world, at[0])))
+    box.on("MEASure:VOLT?", lambda _: read(stage_V(world, at[0])))
+    return box
+
+
 def clock(world: World) -> Interpreter:
     box = Interpreter(IDENTITIES["clock"])
     box.on("CLOCk:ADVance", lambda text: world.advance(number(text, 0.0, 3600.0)))
@@ -487,5 +507,6 @@ MAKERS: dict[str, Callable[..., Interpreter]] = {
     ),
     "unit_interface": lambda world, port="": asking.UnitInterface(IDENTITIES["unit_interface"], world, port),
     "lcr_meter": lcr_meter,
+    "multimeter": multimeter,
     "clock": clock,
 }

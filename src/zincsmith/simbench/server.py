@@ -27,6 +27,7 @@ from zincsmith.simbench.instruments import (
 from zincsmith.simbench.scpi import Interpreter, ScpiError
 from zincsmith.simbench.units.adapter import Adapter
 from zincsmith.simbench.units.battery import read_battery
+from zincsmith.simbench.units.defect import HIDDEN
 from zincsmith.simbench.units.defect import KINDS as DEFECTS
 from zincsmith.simbench.units.inverter import Inverter
 from zincsmith.simbench.units.parameters import Ageing
@@ -297,7 +298,7 @@ class Bench:
     def _inside(self, what: str) -> None:
         """A defect of the unit, or what a person has soldered in."""
         unit, word = self.world.unit, what.upper()
-        if what.lower() in DEFECTS:
+        if what.lower() in (*DEFECTS, *HIDDEN):
             unit.defect.kind = what.lower()
         elif word.startswith(SERIES):
             unit.added_ohm = added_ohm(word.removeprefix(SERIES))

@@ -8,8 +8,11 @@ from dataclasses import dataclass, field
 from zincsmith.simbench.units.rectifier import Intake
 
 KINDS = ("none", "short input", "short output", "leaky bulk", "dead controller", "open feedback")
+# Found inside only: a stage that is open, dried out or off its value.
+HIDDEN = ("open fuse", "open bridge", "open start", "dry bulk", "drifted reference", "open divider")
 SHORT_OHM = 3.0
 LEAK_OHM = 2500.0
+DRIFTED = 0.92  # of the regulated output, with a reference that has
 OPEN_LOOP = 1.55  # of the regulated output, with nothing to hold it
 # What parts stand before they are damaged; invented, of the size that bench experience suggests.
 OVER_VOLT_S = 1.0  # relative over-voltage times seconds of an output capacitor
@@ -39,8 +42,13 @@ class Defect:
     _open: bool = False  # the fuse has gone
 
     @property
+    def fuse_is_open(self) -> bool:
+        return self._open
+
+    @property
     def starts(self) -> bool:
-        return self.kind not in ("dead controller", "short input") and not self._open
+        stopped = ("dead controller", "short input", "open fuse", "open bridge", "open start")
+        return self.kind not in stopped and not self._open
 
     @property
     def tries(self) -> bool:
@@ -55,12 +63,16 @@ class Defect:
         return 15.0 if self.kind == "short output" and state == "pause" else healthy_W
 
     def regulated_V(self, volts: float) -> float:
-        return OPEN_LOOP * volts if self.kind == "open feedback" else volts
+        if self.kind == "drifted reference":
+            return DRIFTED * volts
+        return OPEN_LOOP * volts if self.kind in ("open feedback", "open divider") else volts
 
     def draw(self, intake: Intake, input_V: float, series_ohm: float, h: float) -> Intake:
         """Add what the fault takes from the mains, and follow what it does to the parts."""
-        if self._open or input_V == 0.0:
-            return intake if not self._open else Intake(0.0, 0.0, 0.0)
+        if self._open or self.kind in ("open fuse", "open bridge"):
+            return Intake(0.0, 0.0, 0.0)
+        if input_V == 0.0:
+            return intake
         if self.kind == "short input":
             amps = input_V / (SHORT_OHM + series_ohm)
             watts = amps**2 * (SHORT_OHM + series_ohm)

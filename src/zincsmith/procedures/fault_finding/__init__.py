@@ -1,0 +1,1 @@
+"""The worksheet of fault finding: stage by stage, unplugged before live."""
