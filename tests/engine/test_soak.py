@@ -100,6 +100,9 @@ def test_where_each_spot_ends_and_what_that_is_in_a_warmer_room(soaking: Callabl
     assert "its rise in a room of 45 °C" in {c.source for c in claim.finding.contributions}
     drift = of(run, "Output, end of the soak less its beginning")
     assert drift.number == pytest.approx(-420e-6 * watts * (CASE_KW + CORE_KW), abs=0.004)
+    per_K = of(run, "Output, for each kelvin")  # of the case; it is the core that drifts, and the core is ahead
+    assert per_K.number == pytest.approx(-420e-6 * (CASE_KW + CORE_KW) / CASE_KW, rel=0.25)
+    assert per_K.unit == "V/K"
 
 
 @pytest.mark.long

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zincsmith.analysis.heating import LEAST, STEADY_K, STEADY_S, Warming, warming_of
-from zincsmith.analysis.uncertainty import factor_of
+from zincsmith.analysis.uncertainty import Values, factor_of
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.finding import Contribution, Doubt, Finding, Working
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
@@ -102,7 +102,7 @@ def findings_of_soak(evidence: Evidence, plate: Nameplate) -> list[Finding]:
                 hottest, name="hot_spot", title="Hottest part", doubts=(*hottest.doubts, *_elsewhere(told, warm)),
                 working=replace(hottest.working, note=f"{spot}; {hottest.working.note}"),
             ))  # fmt: skip
-        found += _drift(warm)
+        found += [*_drift(warm), *_per_kelvin(warm)]
         if gone is not None:
             found += _shutdown(warm, gone)
     return found + _largest(evidence, plate)
@@ -283,6 +283,29 @@ def _drift(points: Sequence[Point]) -> list[Finding]:
     return [finding_of(
         "soak_drift", "Output, end of the soak less its beginning", "V", [ends[0], ends[-1]], ["output_voltage"],
         lambda v: float(v["output_voltage"][1] - v["output_voltage"][0]), "last less first", _at(points),
+        doubts_of=lambda _p, _q: [],
+    )]  # fmt: skip
+
+
+LEAST_K = 3.0  # a rise of less says nothing of what a kelvin does; common practice, no source
+
+
+def _per_kelvin(points: Sequence[Point]) -> list[Finding]:
+    """What the output moves by with each kelvin of its case, or of its first spot: the slope of a straight line."""
+    spots = spots_of(points)
+    address = "case_temperature" if "case_temperature" in spots else next(iter(spots), "")
+    rows = [p for p in points if all((r := p.get(n)) is not None and r.value is not None
+                                     for n in ("output_voltage", address))] if address else []  # fmt: skip
+    if len(rows) < LEAST or float(np.ptp([p.need(address).number for p in rows])) < LEAST_K:
+        return []
+
+    def slope(values: Values) -> float:
+        kelvin = values[address] - np.mean(values[address])
+        return float(np.sum(kelvin * values["output_voltage"]) / np.sum(kelvin**2))
+
+    return [finding_of(
+        "temperature_coefficient", "Output, for each kelvin", "V/K", rows, ["output_voltage", address], slope,
+        f"slope of the volts over the {spot_words(address)} temperature, as it warmed", _at(points),
         doubts_of=lambda _p, _q: [],
     )]  # fmt: skip
 
