@@ -46,7 +46,7 @@ def test_procedures_say_what_they_need(command: Command) -> None:
         "cv_cc", "inverter_output",
         "power_factor_regimes",
         "display_accuracy", "harmonics", "standby", "control_signals", "hands_in", "another_configuration", "ripple",
-        "reflected_ripple", "load_transient", "mode_changes", "turn_on", "hold_up", "inrush",
+        "reflected_ripple", "load_transient", "mode_changes", "programming_speed", "turn_on", "hold_up", "inrush",
         "short_circuit", "switching_node",
         "ripple_by_voltmeter", "overcurrent", "overload_endurance", "overvoltage", "surge_load", "charging", "dropout",
         "power_envelope", "thermal_soak",

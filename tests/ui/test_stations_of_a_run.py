@@ -459,8 +459,10 @@ def test_a_key_pressed_twice_answers_nothing_that_comes_after(open_window: Open,
     for text in ("44.4", "43.3"):
         turn(hands)
         hands.type(text)
+        taken = len(hands.window.session.view.entries)
         for _ in range(3):
             QTest.keyClick(hands.line("Reading"), Qt.Key.Key_Return)
+        hands.until(lambda taken=taken: len(hands.window.session.view.entries) > taken)
     turn(hands)
     taken = [e.reading.value for e in events(four_points, EntryTaken)]
     assert taken == [44.4, 43.3]

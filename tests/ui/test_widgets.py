@@ -185,9 +185,11 @@ def test_a_stopwatch_fills_the_line_that_asks_for_a_time(qtbot: QtBot) -> None:
     turn = YourTurn()
     taken: list[str] = []
     qtbot.addWidget(turn)
-    turn.entered.connect(taken.append)
+    turn.entered.connect(lambda text, _of: taken.append(text))
     turn.show()
-    turn.ask(EntryAsked(f"timed@{STARTS}", "s", "Stopwatch, start to start", "", None, None, "0 where it stays"), None)
+    turn.ask(
+        EntryAsked(f"timed@{STARTS}", "s", "Stopwatch, start to start", "", None, None, "0 where it stays"), 1, None
+    )
     assert turn.watch.isVisibleTo(turn)
     assert not turn.where.isVisibleTo(turn), "no meter is clipped on"
     turn.activateWindow()
@@ -202,7 +204,7 @@ def test_a_stopwatch_fills_the_line_that_asks_for_a_time(qtbot: QtBot) -> None:
     QTest.keyClick(turn.line, Qt.Key.Key_Return)
     assert taken == [shown]
     assert 0.1 <= float(shown) < 30.0
-    turn.ask(EntryAsked("output_voltage", "V", "Output volts", "", 23.0, 25.0), None)
+    turn.ask(EntryAsked("output_voltage", "V", "Output volts", "", 23.0, 25.0), 1, None)
     assert not turn.watch.isVisibleTo(turn)
     QTest.keyClick(turn.line, Qt.Key.Key_Space)
     assert turn.line.text() == " "

@@ -108,6 +108,11 @@ def _span(begin: float | None, end: float | None) -> float | None:
     return max(0.0, end - begin) if begin is not None and end is not None else None
 
 
+def highest(volts: Array, step_s: float) -> float:
+    """The highest, in the mean of 0.2 ms."""
+    return float(np.max(_mean(volts, step_s)))
+
+
 def _mean(volts: Array, step_s: float) -> Array:
     """Over 0.2 ms around each sample; at either end over what there is."""
     width = max(1, round(MEAN_S / step_s))

@@ -46,6 +46,7 @@ MODES = "modes of ports"
 SHARING = "sharing of ports"
 CHANGES = "changes of mode"
 CHARGE = "charging"
+SPEED = "programming speed"
 STANDBY = "standby power"
 HARMONICS = "harmonics"
 DISPLAY = "display"
@@ -149,6 +150,14 @@ FIGURES = Figures({
                CHANGES, SCOPE),
         Figure("neighbour_out_time", "Time out of its volts as another port comes or goes", "s", "plain", "most",
                "output", ("neighbour_out_time",), CHANGES, SCOPE),
+        Figure("program_up_time", "Set up, settles after", "s", "plain", "most", "output", ("program_up_time",), SPEED,
+               SCOPE),
+        Figure("program_down_time", "Set down, settles after", "s", "plain", "most", "output", ("program_down_time",),
+               SPEED, SCOPE),
+        Figure("program_overshoot", "Overshoot as it is set up", "V", "voltage", "most", "output",
+               ("program_overshoot",), SPEED, SCOPE),
+        Figure("switch_on_overshoot", "Overshoot as it is switched on", "V", "voltage", "most", "output",
+               ("switch_on_overshoot",), SPEED, SCOPE),
         Figure("charge_voltage", "Volts that a charge holds", "V", "voltage", "band", "output", ("charge_voltage",),
                CHARGE, OUT),
         Figure("charge_current", "Amps that a charge holds", "A", "current", "band", "output", ("charge_current",),

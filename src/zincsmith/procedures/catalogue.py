@@ -45,6 +45,7 @@ SHIPPED = (
     "reflected_ripple",
     "load_transient",
     "mode_changes",
+    "programming_speed",
     "turn_on",
     "hold_up",
     "inrush",

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from zincsmith.simbench.units.bench_supply import BenchSupply
 from zincsmith.simbench.units.dcdc import DcStage
 from zincsmith.simbench.world import SHORT_OHM, SWITCH_EDGE_S, SWITCH_RATE_OFF, Event, World
 
@@ -51,12 +52,34 @@ def _level(world: World, t: Array, event: Event | None) -> Array:
         return np.full(len(t), unit.output_V)
     if event.kind == "pulses":
         return _pulsed(world, t, event)
+    if event.kind == "mode" and isinstance(unit, BenchSupply):
+        return _set(unit, t, event)
     if event.kind == "load":
         if event.output_after_V < SHORTED * event.output_before_V:
             return _collapsing(world, t, event)
         level = np.where(t < 0.0, event.output_before_V, event.output_after_V)
         return np.asarray(level + _answer(world, t, event))
     return coming(world, t, event) if event.input_after_V > event.input_before_V else going(world, t, event)
+
+
+def _set(unit: BenchSupply, t: Array, event: Event) -> Array:
+    """An output that its user has set: its capacitor is charged by what its limit leaves of the load, and emptied by
+    the load and its bleeder, v(t) = (V + I R) exp(-t / R C) - I R; a swing at the end of the way up."""
+    farad, bleeder = unit.output.capacitor_F, unit.output.bleeder_ohm
+    late, before, after = np.maximum(t, 0.0), event.output_before_V, event.output_after_V
+    if after >= before:
+        slope = max(1e-3, unit.limit_A(after, event.input_after_V) - event.amps_after) / farad
+        takes_s = (after - before) / slope
+        omega = 2.0 * math.pi * SET_HZ
+        past = np.maximum(late - takes_s, 0.0)
+        ring = SET_PAST * after * np.exp(-0.5 * omega * past) * np.sin(omega * past)
+        return np.asarray(before + np.minimum(late * slope, after - before) + ring)
+    pulled = event.amps_before * bleeder
+    fallen = (before + pulled) * np.exp(-late / (bleeder * farad)) - pulled
+    return np.asarray(np.maximum(after, fallen))
+
+
+SET_HZ, SET_PAST = 400.0, 0.008  # of the swing at the end of a way up, and how far it goes past, of the volts
 
 
 # Ripple

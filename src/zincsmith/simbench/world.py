@@ -24,6 +24,7 @@ SHUNT_OHM, SHUNT_OFF, SHUNT_PER_W = 0.01, 0.002, 50e-6  # as marked; off by; ris
 OF_AN_INVERTER = ("output_real_power", "output_frequency", "output_thd", "output_crest", "output_dc")
 SWITCH_OHM, SWITCH_EDGE_S, SWITCH_RATE_OFF = 16.0, 60e-9, 0.002  # of the load switch; its generator is a little off
 BANK_OHM = (38.4, 19.2, 9.6, 4.8)  # 15, 30, 60 and 120 W at 24 V
+SAME_A = 1e-9  # two amps that lie no further apart are those of a bisection
 MOST_A = 20.0  # what an electronic load takes at most
 
 
@@ -194,9 +195,10 @@ class World:
         self.epoch += 1
         unit, fed = self.unit, self._fed_V
         amps, volts, correcting = unit.current_A, unit.output_V, unit.correcting
-        rails, wanted = self._at_rails(), self.unit.rails.wanted if self.unit.rails is not None else {}
+        rails, wanted = self._at_rails(), (self.unit.rails or self.unit).wanted
         reset = self.unit.rails.reset if self.unit.rails is not None else ""
-        asking = frozenset(port for port, now in wanted.items() if port == reset or now != self._wanted.get(port, now))
+        asking = frozenset(port for port, now in wanted.items() if now != self._wanted.get(port, now))
+        asking |= {reset} if reset else frozenset()
         self._wanted = wanted
         self.advance(0.0)
         self._fed_V = self.input_V
@@ -204,7 +206,7 @@ class World:
             kind = "input"
         elif asking:
             kind = "mode"
-        elif unit.current_A != amps:
+        elif abs(unit.current_A - amps) > SAME_A:
             kind = "load"
         else:
             return
@@ -212,7 +214,8 @@ class World:
         drawn = random.Random(f"phase {self.seed} {self.epoch}").uniform(0.0, 360.0)
         self.last_event = Event(
             kind, self.time_s, self.epoch, amps, self.load.total_A(unit.output.voltage_V, self.lead_ohm)
-            if kind == "input" else unit.current_A, volts, unit.output_V, fed, self._fed_V, self.input_Hz,
+            if kind == "input" else unit.current_A, volts, unit.ends_V if kind == "mode" else unit.output_V, fed,
+            self._fed_V, self.input_Hz,
             math.radians(drawn if set_to is None else set_to), correcting, unit.core_degC < self.ambient_degC + 15.0,
             rails, self._at_rails(), asking, reset,
         )  # fmt: skip

@@ -105,6 +105,16 @@ class Adapter:
         loss: float = fixed + k.linear_W_per_A * current_A + (square + self.added_ohm) * current_A**2
         return loss
 
+    @property
+    def wanted(self) -> dict[str, tuple[object, ...]]:
+        """By output, what its user has set; nothing where nobody sets it."""
+        return {}
+
+    @property
+    def ends_V(self) -> float:
+        """What its output goes to from here."""
+        return self.output_V
+
     def regulated_V(self, input_V: float, current_A: float, core_degC: float) -> float:
         """Output voltage in V while it regulates; with an open feedback it does not."""
         o = self.output

@@ -33,6 +33,14 @@ class BenchSupply(Adapter):
         self.tripped = False
         self._input_V = 0.0
 
+    @property
+    def wanted(self) -> dict[str, tuple[object, ...]]:
+        return {"": (self.on, self.set_V)}
+
+    @property
+    def ends_V(self) -> float:
+        return self.output_V if self.on else 0.0
+
     def raw_V(self, input_V: float, amps: float) -> float:
         s = self.supply
         return max(0.0, s.raw_V * input_V / s.nominal_V - s.raw_ohm * amps)
