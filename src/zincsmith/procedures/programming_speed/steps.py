@@ -141,7 +141,7 @@ def _stepped(ctx: Context, options: SpeedOptions, line: Line, port: str, percent
     """Up and down again; the load is one that draws its amps at the lower volts too."""
     low, high = _shares(ctx, options, port)
     yield Stage("Set up and down", f"{line.words}, {percent:g} % of the limit")
-    amps = percent / 100.0 * high.current_A
+    amps = replace(ctx, modes={port: high}).envelope.load_A(percent, port) if percent else 0.0
     yield ChooseMode(low, port)
     if percent:
         yield SetLoad(amps, True, port)
