@@ -44,7 +44,8 @@ def test_changes_of_mode_are_recorded(goes: Callable[..., Went]) -> None:
             off = 1.0 + rail.setpoint_error_percent / 100.0
             near = 0.95 * volts if volts > before else 5.5
             agrees(time, abs(near - before * off) / rail.mode_V_per_s)
-            assert time.permitted == 0.275
+            assert "at most 0.275 s" in time.working.note
+            assert time.permitted is None  # that is about an uncertainty
             assert found["mode_change_slew", mode].value == pytest.approx(rail.mode_V_per_s, rel=0.12)
         empties = rail.discharge_ohm * rail.capacitor_F * math.log(20.0 * off / 0.8)
         agrees(found["discharge_time", UNPLUGGED], empties)

@@ -11,15 +11,15 @@ from zincsmith.model.finding import Finding, Judged
 
 NARROW = " "
 UNIT_WORDS = {"degC": "°C", "ohm": "Ω", "1": ""}
-SMALL = {"ohm": (1000.0, "mΩ")}
+OHMS = ((10.0, 1000.0, "mΩ"), (10e3, 1.0, "Ω"), (10e6, 1e-3, "kΩ"), (math.inf, 1e-6, "MΩ"))  # below so much
 
 
 def shown(finding: Finding) -> tuple[float, str]:
-    """Factor and unit in which people read a finding: percent for ratios, milliohm for resistances."""
+    """Factor and unit in which people read a finding: percent for ratios, milliohm for small resistances."""
     if finding.unit == "1":
         return (100.0, "%") if FIGURES.knows(finding.name) and FIGURES[finding.name].in_percent else (1.0, "")
-    if finding.unit in SMALL:
-        return SMALL[finding.unit]
+    if finding.unit == "ohm":
+        return next((factor, unit) for below, factor, unit in OHMS if abs(finding.value or 0.0) < below)
     return 1.0, UNIT_WORDS.get(finding.unit, finding.unit)
 
 

@@ -36,7 +36,7 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.beginning import COMES_UP_S, gate
 from zincsmith.procedures.charging.options import ChargingOptions
-from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.finding_of import at_most, finding_of
 from zincsmith.procedures.ports import idle, set_ports, top_of
 from zincsmith.procedures.rows import carrying
 
@@ -47,6 +47,7 @@ OVER_V, TRIP_V = 1.01, 1.03  # of the volts it is charged to: where the run ends
 OVER_A = 1.05  # of the amps that were set: more into a link joins no battery; common practice, no source
 FULL_V = 0.98  # of the volts: below them few amps say that it is not joined, not that it is full
 READ_S, SEES_S, RESTS_S = 2.0, 3.0, 600.0
+MAKER, SET_ERROR = "as its maker allows, and what a supply errs by", 0.005  # of its volts; common practice, no source
 LIKELY = 0.8  # of its capacity: so much goes in, as far as a rehearsal knows
 AMPS = ("ammeter_current", "readback_current", "panel_current")  # at the battery, by the unit, on its display
 CAUTIONS = (
@@ -277,15 +278,15 @@ def _of(points: Sequence[Point], port: str) -> list[Finding]:
     def made(figure: str, title: str, unit: str, of: str, note: str, most: float | None = None) -> Finding:
         found = finding_of(figure, title, unit, whole, [name, amps], lambda v: float(getattr(worked(v), of) or 0.0),
                            note, at, doubts_of=lambda _p, _q: [])  # fmt: skip
-        return replace(found, output=port, doubts=doubts, permitted=most,
-                       permitted_by="the battery, as its maker allows" if most is not None else "")  # fmt: skip
+        found = replace(found, output=port, doubts=doubts)
+        return found if most is None else at_most(found, most, MAKER, told=False)
 
     highest = finding_of("charge_highest", "Highest volts of the charge", "V", whole, [name],
                          lambda v: float(max(v[name])), "of all readings", at, doubts_of=lambda _p, _q: [])  # fmt: skip
     found = [
         made("charge_Ah", "Charge that went in", "Ah", "amp_hours", "amps over time, by trapezoids"),
         made("charge_Wh", "Energy that went in", "Wh", "watt_hours", "volts times amps over time, by trapezoids"),
-        replace(highest, output=port, permitted=to_V, permitted_by="the battery, as its maker allows"),
+        at_most(replace(highest, output=port), to_V + SET_ERROR * to_V, MAKER),
         Finding("charge_time", "Time of the charge", one.seconds, "s", output=port, at=at, doubts=doubts,
                 working=Working(f"{one.cc_s:.0f} s of it at constant current", ("s",), ({"s": one.seconds},))),
     ]  # fmt: skip

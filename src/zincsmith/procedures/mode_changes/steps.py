@@ -14,6 +14,7 @@ from zincsmith.model.plan import Line
 from zincsmith.model.port import HARD_RESET, UNPLUGGED, of_output
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.beginning import feed, gate, stands_words
+from zincsmith.procedures.finding_of import at_most
 from zincsmith.procedures.mode_changes.figures import (
     BESIDE,
     CHANGE,
@@ -105,13 +106,14 @@ class ModeChanges(OfCaptures):
         return [Named(name, TITLES[name], one.unit, one, NOTES[name]) for name, one in found.figures.items()]
 
     def gathered(self, finding: Finding, seen: Sequence[Seen]) -> Finding:
-        """With what the standard allows, and by the name of the mode."""
+        """By the name of the mode, with what the standard allows."""
         asked = " or ".join(dict.fromkeys(one.capture.said.get(ASKED, "changes") for one in seen))
         title = finding.title.format(finding.at.mode() or "", asked) if "{" in finding.title else finding.title
         most = MOST.get(finding.name)
         if finding.name == "mode_change_past" and (nominal := volts_of(str(finding.at.mode() or ""))) is not None:
             most = past_allowed_V(nominal)
-        return replace(finding, title=title, permitted=most, permitted_by=BY if most is not None else "")
+        finding = replace(finding, title=title)
+        return finding if most is None else at_most(finding, most, BY)
 
 
 def volts_of(mode: str) -> float | None:

@@ -12,7 +12,7 @@ from zincsmith.model.port import of_output, output_ports
 from zincsmith.model.reading import Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Curves
-from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.finding_of import at_most, finding_of
 from zincsmith.procedures.rows import carrying
 from zincsmith.procedures.usb_modes.ranges import findings_of_ranges
 
@@ -62,7 +62,8 @@ def _volts(
         name, f"{title}, {port}", "V", rows, [address], lambda v: float(v[address][0]), "V as read", at,
         doubts_of=lambda _p, _q: [],
     )  # fmt: skip
-    return replace(made, output=port, permitted=most, permitted_by=BY if most is not None else "")
+    made = replace(made, output=port)
+    return made if most is None else at_most(made, most, BY)
 
 
 def _mode(points: Sequence[Point], port: str, mode: str, nominal: float) -> list[Finding]:

@@ -17,7 +17,7 @@ from zincsmith.model.plan import Line
 from zincsmith.model.port import of_output
 from zincsmith.model.reading import Point
 from zincsmith.procedures.base import Context, Curves, Steps
-from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.finding_of import at_most, finding_of
 from zincsmith.procedures.ports import NEGOTIATES_S
 from zincsmith.procedures.rows import carrying
 
@@ -124,7 +124,7 @@ def _error(point: Point, port: str) -> Finding:
     made = finding_of("set_voltage_error", f"Volts off what was set, {port}", "V", [point], [address],
                       lambda v: float(v[address][0]) - asked, "V - V set", _at(point, port))  # fmt: skip
     most = max(SET * asked, 0.05)
-    made = replace(made, output=port, permitted=most, permitted_by=BY)
+    made = at_most(replace(made, output=port), most, BY, told=False)
     if made.value is not None and abs(made.value) > most:
         text = f"{port} was set to {asked:.4g} V and is {made.value:+.3g} V off; {most:.3g} V are allowed ({BY})."
         doubt = Doubt("set_point_off", text, "Ask again, with another sink; then read at the port itself.")
@@ -154,7 +154,7 @@ def _limited(point: Point, port: str) -> list[Finding]:
                       doubts_of=lambda _p, _q: [])  # fmt: skip
     most = LIMIT_A if to.current_A <= LIMIT_FROM_A else LIMIT_SHARE * to.current_A
     volts = point.need(at_port("output_voltage", port)).number
-    made = replace(made, output=port, permitted=most, permitted_by=BY)
+    made = at_most(replace(made, output=port), most, BY, told=False)
     if made.value is not None and abs(made.value) > most:
         went = "it let the current go on" if made.value > 0.0 else f"it stood at {volts:.3g} V with less"
         off = f"is {made.value:+.3g} A off, {most:.2g} A are allowed ({BY})"
