@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zincsmith.book.reader import BookReader
-from zincsmith.formats.words import decimals_for, duration, number, value_words
+from zincsmith.formats.words import decimals_for, duration, number, shown, value_words
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.judging import judge, judge_run
 from zincsmith.judge.untested import untested
@@ -360,3 +360,15 @@ def test_evidence_without_values_stays_without(rig: Rig) -> None:
         1, operating_point({"load_percent": 100.0}), (Reading("1", "input_power", None, "W", "x", "x", "by hand"),), 0.0
     )
     assert efficiency(empty) is None
+
+
+@pytest.mark.parametrize(
+    ("ohm", "words"),
+    [(0.034, "34.00"), (3.9, "3900"), (42.0, "42.00"), (281e3, "281.0"), (33e6, "33.00")],
+)
+def test_a_resistance_is_told_in_the_unit_of_its_size(ohm: float, words: str) -> None:
+    """Leads in milliohm, a bleeder in kilohm: nobody reads 281 000 000 of anything."""
+    one = Finding("stage_resistance", "Ohms of a stage", ohm, "ohm")
+    factor, unit = shown(one)
+    assert unit == {0.034: "mΩ", 3.9: "mΩ", 42.0: "Ω", 281e3: "kΩ", 33e6: "MΩ"}[ohm]
+    assert number(ohm * factor, decimals_for(None, ohm * factor)).replace("\u202f", "").replace(" ", "") == words

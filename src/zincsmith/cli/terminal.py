@@ -30,6 +30,7 @@ from zincsmith.model.events import (
     EntryTaken,
     GateOpened,
     HandSetting,
+    Remarked,
     SensesAsked,
     StageBegan,
     StopRuleMet,
@@ -54,6 +55,7 @@ SHOWN = (
     EntryAsked,
     EntryTaken,
     EntryRefused,
+    Remarked,
 )
 
 
@@ -158,6 +160,8 @@ class TerminalDesk:
                 self._ask_reading(event)
             case EntryTaken():
                 self._entries_left -= 1
+            case Remarked(text):
+                self.say("Note", f": {text}")
             case EntryRefused(text, reason):
                 self.say(f"{text!r} is refused: {reason}", style="red")
 

@@ -360,7 +360,8 @@ class Operator:
         if span is not None and from_zero:
             span = replace(span, low=min(0.0, span.low), high=max(0.0, span.high))
         info = QUANTITIES[quantity]
-        what = f"{info.words} at {voltage:g} V, {drawn:.3g} A"
+        held = name_of(info.role) == "multimeter"  # where it is held the gate before has said
+        what = f"{info.words}, where the gate says," if held else f"{info.words} at {voltage:g} V, {drawn:.3g} A"
         setting = self._setting(meter, quantity, max(abs(span.low), abs(span.high))) if span is not None else ""
         setting = TIMED.get(port_of(quantity), setting) if name_of(quantity) == "timed" else setting
         if meter.visits and self._joined_to.get(meter.name) != port_of(quantity):
