@@ -17,6 +17,7 @@ from zincsmith.cli import (  # noqa: F401 - each brings its commands along
     analyse,
     bench,
     captures,
+    compare,
     divider,
     losses,
     remedy,

@@ -204,3 +204,10 @@ class SafetyRecord(Record):
     method: Literal["", "meter", "beeper"] = ""  # a beeper indicates and measures nothing
     point: str = ""  # where it was taken
     current_A: float | None = None
+
+    @property
+    def within(self) -> bool | None:
+        """Whether the reading lies within its limits; None without any, and for a beeper, which indicates only."""
+        if self.method == "beeper" or (self.low is None and self.high is None):
+            return None
+        return (self.low is None or self.value >= self.low) and (self.high is None or self.value <= self.high)
