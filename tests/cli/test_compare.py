@@ -96,7 +96,7 @@ def test_figures_stand_beside_each_other_and_are_ranked(books: list[Path], comma
     assert {t["figure"] for t in told["sensitivity"]} == {"average_active_efficiency", "case_temperature"}
     out = tmp_path / "compared.csv"
     assert command("compare", *map(str, books), "-o", str(out)).returncode == 0
-    rows = list(csv.DictReader(out.open()))
+    rows = list(csv.DictReader(out.read_text("utf-8").splitlines()))
     assert {r["unit_tag"] for r in rows} == set(tags)
     shown = command("compare", *map(str, books), "--recipe", str(recipe)).stdout
     assert "Figures taken alike" in shown
