@@ -12,6 +12,7 @@ from typing import Any
 
 from zincsmith.analysis.ranking import Scored, Turn, Wish, better, scored, turns
 from zincsmith.formats.recipe_file import Recipe, Wanted
+from zincsmith.formats.words import UNIT_WORDS
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.finding import Finding
@@ -61,12 +62,36 @@ class Placed:
 
 
 @dataclass(frozen=True)
+class Who:
+    """A unit as it stands beside the others: ``worth`` says price, mass and size as far as anybody noted them."""
+
+    unit_tag: str
+    name: str
+    run: int
+    worth: str
+
+
+@dataclass(frozen=True)
+class Asked:
+    """One line of a recipe: what earns nothing and all, its weight in percent of all, and what each unit earns."""
+
+    figure: str
+    title: str
+    where: str
+    span: str
+    percent: float
+    points: Mapping[str, float]
+
+
+@dataclass(frozen=True)
 class Compared:
     units: tuple[str, ...]
     conditions: tuple[Unlike, ...]
     figures: tuple[Row, ...]
     ranking: tuple[Placed, ...] = ()
     sensitivity: tuple[Turn, ...] = ()
+    who: tuple[Who, ...] = ()
+    asked: tuple[Asked, ...] = ()
 
     def as_json(self) -> dict[str, Any]:
         """The published form."""
@@ -99,9 +124,22 @@ def compare(runs: Sequence[JudgedRun], recipe: Recipe | None = None) -> Compared
     rows = tuple(_row(place, labels, found) for place in places if sum(place in one for one in found) > 1)
     placed: tuple[Placed, ...] = ()
     turned: tuple[Turn, ...] = ()
+    asked: tuple[Asked, ...] = ()
     if recipe is not None:
-        placed, turned = _ranked(runs, labels, found, recipe)
-    return Compared(tuple(labels), tuple(_conditions(runs, labels)), rows, placed, turned)
+        placed, turned, asked = _ranked(runs, labels, found, recipe)
+    who = tuple(_who(label, run) for label, run in zip(labels, runs, strict=True))
+    return Compared(tuple(labels), tuple(_conditions(runs, labels)), rows, placed, turned, who, asked)
+
+
+def _who(label: str, run: JudgedRun) -> Who:
+    unit, told = run.unit, run.unit.look.physical
+    worth = [
+        f"{told.price:.2f} {told.currency}".strip() if told.price is not None else "",
+        f"{told.mass_g:.0f} g" if told.mass_g is not None else "",
+        f"{told.volume_cm3:.0f} cm³" if told.volume_cm3 is not None else "",
+    ]
+    name = " ".join(x for x in (unit.maker, unit.model) if x) or unit.tag
+    return Who(label, name, run.row.id, "   ".join(x for x in worth if x))
 
 
 def labels_of(runs: Sequence[JudgedRun]) -> list[str]:
@@ -185,8 +223,10 @@ def _why_not(run: JudgedRun) -> str:
 
 def _ranked(
     runs: Sequence[JudgedRun], labels: Sequence[str], found: Sequence[Mapping[Place, Finding]], recipe: Recipe
-) -> tuple[tuple[Placed, ...], tuple[Turn, ...]]:
+) -> tuple[tuple[Placed, ...], tuple[Turn, ...], tuple[Asked, ...]]:
     wishes, units = [], {label: {} for label in labels}  # type: ignore[var-annotated]
+    asked: list[Asked] = []
+    total = sum(one.weight for one in recipe.wish)
     out = {label: why for label, run in zip(labels, runs, strict=True) if (why := _why_not(run))}
     for n, wanted in enumerate(recipe.wish):
         key = f"{wanted.figure} {n + 1}" if sum(w.figure == wanted.figure for w in recipe.wish) > 1 else wanted.figure
@@ -198,11 +238,17 @@ def _ranked(
                 out.setdefault(label, f"it has no {FIGURES[wanted.figure].title.lower()} at {where}")
             else:
                 units[label][key] = (one[place].number, one[place].u or 0.0)
+        earned = {label: wishes[-1].points(own[key][0]) for label, own in units.items() if key in own}
+        info = FIGURES[wanted.figure]
+        factor, unit = (100.0, "%") if info.in_percent else (1.0, UNIT_WORDS.get(info.unit, info.unit))
+        span = f"{wanted.nought * factor:g} to {wanted.full * factor:g} {unit}".rstrip()
+        asked.append(Asked(key, info.title, place[1] if place is not None else "", span,
+                           100.0 * wanted.weight / total, earned))  # fmt: skip
     ranks = {label: figures for label, figures in units.items() if label not in out}
     first: list[Scored] = scored(wishes, ranks) if ranks else []
     placed = [Placed(s.name, s.score, s.u, s.rank) for s in first]
     placed += [Placed(label, None, None, None, out[label]) for label in labels if label in out]
-    return tuple(placed), tuple(turns(wishes, ranks)) if ranks else ()
+    return tuple(placed), tuple(turns(wishes, ranks)) if ranks else (), tuple(asked)
 
 
 def _common(wanted: Wanted, found: Sequence[Mapping[Place, Finding]]) -> Place | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from zincsmith.formats.words import shown
@@ -35,6 +36,11 @@ def scale_for(judged: Judged) -> Scale | None:
         marks += [(finding.value - expanded) * factor, (finding.value + expanded) * factor]
     if claim.low is None or finding.name == "load_regulation":
         marks.append(0.0)
+    return scale_over(marks)
+
+
+def scale_over(marks: Sequence[float]) -> Scale:
+    """Round ends and about four ticks that show all of these."""
     low, high = min(marks), max(marks)
     room = (high - low or abs(high) or 1.0) * 0.3
     low = 0.0 if low == 0.0 else low - room

@@ -14,6 +14,7 @@ KEYS: dict[str, tuple[tuple[str, str], ...]] = {
         ("Alt+3", "Plan"),
         ("Alt+4", "Run"),
         ("Alt+5", "Findings"),
+        ("Alt+6", "Compare"),
         ("Alt+7", "Log"),
         ("F1", "help for the station, and back"),
         ("Ctrl+?", "this list"),
@@ -67,6 +68,11 @@ KEYS: dict[str, tuple[tuple[str, str], ...]] = {
         ("F6", "a doubt is dealt with"),
         ("F7", "take in recorded files, or readings that were written down"),
         ("F9", "sign, or amend what is signed"),
+    ),
+    "Compare": (
+        ("Ctrl+O", "add the latest run of another book"),
+        ("Ctrl+R", "open a recipe"),
+        ("Ctrl+S", "save what is compared"),
     ),
     "Log": (
         ("Ctrl+F", "find"),

@@ -43,7 +43,7 @@ if TYPE_CHECKING:
 # what the others need is read in the background once the window is there.
 READ_AHEAD_MS = 400
 CALLS_MS = 5000  # between two calls for whoever is awaited beside an overloaded unit
-STATIONS = ((1, "Nameplate"), (2, "Rig"), (3, "Plan"), (4, "Run"), (5, "Findings"), (7, "Log"))
+STATIONS = ((1, "Nameplate"), (2, "Rig"), (3, "Plan"), (4, "Run"), (5, "Findings"), (6, "Compare"), (7, "Log"))
 
 
 def station_class(title: str) -> Callable[[Session], Station]:
