@@ -9,13 +9,13 @@ from typing import Any
 
 import pytest
 from scipy.integrate import solve_ivp
-from tests.engine.scripted import Actor, Scene, first_of, telling_the_standin
+from tests.engine.scripted import Actor, Scene, by_hand, first_of, telling_the_standin
 from tests.several.conftest import EXAMPLES, Went
 
 from zincsmith.formats.unit_file import read_unit
-from zincsmith.model.commands import Abort, Command, Pass
+from zincsmith.model.commands import Abort, Command, Enter, Pass
 from zincsmith.model.errors import InputError
-from zincsmith.model.events import GateOpened, Noted, PointTaken, Remarked
+from zincsmith.model.events import EntryAsked, GateOpened, Noted, PointTaken, Remarked
 from zincsmith.model.finding import Finding
 from zincsmith.model.plan import Line
 from zincsmith.model.rig import Rig
@@ -144,6 +144,31 @@ def test_a_run_that_ends_with_the_battery_there_is_not_called_safe(goes: Callabl
         _, closed, _ = goes(*SUPPLY, (THREE,), actor=actor, before=there)
     assert (closed.outcome, closed.safe) == ("aborted", False)
     assert any("output" in words for words in closed.unconfirmed), closed.unconfirmed
+
+
+def test_amps_that_somebody_types_surprise_nobody(goes: Callable[..., Went]) -> None:
+    """Neither unit nor load tells what a battery takes: no span is put beside the line that asks for it."""
+    actor = Actor()
+    with telling_the_standin() as tell:
+
+        def there(scene: Scene) -> None:
+            somebody = Somebody(scene, tell, BATTERY, "LINK")
+
+            def says(state: State, calls: int) -> list[Command]:
+                asked = len(scene.events(EntryAsked))
+                return [Enter("1.0" if asked < 3 else "0.05")] if state is State.ASKING else somebody(state, calls)
+
+            actor.says = says
+
+        scene, closed, run = goes(*SUPPLY, (THREE,), actor=actor, before=there,
+                                  change=lambda rig: by_hand(rig, "ammeter"))  # fmt: skip
+    assert closed.outcome == "complete", closed.why
+    asked = [w.event for w in scene.events(EntryAsked)]
+    assert len(asked) == 3
+    assert all((one.expected_low, one.expected_high) == (None, None) for one in asked)
+    assert {d.code for d in of(run)["charge_Ah"].doubts} == {"not_joined"}, (
+        "few amps below its volts are no full battery"
+    )
 
 
 def test_it_ends_unfinished_when_the_hours_are_over(goes: Callable[..., Went]) -> None:

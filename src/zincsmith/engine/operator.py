@@ -345,18 +345,19 @@ class Operator:
                     return True
                 self.poll_loop.operator_interface.refuse(command.do, refused)
 
-    def ask(self, key: str, quantity: str, from_zero: bool = False) -> Reading:
-        """A reading of a meter without a cable, judged as soon as it is typed. Skip when a person goes on without."""
+    def ask(self, key: str, quantity: str, from_zero: bool = False, unforeseen: bool = False) -> Reading:
+        """A reading of a meter without a cable, judged as soon as it is typed. Skip when a person goes on without.
+        ``unforeseen``: neither unit nor load tells it, so that nothing typed surprises."""
         while True:
-            reading = self._ask_once(key, quantity, from_zero)
+            reading = self._ask_once(key, quantity, from_zero, unforeseen)
             if self.heed(quantity, reading.value):
                 return reading
 
-    def _ask_once(self, key: str, quantity: str, from_zero: bool = False) -> Reading:
+    def _ask_once(self, key: str, quantity: str, from_zero: bool, unforeseen: bool) -> Reading:
         event_log, settings = self.poll_loop.event_log, self.poll_loop.settings
         meter: Instrument = self.poll_loop.bench.by_hand()[quantity]
         voltage, drawn = settings.input_V, sum(settings.drawn_A.values())
-        span = self._span(quantity, meter)
+        span = None if unforeseen else self._span(quantity, meter)
         if span is not None and from_zero:
             span = replace(span, low=min(0.0, span.low), high=max(0.0, span.high))
         info = QUANTITIES[quantity]

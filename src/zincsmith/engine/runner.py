@@ -376,7 +376,8 @@ class Runner:
                 voltage = self.setter.limits.envelope.voltage_V(port_of(name))
                 readings += derived_reading(key, name, readings, self.bench.rig, drawn_A, voltage)
             elif name in by_hand:
-                readings.append(self.operator.ask(key, name, action.from_zero))
+                unforeseen = any(name == one for one, _ in action.likely)
+                readings.append(self.operator.ask(key, name, action.from_zero, unforeseen))
             elif samples.get(name):
                 readings.append(polled_reading(key, name, samples[name], self.bench.rig, self.bench.in_use.get(name)))
         readings = with_base(readings, self.bench.base_ohm, self.bench.rig, frozenset(samples))

@@ -46,6 +46,7 @@ FORM: tuple[Field, ...] = (
     _number("At most, h", "most_hours"),
     _number("At most, °C", "most_degC"),
     Choosing("A reading every", "every_s", times(20.0, 60.0, 300.0)),
+    Choosing("Rests after it", "rest_s", times(60.0, 600.0, 3600.0)),
 )  # fmt: skip
 
 
@@ -70,6 +71,7 @@ class ChargingOptions(AtOneLine):
     most_Ah: float = 0.0
     most_degC: float = 45.0
     every_s: float = 60.0
+    rest_s: float = 600.0
 
     form: ClassVar[tuple[Field, ...]] = FORM
     attended: ClassVar[bool] = True
@@ -94,6 +96,7 @@ class ChargingOptions(AtOneLine):
 
         check_lines((self.line,), "line")
         between(5.0, 1800.0, every_s=self.every_s)
+        between(1.0, 86400.0, rest_s=self.rest_s)
         if not self.chemistry:
             raise InputError("say what chemistry the battery is of", key="part.chemistry")
         cell = CELLS[self.chemistry]

@@ -46,7 +46,7 @@ LINK, JOINED, CHARGING, RESTED = 0.0, 1.0, 2.0, 3.0
 OVER_V, TRIP_V = 1.01, 1.03  # of the volts it is charged to: where the run ends, where the unit's own protection is set
 OVER_A = 1.05  # of the amps that were set: more into a link joins no battery; common practice, no source
 FULL_V = 0.98  # of the volts: below them few amps say that it is not joined, not that it is full
-READ_S, SEES_S, RESTS_S = 2.0, 3.0, 600.0
+READ_S, SEES_S = 2.0, 3.0
 MAKER, SET_ERROR = "as its maker allows, and what a supply errs by", 0.005  # of its volts; common practice, no source
 LIKELY = 0.8  # of its capacity: so much goes in, as far as a rehearsal knows
 AMPS = ("ammeter_current", "readback_current", "panel_current")  # at the battery, by the unit, on its display
@@ -89,7 +89,7 @@ class Charging(Procedure):
         yield from _join(options, line, port, volts)
         yield from _charge(ctx, options, line, port, to, (volts, amps))
         yield ChooseMode(replace(to, on=False), port)
-        yield Dwell(RESTS_S, "the battery rests")
+        yield Dwell(options.rest_s, "the battery rests")
         yield _measure(options, line, port, to, RESTED, ((volts, options.charge_V),))
         yield Confirm(
             "Take the battery off", "At its own terminal first. Then the output may be touched.", CAUTIONS[:1]
