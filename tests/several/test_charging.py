@@ -166,7 +166,7 @@ def test_amps_that_somebody_types_surprise_nobody(goes: Callable[..., Went]) -> 
     asked = [w.event for w in scene.events(EntryAsked)]
     assert len(asked) == 3
     assert all((one.expected_low, one.expected_high) == (None, None) for one in asked)
-    assert {d.code for d in of(run)["charge_Ah"].doubts} == {"not_joined"}, (
+    assert {d.code for d in of(run)["charge_Ah"].doubts} == {"not_joined"}, "few amps below its volts: no full battery"
         "few amps below its volts are no full battery"
     )
 
