@@ -167,8 +167,6 @@ def test_amps_that_somebody_types_surprise_nobody(goes: Callable[..., Went]) -> 
     assert len(asked) == 3
     assert all((one.expected_low, one.expected_high) == (None, None) for one in asked)
     assert {d.code for d in of(run)["charge_Ah"].doubts} == {"not_joined"}, "few amps below its volts: no full battery"
-        "few amps below its volts are no full battery"
-    )
 
 
 def test_it_ends_unfinished_when_the_hours_are_over(goes: Callable[..., Went]) -> None:
