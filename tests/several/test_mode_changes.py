@@ -19,8 +19,10 @@ from zincsmith.model.port import UNPLUGGED
 from zincsmith.model.rig import Rig
 from zincsmith.planning.composer import compose
 from zincsmith.procedures.mode_changes.options import ChangesOptions
+from zincsmith.procedures.static_grid.options import GridOptions
 from zincsmith.simbench.units.kinds import read_unit as read_physics
 from zincsmith.simbench.units.rails import Ports, Rails
+from zincsmith.simbench.world import World
 
 MAINS = Line(230.0, 50.0)
 
@@ -54,6 +56,36 @@ def test_changes_of_mode_are_recorded(goes: Callable[..., Went]) -> None:
         assert found["neighbour_dip", "20 V"].value == pytest.approx(15.0, abs=0.3)
         assert "comes or goes" in found["neighbour_dip", "20 V"].title
     assert not any(d.code == "not_there_in_time" for f in findings for d in f.doubts)
+
+
+def test_a_share_of_the_load_is_told_in_another_mode_too(goes: Callable[..., Went]) -> None:
+    """9 W are 10 % of 20 V at 4.5 A, and 60 % of 5 V at 3 A: what they cost by either, against the physics."""
+    grids = tuple(
+        GridOptions(lines=(MAINS,), loads_percent=loads, warm_up_s=30.0, settle_at_most_s=30.0, settled_percent=0.5,
+                    average_s=2.0, port="C1", mode=mode, others_percent=0.0)
+        for mode, loads in (("5 V", (75.0, 50.0)), ("20 V", (10.0,)))
+    )  # fmt: skip
+    _, closed, judged = goes("maristow-m90c", "simulated-usb-two", grids)
+    assert closed.outcome == "complete", closed.why
+    found = {j.finding.name: j.finding for j in judged.judged if j.finding.name == "efficiency_in_lower_mode"}
+    one = found["efficiency_in_lower_mode"]
+    assert one.title == "Efficiency, 9 W by 5 V instead of 20 V, C1"
+    assert "house convention" in one.working.note
+    world = World(read_physics(EXAMPLES / "standins" / "maristow-m90c.toml"), seed=1)
+    world.source.voltage_V, world.source.frequency_Hz, world.source.on = 230.0, 50.0, True
+    world.advance(5.0)
+    rails = world.unit.rails
+    assert rails is not None
+    rails.attached["C2"] = False
+    rails.asked["C1"] = 1
+    world.loads["C1"].on = True
+    for _ in range(20):  # the amps that make 9 W
+        world.loads["C1"].current_A = 9.0 / max(1.0, world.output_of("C1")[0])
+        world.advance(30.0)
+    volts, amps = world.output_of("C1")
+    truth = volts * amps / world.true_value("input_power")
+    assert one.u is not None
+    assert abs(one.number - truth) < 3.0 * one.u + 2e-3
 
 
 def physics_reset_s(rails: Rails) -> float:

@@ -34,6 +34,7 @@ from zincsmith.procedures.static_grid.regulation import (
     load_regulations,
     resistances,
 )
+from zincsmith.procedures.static_grid.shares import in_other_modes
 
 ACTIVE_LOADS = (100.0, 75.0, 50.0, 25.0)
 EFFICIENCIES = ("efficiency", "average_active_efficiency")
@@ -45,7 +46,7 @@ def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) 
     """All figures the points allow; a figure whose points are missing is not made up. Those of an output are worked out
     of what is seen from it, by mode; those of the unit of the points at which all outputs are loaded alike."""
     found: list[Finding] = []
-    for port in output_ports(nameplate):
+    for port, output in zip(output_ports(nameplate), nameplate.outputs, strict=True):
         seen: dict[Mode, list[Point]] = {}
         for point in evidence.points:
             if point.at.about in ("", port):
@@ -57,6 +58,7 @@ def figures(evidence: Evidence, nameplate: Nameplate, conventions: Conventions) 
             own = of_output(level, varied, plate, conventions)
             title = f"{{}}, {port}".format if port else str
             found += [replace(f, output=port, title=title(f.title), at=_in_mode(f.at, mode)) for f in own]
+        found += in_other_modes(evidence, output, port)
     found += node_findings([p for p in evidence.points if p.at.graded], nameplate)
     return found + of_unit(tuple(p for p in evidence.points if not p.at.about), nameplate)
 
