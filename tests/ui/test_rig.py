@@ -245,6 +245,8 @@ def test_the_sheet_shows_what_feeds_each_kind(open_window: Open, make_book: Make
     assert sheet.grab().toImage() is not None
     words = hands.words()
     told = ("no procedure yet", "cannot", "the rig has no load at", "the rig has no DC source")
+    if len(unit.nameplate.inputs) > 1:  # what feeds it is one of its inputs; the other stays open
+        told = ("the range of Calderwick P2 ends at 75",)
     assert any(one in words for one in told), words
     low = f"{unit.nameplate.inputs[0].voltage_min_V:g} V"
     assert any(word.startswith(low) for word in hands.window.stations["Rig"].lines.buttons)
