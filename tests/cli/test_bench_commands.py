@@ -49,7 +49,7 @@ def test_procedures_say_what_they_need(command: Command) -> None:
         "reflected_ripple", "load_transient", "mode_changes", "programming_speed", "turn_on", "hold_up", "inrush",
         "short_circuit", "switching_node",
         "ripple_by_voltmeter", "overcurrent", "overload_endurance", "overvoltage", "surge_load", "charging", "dropout",
-        "power_envelope", "thermal_soak",
+        "soft_leads", "power_envelope", "thermal_soak",
     ]  # fmt: skip
     assert "load" in found[4]["needs"]
     assert "bring_up" in command("procedures").stdout

@@ -4,7 +4,7 @@ what only hands can. Knows what was asked for by the events of the run, as a per
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from typing import Any
 
@@ -18,7 +18,7 @@ from zincsmith.model.actions import SENSES
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.commands import Command, Enter, GoDown, Pass
 from zincsmith.model.errors import Refused
-from zincsmith.model.events import EntryAsked, HandSetting, Intended, StopRuleMet
+from zincsmith.model.events import EntryAsked, GateOpened, HandSetting, Intended, StopRuleMet
 from zincsmith.model.port import UNPLUGGED, of_output
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.rig import Rig
@@ -26,6 +26,25 @@ from zincsmith.model.states import State
 
 ACTIONS = {"load": "SetLoad", "sink_controller": "ChooseMode", "unit_interface": "ChooseMode"}
 LAWS = {"CC": ("CURR", "CURR"), "CR": ("RES", "RES"), "CV": ("VOLT", "VOLT"), "CP": ("POW", "POW")}
+
+
+class Fitter:
+    """Who does at each gate what its title says, as far as it is among ``does``."""
+
+    def __init__(self, scene: Scene, tell: Callable[[str], object], does: dict[str, str]) -> None:
+        self.scene, self.tell, self.does = scene, tell, does
+        self.gates: list[str] = []
+
+    def __call__(self, state: State, _calls: int) -> list[Command]:
+        if state is not State.GATE:
+            return []
+        opened = self.scene.events(GateOpened)
+        if len(opened) > len(self.gates):
+            self.gates.append(opened[-1].event.title)
+            for words, does in self.does.items():
+                if self.gates[-1].endswith(words):
+                    self.tell(f"FAUL {does}")
+        return [Pass()]
 
 
 class Person:

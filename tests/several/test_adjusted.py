@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 from tests.engine.scripted import Actor, Scene, telling_the_standin
 from tests.several.conftest import EXAMPLES
+from tests.several.hands import Fitter
 
 from zincsmith.analysis.envelope import CLEAR_OF_LIMIT
 from zincsmith.bench.standin import RunningStandIn, probes_of
@@ -17,36 +18,14 @@ from zincsmith.engine.known_bench import pick_file
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.judging import judge_run
-from zincsmith.model.commands import Command, Pass
-from zincsmith.model.events import GateOpened
 from zincsmith.model.finding import Finding
 from zincsmith.model.plan import Line, Plan
-from zincsmith.model.states import State
 from zincsmith.model.unit import Signal, Unit
 from zincsmith.procedures.control_signals.options import ControlOptions
 
 LEAD_OHM = 0.08
-DOES = {"at its lowest": "TRIM -0.08", "at its highest": "TRIM 0.05", "as it was": "TRIM 0",
-        "at the unit": "SENSE UNIT", "at the load": "SENSE LOAD", " open": "SENSE OPEN"}  # fmt: skip
-
-
-class Fitter:
-    """Who does at each gate what its title says, as far as it is among ``does``."""
-
-    def __init__(self, scene: Scene, tell: Callable[[str], object], does: dict[str, str]) -> None:
-        self.scene, self.tell, self.does = scene, tell, does
-        self.gates: list[str] = []
-
-    def __call__(self, state: State, _calls: int) -> list[Command]:
-        if state is not State.GATE:
-            return []
-        opened = self.scene.events(GateOpened)
-        if len(opened) > len(self.gates):
-            self.gates.append(opened[-1].event.title)
-            for words, does in self.does.items():
-                if self.gates[-1].endswith(words):
-                    self.tell(f"FAUL unit,{does}")
-        return [Pass()]
+DOES = {"at its lowest": "unit,TRIM -0.08", "at its highest": "unit,TRIM 0.05", "as it was": "unit,TRIM 0",
+        "at the unit": "unit,SENSE UNIT", "at the load": "unit,SENSE LOAD", " open": "unit,SENSE OPEN"}  # fmt: skip
 
 
 @pytest.fixture

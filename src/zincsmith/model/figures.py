@@ -66,6 +66,7 @@ SURGE = "surge"
 INVERTER = "an output that alternates"
 OVERVOLTAGE = "over-voltage protection"
 SIGNALS = "control signals"
+SOFT = "soft leads"
 # What a claim says it is tested by -> the procedure.
 TESTS = {
     GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy", RIPPLE: "ripple",
@@ -73,7 +74,7 @@ TESTS = {
     STEPS: "load_transient", TURN_ON: "turn_on", HOLD_UP: "hold_up", SHORT: "short_circuit",
     INRUSH: "inrush", SWITCHING: "switching_node", OVERCURRENT: "overcurrent", DROPOUT: "dropout", SOAK: "thermal_soak",
     SET_POINTS: "cv_cc", INVERTER: "inverter_output", SURGE: "surge_load", OVERVOLTAGE: "overvoltage",
-    SIGNALS: "control_signals",
+    SIGNALS: "control_signals", SOFT: "soft_leads",
     CROSS: "cross_regulation", MODES: "usb_modes", SHARING: "port_sharing",
 }  # fmt: skip
 OUT = ("voltmeter",)
@@ -224,6 +225,10 @@ FIGURES = Figures({
                ("reflected_ripple",), REFLECTED, SCOPE),
         Figure("reflected_ripple_rms", "Reflected ripple, rms", "A", "current", "most", "input",
                ("reflected_ripple_rms",), REFLECTED, SCOPE),
+        Figure("starts_behind", "Starts loaded behind", "ohm", "plain", "least", "input",
+               ("starts_behind",), SOFT, ("load", "power_meter")),
+        Figure("stands_behind", "Stays, loaded after, behind", "ohm", "plain", "least", "input",
+               ("stands_behind", "starts_behind"), SOFT, ("load", "power_meter")),
         Figure("turn_on_delay", "Turn-on delay", "s", "plain", "most", "output",
                ("turn_on_delay",), TURN_ON, SCOPE),
         Figure("power_good_delay", "Power-good delay", "s", "plain", "band", "output",

@@ -58,6 +58,7 @@ SHIPPED = (
     "surge_load",
     "charging",
     "dropout",
+    "soft_leads",
     "power_envelope",
     "thermal_soak",
 )

@@ -17,6 +17,7 @@ from zincsmith.procedures.beginning import COMES_UP_S, gate, is_back
 from zincsmith.procedures.dropout.figures import NOMINAL, RISES, TOLERANCE, findings_of_dropout, is_good, maps
 from zincsmith.procedures.dropout.intake import InputSweeps
 from zincsmith.procedures.dropout.options import DropoutOptions
+from zincsmith.procedures.input_limit import too_much_drawn
 from zincsmith.procedures.intake import Intake
 from zincsmith.procedures.ports import RAMP_PERCENT, at_load, draw, emptied, everywhere, idle, ramp
 from zincsmith.procedures.search import bisect
@@ -24,7 +25,6 @@ from zincsmith.procedures.search import bisect
 NAME = "dropout"
 POLL_S, AVERAGE_S = 0.25, 1.0
 SOURCE_GONE = 0.5  # of what was set: less is no sagging
-MOST_INPUT, OF_FUSE = 1.5, 0.8  # of the plate's input current, of a fuse; common practice, no source
 WANTED = ("input_voltage", "input_current", "input_power", "output_voltage", "output_current")
 CAUTIONS = (
     "Below its rated input a unit draws more current: fuse, leads and source carry it.",
@@ -97,7 +97,7 @@ def _fall(ctx: Context, options: DropoutOptions, line: Line, load: float) -> Gen
         if voltage <= _floor(options, line) + 1e-9:
             yield Note(f"still good at {voltage:.4g} V and {load:g} % load: not followed further down")
             return voltage
-        if (why := _too_much(ctx, point)) != "":
+        if (why := too_much_drawn(ctx, point)) != "":
             yield Note(f"not followed below {voltage:.4g} V at {load:g} % load: {why}")
             return voltage
         voltage = max(_floor(options, line), voltage - step)
@@ -203,24 +203,6 @@ def _tried(
 
 def _fine(ctx: Context, options: DropoutOptions, point: Point | None) -> bool:
     return point is not None and is_good(point, ctx.nameplate, options.tolerance_percent)
-
-
-def _too_much(ctx: Context, point: Point | None) -> str:
-    """Why the input may go no lower: what it draws; empty where it may."""
-    reading = point.get("input_current") if point is not None else None
-    if reading is None or reading.value is None:
-        return ""
-    plate_A = ctx.nameplate.input.current_A
-    bounds = [(MOST_INPUT * plate_A, f"{MOST_INPUT:g} times the amps of its plate")] if plate_A else []
-    bounds += [
-        (OF_FUSE * p.rated_A, f"{100 * OF_FUSE:g} % of what {p.name} is marked for")
-        for p in ctx.unit.look.parts
-        if p.what == "fuse" and p.rated_A is not None
-    ]
-    least = min(bounds, default=None)
-    if least is None or reading.value <= least[0]:
-        return ""
-    return f"its input drew {reading.value:.3g} A, more than {least[1]}"
 
 
 SPEC = Dropout()

@@ -1,0 +1,1 @@
+"""Soft leads: whether a unit starts, and stays, behind a resistance in its input lead."""
