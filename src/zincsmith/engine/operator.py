@@ -91,6 +91,7 @@ class Operator:
     _joined_to: dict[str, str] = field(default_factory=dict)  # a meter that visits ports -> where it was read last
     repeats: dict[int, str] = field(default_factory=dict)
     unattended: bool = False
+    _kept_out_since_s: float | None = None  # the switch-off after which somebody had to wait for a gate
     part: int = 0
 
     # At any time
@@ -224,15 +225,19 @@ class Operator:
             left = self._still_charged_s() if action.hands_in else 0.0
             if left <= 0.0:
                 break
-            why = f"hands stay out for another {math.ceil(left)} s: that is how long it took to empty before"
+            self._kept_out_since_s = self.poll_loop.off_since_s
+            long = "that is how long it took to empty before; then say so again"
+            why = f"hands stay out for another {math.ceil(left)} s: {long}"
             self.poll_loop.operator_interface.refuse("pass", why)
             # Time goes on, polled and watched; where nobody is there to press again, all of it at once.
             self.poll_loop.slice(left if command.automatic else min(left, STAYS_SHUT_S))
         self.poll_loop.event_log.append(GatePassed(self.name, command.automatic))
         self.poll_loop.event_log.become("pass", action.title)
         since = self.poll_loop.off_since_s
-        if action.hands_in and not command.automatic and self.poll_loop.bench.seen.fed and since is not None:
-            # Proven dead inside by then: so long the bulk capacitor took at most.
+        looked = action.hands_in and not command.automatic and self.poll_loop.bench.seen.fed
+        if looked and since is not None and since != self._kept_out_since_s:
+            # Proven dead inside by then: so long the bulk capacitor took at most. Of whoever had to wait it was the
+            # wait that took so long; were that counted, each wait would be longer than the one before.
             self.poll_loop.emptied("bulk", min(self.poll_loop.bench.clock.now_s - since, LONGEST_EMPTYING_S))
 
     def _still_charged_s(self) -> float:
