@@ -364,11 +364,11 @@ def test_evidence_without_values_stays_without(rig: Rig) -> None:
 
 @pytest.mark.parametrize(
     ("ohm", "words"),
-    [(0.034, "34.00"), (3.9, "3900"), (42.0, "42.00"), (281e3, "281.0"), (33e6, "33.00")],
+    [(0.034, "34.00"), (3.9, "3.900"), (42.0, "42.00"), (281e3, "281.0"), (33e6, "33.00")],
 )
 def test_a_resistance_is_told_in_the_unit_of_its_size(ohm: float, words: str) -> None:
     """Leads in milliohm, a bleeder in kilohm: nobody reads 281 000 000 of anything."""
     one = Finding("stage_resistance", "Ohms of a stage", ohm, "ohm")
     factor, unit = shown(one)
-    assert unit == {0.034: "mΩ", 3.9: "mΩ", 42.0: "Ω", 281e3: "kΩ", 33e6: "MΩ"}[ohm]
+    assert unit == {0.034: "mΩ", 3.9: "Ω", 42.0: "Ω", 281e3: "kΩ", 33e6: "MΩ"}[ohm]
     assert number(ohm * factor, decimals_for(None, ohm * factor)).replace("\u202f", "").replace(" ", "") == words

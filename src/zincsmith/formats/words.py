@@ -11,7 +11,7 @@ from zincsmith.model.finding import Finding, Judged
 
 NARROW = " "
 UNIT_WORDS = {"degC": "°C", "ohm": "Ω", "1": ""}
-OHMS = ((10.0, 1000.0, "mΩ"), (10e3, 1.0, "Ω"), (10e6, 1e-3, "kΩ"), (math.inf, 1e-6, "MΩ"))  # below so much
+OHMS = ((1.0, 1000.0, "mΩ"), (10e3, 1.0, "Ω"), (10e6, 1e-3, "kΩ"), (math.inf, 1e-6, "MΩ"))  # below so much
 
 
 def shown(finding: Finding) -> tuple[float, str]:

@@ -7,10 +7,12 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
 from zincsmith.analysis.uncertainty import Values
+from zincsmith.model.address import at_port
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.reading import Evidence, Point
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Curve, Curves
+from zincsmith.procedures.beginning import BACK
 from zincsmith.procedures.dropout.figures import RISES, USUAL_PERCENT, is_good
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.plotting import columns
@@ -54,7 +56,7 @@ def _greatest(rows: Sequence[Point], plate: Nameplate, open_: Point, name: str, 
     beyond = min((p for p in rows if _added(p) > _added(best)), key=_added, default=None)
     made = finding_of(
         name, title, "ohm", [open_, best], TELLS, _resistance,
-        "volts lost on the way by the amps that came on top: leads and resistor in one", at,
+        "volts lost by amps on top: leads and resistor", at,
         _note(best, beyond, good), doubts_of=lambda _p, _q: [],
     )  # fmt: skip
     return replace(made, doubts=(*made.doubts, *_doubts(made, rows, best, beyond, open_)))
@@ -109,13 +111,25 @@ def _doubts(
 
 
 def map_of_soft_leads(evidence: Evidence) -> list[Curves]:
-    """What is left at the input over what was put before it, by load, as far as it ran or not."""
+    """What is left at the input over what was put before it, by load; apart from it where it did not run."""
+    rows = carrying([p for p in evidence.points if p.at.fact(ADDED) is not None], TELLS)
+    open_ = next((p for p in rows if p.at.fact(STARTED) == OPEN), None)
     lines: list[Curve] = []
-    points = [p for p in evidence.points if p.at.fact(STARTED) in (LOADED, UNLOADED)]
-    for load in sorted({p.at.load_percent for p in points}, reverse=True):
-        rows = carrying([p for p in points if p.at.load_percent == load and p.at.fact(STARTED) == LOADED], TELLS)
-        if len(rows) > 1:
-            lines.append((f"{load:g} %", *columns([(_added(p), p.need(TELLS[0]).number) for p in rows])))
+    for load in sorted({p.at.load_percent for p in rows if p.at.fact(STARTED) == LOADED}, reverse=True):
+        mine = [p for p in rows if p.at.load_percent == load and p.at.fact(STARTED) == LOADED]
+        ran = [p for p in mine if _runs(p, open_)]
+        for words, some in ((f"{load:g} %", ran), (f"{load:g} %, not running", [p for p in mine if p not in ran])):
+            if some:
+                lines.append((words, *columns([(_added(p), p.need(TELLS[0]).number) for p in some])))
     if not lines:
         return []
     return [Curves("Input over what is in its lead", "in the lead", "Ω", "input", "V", "voltage", tuple(lines))]
+
+
+def _runs(point: Point, open_: Point | None) -> bool:
+    """Its output is there, of what it was without a load."""
+    name = at_port("output_voltage", point.at.draw.port)
+    now, free = (p.get(name) if p is not None else None for p in (point, open_))
+    if now is None or free is None or now.value is None or free.value is None:
+        return False
+    return abs(now.value) >= BACK * abs(free.value)
