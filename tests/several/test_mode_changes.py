@@ -49,6 +49,7 @@ def test_changes_of_mode_are_recorded(goes: Callable[..., Went]) -> None:
             assert "at most 0.275 s" in time.working.note
             assert time.permitted is None  # that is about an uncertainty
             assert found["mode_change_slew", mode].value == pytest.approx(rail.mode_V_per_s, rel=0.12)
+            assert "at most 30000 V/s" in found["mode_change_slew", mode].working.note
         empties = rail.discharge_ohm * rail.capacitor_F * math.log(20.0 * off / 0.8)
         agrees(found["discharge_time", UNPLUGGED], empties)
         agrees(found["hard_reset_time", "5 V"], physics_reset_s(physics) + 4.75 / rail.mode_V_per_s, 3e-3)

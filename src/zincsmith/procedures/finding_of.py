@@ -146,10 +146,15 @@ def at_most(finding: Finding, most: float, by: str, told: bool = True) -> Findin
     """With the most that a standard, or a maker, lets it be: in its note, and where it is more as a doubt, unless that
     is told otherwise (``told``). It is no claim of the unit's own papers, and judges nothing."""
     unit = f" {finding.unit}".rstrip()
-    note = "; ".join(x for x in (finding.working.note, f"at most {most:.4g}{unit} ({by})") if x)
+    note = "; ".join(x for x in (finding.working.note, f"at most {_plain(most)}{unit} ({by})") if x)
     finding = replace(finding, working=replace(finding.working, note=note))
     if not told or finding.value is None or finding.value <= most:
         return finding
-    text = f"{finding.title}: {finding.value:.4g}{unit}, {most:.4g}{unit} are allowed ({by})."
+    text = f"{finding.title}: {_plain(finding.value)}{unit}, {_plain(most)}{unit} are allowed ({by})."
     doubt = Doubt("beyond_allowed", text, "Ask once more, with other leads; whatever trusts it is at risk.")
     return replace(finding, doubts=(*finding.doubts, doubt))
+
+
+def _plain(value: float) -> str:
+    """Without a power of ten where a person reads it at a glance."""
+    return f"{value:.0f}" if 1e4 <= abs(value) < 1e7 else f"{value:.4g}"
