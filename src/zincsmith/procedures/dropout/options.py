@@ -9,9 +9,9 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.operating_point import LoadLaw
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.procedures import fields
-from zincsmith.procedures.fields import LOAD_LAWS, Choosing, Field, between, check_lines, check_loads, times
+from zincsmith.procedures.fields import LOAD_LAWS, Choosing, Field, between, times
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveforms.options import LATE, OnInputs, claims_one_of, loads_claimed
+from zincsmith.procedures.waveforms.options import WeaklyFed, claims_one_of, loads_claimed
 
 FORM: tuple[Field, ...] = (
     fields.LINE,
@@ -28,7 +28,7 @@ USUAL_LOADS = (100.0, 50.0)
 
 
 @dataclass(frozen=True)
-class DropoutOptions(OnInputs):
+class DropoutOptions(WeaklyFed):
     """At each load the input is lowered from ``line`` in steps until the output leaves its tolerance, and raised from
     an off unit until it is there; both intervals are halved. Shares are of the volts of ``line``; the output is good
     within ``tolerance_percent`` of nominal. Nothing below ``down_to_percent`` is tried."""
@@ -47,18 +47,6 @@ class DropoutOptions(OnInputs):
     form: ClassVar[tuple[Field, ...]] = FORM
 
     @property
-    def lines_used(self) -> tuple[Line, ...]:
-        return (self.line,)
-
-    @property
-    def loads_used(self) -> tuple[float, ...]:
-        return self.loads_percent
-
-    @property
-    def rank(self) -> int:
-        return LATE - 1
-
-    @property
     def reason(self) -> str:
         return "it feeds the unit below its rated input: after everything gentle"
 
@@ -67,16 +55,13 @@ class DropoutOptions(OnInputs):
 
     def check(self) -> None:
         """InputError, with the key of the option, for what no bench can carry out."""
-        check_lines((self.line,), "line")
-        check_loads(self.loads_percent)
+        super().check()
         if self.law not in ("CC", "CR"):
             raise InputError("the load holds its current or its resistance while the input falls", key="part.law")
         if not 10.0 <= self.down_to_percent <= 95.0:
             raise InputError("down to 10 to 95 % of the line", key="part.down_to_percent")
         if not 0.1 <= self.resolution_percent <= self.step_percent <= 25.0:
             raise InputError("steps of 0.1 to 25 %, halved down to a resolution no larger", key="part.step_percent")
-        if not 0.1 <= self.tolerance_percent <= 30.0:
-            raise InputError("a tolerance of 0.1 to 30 %", key="part.tolerance_percent")
         between(0.5, 600.0, settle_s=self.settle_s)
 
     @classmethod

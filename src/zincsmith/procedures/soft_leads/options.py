@@ -10,9 +10,9 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures import fields
-from zincsmith.procedures.fields import Choosing, Field, Typing, between, check_lines, check_loads, times
+from zincsmith.procedures.fields import Choosing, Field, Typing, between, times
 from zincsmith.procedures.planning import Facts, Refit
-from zincsmith.procedures.waveforms.options import LATE, OnInputs, claims_one_of
+from zincsmith.procedures.waveforms.options import WeaklyFed, claims_one_of
 
 FIGURES = ("starts_behind", "stands_behind")
 OHMS = (0.1, 0.2, 0.5, 1.0)
@@ -28,7 +28,7 @@ def read_ohms(text: str) -> tuple[float, ...]:
 
 
 @dataclass(frozen=True)
-class SoftOptions(OnInputs):
+class SoftOptions(WeaklyFed):
     """Behind each resistance of ``ohms`` in its input lead the unit is switched on at ``line`` under each load, and
     where it does not start so, once more unloaded; the load follows."""
 
@@ -55,31 +55,16 @@ class SoftOptions(OnInputs):
         return super().suits(plate)
 
     @property
-    def lines_used(self) -> tuple[Line, ...]:
-        return (self.line,)
-
-    @property
-    def loads_used(self) -> tuple[float, ...]:
-        return self.loads_percent
-
-    @property
-    def rank(self) -> int:
-        return LATE - 1
-
-    @property
     def reason(self) -> str:
         return "the unit may hunt behind its leads: after everything gentle"
 
     def check(self) -> None:
         """InputError, with the key of the option, for what no bench can carry out."""
-        check_lines((self.line,), "line")
-        check_loads(self.loads_percent)
+        super().check()
         if not self.ohms or list(self.ohms) != sorted(set(self.ohms)):
             raise InputError("resistances that rise, such as 0.1 0.2 0.5", key="part.ohms")
         if not 0.001 <= self.ohms[0] <= self.ohms[-1] <= 1000.0:
             raise InputError("resistances of 0.001 to 1000 ohm", key="part.ohms")
-        if not 0.1 <= self.tolerance_percent <= 30.0:
-            raise InputError("a tolerance of 0.1 to 30 %", key="part.tolerance_percent")
         between(0.5, 600.0, settle_s=self.settle_s)
 
     @classmethod

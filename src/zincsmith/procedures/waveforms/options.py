@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from typing import ClassVar
 
+from zincsmith.model.errors import InputError
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint
 from zincsmith.model.plan import Line, Options
 from zincsmith.model.port import ports_of
 from zincsmith.model.scope import Stood
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import fed_by_one_input, fed_with_fixed_outputs
+from zincsmith.procedures.fields import check_lines, check_loads
 from zincsmith.procedures.planning import Facts, Planned
 
 
@@ -123,3 +125,30 @@ class OnInputs(OnOutputs):
         if facts.source == "fixed":
             return "the input is a wall outlet: nobody can lower it; a source or a variable transformer can"
         return fed_with_fixed_outputs(facts.unit.nameplate)
+
+
+class WeaklyFed(OnInputs):
+    """At one line and each of its loads, with an input that gives way."""
+
+    line: Line
+    loads_percent: tuple[float, ...]
+    tolerance_percent: float  # within which of nominal an output is good
+
+    @property
+    def lines_used(self) -> tuple[Line, ...]:
+        return (self.line,)
+
+    @property
+    def loads_used(self) -> tuple[float, ...]:
+        return self.loads_percent
+
+    @property
+    def rank(self) -> int:
+        return LATE - 1
+
+    def check(self) -> None:
+        """InputError, with the key of the option, for what no bench can carry out."""
+        check_lines((self.line,), "line")
+        check_loads(self.loads_percent)
+        if not 0.1 <= self.tolerance_percent <= 30.0:
+            raise InputError("a tolerance of 0.1 to 30 %", key="part.tolerance_percent")
