@@ -4,7 +4,7 @@ export OPENBLAS_NUM_THREADS ?= 1
 # Engine, guardian and stand-in are processes: without kept bytecode each would compile the program anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: setup demo demo-book test test-long test-seeds lint format bench screenshots clean
+.PHONY: setup demo demo-book test test-long test-seeds lint format bench screenshots install-desktop clean
 
 setup:
 	@tools/setup.sh
@@ -14,7 +14,7 @@ demo: setup
 	@$(PY) tools/demo.py $(if $(UNIT),--unit $(UNIT))
 
 demo-book: setup
-	@$(PY) tools/demo_book.py build/hollin-bank.zbook
+	@$(PY) tools/demo_book.py build/hollin-bank.zbook --ship
 
 test: setup
 	$(PY) -m pytest
@@ -44,6 +44,10 @@ bench: setup
 
 screenshots: setup
 	$(PY) tools/screenshots.py docs/screenshots
+
+# Menu entry, icons, type of a book, man page, completion, for the user alone; PREFIX=/usr/local for everybody.
+install-desktop: setup
+	@.venv/bin/zincsmith desktop install $(if $(PREFIX),--prefix $(PREFIX))
 
 clean:
 	rm -rf build .venv

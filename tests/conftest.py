@@ -23,6 +23,7 @@ os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="zincsmith-state-")  # wh
 import pytest
 from hypothesis import settings
 
+from zincsmith.bench import link
 from zincsmith.bench.standin import RunningStandIn, start_standin
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
@@ -60,6 +61,11 @@ def sampled(values: Iterable[Any], short: Collection[Any]) -> list[Any]:
     return [v if v in short else pytest.param(*_several(v), marks=pytest.mark.long) for v in values]
 
 
+def first(count: int, *values: Any) -> list[Any]:
+    """Parameters of a test: the first of them in every run, the others in the long one only."""
+    return sampled(values, values[:count])
+
+
 def _several(value: Any) -> tuple[Any, ...]:
     return value if isinstance(value, tuple) else (value,)
 
@@ -79,6 +85,13 @@ def no_error_lines(caplog: pytest.LogCaptureFixture) -> Iterator[None]:
     yield
     wrong = [r.getMessage() for r in caplog.get_records("call") if r.levelno >= logging.ERROR]
     assert not wrong, f"logged errors: {wrong}"
+
+
+@pytest.fixture
+def unhurried(monkeypatch: pytest.MonkeyPatch) -> None:
+    """For runs of hours in which nobody is to be late: how long a busy computer leaves the stand-in waiting for its
+    turn, beside two more workers and theirs, is none of what they say."""
+    monkeypatch.setattr(link, "TIMEOUT_MS", 3_000)
 
 
 @pytest.fixture(scope="session")

@@ -26,6 +26,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QVBoxLayout, QWidget
 
 import bench_captures
+import bench_compare
 import bench_engine
 import bench_files
 import bench_judging
@@ -311,6 +312,7 @@ def main() -> int:
         measures += [Measure(*row) for row in bench_log.measures(Path(folder))]
         measures += [Measure(*row) for row in bench_judging.measures(Path(folder))]
         measures += [Measure(*row) for row in bench_captures.measures(Path(folder))]
+        measures += [Measure(*row) for row in bench_compare.measures(Path(folder))]
     measures += [Measure(*row) for row in bench_engine.measures()]
     measures += [Measure(*row) for row in bench_waveforms.measures()]
     for one in measures:

@@ -28,7 +28,7 @@ class AsItGrew(BookReader):
 def measures(folder: Path) -> list[tuple[str, float, float, float, str]]:
     """(name, ratio, goal, milliseconds, spread) of the median of several turns on a book of the whole plan."""
     book = folder / "whole.zbook"
-    make(book)
+    make(book, ())
     with AsItGrew(book) as reader:
         taken = [w for w in reader.events(run=1, kinds=(PointTaken,)) if isinstance(w.event, PointTaken)]
         grid = [w for w in taken if len([x for x in taken if x.event.point.part == w.event.point.part]) > TURNS]

@@ -4,7 +4,6 @@ new book instead, with that unit of the examples, the simulated bench that fits 
 from __future__ import annotations
 
 import os
-import shutil
 import subprocess
 import sys
 import tempfile
@@ -12,7 +11,7 @@ import tomllib
 from dataclasses import replace
 from pathlib import Path
 
-from demo_book import make
+from demo_book import unpacked
 from zincsmith.book.writer import BookWriter
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
@@ -50,11 +49,7 @@ def main() -> int:
         book = folder / f"{name}.zbook"
         ready_for(name, book)
     else:
-        master = ROOT / "build" / "hollin-bank.zbook"
-        if not master.exists():
-            print("Making the demonstration book: a whole run on the simulated bench, half a minute or so")
-            make(master)
-        shutil.copy(master, book)
+        unpacked(book)
     print(f"Opening {book}")
     command = [sys.executable, "-m", "zincsmith.ui", str(book), *arguments]
     if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY"):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import shutil
 import sys
 import tempfile
 import time
@@ -16,8 +15,9 @@ from PySide6.QtCore import QEvent, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit
 
-from demo_book import make
+from demo_book import unpacked
 from zincsmith.book.writer import BookWriter
+from zincsmith.formats.recipe_file import read_recipe
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.commands import Enter, MakeSafe, Pass
@@ -69,21 +69,17 @@ class Photographer:
 def main() -> int:
     out = Path(sys.argv[1])
     out.mkdir(parents=True, exist_ok=True)
-    master = ROOT / "build" / "hollin-bank.zbook"
-    if not master.exists():
-        make(master)
     app = QApplication(sys.argv[:1])
     load_fonts()
     use_theme(LIGHT)
     with tempfile.TemporaryDirectory() as folder:
         book = Path(folder) / "hollin-bank.zbook"
-        shutil.copy(master, book)
+        unpacked(book)
         camera = Photographer(out, book)
         window, session = camera.window, camera.window.session
         camera.station("Nameplate", "nameplate")
-        for page, name in (("Look-over", "look-over"), ("Parts", "parts")):
-            window.stations["Nameplate"].open_page(page)
-            camera.keep(name)
+        window.stations["Nameplate"].open_page("Look-over")
+        camera.keep("look-over")
         window.stations["Nameplate"].open_page("Label, claims")
         camera.station("Rig", "rig")
         window.go("Plan")
@@ -110,6 +106,7 @@ def main() -> int:
         use_theme(DARK)
         camera.keep("findings-harmonics")
         use_theme(LIGHT)
+        deciding(camera)
         session.revise_plan(STATIC_GRID, "the grid alone")
         run_views(camera)
         session.close()
@@ -117,6 +114,20 @@ def main() -> int:
         app.sendPostedEvents(None, QEvent.Type.DeferredDelete)
         other_kinds(out, Path(folder))
     return 0
+
+
+def deciding(camera: Photographer) -> None:
+    """The candidates beside each other, and a sum."""
+    window = camera.window
+    window.go("Compare")
+    compare = window.stations["Compare"]
+    compare.recipe = read_recipe(ROOT / "examples" / "recipes" / "valve-house.toml")
+    camera.until(lambda: compare.found is not None and bool(compare.found.ranking))
+    camera.keep("compare")
+    window.go("Workshop")
+    window.stations["Workshop"].open_sum("rectifier_capacitor")
+    window.stations["Workshop"].take()
+    camera.keep("workshop")
 
 
 def run_views(camera: Photographer) -> None:
@@ -155,8 +166,6 @@ def other_kinds(out: Path, folder: Path) -> None:
         return Photographer(out, book)
 
     rails = opened("ferrowby-px350", "simulated")
-    rails.window.stations["Nameplate"].choose_mode("Fields")
-    rails.keep("nameplate-rails")
     rails.station("Rig", "rig-stops")
     ports = opened("quillfen-q65", "simulated")
     ports.keep("nameplate-ports")

@@ -153,7 +153,9 @@ def test_what_stands_at_the_end_of_the_range_is_clipped() -> None:
     at_an_end = float(np.mean((cut == 11.995) | (cut == 12.005)))  # those that stand there alone are not counted
     assert 0.85 * at_an_end < clipped_share(cut) <= at_an_end
     assert clipped_share(volts) == 0.0
-    assert len(times)
+    swing = 0.01 * np.round(100.0 * np.exp(-times / times[-1]) * np.sin(6.0 * times / times[-1]))
+    assert clipped_share(swing) == 0.0, "a slow round top of few steps"
+    assert clipped_share(np.minimum(swing, 0.4)) > 0.1
 
 
 @settings(max_examples=20)

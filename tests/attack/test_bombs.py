@@ -96,7 +96,7 @@ BOMBS: dict[str, tuple[str, Callable[[Path], None], str]] = {
 }
 
 
-@pytest.mark.parametrize("name", sampled(BOMBS, list(BOMBS)[1:]))  # the first takes ten seconds
+@pytest.mark.parametrize("name", sampled(BOMBS, list(BOMBS)[1::2]))  # the first takes ten seconds
 def test_it_is_refused_before_it_is_read(tmp_path: Path, name: str) -> None:
     """In a process of its own, whose memory is bounded: reading it all would end it."""
     file, make, words = BOMBS[name]

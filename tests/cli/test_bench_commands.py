@@ -41,15 +41,13 @@ def test_a_plan_is_printed_for_people_and_programs(command: Command, tmp_path: P
 def test_procedures_say_what_they_need(command: Command) -> None:
     found = json.loads(command("procedures", "--json").stdout)["procedures"]
     assert [p["name"] for p in found] == [
-        "safety_checks", "rig_check", "fault_finding",
-        "bring_up", "static_grid", "cross_regulation", "usb_modes", "port_sharing",
-        "cv_cc", "inverter_output",
-        "power_factor_regimes",
-        "display_accuracy", "harmonics", "standby", "control_signals", "hands_in", "another_configuration", "ripple",
-        "reflected_ripple", "load_transient", "mode_changes", "programming_speed", "turn_on", "hold_up", "inrush",
-        "short_circuit", "switching_node",
-        "ripple_by_voltmeter", "overcurrent", "overload_endurance", "overvoltage", "surge_load", "charging", "dropout",
-        "soft_leads", "power_envelope", "thermal_soak",
+        "safety_checks", "rig_check", "fault_finding", "parts_check", "bring_up", "static_grid", "cross_regulation",
+        "usb_modes", "port_sharing", "cv_cc", "inverter_output", "output_wave", "power_factor_regimes",
+        "display_accuracy", "harmonics", "standby", "control_signals", "touch_current", "regulator_inside",
+        "hands_in", "another_configuration", "ripple", "reflected_ripple", "load_transient", "mode_changes",
+        "programming_speed", "held_noise", "crossover", "turn_on", "hold_up", "inrush", "plug_volts", "line_dips",
+        "short_circuit", "switching_node", "ripple_by_voltmeter", "overcurrent", "overload_endurance", "overvoltage",
+        "surge_load", "charging", "dropout", "soft_leads", "starts", "power_envelope", "thermal_soak", "drift",
     ]  # fmt: skip
     assert "load" in found[4]["needs"]
     assert "bring_up" in command("procedures").stdout

@@ -9,6 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 from subprocess import CompletedProcess
 
+import numpy as np
 import pytest
 from tests.conftest import ROOT
 from tests.engine.scripted import Actor, Scene
@@ -22,6 +23,7 @@ from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.errors import InputError
+from zincsmith.model.finding import Verdict
 from zincsmith.model.intake import LookItem
 from zincsmith.model.plan import Line, Plan
 from zincsmith.procedures.static_grid.options import GridOptions
@@ -103,6 +105,72 @@ def test_figures_stand_beside_each_other_and_are_ranked(books: list[Path], comma
     assert "What would turn it" in shown
 
 
+def test_a_duty_is_costed_by_hand_and_the_report_says_it(books: list[Path], command: Command, tmp_path: Path) -> None:
+    """Two hours a day at 2.4 A: 2 P 365.25 / 1000 kWh at 0.5 each."""
+    feeds = tmp_path / "lamp.toml"
+    feeds.write_text(
+        'name = "Lamp"\nvoltage_V = 24\ncurrent_A = 2.5\ntariff = 0.5\nduty = [{ hours = 2, current_A = 2.4 }]'
+    )
+    told = json.loads(command("compare", *map(str, books), "--feeds", str(feeds), "--json").stdout)
+    value = {w["unit_tag"]: w for w in told["value"]}
+    for book in books:
+        run = judged(book)
+        rows = sorted((p.need("output_current").value or 0.0, p.need("input_power").value or 0.0)
+                      for p in run.evidence.points if p.at.loaded and p.at.graded)  # fmt: skip
+        watts = float(np.interp(2.4, [a for a, _ in rows], [w for _, w in rows]))
+        own = value[run.unit.tag]
+        assert own["year_cost"] == pytest.approx(2.0 * watts * 365.25 / 1000.0 * 0.5, rel=1e-6)
+        assert own["no"] == []
+        assert own["heat_W"] == pytest.approx(watts * (1.0 - own["efficiency"]), rel=1e-9)
+    for pair in told["pay_back"]:
+        dear, cheap = value[pair["unit_tag"]], value[pair["against"]]
+        assert pair["dearer_by"] == pytest.approx(dear["price"] - cheap["price"])
+        saved = cheap["year_cost"] - dear["year_cost"]
+        assert pair["saves_a_year"] == pytest.approx(saved)
+        assert pair["pays_back_years"] == (pytest.approx(pair["dearer_by"] / saved) if saved > 0 else None)
+    out = tmp_path / "told.html"
+    assert command("compare", *map(str, books), "--feeds", str(feeds), "-o", str(out)).returncode == 0
+    page = (tmp_path / "told.html").read_text("utf-8")
+    assert "For Lamp: 24 V, 2.5 A" in page
+    assert page.count("<svg") >= 3, "curves laid over each other"
+
+
+@pytest.mark.long
+def test_the_same_as_pdf(books: list[Path], command: Command, tmp_path: Path) -> None:
+    out = tmp_path / "told.pdf"
+    assert command("compare", *map(str, books), "-o", str(out)).returncode == 0
+    assert out.read_bytes()[:5] == b"%PDF-"
+
+
+def test_specimens_spread_and_models_are_told_apart(books: list[Path]) -> None:
+    """Three runs made specimens of one model: mean and deviation by NumPy; the same again as another model."""
+    runs = [judged(book) for book in books]
+    one = [replace(r, unit=replace(r.unit, maker="Same", model="S", tag=f"S{n}")) for n, r in enumerate(runs)]
+    found = compare(one)
+    spread = next(s for s in found.spreads if s.name == "average_active_efficiency")
+    values = [c.value for r in found.figures if r.name == "average_active_efficiency" for c in r.cells]
+    (model,) = spread.models.values()
+    assert (model.count, model.mean) == (3, pytest.approx(np.mean(values)))
+    assert model.deviation == pytest.approx(np.std(values, ddof=1))
+    assert spread.told_apart is None
+    two = [*one, *(replace(r, unit=replace(r.unit, model="T", tag=f"T{n}")) for n, r in enumerate(one))]
+    again = next(s for s in compare(two).spreads if s.name == "average_active_efficiency")
+    assert again.told_apart is False
+    json.dumps(compare(two).as_json(), allow_nan=False)
+
+
+def test_models_that_are_much_alike_are_a_hint(books: list[Path]) -> None:
+    runs = [judged(book) for book in books[:2]]
+    case = replace(runs[0].unit.look.physical, size_mm=(100.0, 50.0, 30.0), mass_g=200.0)
+    limit = next(j for j in runs[0].judged if j.finding.value is not None)
+    trips = replace(limit, finding=replace(limit.finding, name="overcurrent", value=3.0, u=0.02))
+    twins = [replace(r, judged=(*r.judged, trips), unit=replace(r.unit, look=replace(r.unit.look, physical=case)))
+             for r in runs]  # fmt: skip
+    (alike,) = compare(twins).alike
+    assert alike.alike == ("size", "mass", "trip")
+    assert compare(runs).alike == ()
+
+
 def test_who_was_not_looked_over_or_failed_never_ranks(books: list[Path], tmp_path: Path) -> None:
     recipe = tmp_path / "recipe.toml"
     recipe.write_text(RECIPE)
@@ -116,6 +184,31 @@ def test_who_was_not_looked_over_or_failed_never_ranks(books: list[Path], tmp_pa
     warm = replace(runs[1], opened=replace(runs[1].opened, ambient_degC=31.0))
     unlike = {c.differs: c for c in compare([runs[0], warm]).conditions}
     assert unlike["room temperature"].flatters == runs[0].unit.tag
+    assert unlike["room temperature"].hangs is None, "nothing is ranked"
+    ranked = compare([runs[0], warm], read_recipe(recipe))
+    assert {c.differs: c.hangs for c in ranked.conditions}["room temperature"] is True, "both figures are of warmth"
+
+
+def test_an_order_that_no_difference_touches_does_not_hang_on_it(books: list[Path], tmp_path: Path) -> None:
+    recipe = tmp_path / "volts.toml"
+    recipe.write_text(RECIPE.replace('"average_active_efficiency"', '"load_regulation"').replace("0.82", "0.05")
+                      .replace("0.92", "0").partition("[[wish]]\nfigure = \"case")[0])  # fmt: skip
+    runs = [judged(book) for book in books[:2]]
+    warm = replace(runs[1], opened=replace(runs[1].opened, ambient_degC=31.0))
+    found = compare([runs[0], warm], read_recipe(recipe))
+    assert {c.differs: c.hangs for c in found.conditions} == {"room temperature": False}
+
+
+def test_a_requirement_that_fails_is_a_gate(books: list[Path], tmp_path: Path) -> None:
+    recipe = tmp_path / "recipe.toml"
+    recipe.write_text(RECIPE)
+    runs = [judged(book) for book in books]
+    at = next(n for n, j in enumerate(runs[0].judged) if j.claim is not None)
+    claim = replace(runs[0].judged[at].claim, required=True)  # type: ignore[type-var]
+    gate = replace(runs[0].judged[at], claim=claim, verdict=Verdict.FAILS)
+    broken = replace(runs[0], judged=(*runs[0].judged[:at], gate, *runs[0].judged[at + 1 :]))
+    (out,) = [p for p in compare([broken, *runs[1:]], read_recipe(recipe)).ranking if p.score is None]
+    assert out.excluded_because.startswith("it fails a requirement: ")
 
 
 def test_the_same_unit_twice_is_told_apart_by_its_runs(books: list[Path]) -> None:

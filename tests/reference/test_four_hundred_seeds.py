@@ -24,6 +24,8 @@ from zincsmith.procedures.base import Conventions
 from zincsmith.procedures.static_grid.figures import figures
 from zincsmith.simbench.units.adapter import Adapter
 
+pytestmark = pytest.mark.usefixtures("unhurried")
+
 SEEDS = int(os.environ.get("ZINCSMITH_SEEDS", "400"))  # `make test-seeds` sets more
 ALARM = 1.6e-5  # one figure fails by chance so often; 38 of 400
 MISSES = int(binom.isf(ALARM, SEEDS, 1.0 - 0.9545))

@@ -15,8 +15,9 @@ from pathlib import Path
 
 import pytest
 from scipy.stats import binom
-from tests.engine.scripted import Actor, Scene
+from tests.engine.scripted import Actor, Scene, telling_the_standin
 from tests.several.conftest import EXAMPLES
+from tests.several.hands import Fitter
 
 from zincsmith.bench.standin import RunningStandIn, probes_of
 from zincsmith.book.reader import BookReader
@@ -32,6 +33,8 @@ from zincsmith.procedures.port_sharing.options import SharingOptions
 from zincsmith.procedures.turn_on.options import TurnOnOptions
 from zincsmith.procedures.usb_modes.options import ModesOptions
 
+pytestmark = pytest.mark.usefixtures("unhurried")
+
 SEEDS = int(os.environ.get("ZINCSMITH_KINDS", "5"))
 LINE = Line(230.0, 50.0)
 StartStandIn = Callable[..., RunningStandIn]
@@ -39,9 +42,10 @@ StartStandIn = Callable[..., RunningStandIn]
 
 def drawn_run(
     folder: Path, standin: StartStandIn, name: str, bench: str, seed: int, parts: tuple[Options, ...],
-    change: Callable[[str], str],
+    change: Callable[[str], str], does: dict[str, str] | None = None,
 ) -> JudgedRun:  # fmt: skip
-    """The parts on a unit of the examples whose physics was changed so, on a bench that errs by this seed."""
+    """The parts on a unit of the examples whose physics was changed so, on a bench that errs by this seed; ``does``:
+    what somebody does at gates of these titles."""
     folder.mkdir()
     physics = folder / "physics.toml"
     physics.write_text(change((EXAMPLES / "standins" / f"{name}.toml").read_text("utf-8")))
@@ -50,7 +54,11 @@ def drawn_run(
     rig = replace(read_rig(EXAMPLES / "rigs" / f"{bench}.toml"), leads=())
     running = standin(file=str(physics), seed=seed, lead_ohm=0.0, input_lead_ohm=0.0, probes=probes_of(rig))
     scene = Scene.set_up(folder, unit, rig, Plan("Part", parts), running.addresses)
-    closed = scene.run(Actor())
+    if does is None:
+        closed = scene.run(Actor())
+    else:
+        with telling_the_standin() as tell:
+            closed = scene.run(Actor(Fitter(scene, tell, does)))
     running.stop()
     assert (closed.outcome, closed.safe) == ("complete", True), (seed, closed.why)
     with BookReader(scene.path) as book:

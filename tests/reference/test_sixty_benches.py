@@ -31,6 +31,8 @@ from zincsmith.procedures.static_grid.options import GridOptions
 from zincsmith.simbench.imperfect import SHUNT_OHM
 from zincsmith.simbench.units.adapter import Adapter
 
+pytestmark = pytest.mark.usefixtures("unhurried")
+
 StartStandIn = Callable[..., RunningStandIn]
 SEEDS = int(os.environ.get("ZINCSMITH_BENCHES", "60"))  # `make test-seeds` sets more
 LEAST = int(binom.ppf(0.0043, SEEDS, 0.9545))  # 52 of 60

@@ -30,6 +30,8 @@ from zincsmith.procedures.ripple.options import RippleOptions
 from zincsmith.procedures.turn_on.options import TurnOnOptions
 from zincsmith.simbench.units.adapter import Adapter
 
+pytestmark = pytest.mark.usefixtures("unhurried")
+
 LOW, HIGH = Line(115.0, 60.0), Line(230.0, 50.0)
 PARTS = (
     RippleOptions(lines=(HIGH,), loads_percent=(100.0,), settle_s=0.5, background=False, long_s=0.0),

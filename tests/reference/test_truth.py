@@ -12,6 +12,8 @@ from tests.conftest import RIG, ROOT, UNIT, Command
 
 from zincsmith.simbench.units.adapter import Adapter
 
+pytestmark = pytest.mark.usefixtures("unhurried")
+
 PHYSICS = ROOT / "examples" / "standins" / "tarnbrook-tb2425.toml"
 LINES = ((115.0, 60.0), (230.0, 50.0))
 

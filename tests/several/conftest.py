@@ -8,7 +8,8 @@ from pathlib import Path
 
 import pytest
 from tests.conftest import ROOT
-from tests.engine.scripted import Actor, Scene
+from tests.engine.scripted import Actor, Scene, telling_the_standin
+from tests.several.hands import Fitter
 
 from zincsmith.bench.standin import RunningStandIn, probes_of
 from zincsmith.book.reader import BookReader
@@ -29,13 +30,13 @@ Goes = Callable[..., Went]
 
 
 @pytest.fixture
-def goes(tmp_path: Path, standin: Callable[..., RunningStandIn]) -> Goes:
+def goes(tmp_path: Path, standin: Callable[..., RunningStandIn], unhurried: None) -> Goes:
     """Parts on a unit and a rig of the examples, leads left out; the run, how it closed, and what was judged."""
 
     def go(
         name: str, bench: str, parts: tuple[Options, ...], actor: Actor | None = None, unit: Unit | None = None,
         change: Callable[[Rig], Rig] = lambda rig: rig, before: Callable[[Scene], None] = lambda scene: None,
-        physics: Path | None = None,
+        physics: Path | None = None, does: dict[str, str] | None = None,
     ) -> Went:  # fmt: skip
         physics = physics or EXAMPLES / "standins" / f"{name}.toml"
         pick_file(str(physics))
@@ -44,7 +45,11 @@ def goes(tmp_path: Path, standin: Callable[..., RunningStandIn]) -> Goes:
         addresses = standin(file=str(physics), lead_ohm=0.0, input_lead_ohm=0.0, probes=probes_of(rig)).addresses
         scene = Scene.set_up(tmp_path, unit, rig, Plan("Part", parts), addresses)
         before(scene)
-        closed = scene.run(actor or Actor())
+        if does is not None:  # what somebody does at gates of these titles, told to the stand-in
+            with telling_the_standin() as tell:
+                closed = scene.run(Actor(Fitter(scene, tell, does)))
+        else:
+            closed = scene.run(actor or Actor())
         with BookReader(scene.path) as book:
             return scene, closed, judge_run(book)
 

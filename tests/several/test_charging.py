@@ -169,6 +169,7 @@ def test_amps_that_somebody_types_surprise_nobody(goes: Callable[..., Went]) -> 
     assert {d.code for d in of(run)["charge_Ah"].doubts} == {"not_joined"}, "few amps below its volts: no full battery"
 
 
+@pytest.mark.long
 def test_it_ends_unfinished_when_the_hours_are_over(goes: Callable[..., Went]) -> None:
     with charges(goes, replace(THREE, most_hours=0.5)) as (_, closed, run):
         assert closed.outcome == "complete"

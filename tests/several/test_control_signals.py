@@ -4,6 +4,7 @@ forgets."""
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import pytest
 from tests.engine.scripted import Actor, Scene, telling_the_standin
@@ -12,10 +13,11 @@ from tests.several.conftest import EXAMPLES, Goes
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.commands import Command, Pass
-from zincsmith.model.events import GateOpened
+from zincsmith.model.events import GateOpened, SensesAsked
 from zincsmith.model.finding import Finding
 from zincsmith.model.plan import Line
 from zincsmith.model.states import State
+from zincsmith.model.unit import Signal
 from zincsmith.planning.composer import compose
 from zincsmith.procedures.control_signals.options import ControlOptions
 from zincsmith.simbench.units.parameters import read_sections
@@ -99,3 +101,48 @@ def test_it_is_in_the_plan_of_units_that_say_they_have_one() -> None:
         assert "control_signals" in {p.procedure for p in compose(unit, rig)[0].parts}
     plain = read_unit(EXAMPLES / "units" / "tarnbrook-tb2425.toml").nameplate
     assert "no terminal" in ControlOptions.suits(plain)
+
+
+class Looks:
+    """Who looks at what is asked for and ticks what is true there: ``says`` of an Actor."""
+
+    def __init__(self, scene: Scene, sees: Callable[[str], bool]) -> None:
+        self.scene, self.sees = scene, sees
+
+    def __call__(self, state: State, _calls: int) -> list[Command]:
+        if state is not State.GATE:
+            return []
+        last = self.scene.events(GateOpened, SensesAsked)[-1].event
+        if not isinstance(last, SensesAsked):
+            return [Pass()]
+        return [Pass(senses={last.of[0]: self.sees(last.title)})]
+
+
+@pytest.mark.parametrize(
+    ("sees", "right", "runs_from", "doubts"),
+    [
+        (lambda t: "gone" not in t and ("LED" in t or "100 %" in t), 1.0, 1.0, set()),
+        (lambda t: "LED" in t and ("gone" in t or "50 %" in t), 0.25, None,
+         {"indicator_dark", "indicator_lit_without_input", "fan_stands"}),
+    ],
+)  # fmt: skip
+def test_what_it_shows_is_looked_at_in_each_state(
+    goes: Goes, sees: Callable[[str], bool], right: float, runs_from: float | None, doubts: set[str]
+) -> None:
+    """The second is lit at half load and with its input gone: one look of four is right."""
+    unit = read_unit(EXAMPLES / "units" / "netherby-nb5.toml")
+    signals = (Signal("LED", "indicator"), Signal("fan", "fan"))
+    unit = replace(unit, nameplate=replace(unit.nameplate, signals=signals))
+    actor = Actor()
+
+    def there(scene: Scene) -> None:
+        actor.says = Looks(scene, sees)
+
+    part = ControlOptions(line=Line(12.0, 0.0))
+    _, closed, run = goes("netherby-nb5", "simulated-dc", (part,), actor=actor, unit=unit, before=there)
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    found = {j.finding.name: j.finding for j in run.judged}
+    assert found["indicator_right"].value == right
+    assert found["fan_runs_from"].value == runs_from
+    assert {d.code for f in found.values() for d in f.doubts} & {"indicator_dark", "indicator_lit_without_input",
+                                                                 "fan_stands"} == doubts  # fmt: skip

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 from scipy.optimize import brentq
-from tests.conftest import ROOT, last_row
+from tests.conftest import ROOT, first, last_row
 from tests.engine.scripted import Actor, Breaks, Scene, below_V, by_hand, telling_the_standin
 from tests.several.benches import briefly
 
@@ -113,6 +113,7 @@ def least_input_V(amps: float, output_V: float) -> float:
     return float(brentq(lambda v: s.duty_most * (v - amps * s.path_ohm) - s.drop_V - output_V, 1.0, 40.0))
 
 
+@pytest.mark.long
 def test_a_composed_plan_goes_its_whole_way(
     goes: Callable[..., tuple[Scene, RunClosed]], buck: tuple[Unit, Rig]
 ) -> None:
@@ -237,7 +238,9 @@ def test_volts_and_amps_that_nobody_explains_are_heeded_together(
 
 @pytest.mark.parametrize(
     ("fault", "outcome", "off"),
-    [("dc_source,SILENT", "failed", False), ("power_meter,DROP", "failed", True), ("bench,TRIP", "stopped", True)],
+    first(
+        2, ("bench,TRIP", "stopped", True), ("power_meter,DROP", "failed", True), ("dc_source,SILENT", "failed", False)
+    ),
 )
 def test_a_bench_of_direct_current_that_fails_is_made_safe_or_says_what_it_could_not(
     fault: str, outcome: str, off: bool, tmp_path: Path, standin: StartStandIn, buck: tuple[Unit, Rig]

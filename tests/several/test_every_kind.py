@@ -27,6 +27,8 @@ from zincsmith.planning.composer import compose
 from zincsmith.suitability.case import Severity
 from zincsmith.suitability.check import check
 
+pytestmark = pytest.mark.usefixtures("unhurried")
+
 EXAMPLES = ROOT / "examples"
 BENCHES: dict[str, str] = tomllib.loads((EXAMPLES / "benches.toml").read_text("utf-8"))
 
@@ -82,10 +84,11 @@ HANDS = {
     "all by hand": (*METERS, "ac_source", "dc_source", "load", "sink_controller", "unit_interface"),
     "mixed": ("voltmeter", "load"),
 }
-SHORT = {("netherby-nb5", "all by hand"), ("brindlow-of45", "mixed")}
+SHORT = {("netherby-nb5", "all by hand")}
 LONG = {
+    ("netherby-boost-cable", "mixed"),
     ("tarnbrook-tb2425", "mixed"), ("skerrow-sd15", "all by hand"), ("hartsop-u90", "all by hand"),
-    ("lathom-lb303", "all by hand"), ("thornwade-tw300", "all by hand"), ("netherby-boost-cable", "mixed"),
+    ("lathom-lb303", "all by hand"), ("thornwade-tw300", "all by hand"), ("brindlow-of45", "mixed"),
 }  # fmt: skip
 EVERY = {(name, hands) for name in BENCHES for hands in HANDS}
 WALKED = EVERY if "ZINCSMITH_KINDS" in os.environ else SHORT | LONG  # every one of them with make test-seeds

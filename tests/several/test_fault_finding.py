@@ -13,7 +13,17 @@ from hypothesis import strategies as st
 from tests.engine.scripted import Actor, Scene
 from tests.several.conftest import EXAMPLES
 
-from zincsmith.analysis.worksheet import OPEN, SYMPTOMS, Stage, fault_of, next_of, out_of_span, sheet_of
+from zincsmith.analysis.worksheet import (
+    OPEN,
+    SYMPTOMS,
+    Stage,
+    beside_good,
+    fault_of,
+    next_of,
+    out_of_span,
+    read_good,
+    sheet_of,
+)
 from zincsmith.bench.link import Link
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
@@ -58,12 +68,13 @@ class Repairer:
 
 @pytest.fixture
 def searched(tmp_path: Path, standin: Callable[..., RunningStandIn]) -> Callable[..., Any]:
-    def go(fault: str, symptom: str = "dead") -> Any:
+    def go(fault: str, symptom: str = "dead", known_good: str = "", shows_when: str = "") -> Any:
         file = EXAMPLES / "standins" / "tarnbrook-tb2425.toml"
         pick_file(str(file))
         rig = replace(read_rig(EXAMPLES / "rigs" / "simulated.toml"), leads=())
         rig = replace(rig, instruments=(*rig.instruments, Instrument("multimeter", "by hand", kind="hand-held")))
-        part = FaultOptions(line=Line(230.0, 50.0), symptom=symptom)  # type: ignore[arg-type]
+        part = FaultOptions(line=Line(230.0, 50.0), symptom=symptom, known_good=known_good,  # type: ignore[arg-type]
+                            shows_when=shows_when)  # fmt: skip
         faults = (f"unit,{fault}",) if fault else ()
         addresses = standin(file=str(file), lead_ohm=0.0, input_lead_ohm=0.0, faults=faults).addresses
         scene = Scene.set_up(tmp_path, UNIT, rig, Plan("Repair", (part,)), addresses)
@@ -144,6 +155,27 @@ def test_a_sound_unit_is_not_repaired(searched: Callable[..., Any]) -> None:
 def test_what_was_reported_orders_what_is_looked_at(searched: Callable[..., Any]) -> None:
     went, _, _, _ = searched("short output", "tries again and again")
     assert went == [("output", "unplugged")]
+
+
+def test_a_known_good_one_tells_more_than_the_usual_spans(searched: Callable[..., Any]) -> None:
+    """4.7 kohm across an output is sound by itself, and not beside one of the model that reads 47 kohm there."""
+    went, decides, said, run = searched("", "volts too low", "output 47k, bulk 322 V", "warm")
+    assert went[-1] == ("output", "unplugged")
+    assert len(decides) == 1
+    assert "15.7 kohm to 141 kohm are sound" in decides[0]
+    assert any("output, unplugged" in text for text in said)
+    assert all("read warm" in j.finding.working.formula for j in run.judged if j.finding.name.startswith("stage_"))
+
+
+def test_what_a_known_good_one_reads_is_typed_in_words() -> None:
+    good = read_good("Bulk 412k, controller supply 15.2 V, fuse open,", SHEET)
+    assert good == {("bulk", "unplugged"): 412e3, ("controller supply", "live"): 15.2, ("fuse", "unplugged"): OPEN}
+    for nonsense in ("bulk", "bulk twelve", "nose 12k", "bulk 12 V 3"):
+        with pytest.raises(ValueError, match=r"wanted|names no stage"):
+            read_good(nonsense, SHEET)
+    stage = next(s for s in beside_good(SHEET, good) if s.name == "bulk")
+    assert out_of_span(stage, "unplugged", 60e3) is not None
+    assert out_of_span(next(s for s in SHEET if s.name == "bulk"), "unplugged", 60e3) is None
 
 
 def test_nothing_is_fed_without_what_limits_and_nobody_is_missing() -> None:

@@ -8,19 +8,25 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from tests.engine.scripted import Actor, Scene
 from tests.several.conftest import EXAMPLES, Goes, stands_zeros
 
+from zincsmith.bench.link import Link
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.claims import claims_of
 from zincsmith.judge.judging import JudgedRun
+from zincsmith.model.commands import Command, Enter, Pass
 from zincsmith.model.errors import LimitError
+from zincsmith.model.events import EntryAsked
 from zincsmith.model.finding import Finding, Verdict
 from zincsmith.model.plan import Line, Plan
 from zincsmith.model.rig import Instrument
+from zincsmith.model.states import State
 from zincsmith.planning.composer import compose
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.procedures.catalogue import procedure
+from zincsmith.procedures.display_accuracy.options import DisplayOptions
 from zincsmith.procedures.inverter_output.options import InverterOptions
 from zincsmith.procedures.surge_load.options import SurgeOptions
 from zincsmith.simbench.units.inverter import Inverter
@@ -121,3 +127,73 @@ def test_a_composed_plan_has_what_suits_it_and_every_claim_somebody_who_tests_it
 
 def _weak(load: Instrument) -> Instrument:
     return replace(load, most={"current_A": 2.0, "power_W": 480.0})
+
+
+def test_a_remote_panel_is_held_against_the_meter_with_the_least_it_shows_and_how_slow_it_is(
+    goes: Goes, tmp_path: Path
+) -> None:
+    """Watts 4 % high, nothing below 20 W, which 5 % of 300 W is."""
+    made = (EXAMPLES / "standins" / f"{UNIT[0]}.toml").read_text("utf-8")
+    physics = tmp_path / f"{UNIT[0]}.toml"
+    physics.write_text(made + "\n[display]\nwatts_error_percent = 4.0\nleast_W = 20.0\n", "utf-8")
+    loads = (0.0, 5.0, 25.0, 100.0)
+    part = DisplayOptions(line=BATTERY, loads_percent=loads, display="remote panel", lag=True, settle_s=4.0)
+    panels = (Instrument("panel_voltmeter", "by hand"), Instrument("panel_wattmeter", "by hand"))
+    actor = Actor()
+
+    def there(scene: Scene) -> None:
+        def says(state: State, _calls: int) -> list[Command]:
+            if state is State.GATE:
+                return [Pass()]
+            if state is not State.ASKING:
+                return []
+            asked = scene.events(EntryAsked)[-1].event.quantity
+            if asked.startswith("timed"):
+                return [Enter("2.5")]
+            place, query = {"panel_power": ("panel_wattmeter", "MEAS:POW?"),
+                            "panel_voltage": ("panel_voltmeter", "MEAS:VOLT?")}[asked]  # fmt: skip
+            shown = Link(place, scene.addresses[place])
+            shown.open()
+            try:
+                return [Enter(f"{float(shown.query(query)):.1f}")]
+            finally:
+                shown.close()
+
+        actor.says = says
+
+    _, closed, run = goes(*UNIT, (part,), actor, physics=physics, before=there,
+                          change=lambda rig: replace(rig, instruments=(*rig.instruments, *panels)))  # fmt: skip
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    found = {j.finding.name: j.finding for j in run.judged}
+    truth = {p: standing(p / 100.0 * 1.3) for p in loads}
+    watts = {p: one.output_V * one.current_A for p, one in truth.items()}
+    assert watts[5.0] < 20.0 < watts[25.0]
+    error = found["display_power_error"]
+    assert error.title == "Display, watts, remote panel"
+    assert abs(error.number) == pytest.approx(max(0.04 * watts[100.0], watts[5.0]), abs=0.3), "what is not shown is off"
+    assert found["display_least_shown"].number == pytest.approx(watts[25.0], rel=5e-3)
+    assert found["display_lag"].value == 2.5
+    assert {d.code for d in found["display_lag"].doubts} >= {"display_slow"}
+
+
+@pytest.mark.parametrize(("ohms", "floats"), [("0.3", False), ("-", True)])
+def test_one_that_looks_for_a_load_in_bursts_is_averaged_over_them_and_a_bond_is_told(
+    goes: Goes, tmp_path: Path, ohms: str, floats: bool
+) -> None:
+    """On for 0.3 s every 2.37 s: the watts at rest are those of the bursts in their share."""
+    made = (EXAMPLES / "standins" / f"{UNIT[0]}.toml").read_text("utf-8")
+    physics = tmp_path / f"{UNIT[0]}.toml"
+    more = "[alternating]\nsearch_below_W = 5.0\nsearch_s = 0.3\nsearch_period_s = 2.37\nsearch_rest_W = 0.8"
+    physics.write_text(made.replace("[alternating]", more), "utf-8")
+    part = replace(PART, lines=(BATTERY,), battery=False)
+    meter = Instrument("multimeter", "by hand", kind="hand-held")
+    actor = Actor(entries=[ohms])
+    _, closed, run = goes(*UNIT, (part,), actor, physics=physics,
+                          change=lambda rig: replace(rig, instruments=(*rig.instruments, meter)))  # fmt: skip
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    found = {j.finding.name: j.finding for j in run.judged}
+    assert found["search_period"].number == pytest.approx(2.37, abs=0.25)
+    running = standing(0.0).intake.power_W
+    assert found["search_power"].number == pytest.approx((0.3 * running + 2.07 * 0.8) / 2.37, rel=0.15)
+    assert ("output_floats" in {d.code for d in found["neutral_earth"].doubts}) is floats
+    assert found["output_voltage_min"].number > 200.0, "what it is between bursts is no output voltage"

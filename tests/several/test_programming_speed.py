@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from pathlib import Path
 
 import pytest
 from tests.several.conftest import EXAMPLES, Went
@@ -62,3 +63,17 @@ def test_it_is_planned_where_something_else_than_a_hand_sets_it() -> None:
     }
     plain = read_unit(EXAMPLES / "units" / "tarnbrook-tb2425.toml")
     assert "nobody sets" in SpeedOptions.suits(plain.nameplate)
+
+
+def test_a_glitch_as_it_is_switched_off_has_its_height_and_width(goes: Callable[..., Went], tmp_path: Path) -> None:
+    """Half a sine of 1.5 V and 2 ms: above half of its height for two thirds of it, less what the mean takes off."""
+    made = (EXAMPLES / "standins" / "lathom-lb303.toml").read_text("utf-8")
+    file = tmp_path / "lathom-lb303.toml"
+    file.write_text(made.replace("[supply]", "[supply]\nglitch_V = 1.5\nglitch_s = 2e-3"), "utf-8")
+    part = SpeedOptions(line=Line(230.0, 50.0), load_percent=50.0, down_s=0.5)
+    _, closed, run = goes(*SUPPLY, (part,), physics=file)
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    found = {j.finding.name: j.finding for j in run.judged}
+    assert found["switch_off_glitch"].number == pytest.approx(1.5, rel=0.05)
+    assert found["switch_off_glitch_time"].number == pytest.approx(2e-3 * 2.0 / 3.0, rel=0.1)
+    assert found["input_gone_glitch_time"].value == 0.0

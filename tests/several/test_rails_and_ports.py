@@ -251,6 +251,7 @@ def scoped(rig: Rig) -> Rig:
     return rig
 
 
+@pytest.mark.long
 def test_outputs_come_and_go_in_their_order(goes: Callable[..., Went]) -> None:
     """Drawn: +12 V comes 4 ms after the bus, -12 V 9 ms; each goes once its own capacitor has given a tenth of its
     volts, C dV / I."""

@@ -8,9 +8,11 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from tests.conftest import first
 from tests.engine.scripted import Actor, Breaks, Scene, telling_the_standin
 from tests.several.conftest import EXAMPLES, Goes, stands_zeros
 
+from zincsmith.analysis.expectation import expected
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.judging import JudgedRun
@@ -22,8 +24,11 @@ from zincsmith.model.plan import Line
 from zincsmith.model.rig import Rig
 from zincsmith.model.states import State
 from zincsmith.planning.composer import compose
+from zincsmith.procedures.crossover.options import CrossoverOptions
 from zincsmith.procedures.cv_cc.options import SetOptions
+from zincsmith.procedures.held_noise.options import HeldNoiseOptions
 from zincsmith.procedures.overvoltage.options import OvervoltageOptions
+from zincsmith.procedures.planning import Facts
 from zincsmith.simbench.units.bench_supply import BenchSupply
 from zincsmith.simbench.units.kinds import read_unit as read_physics
 from zincsmith.simbench.world import World
@@ -177,6 +182,101 @@ def test_a_person_at_the_knobs_sets_what_the_gates_say(goes: Goes) -> None:
     assert not of(run, "shown_voltage_error"), "nobody read what it shows"
 
 
+@pytest.mark.parametrize(
+    "grid_mV", [10.0, pytest.param(0.0, marks=pytest.mark.long), pytest.param(400.0, marks=pytest.mark.long)]
+)
+def test_the_least_step_that_it_follows(goes: Goes, tmp_path: Path, grid_mV: float) -> None:
+    """Volts that are set on a grid: below a step of it nothing, or a whole one, comes of what is asked. Without a grid
+    the meter is what ends it, and that is said."""
+    text = (EXAMPLES / "standins" / f"{SUPPLY[0]}.toml").read_text("utf-8")
+    physics = tmp_path / "grid.toml"
+    physics.write_text(text.replace("[supply]\n", f"[supply]\nset_step_V = {1e-3 * grid_mV}\n"), "utf-8")
+    part = replace(QUICK, lines=(MAINS,), volts_percent=(50.0,), amps_percent=(50.0,), crossover=False, least_step=True)
+    _, closed, run = goes(*SUPPLY, (part,), physics=physics)
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    (made,) = of(run, "least_step").values()
+    assert made.u is not None
+    codes = {d.code for d in made.doubts}
+    if grid_mV > 100.0:
+        assert "no_step_followed" in codes
+    elif grid_mV:
+        assert "after 10 mV more" in made.working.formula
+        assert made.number == pytest.approx(0.01, abs=2.0 * made.u)
+    else:
+        assert "meter_too_coarse" in codes
+        assert made.number < 0.012
+
+
+@pytest.mark.parametrize("share", [pytest.param(None, marks=pytest.mark.long), 0.3])
+def test_the_noise_of_held_amps_is_that_of_the_volts_across_a_resistance(
+    goes: Goes, tmp_path: Path, share: float | None
+) -> None:
+    """A sine: rms is peak to peak over 2 sqrt 2, whatever the resistance. A limit that acts elsewhere is told."""
+    text = (EXAMPLES / "standins" / f"{SUPPLY[0]}.toml").read_text("utf-8")
+    physics = tmp_path / "noisy.toml"
+    told = re.search(r"amps_share = .*", text)
+    assert told is not None
+    acts = (told[0], told[0] if share is None else f"amps_share = {share}")
+    physics.write_text(text.replace("[supply]\n", "[supply]\ncc_noise_A = 0.02\n").replace(*acts), "utf-8")
+    part = HeldNoiseOptions(line=MAINS, settle_s=2.0)
+    _, closed, run = goes(*SUPPLY, (part,), physics=physics)
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    for name, value in (("held_noise", 0.02), ("held_noise_rms", 0.02 / 8.0**0.5)):
+        made = of(run, name)
+        assert sorted(to.current_A for to in made if to) == pytest.approx([0.3, 3.0])
+        for one in made.values():
+            assert one.u is not None
+            assert ("limit_not_seen" in {d.code for d in one.doubts}) == (share is not None)
+            assert one.number == pytest.approx(value, abs=3.0 * one.u, rel=0.03)
+
+
+def through_its_corner(lag_s: float) -> tuple[float, float, float]:
+    """Beyond what is set, V, back within 0.15 V after, s; and the charge of the capacitor on the way in, C: one
+    capacitor integrated in time, with what its limit gives until its volts are held ``lag_s`` late, and Ohm's law."""
+    farad, bleeder, held, aim = 220e-6, 1500.0, 1.5 * 1.002 + 0.001, 15.0 * 1.0004 + 0.003
+    volts, t, step = held * 10.0 / 1.5, 0.0, 1e-7  # 15 V at 1.5 times 1.5 A are 6.67 ohm
+    charge, there, peak, back = farad * (aim - volts), None, volts, 0.0
+    while t < 0.04:
+        there = t if there is None and volts >= aim else there
+        gives = held if there is None or t < there + lag_s else 0.0
+        if there is not None and t > there + lag_s and volts <= aim:
+            break
+        volts += step * (gives - volts / 20.0 - (0.0 if gives else volts / bleeder)) / farad
+        t += step
+        peak = max(peak, volts)
+        back = t if abs(volts - aim) > 0.15 else back
+    return peak - aim, back, charge
+
+
+@pytest.mark.parametrize("lag_s", first(1, 300e-6, 1e-6, 1.5e-3))
+def test_its_volts_swing_past_as_its_limit_lets_go(goes: Goes, tmp_path: Path, lag_s: float) -> None:
+    text = (EXAMPLES / "standins" / f"{SUPPLY[0]}.toml").read_text("utf-8")
+    physics = tmp_path / "late.toml"
+    physics.write_text(text.replace("[supply]\n", f"[supply]\nvolts_lag_s = {lag_s}\n"), "utf-8")
+    scene, closed, run = goes(*SUPPLY, (CrossoverOptions(line=MAINS, settle_s=1.0),), physics=physics)
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    past, back, charge = through_its_corner(lag_s)
+    for name, value, share in (
+        ("crossover_overshoot", past, 0.05), ("crossover_back_time", back, 0.03), ("crossover_charge", charge, 0.03),
+    ):  # fmt: skip
+        (one,) = of(run, name).values()
+        assert one.u is not None
+        assert one.number == pytest.approx(value, rel=share, abs=3.0 * one.u + (1e-4 if name.endswith("time") else 0.0))
+        assert not one.doubts, one.doubts
+    assert {w.event.body["set_V"] for w in scene.events(Effected) if "set_V" in w.event.body} == {15.0, 30.0}
+
+
+def test_a_limit_that_acts_elsewhere_is_not_taken_for_a_corner(goes: Goes, tmp_path: Path) -> None:
+    text = (EXAMPLES / "standins" / f"{SUPPLY[0]}.toml").read_text("utf-8")
+    physics = tmp_path / "elsewhere.toml"
+    physics.write_text(re.sub("amps_share = .*", "amps_share = 0.8", text, count=1), "utf-8")
+    _, closed, run = goes(*SUPPLY, (CrossoverOptions(line=MAINS, settle_s=1.0),), physics=physics)
+    assert (closed.outcome, closed.safe) == ("complete", True), closed.why
+    made = [j.finding for j in run.judged if j.finding.name.startswith("crossover_")]
+    assert made
+    assert all(f.value is None or {d.code for d in f.doubts} & {"limit_not_seen"} for f in made)
+
+
 def test_a_unit_that_refuses_is_told_and_what_it_gives_is_measured(goes: Goes) -> None:
     """Its plate promises 32 V, it takes 30.3 and stays off: what never lived is no sign that anything is off."""
     unit = read_unit(EXAMPLES / "units" / "lathom-lb303.toml")
@@ -202,6 +302,25 @@ def test_a_composed_plan_has_it_and_nothing_about_volts_that_hold_themselves() -
     assert not {"dropout", "overcurrent", "short_circuit", "turn_on", "hold_up"} & set(names)
     fixed = read_unit(EXAMPLES / "units" / "tarnbrook-tb2425.toml")
     assert SetOptions.suits(fixed.nameplate) == "nobody sets what its outputs give"
+
+
+def test_volts_are_expected_anywhere_below_once_the_limit_is_met() -> None:
+    """What a person is told to expect: near the volts that were set while less is drawn than the limit."""
+    plate = read_unit(EXAMPLES / "units" / "lathom-lb303.toml").nameplate
+    for amps, least in ((1.5, 0.0), (1.42, 28.5)):
+        told = expected(plate, 230.0, {"": amps}, 23.0, {"": SetPoint(30.0, 1.5)})["output_voltage"]
+        assert (told.low, told.high) == pytest.approx((least, 31.5))
+
+
+def test_a_knob_has_no_least_step() -> None:
+    unit, rig = read_unit(EXAMPLES / "units" / "lathom-lb303.toml"), read_rig(EXAMPLES / "rigs" / f"{SUPPLY[1]}.toml")
+    turned = replace(rig, instruments=tuple(
+        replace(one, how="by hand") if one.role == "unit_interface" else one for one in rig.instruments
+    ))  # fmt: skip
+    part = replace(QUICK, least_step=True)
+    assert not part.unmet(Facts(unit, rig, (MAINS,), ()))
+    assert "turned by hand" in part.unmet(Facts(unit, turned, (MAINS,), ()))
+    assert not replace(part, least_step=False).unmet(Facts(unit, turned, (MAINS,), ()))
 
 
 def test_what_was_set_is_covered_and_told_like_any_mode() -> None:

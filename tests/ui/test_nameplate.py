@@ -10,7 +10,7 @@ import pytest
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QColor, QDragEnterEvent, QDropEvent, QImage
 from PySide6.QtWidgets import QApplication, QCheckBox
-from tests.conftest import ROOT, sampled
+from tests.conftest import ROOT, first, sampled
 from tests.ui.conftest import Hands, reread
 
 from zincsmith.book.writer import BookWriter
@@ -171,14 +171,15 @@ def test_fields_change_what_lines_cannot_say(open_window: Open, make_book: Make)
 
 @pytest.mark.parametrize(
     ("table", "heading", "typed", "reason"),
-    [
+    first(
+        2,
         ("Inputs", "from V", "300", "above the upper end"),
+        ("Outputs", "A", "2.5 V", "this reading is in A"),
         ("Inputs", "Hz", "fifty", "50/60"),
         ("Outputs", "V", "0", "cannot be a rating"),
         ("Outputs", "A", "lots", "does not start with a number"),
-        ("Outputs", "A", "2.5 V", "this reading is in A"),
         ("Outputs", "A", "1,200", "1.200 or 1200"),
-    ],
+    ),
 )
 def test_nonsense_is_refused_where_it_stands(
     open_window: Open, make_book: Make, table: str, heading: str, typed: str, reason: str
@@ -505,13 +506,28 @@ KINDS = sorted(f.stem for f in (ROOT / "examples" / "units").glob("*.toml"))
 SHORT = {"ferrowby-px350", "tarnbrook-tb2425", "corvane-cv190"}  # most outputs, most parts, two inputs
 
 
+def test_what_was_reported_is_typed_into_a_table_of_its_own(open_window: Open, make_book: Make) -> None:
+    book = make_book()
+    hands = open_window(book)
+    page(hands, "Reports")
+    hands.type_into("Reported problems", 0, "what was reported", "hums")
+    hands.type_into("Reported problems", 0, "from", "60m")
+    settle(hands)
+    assert "choose the figure" in hands.words().lower()
+    hands.type_into("Reported problems", 0, "the figure that shows it", "ripple")
+    settle(hands)
+    (one,) = in_book(book).reported
+    assert (one.what, one.figure, one.low) == ("hums", "ripple", 0.06)
+    assert hands.read("Reported problems", 0, "from") == "0.06 V"
+
+
 @pytest.mark.parametrize("name", sampled(KINDS, SHORT))
 def test_every_kind_of_unit_fits_on_every_page(open_window: Open, make_book: Make, name: str) -> None:
     book = make_book()
     with BookWriter(book) as writer:
         writer.revise("unit", "HB-07", read_unit(ROOT / "examples" / "units" / f"{name}.toml"), "test")
     hands = open_window(book)
-    for one in ("Label, claims", "Look-over", "Parts", "Terminals", "Safety"):
+    for one in ("Label, claims", "Look-over", "Parts", "Terminals", "Safety", "Reports"):
         page(hands, one)
         area = hands.window.stack.currentWidget()
         for _ in range(5):

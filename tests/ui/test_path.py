@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
 from tests.book.first_form import write_first_form
-from tests.conftest import bench_log, last_row
+from tests.conftest import bench_log, first, last_row
 from tests.ui.conftest import Hands, reread
 
 from zincsmith.model.events import EntryRefused, EntryTaken, Noted
@@ -162,7 +162,9 @@ def test_abort_ends_the_run_safe(open_window: Open, make_book: Make) -> None:
 
 @pytest.mark.parametrize(
     ("operator", "ambient", "reason"),
-    [("", "23", "Say who runs it"), ("Ann", "warm", "does not start with a number"), ("Ann", "900", "is no room")],
+    first(
+        1, ("", "23", "Say who runs it"), ("Ann", "warm", "does not start with a number"), ("Ann", "900", "is no room")
+    ),
 )
 def test_a_start_that_makes_no_sense_is_refused_in_place(
     open_window: Open, make_book: Make, operator: str, ambient: str, reason: str

@@ -29,6 +29,8 @@ from zincsmith.model.finding import Verdict
 from zincsmith.model.states import State
 from zincsmith.planning.composer import compose
 
+pytestmark = pytest.mark.usefixtures("unhurried")
+
 Open = Callable[[Path], Hands]
 EXAMPLES = ROOT / "examples"
 METERS = ("power_meter", "voltmeter", "thermometer", "output_power_meter")
@@ -120,7 +122,9 @@ def test_a_whole_plan_in_the_window(
     def turn_of_a_person() -> bool:
         now = (session.view.turn, session.view.asked, session.view.refused)
         again = "hands stay out" in hands.words()
-        waits = session.state in WAITING and any(now) and (not same(now, done) or again)
+        # The state and what is asked come one after the other: what is left of the last is no question of this one.
+        asks = session.view.asked if session.state is State.ASKING else session.view.turn
+        waits = session.state in WAITING and asks is not None and (not same(now, done) or again)
         return waits or session.state is State.SAFE or bool(session.problem)
 
     try:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from zincsmith.analysis.envelope import Envelope
 from zincsmith.analysis.explained import resting_current_A, resting_power_W, running_current_A, running_power_W
 from zincsmith.model.address import at_port
-from zincsmith.model.operating_point import Mode
+from zincsmith.model.operating_point import Mode, SetPoint
 from zincsmith.model.port import can_be_set, gives_nothing, output_ports
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.unit import Nameplate, Node
@@ -20,6 +20,7 @@ FIXED_LOSS_SHARE = 0.005  # of rated power
 POWER_FACTOR = 0.55  # of a rectifier with a bulk capacitor; common practice, no source
 STARTS_SHARE = 0.8  # of the lowest rated input
 MAY_RUN_SHARE = 0.5  # of the lowest rated input: from here on a unit may run, below it only tries to
+LIMIT_MET = 0.99  # of the amps that were set
 RESTING_W = 0.05  # of a unit that is fed and does not run, at the lower end of its input
 CASE_K_AT_FULL_LOSS = (10.0, 45.0)  # rise of a case at full load, least and most
 
@@ -57,6 +58,12 @@ def expected(
     envelope = Envelope(plate, modes)
     # What nobody has set yet stands wherever its last user left it.
     left = {p for p, one in zip(output_ports(plate), plate.outputs, strict=False) if can_be_set(one) and p not in modes}
+    # A limit that is met holds the volts wherever the load has them.
+    set_by_user = [p for p, one in zip(output_ports(plate), plate.outputs, strict=False) if can_be_set(one)]
+    met = {
+        p for p in set_by_user
+        if isinstance(m := modes.get(p), SetPoint) and draws_A.get(p, 0.0) >= LIMIT_MET * m.current_A > 0.0
+    }  # fmt: skip
     gives = {p: runs and p not in left and not gives_nothing(modes.get(p, "")) for p in output_ports(plate)}
     voltage = {port: envelope.voltage_V(port) if gives[port] else 0.0 for port in gives}
     amps_of = {port: draws_A.get(port, 0.0) if runs else 0.0 for port in voltage}
@@ -98,7 +105,7 @@ def expected(
             name: one
             for port in voltage
             for name, one in _output(
-                envelope, port, voltage[port], amps_of[port], tries or (runs and port in left)
+                envelope, port, voltage[port], amps_of[port], tries or (runs and port in left | met)
             ).items()
         },
     }

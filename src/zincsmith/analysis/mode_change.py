@@ -23,6 +23,8 @@ CLEAR = 6.0  # times the noise: it has left
 LEFT_SHARE = 0.02  # of the way: so far it has surely left
 MEAN_S = 0.2e-3  # noise, ripple and spikes are told elsewhere; common practice, no source
 PIECES = 5  # of the time from a tenth to nine tenths of the way: the slope over one of them is no noise
+LEAST_GLITCH = 0.005  # of the level: hum and noise; common practice, no source
+FIRST_THIRD = 0.05, 0.35  # of a way: where nothing of what it stood at is in it any more, and it is no end yet
 BARE_S = 1e-3  # below its limit for so long it is taken to be off
 
 
@@ -104,18 +106,68 @@ def beside(volts: Array, step_s: float, allowed: Limits) -> Beside:
     return Beside(float(np.min(volts)), (last - int(outside[0])) * step_s if last < len(volts) else None)
 
 
+def corner(volts: Array, step_s: float, band_V: float, over_s: float) -> ModeChange:
+    """An output that goes from one level to another at once, and swings less than it goes: where it leaves by its own
+    slope carried back, where it is within ``band_V`` of its last level in the middle of its passages. What is
+    shorter than ``over_s`` does not count."""
+    smooth = _mean(volts, step_s, over_s)
+    before, level = _before(volts), level_at_end(volts)
+    left = _began(volts, smooth, before, level)
+    outside = np.abs(smooth - level) > band_V
+    last = int(np.flatnonzero(outside)[-1]) + 1 if outside.any() else 0
+    settled = None
+    if last < len(volts):  # noise lets a slope pass the band several times: the first is too early, the last too late
+        far = np.flatnonzero(np.abs(smooth[:last] - level) > band_V + CLEAR * noise_of(volts))
+        begin = int(far[-1]) if len(far) else 0
+        first = begin + int(np.argmin(outside[begin : last + 1]))
+        settled = 0.5 * (first + last) * step_s
+    way = 1.0 if level >= before else -1.0
+    past = max(0.0, float(np.max(way * (smooth - level))))
+    return ModeChange(before, level, left * step_s if left is not None else None, settled, past, None)
+
+
+def _began(volts: Array, smooth: Array, before: float, level: float) -> float | None:
+    """Where a way begins, in samples: a parabola through its first third, carried back to where it stood."""
+    if abs(level - before) < CLEAR * noise_of(volts):
+        return None
+    share = (smooth - before) / (level - before)
+    ends = [first_stretch(share > size, 3) for size in FIRST_THIRD]
+    if ends[0] is None or ends[1] is None:
+        return None
+    begin, end = ends[0], max(ends[1], ends[0] + 4)
+    half = max(1.0, 0.5 * (end - begin))
+    places = (np.arange(begin, min(end, len(volts))) - begin) / half
+    if len(places) < 4:
+        return float(begin)
+    bend, slope, here = np.polyfit(places, (volts[begin : begin + len(places)] - before) / (level - before), 2)
+    inside = slope * slope - 4.0 * bend * here
+    if slope <= 0.0 or inside < 0.0:
+        return float(begin)
+    return float(max(0.0, begin - half * 2.0 * here / (slope + math.sqrt(inside))))
+
+
 def _span(begin: float | None, end: float | None) -> float | None:
     return max(0.0, end - begin) if begin is not None and end is not None else None
 
 
-def highest(volts: Array, step_s: float) -> float:
-    """The highest, in the mean of 0.2 ms."""
-    return float(np.max(_mean(volts, step_s)))
+def highest(volts: Array, step_s: float, over_s: float = MEAN_S) -> float:
+    """The highest, in the mean over so long."""
+    return float(np.max(_mean(volts, step_s, over_s)))
 
 
-def _mean(volts: Array, step_s: float) -> Array:
-    """Over 0.2 ms around each sample; at either end over what there is."""
-    width = max(1, round(MEAN_S / step_s))
+def beyond(volts: Array, step_s: float, level_V: float) -> float:
+    """How long it is above a level by more than half of the most that it goes beyond it; zero where that is
+    noise, or less than counts as a glitch."""
+    volts = _mean(volts, step_s)
+    past = float(np.max(volts)) - level_V
+    if past <= max(CLEAR * noise_of(volts), LEAST_GLITCH * abs(level_V)):
+        return 0.0
+    return float(np.count_nonzero(volts > level_V + 0.5 * past)) * step_s
+
+
+def _mean(volts: Array, step_s: float, over_s: float = MEAN_S) -> Array:
+    """Around each sample; at either end over what there is."""
+    width = max(1, round(over_s / step_s))
     padded = np.concatenate([np.full(width // 2, volts[0]), volts, np.full(width - 1 - width // 2, volts[-1])])
     total = np.concatenate([[0.0], np.cumsum(padded)])
     return np.asarray((total[width:] - total[:-width]) / width)

@@ -325,6 +325,7 @@ def _spikes(rest: Array, step_s: float, switching: Switching | None) -> float | 
 BLOCKS = 2000
 QUIET_SHARE = 1.0 / 3.0  # of what the loud blocks have: a block below is a pause
 CLIPPED_RUN = 3  # samples in a row at the end of the range
+PILED = 4.0  # times as many there as in the step below
 
 
 @dataclass(frozen=True)
@@ -354,10 +355,17 @@ def packets_of(about: Array, step_s: float, frequency_Hz: float | None) -> Packe
 
 
 def clipped_share(volts: Array) -> float:
-    """The share of the samples that stand at the end of the range several in a row: what was beyond is not known."""
+    """The share of the samples that stand at the end of the range several in a row: what was beyond is not known.
+
+    A round top fills its highest step about twice as long as the one below it: that is no end of a range.
+    """
     found = 0
-    for end in (float(np.max(volts)), float(np.min(volts))):
-        at = (volts == end).astype(np.int8)
+    for way in (1.0, -1.0):
+        away = way * volts
+        at = (away == np.max(away)).astype(np.int8)
+        below = away[at == 0]
+        if len(below) and np.count_nonzero(at) <= PILED * np.count_nonzero(below == np.max(below)):
+            continue
         change = np.diff(np.concatenate([[0], at, [0]]))
         runs = np.flatnonzero(change == -1) - np.flatnonzero(change == 1)
         found += int(np.sum(runs[runs >= CLIPPED_RUN]))

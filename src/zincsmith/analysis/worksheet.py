@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from zincsmith.model.unit import Nameplate
@@ -98,6 +98,54 @@ def sheet_of(plate: Nameplate, line_V: float, corrected: bool = False) -> tuple[
               low="bridge, thermistor or track open; a bulk capacitor that has dried out stands low and hums"),
         controller, output, reference,
     )  # fmt: skip
+
+
+# What another piece of the model, known to be good, may differ by: ohms with its capacitors and their charge, volts
+# with line and tolerances. Common practice, no source.
+OHMS_APART, VOLTS_APART, AS_OPEN = 3.0, 0.1, 1e6
+
+
+def beside_good(sheet: tuple[Stage, ...], good: Readings) -> tuple[Stage, ...]:
+    """The sheet with the spans that a known good piece of the model gives where it was read."""
+    return tuple(
+        replace(
+            stage,
+            ohms=_around(good.get((stage.name, "unplugged")), "unplugged", stage.ohms),
+            volts=_around(good.get((stage.name, "live")), "live", stage.volts),
+        )
+        for stage in sheet
+    )
+
+
+def _around(value: float | None, way: Way, span: Span | None) -> Span | None:
+    if value is None:
+        return span
+    if way == "live":
+        return tuple(sorted(((1.0 - VOLTS_APART) * value, (1.0 + VOLTS_APART) * value)))  # type: ignore[return-value]
+    return (AS_OPEN, OPEN) if math.isinf(value) else (value / OHMS_APART, value * OHMS_APART)
+
+
+def read_good(text: str, sheet: tuple[Stage, ...]) -> dict[tuple[str, Way], float]:
+    """``bulk 412k, output 2.2k, bulk 322 V, fuse open``: ohms unplugged, volts live. ValueError, with what is wrong,
+    for anything else."""
+    found: dict[tuple[str, Way], float] = {}
+    names = [s.name for s in sheet]
+    for piece in (p.strip() for p in text.split(",") if p.strip()):
+        name = next((n for n in sorted(names, key=len, reverse=True) if piece.lower().startswith(n)), None)
+        if name is None:
+            raise ValueError(f"{piece!r} names no stage; there are: {', '.join(names)}")
+        rest = piece[len(name) :].strip().lower()
+        way: Way = "live" if rest.endswith("v") else "unplugged"
+        number = rest.removesuffix("v").removesuffix("ohm").strip()
+        if number == "open":
+            found[name, way] = OPEN
+            continue
+        scale = {"k": 1e3, "m": 1e6}.get(number[-1:], 1.0) if way == "unplugged" else 1.0
+        try:
+            found[name, way] = float(number.rstrip("km ")) * scale
+        except ValueError:
+            raise ValueError(f"{piece!r}: ohms such as 412k, or volts such as 322 V, are wanted") from None
+    return found
 
 
 def out_of_span(stage: Stage, way: Way, value: float) -> Fault | None:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import TypeVar
 
 from zincsmith.bench.link import Link
+from zincsmith.model.actions import Dip
 from zincsmith.model.dialect import Dialect
 from zincsmith.model.errors import Garbled, InstrumentError, Late, LimitError, Lost, Refused
 
@@ -124,6 +125,12 @@ class ScpiInstrument:
                     self.reopen()
                 except InstrumentError:
                     raise error from None  # the first failure says more than that nobody answers since
+
+    def dip(self, dip: Dip) -> dict[str, float | str | bool | None]:
+        """Of a source: its volts go away for a while, now."""
+        volts, seconds = self.set("dip_voltage", dip.voltage_V), self.set("dip_time", dip.seconds)
+        self.tell("dip", 0.0)
+        return {"dip_voltage_V": volts, "dip_s": seconds}
 
     def tell(self, name: str, value: float) -> None:
         """A command without read-back."""

@@ -275,8 +275,10 @@ class Link:
         interface = getattr(self._session(), "interface", None)
         return interface if isinstance(interface, socket.socket) else None
 
-    def _await(self, command: str, at_most_ms: int = TIMEOUT_MS) -> None:
-        """Until something can be read, where that can be told, with signs of life. Late after that time."""
+    def _await(self, command: str, at_most_ms: int = 0) -> None:
+        """Until something can be read, where that can be told, with signs of life. Late after that time, TIMEOUT_MS
+        where none is given."""
+        at_most_ms = at_most_ms or TIMEOUT_MS
         interface = self._socket()
         if interface is None or getattr(self._session(), "_pending_buffer", None):
             return
@@ -287,7 +289,8 @@ class Link:
                 self.close()
                 raise self._late(command, at_most_ms)
 
-    def _late(self, command: str, after_ms: int = TIMEOUT_MS) -> Late:
+    def _late(self, command: str, after_ms: int = 0) -> Late:
+        after_ms = after_ms or TIMEOUT_MS
         message = f"no answer within {after_ms / 1000:g} s; check that it is not busy, locked or switched off"
         return Late(message, role=self.role, address=self.address, during=command)
 

@@ -11,14 +11,24 @@ from pydantic_core import PydanticSerializationError
 from zincsmith.book.earlier_forms import as_of_today
 from zincsmith.formats.plain_text import storable
 from zincsmith.model.errors import BookError
+from zincsmith.model.feeding import Feeding
 from zincsmith.model.plan import Plan
+from zincsmith.model.practice import Practice
+from zincsmith.model.recipe import Recipe
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 
 if TYPE_CHECKING:
     from zincsmith.model.events import Event
 
-DOCUMENTS: dict[str, type] = {"unit": Unit, "rig": Rig, "plan": Plan}
+DOCUMENTS: dict[str, type] = {
+    "unit": Unit,
+    "rig": Rig,
+    "plan": Plan,
+    "recipe": Recipe,
+    "feeding": Feeding,
+    "practice": Practice,
+}
 T = TypeVar("T")
 
 

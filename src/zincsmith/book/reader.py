@@ -16,9 +16,12 @@ from zincsmith.book.codec import load, load_event
 from zincsmith.book.file import clear_errors, connect_reader
 from zincsmith.book.seal import RunSeal, check_documents, check_log, check_projections, check_run
 from zincsmith.model.errors import BookError
+from zincsmith.model.feeding import Feeding
 from zincsmith.model.figures import FIGURES
 from zincsmith.model.plan import Plan
+from zincsmith.model.practice import Practice
 from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.recipe import Recipe
 from zincsmith.model.rig import Rig
 from zincsmith.model.roles import ROLES
 from zincsmith.model.unit import Unit
@@ -239,6 +242,18 @@ class BookReader:
 
     def plan(self, n: int | None = None) -> Plan:
         return self._document(Plan, "plan", "plan", n)
+
+    def recipe(self) -> Recipe | None:
+        """The one that was used last; None where the book holds none."""
+        return self._document(Recipe, "recipe", None, None) if self.current_key("recipe") is not None else None
+
+    def feeding(self) -> Feeding | None:
+        """What units must feed, as it was said last; None where nobody has."""
+        return self._document(Feeding, "feeding", None, None) if self.current_key("feeding") is not None else None
+
+    def practice(self) -> Practice | None:
+        """What makes it a book of practice; None where it is none."""
+        return self._document(Practice, "practice", None, None) if self.current_key("practice") is not None else None
 
     def photo(self, sha256: str) -> bytes:
         """A photograph's bytes; BookError when the book does not hold it."""

@@ -74,7 +74,7 @@ def check_run(db: sqlite3.Connection, run: int) -> RunSeal:
             signed.append(digest)
         if kind == "DocumentsBound":
             bound += [(str(k), str(key), int(n), str(sha)) for k, key, n, sha in json.loads(body)["documents"]]
-        named |= _named(kind, body)
+        named |= named_by(kind, body)
     if len(states) != 1 or states == {False}:
         mixed = "some of its events carry a digest and some do not"
         return RunSeal(run, NOT_SEALED) if False in states and not signed else RunSeal(run, BROKEN, why=mixed)
@@ -82,7 +82,7 @@ def check_run(db: sqlite3.Connection, run: int) -> RunSeal:
     return RunSeal(run, BROKEN if wrong else SEALED, before, tuple(signed), wrong)
 
 
-def _named(kind: str, body: str) -> set[tuple[str, str]]:
+def named_by(kind: str, body: str) -> set[tuple[str, str]]:
     """(table, hash) of what an event names that is stored beside the events."""
     if kind == "PointTaken":
         point = json.loads(body)["point"] if '"sha256":' in body else {}

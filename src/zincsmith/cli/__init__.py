@@ -18,24 +18,35 @@ from zincsmith.cli import (  # noqa: F401 - each brings its commands along
     bench,
     captures,
     compare,
+    desktop,
     divider,
-    losses,
+    estimates,
+    exchange,
+    practice,
     remedy,
     results,
     runs,
     take_in,
     weak,
-    winding,
+    workshop,
 )
 from zincsmith.cli.app import app
 from zincsmith.formats.plain_text import shown
 from zincsmith.model.errors import ZincsmithError
 
+BOOK, COMPLETES = ".zbook", "_ZINCSMITH_COMPLETE"
+
 
 def main() -> None:
     """Entry point: refused input becomes one line and exit code 2, never a traceback."""
+    if COMPLETES in os.environ:  # a shell asks how a line may go on
+        from typer.completion import completion_init  # type: ignore[attr-defined]
+
+        completion_init()
+    if sys.argv[1:2] and sys.argv[1].endswith(BOOK):  # a book is opened in the window
+        os.execv(sys.executable, [sys.executable, "-m", "zincsmith.ui", *sys.argv[1:]])
     try:
-        sys.exit(app(standalone_mode=False) or 0)
+        sys.exit(app(standalone_mode=False, prog_name="zincsmith") or 0)
     except ZincsmithError as error:
         _refuse(str(error))
     except typer.Exit as end:

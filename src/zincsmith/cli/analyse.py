@@ -32,7 +32,8 @@ def analyse(
     kind: Annotated[
         str,
         typer.Argument(
-            help="power, standby, points, ripple, load-step, turn-on, hold-up, short, protection, dropout, thermal"
+            help="power, standby, points, ripple, load-step, turn-on, hold-up, plug-volts, wave, motor-start, short, "
+            "protection, dropout, thermal"
         ),
     ],
     files: Annotated[list[Path], typer.Argument(help="CSV, JSON, HDF5 or NumPy")],

@@ -64,6 +64,7 @@ def print_table(run) -> None:  # type: ignore[no-untyped-def]
     from zincsmith.formats.words import value_words, where_words
 
     title = shown(f"{run.unit.maker} {run.unit.model}, {run.unit.tag}, run {run.row.id}")
+    title = f"PRACTICE: {title}" if run.rig.practice else title
     table = Table(title=title, title_justify="left")
     for heading in ("figure", "conditions", "value", "±U", "unit", "claim", "verdict"):
         table.add_column(heading, justify="right" if heading in {"value", "±U"} else "left")

@@ -21,6 +21,7 @@ from zincsmith.cli.app import (
     print_table,
 )
 from zincsmith.formats.plain_text import shown
+from zincsmith.model.errors import InputError
 
 
 @app.command()
@@ -38,24 +39,30 @@ def findings(
 ) -> None:
     """Print the findings of a run with their verdicts."""
     from zincsmith.judge.against import between_configurations, changes_json
+    from zincsmith.judge.reported import as_json as reported_json
+    from zincsmith.judge.reported import rows_of
     from zincsmith.showing.findings_json import as_json as to_json
 
     if recompute:
         _recompute(book, run, as_json, (over, coverage, guard))
         return
     judged = judged_run(book, run, over, coverage, guard)
-    _warn_changed(book, judged)
+    warn_changed(book, judged)
     if against is not None:
         _print_changes(judged, judged_run(book, against, over, coverage, guard), as_json)
     elif as_json:
         found = {**to_json(judged), "between_configurations": changes_json(judged, between_configurations(judged))}
+        if judged.unit.reported:
+            found["reported"] = reported_json(judged)
         print(json.dumps(found, indent=2, ensure_ascii=False))
     else:
         print_table(judged)
         _print_between(judged)
+        if reported := rows_of(judged):
+            print_rows("reported problems", ("what", "by whom, on what", "state", "as measured"), reported)
 
 
-def _warn_changed(book: Path, judged) -> None:  # type: ignore[no-untyped-def]
+def warn_changed(book: Path, judged) -> None:  # type: ignore[no-untyped-def]
     """Words that cannot be missed, wherever a signed run is told whose evidence was changed."""
     from zincsmith.book.reader import BookReader
     from zincsmith.judge.snapshot import broken_words, seals_of
@@ -189,30 +196,10 @@ def report(
     from zincsmith.report.html import write_report
 
     judged = judged_run(book, run, over, coverage, guard)
-    _warn_changed(book, judged)
+    warn_changed(book, judged)
     with BookReader(book) as reader:
         write_report(reader, judged, out)
     print(out)
-
-
-@app.command()
-def export(
-    book: BookArgument,
-    out: Annotated[Path, typer.Option("-o", "--out", help="the folder to write into; it is made")],
-    run: RunOption = None,
-    over: OverOption = "Vnom",
-    coverage: CoverageOption = "95.45",
-    guard: GuardOption = "U",
-) -> None:
-    """Write readings, findings and log of a run as CSV and JSON files."""
-    from zincsmith.book.reader import BookReader
-    from zincsmith.report.folder import write_folder
-
-    judged = judged_run(book, run, over, coverage, guard)
-    _warn_changed(book, judged)
-    with BookReader(book) as reader:
-        for file in write_folder(reader, judged, out):
-            print(file)
 
 
 def _print_between(run) -> None:  # type: ignore[no-untyped-def]
@@ -247,3 +234,27 @@ def _print_changes(now, then, as_json: bool) -> None:  # type: ignore[no-untyped
         return
     title = f"{now.unit.tag}, run {now.row.id} ({now.unit.configuration}) against run {then.row.id}"
     _print_change_rows(title, now, changes)
+
+
+@app.command("card")
+def card(
+    book: BookArgument,
+    out: Annotated[Path, typer.Option("-o", "--out", help=".html or .pdf; the card also .svg")],
+    run: RunOption = None,
+    returned: Annotated[
+        bool, typer.Option("--return", help="go or return, with the evidence that a supplier accepts")
+    ] = False,
+) -> None:
+    """Write one page of a unit: what it is, what holds, what is needed before it is used, at least; or whether it goes
+    back, with each claim that fails, where that was stated, what was found and by which instruments."""
+    from zincsmith.book.reader import BookReader
+    from zincsmith.report.card import card_svg, page, verdict_of
+    from zincsmith.report.pages import write_pages
+
+    if out.suffix not in (".html", ".pdf", ".svg") or (returned and out.suffix == ".svg"):
+        raise InputError("it is written as .html or .pdf; the card also as .svg", file=str(out), key="out")
+    judged = judged_run(book, run)
+    with BookReader(book) as reader:
+        seal = reader.seal(judged.row.id).digest
+    write_pages(card_svg(judged) if out.suffix == ".svg" else page(judged, seal, returned), out)
+    print(f"{out}: {verdict_of(judged)}")

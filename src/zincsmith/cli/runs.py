@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from zincsmith.model.plan import Plan
     from zincsmith.model.rig import Rig
     from zincsmith.model.unit import Unit
+    from zincsmith.planning.composer import LeftOut
 
 LogOption = Annotated[Path | None, typer.Option(help="log of the stand-in bench: what was switched, when")]
 OffOption = Annotated[
@@ -193,6 +194,9 @@ def show_plan(
     as_toml: Annotated[bool, typer.Option("--toml", help="print the plan as a plan file, to be edited")] = False,
     then_changed: ChangedOption = "",
     chosen: ChosenOption = None,
+    minutes: Annotated[
+        float | None, typer.Option("--within", help="so many minutes: the worst corner first, the rest is named")
+    ] = None,
 ) -> None:
     """Compose a plan for a unit on a rig, and say how long it takes and what it leaves out."""
     from zincsmith.formats.rig_file import read_rig
@@ -209,6 +213,8 @@ def show_plan(
         the_plan = retest(the_unit, the_rig, [f.strip() for f in again.split(",")])
     the_plan = _both_ways(the_plan, then_changed)
     left = compose(the_unit, the_rig, chosen or ())[1] if plan == "full" else []
+    if minutes is not None:
+        the_plan, left = _within(the_unit, the_rig, minutes)
     if as_toml:
         print(write_plan(the_plan), end="")
         return
@@ -220,6 +226,19 @@ def show_plan(
     print_rows(f"{the_plan.name}, about {itinerary.likely_s / 60:.0f} min of bench time", headings, rows)
     for one in left:
         print(f"Not in this plan: {one.procedure}: {one.why}")
+
+
+def _within(unit: Unit, rig: Rig, minutes: float) -> tuple[Plan, list[LeftOut]]:
+    from collections import Counter
+
+    from zincsmith.judge.claims import all_claims
+    from zincsmith.model.figures import TESTS
+    from zincsmith.planning.composer import LeftOut
+    from zincsmith.planning.within import within
+
+    tests = Counter(TESTS.get(c.procedure, c.procedure) for c in all_claims(unit.nameplate) if c.kept)
+    plan, untested = within(unit, rig, 60.0 * minutes, tests)
+    return plan, [LeftOut(one.procedure, f"no time: {one.words}") for one in untested]
 
 
 @app.command()

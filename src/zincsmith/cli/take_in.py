@@ -16,7 +16,10 @@ def take_in_files(
     book: BookArgument,
     kind: Annotated[
         str,
-        typer.Argument(help="points, standby, power, ripple, load-step, turn-on, hold-up, short, protection; or typed"),
+        typer.Argument(
+            help="points, standby, power, ripple, load-step, turn-on, hold-up, plug-volts, wave, motor-start, short, "
+            "protection; or typed"
+        ),
     ],
     files: Annotated[list[Path], typer.Argument(help="CSV, JSON, HDF5 or NumPy; power: volts and amps may be two")],
     operator: Annotated[str, typer.Option(help="who answers for it")],

@@ -19,7 +19,8 @@ from zincsmith.model.commands import Command, Revise
 from zincsmith.model.rig import Rig
 
 # Meters whose face the stand-in shows when a person reads them.
-WITH_A_FRONT_PANEL = ("thermometer", "voltmeter", "panel_voltmeter", "panel_ammeter", "spot_thermometer")
+WITH_A_FRONT_PANEL = ("thermometer", "voltmeter", "panel_voltmeter", "panel_ammeter", "panel_wattmeter",
+                      "spot_thermometer")  # fmt: skip
 
 
 class EngineClient:

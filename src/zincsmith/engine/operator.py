@@ -60,7 +60,7 @@ from zincsmith.model.events import (
 from zincsmith.model.quantities import QUANTITIES, TIMED
 from zincsmith.model.reading import Reading
 from zincsmith.model.rig import Instrument
-from zincsmith.model.roles import OF_THE_UNIT
+from zincsmith.model.roles import HELD, OF_THE_UNIT
 from zincsmith.model.states import State, allowed
 from zincsmith.model.unit import Nameplate
 from zincsmith.planning.readings import EntryError, hand_reading
@@ -366,7 +366,7 @@ class Operator:
         if span is not None and from_zero:
             span = replace(span, low=min(0.0, span.low), high=max(0.0, span.high))
         info = QUANTITIES[quantity]
-        held = name_of(info.role) == "multimeter"  # where it is held the gate before has said
+        held = name_of(info.role) in HELD  # where it is held the gate before has said
         what = f"{info.words}, where the gate says," if held else f"{info.words} at {voltage:g} V, {drawn:.3g} A"
         setting = self._setting(meter, quantity, max(abs(span.low), abs(span.high))) if span is not None else ""
         setting = TIMED.get(port_of(quantity), setting) if name_of(quantity) == "timed" else setting

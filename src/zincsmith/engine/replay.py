@@ -100,7 +100,7 @@ def _later(action: Action) -> dict[str, object]:
         Measure: {"record_s": 0.0, "capture": None, "from_zero": False},
         Watch: {"hard": False, "fed": False}, Dwell: {"origin": False}, Observe: {"of": ()},
         Confirm: {"hands_in": False, "record_s": 0.0},
-        SetSource: {"port": "", "phase_deg": None},
+        SetSource: {"port": "", "phase_deg": None, "dip": None},
         SetLoad: {
             "port": "", "law": "CC", "level": None, "pulses": None, "beyond": 0.0, "shorted": False, "next_A": None,
         },

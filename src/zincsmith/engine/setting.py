@@ -143,7 +143,7 @@ class Setter:
             self.bench.unit_sleeps()
         found["on"] = bool(source.set("output", action.on))
         self.poll_loop.settings = after
-        return found
+        return found | (source.dip(action.dip) if action.dip is not None else {})
 
     @staticmethod
     def _prepared(source: ScpiInstrument, declared: Instrument, action: SetSource) -> Body:
@@ -159,6 +159,8 @@ class Setter:
     def _source_by_hand(self, action: SetSource, place: str) -> Body:
         """A gate with what to set and at which readings to switch off first; none where it stands so already. What is
         set by hand lands where it lands: the volts reached are typed, and they are what counts."""
+        if action.dip is not None:
+            raise LimitError("the plan wants a dip of the line; nobody makes one by hand")
         before, one = self.poll_loop.settings.feeds.get(action.port, Fed()), self.bench.rig.instrument(place)
         lands = action.on and getattr(one, "outlet", None) is None
         stands = (before.voltage_V, before.on) == (action.voltage_V, True)

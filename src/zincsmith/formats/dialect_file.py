@@ -128,7 +128,7 @@ def _asks(name: str, one: Operation, at: str, role: str) -> Iterator[Problem]:
         yield Problem(f"{at}.quantities", "a quantity is named twice")
 
 
-VALUELESS = ("arm", "force", "reset")  # commands that set nothing
+VALUELESS = ("arm", "force", "reset", "dip")  # commands that set nothing
 
 
 def _command(command: str, at: str, role: str, name: str) -> Iterator[Problem]:

@@ -47,7 +47,17 @@ UNITS = {"V": "V", "A": "A", "W": "W", "percent": "%", "Hz": "Hz", "s": "s"}
 
 def check_unit(unit: Unit) -> list[Problem]:
     """All problems of a unit, those of its ratings first."""
-    return [*check_nameplate(unit.nameplate), *_unit(unit)]
+    return [*check_nameplate(unit.nameplate), *_unit(unit), *_reported(unit)]
+
+
+def _reported(unit: Unit) -> Iterator[Problem]:
+    for n, one in enumerate(unit.reported):
+        if not one.what.strip():
+            yield Problem(f"reported.{n}.what", "must not be empty")
+        if one.figure and one.figure not in FIGURES:
+            yield Problem(f"reported.{n}.figure", f"{one.figure!r} is no figure")
+        if one.low is not None and one.high is not None and one.low > one.high:
+            yield Problem(f"reported.{n}.low", f"the lower end, {one.low:g}, is above the upper end, {one.high:g}")
 
 
 def check_nameplate(plate: Nameplate) -> list[Problem]:

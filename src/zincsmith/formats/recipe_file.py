@@ -2,32 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
 from zincsmith.formats.record_file import bind, raw_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.figures import FIGURES
-from zincsmith.model.record import Record
-
-
-@dataclass(frozen=True)
-class Wanted(Record):
-    """``nought`` earns no points and ``full`` a hundred, in the figure's own unit and either way round; ``line_V`` and
-    ``load_percent`` say where, None wherever the units have it in common."""
-
-    figure: str
-    nought: float
-    full: float
-    weight: float = 1.0
-    line_V: float | None = None
-    load_percent: float | None = None
-
-
-@dataclass(frozen=True)
-class Recipe(Record):
-    name: str
-    wish: tuple[Wanted, ...]
+from zincsmith.model.recipe import Recipe
 
 
 def read_recipe(file: Path) -> Recipe:

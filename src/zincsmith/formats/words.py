@@ -6,27 +6,34 @@ import math
 from collections.abc import Iterable
 from datetime import datetime, timedelta
 
-from zincsmith.model.figures import FIGURES
+from zincsmith.model.figures import FIGURES, SHARES
 from zincsmith.model.finding import Finding, Judged
 
+MOST_DECIMALS = 6  # without an uncertainty
 NARROW = " "
 UNIT_WORDS = {"degC": "°C", "ohm": "Ω", "1": ""}
+SMALL = {"F": (1.0, 1e6, "µF"), "A": (0.01, 1000.0, "mA"), "C": (1.0, 1000.0, "mC")}  # by unit, below so much
 OHMS = ((1.0, 1000.0, "mΩ"), (10e3, 1.0, "Ω"), (10e6, 1e-3, "kΩ"), (math.inf, 1e-6, "MΩ"))  # below so much
 
 
 def shown(finding: Finding) -> tuple[float, str]:
     """Factor and unit in which people read a finding: percent for ratios, milliohm for small resistances."""
     if finding.unit == "1":
-        return (100.0, "%") if FIGURES.knows(finding.name) and FIGURES[finding.name].in_percent else (1.0, "")
+        share = finding.name in SHARES or (FIGURES.knows(finding.name) and FIGURES[finding.name].in_percent)
+        return (100.0, "%") if share else (1.0, "")
+    if finding.unit in SMALL:
+        below, factor, unit = SMALL[finding.unit]
+        return (factor, unit) if abs(finding.value or 0.0) < below else (1.0, finding.unit)
     if finding.unit == "ohm":
         return next((factor, unit) for below, factor, unit in OHMS if abs(finding.value or 0.0) < below)
     return 1.0, UNIT_WORDS.get(finding.unit, finding.unit)
 
 
 def decimals_for(uncertainty: float | None, value: float) -> int:
-    """Decimals such that the expanded uncertainty shows two significant digits; four digits of the value else."""
+    """Decimals such that the expanded uncertainty shows two significant digits; four digits of the value else, as far
+    as anything in this trade is read."""
     if not uncertainty or not math.isfinite(uncertainty):
-        return max(0, 3 - (math.floor(math.log10(abs(value))) if value else 0))
+        return min(MOST_DECIMALS, max(0, 3 - (math.floor(math.log10(abs(value))) if value else 0)))
     return min(8, max(0, 1 - math.floor(math.log10(uncertainty) + 1e-9)))
 
 

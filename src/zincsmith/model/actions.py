@@ -11,6 +11,7 @@ from zincsmith.model.reading import Point
 
 SENSES = ("glow", "smell", "sound", "indicator")  # in the order of their keys
 TELLS = ("light", "tone", "display")  # how a unit tells its user something, likewise
+SHOWS = ("lit", "fan")  # what it shows while it runs, each asked by itself
 
 
 @dataclass(frozen=True)
@@ -71,15 +72,24 @@ class Observe:
 
 
 @dataclass(frozen=True)
+class Dip:
+    """The source goes to ``voltage_V`` rms, up or down, for so long, and back by itself."""
+
+    voltage_V: float
+    seconds: float
+
+
+@dataclass(frozen=True)
 class SetSource:
     """The source at an input: V rms, Hz, output on or off; ``phase_deg`` is where in its period that happens, None
-    wherever it happens to."""
+    wherever it happens to; ``dip``: it stays on, and its volts go away for a moment."""
 
     voltage_V: float
     frequency_Hz: float
     on: bool
     port: str = ""
     phase_deg: float | None = None
+    dip: Dip | None = None
 
 
 @dataclass(frozen=True)

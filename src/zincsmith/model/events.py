@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any, get_args
 
-from zincsmith.model.actions import SENSES, TELLS
+from zincsmith.model.actions import SENSES, SHOWS, TELLS
 from zincsmith.model.capture import Cursors
 from zincsmith.model.reading import Point, Reading
 
@@ -287,18 +287,19 @@ class SensesTold:
 
     by: str
     observed: bool
-    glow: bool = False
+    glow: bool = False  # of SENSES
     smell: bool = False
     sound: bool = False
     indicator: bool = False
-    light: bool = False
+    light: bool = False  # of TELLS
     tone: bool = False
     display: bool = False
+    lit: bool = False  # of SHOWS
+    fan: bool = False
 
     @property
     def noticed(self) -> tuple[str, ...]:
-        """By name, in the order in which they are asked for."""
-        return tuple(name for name in (*SENSES, *TELLS) if getattr(self, name))
+        return tuple(name for name in (*SENSES, *TELLS, *SHOWS) if getattr(self, name))
 
 
 @dataclass(frozen=True)

@@ -15,6 +15,14 @@ Bound = Literal["most", "least", "band"]
 Trait = Literal["difference", "either way", "of the volts", "of one line"]
 
 
+PLAIN = ("power_factor", "wave_crest")  # ratios that are told as they are
+# Ratios that no paper states so, told in percent all the same.
+SHARES = frozenset({
+    "wave_thd", "wave_even", "wave_odd", "wave_halves", "outlet_thd", "rectifier_thd", "input_ripple_share",
+    "motor_dip", "step_dip", "step_rise", "drift_share", "frequency_effect", "indicator_right", "fan_runs_from",
+})  # fmt: skip
+
+
 @dataclass(frozen=True)
 class Figure:
     """``unit`` is that of the record ("1" for ratios, shown in percent); ``bound`` the side papers usually limit.
@@ -37,7 +45,7 @@ class Figure:
     @property
     def in_percent(self) -> bool:
         """Whether people read and type it in percent; a power factor is told as it is."""
-        return self.unit == "1" and self.name != "power_factor"
+        return self.unit == "1" and self.name not in PLAIN
 
 
 GRID = "static grid"
@@ -67,6 +75,12 @@ INVERTER = "an output that alternates"
 OVERVOLTAGE = "over-voltage protection"
 SIGNALS = "control signals"
 SOFT = "soft leads"
+PLUG = "volts at the pulled plug"
+WAVE = "shape of the output"
+STARTS = "starts"
+DIPS = "dips of the line"
+TOUCH = "touch current"
+DRIFT = "drift"
 # What a claim says it is tested by -> the procedure.
 TESTS = {
     GRID: "static_grid", STANDBY: "standby", HARMONICS: "harmonics", DISPLAY: "display_accuracy", RIPPLE: "ripple",
@@ -74,7 +88,8 @@ TESTS = {
     STEPS: "load_transient", TURN_ON: "turn_on", HOLD_UP: "hold_up", SHORT: "short_circuit",
     INRUSH: "inrush", SWITCHING: "switching_node", OVERCURRENT: "overcurrent", DROPOUT: "dropout", SOAK: "thermal_soak",
     SET_POINTS: "cv_cc", INVERTER: "inverter_output", SURGE: "surge_load", OVERVOLTAGE: "overvoltage",
-    SIGNALS: "control_signals", SOFT: "soft_leads",
+    SIGNALS: "control_signals", SOFT: "soft_leads", PLUG: "plug_volts", WAVE: "output_wave",
+    STARTS: "starts", DIPS: "line_dips", TOUCH: "touch_current", DRIFT: "drift",
     CROSS: "cross_regulation", MODES: "usb_modes", SHARING: "port_sharing",
 }  # fmt: skip
 OUT = ("voltmeter",)
@@ -229,6 +244,24 @@ FIGURES = Figures({
                ("starts_behind",), SOFT, ("load", "power_meter")),
         Figure("stands_behind", "Stays, loaded after, behind", "ohm", "plain", "least", "input",
                ("stands_behind", "starts_behind"), SOFT, ("load", "power_meter")),
+        Figure("drift", "Drift over hours", "V", "voltage", "most", "output", ("drift",), DRIFT, OUT,
+               ("difference",)),
+        Figure("touch_current", "Touch current", "A", "current", "most", "output", ("touch_current",), TOUCH,
+               ("multimeter",)),
+        Figure("dip_out_time", "Out of its volts in a dip of the line", "s", "plain", "most", "output",
+               ("dip_out_time",), DIPS, SCOPE),
+        Figure("starts_into_capacitance", "Largest capacitor it starts into", "F", "plain", "least", "output",
+               ("starts_into_capacitance",), STARTS, ("load", "voltmeter")),
+        Figure("starts_into_cc", "Starts into constant current, of its load", "1", "plain", "least", "output",
+               ("starts_into_cc",), STARTS, ("load", "voltmeter")),
+        Figure("starts_into_cr", "Starts into a resistance, of its load", "1", "plain", "least", "output",
+               ("starts_into_cr",), STARTS, ("load", "voltmeter")),
+        Figure("wave_thd_n", "Distortion and noise of the output, THD+N", "1", "plain", "most", "output",
+               ("wave_thd_n",), WAVE, SCOPE),
+        Figure("wave_crest", "Crest factor of the output", "1", "plain", "band", "output", ("wave_crest",), WAVE,
+               SCOPE),
+        Figure("plug_voltage", "Volts at the pulled plug", "V", "voltage", "most", "input",
+               ("plug_voltage",), PLUG, SCOPE),
         Figure("turn_on_delay", "Turn-on delay", "s", "plain", "most", "output",
                ("turn_on_delay",), TURN_ON, SCOPE),
         Figure("power_good_delay", "Power-good delay", "s", "plain", "band", "output",
@@ -289,7 +322,6 @@ FIGURES = Figures({
                ("hot_spot",), SOAK, ("thermometer",)),
         Figure("case_temperature", "Case temperature", "degC", "temperature", "most", "output",
                ("case_temperature",), GRID, ("thermometer",)),
-        Figure("touch_current", "Touch current", "A", "current", "most", "input"),
     )
 })  # fmt: skip
 

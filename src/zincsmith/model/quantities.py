@@ -50,6 +50,7 @@ QUANTITIES = Quantities(
             Quantity("load_set", "Amps the load was set to", "A", "current", "output", ""),
             Quantity("panel_voltage", "Volts on the display", "V", "voltage", "output", "panel_voltmeter"),
             Quantity("panel_current", "Amps on the display", "A", "current", "output", "panel_ammeter"),
+            Quantity("panel_power", "Watts on the display", "W", "power", "output", "panel_wattmeter"),
             Quantity("load_voltage", "Volts at the load", "V", "voltage", "output", "load"),
             Quantity("node_voltage", "Volts at a node", "V", "voltage", "none", "node_voltmeter"),
             Quantity("signal_voltage", "Volts of a signal", "V", "voltage", "none", ""),  # a scope alone looks at them
@@ -79,13 +80,25 @@ QUANTITIES = Quantities(
             Quantity("readback_current", "Amps by the unit itself", "A", "current", "output", "unit_interface"),
             Quantity("stage_resistance", "Ohms of a stage", "ohm", "plain", "none", "multimeter"),
             Quantity("stage_voltage", "Volts of a stage", "V", "voltage", "none", "multimeter"),
+            Quantity("fed_back_current", "Amps into the output", "A", "current", "none", "multimeter"),
+            Quantity("stage_ac_voltage", "AC volts of a stage", "V", "voltage", "none", "multimeter"),
+            Quantity("touch_current", "Amps to earth", "A", "current", "none", "multimeter"),
+            Quantity("part_capacitance", "Capacitance", "F", "plain", "none", "lcr_meter"),
+            Quantity("part_esr", "ESR", "ohm", "plain", "none", "lcr_meter"),
+            Quantity("part_leakage", "Leakage", "A", "current", "none", "multimeter"),
             Quantity("timed", "Stopwatch", "s", "plain", "none", ""),
         )
     }
 )
 # What a stopwatch times, as the port of what it reads, with how.
-STARTS, AWAY = "start to start", "until it is back"
-TIMED = {STARTS: "0 where it does not start again", AWAY: "From the moment that the overload goes"}
+STARTS, AWAY, STANDS = "start to start", "until it is back", "until the display stands"
+TIMED = {
+    STARTS: "0 where it does not start again", AWAY: "From the moment that the overload goes",
+    STANDS: "From the moment that the load changes",
+}  # fmt: skip
+NEVER_NEGATIVE = (
+    "part_capacitance", "part_esr", "part_leakage", "stage_resistance", "stage_ac_voltage", "touch_current", "timed",
+)  # fmt: skip
 ROOM = "room"  # a spot of that name is where the unit stands, not a part of it
 TOUCH_LIMIT_V = 30.0  # treat anything above about 30 to 40 V as able to hurt (common practice, no source)
 # What speaks of the rig itself and enters no figure of a unit.

@@ -340,6 +340,11 @@ class Rig(Record):
     note: str = ""
     standin: StandIn | None = None
 
+    @property
+    def practice(self) -> bool:
+        """Whether its unit is drawn to be practised on: nothing of what is found there is of a real one."""
+        return self.standin is not None and self.standin.file.endswith(".practice")
+
     def instrument(self, place: str) -> Instrument | None:
         """The one that plays a role, given by its address: the role alone is that at the only port."""
         return next((i for i in self.instruments if any(at_port(i.role, port) == place for port in i.ports)), None)

@@ -59,7 +59,8 @@ def _both(*what: str) -> tuple[str, ...]:
 
 
 TABLE = (
-    Role("ac_source", "AC source", _both("voltage", "frequency", "output"), _both("phase"), switch="output", feeds=True,
+    Role("ac_source", "AC source", _both("voltage", "frequency", "output"),
+         (*_both("phase", "dip_voltage", "dip_time"), "dip"), switch="output", feeds=True,
          off="switch it off, or pull its plug", off_order=1, reached=True),
     Role("dc_source", "DC source", _both("voltage", "current", "output"), switch="output", feeds=True,
          off="switch its output off, then open its plus lead", off_order=2, reached=True),
@@ -83,6 +84,7 @@ TABLE = (
     Role("spot_thermometer", "Thermometer at a spot", ("read",), polled=10, reached=True, optional=True),
     Role("panel_voltmeter", "Volts display of the unit", optional=True, of_the_unit=True),
     Role("panel_ammeter", "Amps display of the unit", optional=True, of_the_unit=True),
+    Role("panel_wattmeter", "Watts display of the unit", optional=True, of_the_unit=True),
     Role("scope", "Scope",
          (*_both("span", "offset", "rate", "depth", "before", "trigger_source", "trigger_level", "trigger_slope"),
           "arm", "force", "get_state", "capture", "get_step", "get_origin"),
@@ -93,7 +95,7 @@ TABLE = (
     Role("unit_interface", "Interface of the unit", (*_both("voltage", "current"), "read"),
          _both("output", "protection"), polled=12, reached=True, optional=True, wakes=True),
     Role("multimeter", "Multimeter", optional=True, of_the_unit=False),
-    Role("lcr_meter", "LCR meter", ("get_capacitance", "get_esr")),
+    Role("lcr_meter", "LCR meter", ("read",), polled=14, reached=True, optional=True),
     Role("clock", "Clock", ("advance", "get_time")),
 )  # fmt: skip
 
@@ -123,6 +125,7 @@ OF_THE_UNIT = tuple(role.name for role in TABLE if role.of_the_unit)
 AT_OUTPUTS = tuple(role.name for role in TABLE if role.at_outputs)
 NEEDED = {role.name: role.needed for role in TABLE if role.needed}
 FURTHER = {role.name: role.further for role in TABLE if role.further}
+HELD = ("multimeter", "lcr_meter")  # where a person holds it, a gate has said
 SWITCHES = {role.name: role.switch for role in TABLE if role.switch}
 IN_ORDER_OFF = tuple(sorted((r for r in TABLE if r.switch), key=lambda r: r.off_order))
 MEASURING = tuple(r.name for r in sorted(TABLE, key=lambda r: r.polled) if r.polled)

@@ -12,6 +12,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.intake import Configuration, LookOver, Restore, SafetyRecord, Terminal
 from zincsmith.model.label import Mode, Programmable
 from zincsmith.model.record import Record, Span
+from zincsmith.model.reported import Reported
 
 Kind = Literal[
     "adapter", "open board", "multi-rail", "usb adapter", "dc-dc", "bench supply", "inverter", "two-input", "other"
@@ -227,6 +228,7 @@ class Unit(Record):
 
     ``acknowledged`` lists the cautions a person has acknowledged. ``firmware``, ``provenance`` and ``hours`` are what
     somebody stated of the piece: the version it runs, where it comes from, how many hours it had run before.
+    ``reported`` are problems that somebody told of it.
     """
 
     tag: str
@@ -246,6 +248,7 @@ class Unit(Record):
     firmware: str = ""
     provenance: str = ""
     hours: float | None = None
+    reported: tuple[Reported, ...] = ()
 
     @property
     def about_it(self) -> str:

@@ -22,7 +22,7 @@ from zincsmith.model.roles import AT_OUTPUTS, ROLES, SOURCE, SOURCES
 from zincsmith.model.unit import InputRating, Nameplate, Unit
 from zincsmith.planning.limits import weakest_at_input
 from zincsmith.planning.rehearsal import rehearse
-from zincsmith.planning.rig_facts import outlet_of, records, source_kind
+from zincsmith.planning.rig_facts import dips, outlet_of, records, source_kind
 from zincsmith.procedures.catalogue import every, package_of, planned, planned_record, procedure
 from zincsmith.procedures.plan_file import NAMED, find_plan
 from zincsmith.procedures.planning import Facts, Planned, Refit
@@ -69,7 +69,15 @@ def facts_of(unit: Unit, rig: Rig, chosen: Collection[str] = ()) -> Facts:
     lines = lines_for(unit, rig)
     by_program = not any(rig.by_hand(role) for role in ("power_meter", "voltmeter", "load", *SOURCES.values()))
     return Facts(
-        unit, rig, lines, standby_lines(unit, lines), source_kind(rig), records(rig), by_program, frozenset(chosen)
+        unit,
+        rig,
+        lines,
+        standby_lines(unit, lines),
+        source_kind(rig),
+        records(rig),
+        by_program,
+        dips(rig),
+        frozenset(chosen),
     )
 
 

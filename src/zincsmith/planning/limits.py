@@ -107,6 +107,8 @@ class Limits:
         other ports give already."""
         if isinstance(action, SetSource):
             self._compare(action.voltage_V, self.source_V, "V", "source")
+            if action.dip is not None:
+                self._compare(action.dip.voltage_V, self.source_V, "V", "source")
             low, high = self.frequency_Hz
             if not low - 0.5 <= action.frequency_Hz <= high + 0.5:
                 wants, rated = (f"{x:g} Hz" if x else "direct current" for x in (action.frequency_Hz, high))

@@ -16,7 +16,7 @@ from zincsmith.bench.instrument import Record
 from zincsmith.formats.entry import parse_change, typed_value
 from zincsmith.model.address import at_port, name_of, port_of
 from zincsmith.model.errors import InputError
-from zincsmith.model.quantities import QUANTITIES
+from zincsmith.model.quantities import NEVER_NEGATIVE, QUANTITIES
 from zincsmith.model.reading import WORKED_OUT, Reading, Wave
 from zincsmith.model.rig import Accuracy, Instrument, Rig
 from zincsmith.planning.rig_facts import resistance_of
@@ -37,6 +37,8 @@ def hand_reading(key: str, quantity: str, text: str, meter: Instrument, against:
     of the change errs."""
     unit = QUANTITIES[quantity].unit
     value = typed_value(text, unit, against.value if against is not None else None)
+    if value is not None and value < 0.0 and name_of(quantity) in NEVER_NEGATIVE:
+        raise InputError(f"{text.strip()!r} is below zero: {QUANTITIES[quantity].inside} never is")
     change = parse_change(text, unit)
     if change is None or against is None or not change[0]:
         return reading_of(key, quantity, value, meter, text=text.strip())

@@ -88,6 +88,14 @@ def phased(rig: Rig) -> bool:
     return "set_phase" in dialect_for(source.role, source.dialect, source.dialect_text).operation
 
 
+def dips(rig: Rig) -> bool:
+    """Whether the source lets its volts go away for a moment by itself: its dialect has the words."""
+    source = rig.source("ac")
+    if source is None or source.how == "by hand":
+        return False
+    return "dip" in dialect_for(source.role, source.dialect, source.dialect_text).operation
+
+
 @dataclass(frozen=True)
 class Resistance:
     """A load made of resistors as it is switched: ohm, the half-width of its limit in percent, and how in words."""

@@ -92,6 +92,11 @@ def finding_of(
     )
 
 
+def alone(name: str) -> Callable[[Values], float]:
+    """The formula of a figure that is one reading as it stands."""
+    return lambda values: float(values[name][0])
+
+
 def _estimated(formula: Callable[[Values], float], columns: Mapping[str, Column]) -> Estimate | None:
     """None where the readings leave no number: what somebody typed, or a meter that reads nothing, divides."""
     try:

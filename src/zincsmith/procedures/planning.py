@@ -22,7 +22,8 @@ USUAL = 4  # where most procedures stand in the order of the work
 class Facts:
     """What a plan is composed by. ``lines`` is every line that a claim speaks of and the source can give, the lowest
     first; ``idle_lines`` those at which standby power is asked for. ``records``: the power meter gives waveforms;
-    ``read_by_program``: one more point costs nobody's time; ``chosen`` names what a person asked for by name."""
+    ``read_by_program``: one more point costs nobody's time; ``dips``: the source lets its volts go away
+    for a moment by itself; ``chosen`` names what a person asked for by name."""
 
     unit: Unit
     rig: Rig
@@ -31,6 +32,7 @@ class Facts:
     source: SourceKind = "settable"
     records: bool = False
     read_by_program: bool = True
+    dips: bool = False
     chosen: frozenset[str] = frozenset()
 
     @property
@@ -178,3 +180,6 @@ class OnMains(Planned):
     @classmethod
     def suits(cls, plate: Nameplate) -> str:
         return fed_by_one_mains(plate)
+
+
+LONGEST_CHANGE = 200  # characters of what is changed of a unit

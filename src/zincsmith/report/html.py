@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Sequence
 from dataclasses import replace
-from importlib import resources
 from pathlib import Path
 from typing import Any
 
-from jinja2 import Environment, StrictUndefined
 from markupsafe import Markup
 
 from zincsmith.before_power.label_doubts import label_doubts
@@ -30,8 +27,8 @@ from zincsmith.judge.against import between_configurations
 from zincsmith.judge.conventions import GUARD_WORDS, convention_words
 from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.judging import JudgedRun
+from zincsmith.judge.reported import sections_of as reported_sections
 from zincsmith.judge.snapshot import Seal, amendments_of, broken_words, seals_of
-from zincsmith.model.errors import InputError
 from zincsmith.model.events import Amended
 from zincsmith.model.finding import Judged, Verdict
 from zincsmith.model.plan import Plan
@@ -41,6 +38,7 @@ from zincsmith.procedures.base import Section
 from zincsmith.procedures.catalogue import in_order, procedure
 from zincsmith.procedures.planning import Planned
 from zincsmith.report.figures import VERDICT, plots, ruler_svg
+from zincsmith.report.pages import template, write_pages
 from zincsmith.showing.board import section_of as board_section
 from zincsmith.showing.budget import UNSPLIT_WORDS, grouped
 from zincsmith.showing.losses import section_of as losses_section
@@ -73,13 +71,8 @@ def render(
     chain: RunSeal | None = None,
 ) -> str:
     """The report as HTML text, with the signatures under the run, what was added after them, and its seal."""
-    environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
-    environment.filters.update(duration=duration, where=where_words)
-    template = environment.from_string(
-        (resources.files("zincsmith.report") / "templates" / "report.html").read_text("utf-8")
-    )
     says = reading_words(run)
-    return template.render(
+    return template("report.html", duration=duration, where=where_words).render(
         run=run,
         judged=[_row(j) for j in run.judged],
         not_tested=once_a_claim(j for j in run.judged if j.verdict is Verdict.NOT_TESTED),
@@ -132,7 +125,7 @@ def sections_of(run: JudgedRun) -> list[Section]:
             if own is not None:
                 found.append(replace(own, title=f"{own.title}, {state}") if state else own)
     of_parts = [section for of in (losses_section, board_section) if (section := of(run)) is not None]
-    return [*found, *of_parts, *_between(run)]
+    return [*found, *of_parts, *_between(run), *reported_sections(run)]
 
 
 def _between(run: JudgedRun) -> list[Section]:
@@ -166,15 +159,4 @@ def _row(one: Judged) -> dict[str, Any]:
 def write_report(book: BookReader, run: JudgedRun, out: Path) -> None:
     """Write the file whole or not at all, as PDF when its name says so. InputError when it cannot be written."""
     text = render(run, seals_of(book, run), amendments_of(book, run.row.id), book.seal(run.row.id))
-    if out.suffix.lower() == ".pdf":
-        from zincsmith.report.pdf import pdf_of
-
-        content = pdf_of(text)
-    else:
-        content = text.encode("utf-8")
-    beside = out.with_name(f".{out.name}.part")
-    try:
-        beside.write_bytes(content)
-        os.replace(beside, out)
-    except OSError as error:
-        raise InputError(f"the report cannot be written ({error.strerror})", file=str(out)) from None
+    write_pages(text, out)

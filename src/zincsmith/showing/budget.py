@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from zincsmith.model.address import name_of
 from zincsmith.model.finding import Contribution
 from zincsmith.model.quantities import QUANTITIES
 
@@ -58,5 +59,5 @@ def _own_words(source: str) -> str:
     address = source.removesuffix(SHEET).removesuffix(" repeats").rsplit("/", 1)[-1]
     if ", " in address and address not in QUANTITIES:  # of a rehearsal: meter, quantity, point
         address = address.split(", ")[1]
-    quantity = QUANTITIES[address].inside
+    quantity = QUANTITIES[address].inside if name_of(address) in QUANTITIES else address
     return f"display and noise of {quantity}" if sheet else f"repeats of {quantity}"

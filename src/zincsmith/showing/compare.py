@@ -7,17 +7,25 @@ whom a difference flatters. A unit whose safety look failed or is missing never 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
+from zincsmith.analysis.parts import strongest_W
 from zincsmith.analysis.ranking import Scored, Turn, Wish, better, scored, turns
-from zincsmith.formats.recipe_file import Recipe, Wanted
 from zincsmith.formats.words import UNIT_WORDS
 from zincsmith.judge.judging import JudgedRun
+from zincsmith.model.feeding import Feeding
 from zincsmith.model.figures import FIGURES
-from zincsmith.model.finding import Finding
+from zincsmith.model.finding import Finding, Verdict
+from zincsmith.model.recipe import Recipe, Wanted
+from zincsmith.model.unit import Unit
+from zincsmith.showing.alike import Change, Likeness, Spread, changes, likenesses, model_of, spreads
+from zincsmith.showing.worth import Against, Worth, pairs, worths
 
 Place = tuple[str, str, str]  # figure, where, unit of it
+NOTHING = ("nothing",)  # figures stand beside each other only where they were taken alike
+WARM, SENSED = ("temperature", "power", "efficiency"), ("voltage", "efficiency", "power")  # kinds of figures
+POWER_CLASSES = (10.0, 25.0, 49.0, 75.0, 100.0, 250.0, 500.0)  # W, the upper ends; house convention
 COOLER_K, LINE_SHARE = 1.0, 0.005  # rooms and lines that lie no further apart are alike; common practice, no source
 
 
@@ -29,6 +37,8 @@ class Unlike:
     values: Mapping[str, str]
     flatters: str
     why: str
+    touches: tuple[str, ...] = ()  # kinds of figures; empty: all of them
+    hangs: bool | None = None  # whether the order changes without the figures it touches; None: nothing is ranked
 
 
 @dataclass(frozen=True)
@@ -92,13 +102,24 @@ class Compared:
     sensitivity: tuple[Turn, ...] = ()
     who: tuple[Who, ...] = ()
     asked: tuple[Asked, ...] = ()
+    value: tuple[Worth, ...] = ()
+    pay_back: tuple[Against, ...] = ()
+    changes: tuple[Change, ...] = ()
+    spreads: tuple[Spread, ...] = ()
+    alike: tuple[Likeness, ...] = ()
 
     def as_json(self) -> dict[str, Any]:
         """The published form."""
         return {
             "units": list(self.units),
             "conditions": [
-                {"differs": c.differs, "values": dict(c.values), "flatters": c.flatters or None, "why": c.why}
+                {
+                    "differs": c.differs,
+                    "values": dict(c.values),
+                    "flatters": c.flatters or None,
+                    "why": c.why,
+                    "rank_hangs": c.hangs,
+                }
                 for c in self.conditions
             ],
             "figures": [
@@ -113,33 +134,72 @@ class Compared:
             ],
             "ranking": [{**vars(p), "excluded_because": p.excluded_because or None} for p in self.ranking],
             "sensitivity": [vars(t) for t in self.sensitivity],
+            "value": [vars(w) for w in self.value],
+            "pay_back": [a.as_json() for a in self.pay_back],
+            "changes": [vars(c) for c in self.changes],
+            "specimens": [s.as_json() for s in self.spreads],
+            "alike": [vars(one) for one in self.alike],
         }
 
 
-def compare(runs: Sequence[JudgedRun], recipe: Recipe | None = None) -> Compared:
-    """In the order of the runs; a unit that is there twice is told apart by its run."""
+def compare(runs: Sequence[JudgedRun], recipe: Recipe | None = None, feeding: Feeding | None = None) -> Compared:
+    """In the order of the runs; a unit that is there twice is told apart by its run. Two runs of one unit are before
+    and after; several units of one model are specimens of it."""
     labels = labels_of(runs)
-    found = [_placed(run) for run in runs]
+    found = [placed_of(run) for run in runs]
     places = list(dict.fromkeys(place for one in found for place in one))
     rows = tuple(_row(place, labels, found) for place in places if sum(place in one for one in found) > 1)
     placed: tuple[Placed, ...] = ()
     turned: tuple[Turn, ...] = ()
     asked: tuple[Asked, ...] = ()
+    value = worths(runs, labels, feeding) if feeding is not None else ()
     if recipe is not None:
-        placed, turned, asked = _ranked(runs, labels, found, recipe)
+        no = {w.unit_tag: f"it does not feed it: {w.no[0]}" for w in value if w.no}
+        placed, turned, asked = _ranked(runs, labels, found, recipe, no)
+    unlike = tuple(_conditions(runs, labels))
+    if recipe is not None:
+        unlike = tuple(replace(one, hangs=_hangs(one, runs, labels, found, recipe, placed)) for one in unlike)
+    models = {label: model_of(run.unit) for label, run in zip(labels, runs, strict=True)}
+    one_unit = len(runs) == 2 and runs[0].unit.tag == runs[1].unit.tag
+    several = not one_unit and len(set(models.values())) < len(models)
     who = tuple(_who(label, run) for label, run in zip(labels, runs, strict=True))
-    return Compared(tuple(labels), tuple(_conditions(runs, labels)), rows, placed, turned, who, asked)
+    return Compared(
+        tuple(labels), unlike, rows, placed, turned, who, asked, value,
+        pairs(value, feeding) if feeding is not None else (), changes(rows, *labels) if one_unit else (),
+        spreads(rows, models) if several else (), likenesses(runs, labels),
+    )  # fmt: skip
 
 
 def _who(label: str, run: JudgedRun) -> Who:
-    unit, told = run.unit, run.unit.look.physical
+    return Who(label, model_of(run.unit), run.row.id, worth_words(run.unit))
+
+
+def _hangs(
+    one: Unlike, runs: Sequence[JudgedRun], labels: Sequence[str], found: Sequence[Mapping[Place, Finding]],
+    recipe: Recipe, placed: Sequence[Placed],
+) -> bool:  # fmt: skip
+    """Whether the order changes where the figures that a difference touches do not count: if none other is left, it
+    does hang on it."""
+    wish = tuple(w for w in recipe.wish if one.touches and FIGURES[w.figure].kind not in one.touches)
+    if len(wish) == len(recipe.wish):
+        return False
+    if not sum(w.weight for w in wish) > 0.0:
+        return True
+    without, _, _ = _ranked(runs, labels, found, replace(recipe, wish=wish), {})
+    out = {p.unit_tag for p in placed if p.score is None}
+    order = [p.unit_tag for p in placed if p.score is not None]
+    return [p.unit_tag for p in without if p.score is not None and p.unit_tag not in out] != order
+
+
+def worth_words(unit: Unit) -> str:
+    """Price, mass and size, as far as anybody noted them."""
+    told = unit.look.physical
     worth = [
         f"{told.price:.2f} {told.currency}".strip() if told.price is not None else "",
         f"{told.mass_g:.0f} g" if told.mass_g is not None else "",
         f"{told.volume_cm3:.0f} cm³" if told.volume_cm3 is not None else "",
     ]
-    name = " ".join(x for x in (unit.maker, unit.model) if x) or unit.tag
-    return Who(label, name, run.row.id, "   ".join(x for x in worth if x))
+    return "   ".join(x for x in worth if x)
 
 
 def labels_of(runs: Sequence[JudgedRun]) -> list[str]:
@@ -147,7 +207,7 @@ def labels_of(runs: Sequence[JudgedRun]) -> list[str]:
     return [t if tags.count(t) == 1 else f"{t} run {r.row.id}" for t, r in zip(tags, runs, strict=True)]
 
 
-def _placed(run: JudgedRun) -> dict[Place, Finding]:
+def placed_of(run: JudgedRun) -> dict[Place, Finding]:
     """What has a value, once for each place; what is not judged at one (a claim's own range) goes by its words."""
     found: dict[Place, Finding] = {}
     for judged in run.judged:
@@ -160,7 +220,7 @@ def _placed(run: JudgedRun) -> dict[Place, Finding]:
 
 def _row(place: Place, labels: Sequence[str], found: Sequence[Mapping[Place, Finding]]) -> Row:
     there = [(label, one[place]) for label, one in zip(labels, found, strict=True) if place in one]
-    up = _more_is_better(place[0])
+    up = more_is_better(place[0])
     cells = []
     for label, f in there:
         rank = None
@@ -171,7 +231,7 @@ def _row(place: Place, labels: Sequence[str], found: Sequence[Mapping[Place, Fin
     return Row(place[0], there[0][1].title, place[1], place[2], tuple(cells))
 
 
-def _more_is_better(name: str) -> bool | None:
+def more_is_better(name: str) -> bool | None:
     """By the side that papers limit; None where they limit both, or the figure is none of theirs."""
     if not FIGURES.knows(name) or FIGURES[name].bound == "band":
         return None
@@ -185,15 +245,15 @@ def _conditions(runs: Sequence[JudgedRun], labels: Sequence[str]) -> list[Unlike
     if rooms and max(rooms.values()) - min(rooms.values()) > COOLER_K:
         coolest = min(rooms, key=lambda label: rooms[label])
         found.append(Unlike("room temperature", {k: f"{v:g} °C" for k, v in rooms.items()}, coolest,
-                            "a cooler room lowers temperatures and losses"))  # fmt: skip
+                            "a cooler room lowers temperatures and losses", WARM))  # fmt: skip
     senses = {label: run.rig.sense for label, run in zip(labels, runs, strict=True)}
     if len(set(senses.values())) > 1:
         at_unit = [label for label, sense in senses.items() if sense == "unit"]
         found.append(Unlike("where the output is sensed", senses, at_unit[0] if len(at_unit) == 1 else "",
-                            "sense at the load counts the drop of the leads against the unit"))  # fmt: skip
+                            "sense at the load counts the drop of the leads against the unit", SENSED))  # fmt: skip
     lines = {label: ", ".join(_lines(run)) for label, run in zip(labels, runs, strict=True)}
     if len(set(lines.values())) > 1:
-        found.append(Unlike("lines", lines, "", "figures of one line only have nobody beside them there"))
+        found.append(Unlike("lines", lines, "", "figures of one line only have nobody beside them there", NOTHING))
     states = {label: run.unit.configuration or "as received" for label, run in zip(labels, runs, strict=True)}
     if len(set(states.values())) > 1:
         found.append(Unlike("configuration", states, "", "a unit that was changed is another unit"))
@@ -206,28 +266,50 @@ def _conditions(runs: Sequence[JudgedRun], labels: Sequence[str]) -> list[Unlike
 
 def _lines(run: JudgedRun) -> list[str]:
     """The lines that graded points were taken at."""
-    told = {(p.at.line[0], p.at.line[1] or 0.0) for p in run.evidence.points if p.at.feeds and p.at.line[0]}
+    rows = [p for p in run.evidence.points if p.at.feeds and p.at.line[0] and p.at.graded and p.at.step is None]
+    told = {(p.at.line[0], p.at.line[1] or 0.0) for p in rows if p.at.draws}
     return [f"{v:g} V {f'{h:g} Hz' if h else 'DC'}" for v, h in sorted(told)]
+
+
+def class_of(unit: Unit) -> str:
+    """What a unit is compared within: its kind, the volts of its only output, and its class of power."""
+    outputs = unit.nameplate.outputs
+    alone = outputs[0] if len(outputs) == 1 and not outputs[0].modes and outputs[0].adjustable_V is None else None
+    watts = unit.nameplate.total_power_W if unit.nameplate.power_is != "input" else None
+    watts = watts or sum(strongest_W(one) for one in outputs)
+    most = next((most for most in POWER_CLASSES if watts <= most * (1.0 + 1e-9)), None)
+    volts = f", {abs(alone.voltage_V):g} V" if alone is not None else ""
+    return f"{unit.kind}{volts}, {f'up to {most:g} W' if most is not None else f'above {POWER_CLASSES[-1]:g} W'}"
 
 
 def _why_not(run: JudgedRun) -> str:
     """Why a unit does not rank, whatever it was measured to do; empty where nothing speaks against it."""
     look = run.unit.look
+    if run.rig.practice:
+        return "it is a unit of practice"
     if look.verdict == "not worth powering":
         return "it is not worth powering"
     if not look.items and not look.verdict:
         return "nobody has looked it over"
     failed = [record.test for record in run.unit.safety if record.within is False]
-    return f"it failed: {', '.join(failed)}" if failed else ""
+    if failed:
+        return f"it failed: {', '.join(failed)}"
+    gates = [j.claim.title for j in run.judged
+             if j.claim is not None and j.claim.required and j.verdict is Verdict.FAILS]  # fmt: skip
+    return f"it fails a requirement: {', '.join(dict.fromkeys(gates))}" if gates else ""
 
 
 def _ranked(
-    runs: Sequence[JudgedRun], labels: Sequence[str], found: Sequence[Mapping[Place, Finding]], recipe: Recipe
+    runs: Sequence[JudgedRun],
+    labels: Sequence[str],
+    found: Sequence[Mapping[Place, Finding]],
+    recipe: Recipe,
+    no: Mapping[str, str],
 ) -> tuple[tuple[Placed, ...], tuple[Turn, ...], tuple[Asked, ...]]:
     wishes, units = [], {label: {} for label in labels}  # type: ignore[var-annotated]
     asked: list[Asked] = []
     total = sum(one.weight for one in recipe.wish)
-    out = {label: why for label, run in zip(labels, runs, strict=True) if (why := _why_not(run))}
+    out = {**no, **{label: why for label, run in zip(labels, runs, strict=True) if (why := _why_not(run))}}
     for n, wanted in enumerate(recipe.wish):
         key = f"{wanted.figure} {n + 1}" if sum(w.figure == wanted.figure for w in recipe.wish) > 1 else wanted.figure
         wishes.append(Wish(key, wanted.nought, wanted.full, wanted.weight))

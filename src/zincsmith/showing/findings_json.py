@@ -13,6 +13,7 @@ def as_json(run: JudgedRun) -> dict[str, Any]:
     return {
         "unit": run.unit.tag,
         "run": run.row.id,
+        **({"practice": True} if run.rig.practice else {}),
         "findings": [_finding_json(j, run) for j in run.judged],
     }
 

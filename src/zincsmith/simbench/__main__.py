@@ -9,11 +9,14 @@ import subprocess
 import sys
 from pathlib import Path
 
+from zincsmith.simbench import practice
 from zincsmith.simbench.imperfect import Imperfections, drawn
 from zincsmith.simbench.scpi import ScpiError
 from zincsmith.simbench.server import FAULTS, MISHAPS, TYPO, Bench
+from zincsmith.simbench.units.adapter import Adapter
 from zincsmith.simbench.units.defect import KINDS as DEFECTS
-from zincsmith.simbench.units.kinds import read_unit
+from zincsmith.simbench.units.kinds import made_of, read_unit
+from zincsmith.simbench.units.parameters import sections_of
 from zincsmith.simbench.world import World
 
 
@@ -23,6 +26,10 @@ def _probe(text: str) -> tuple[int, tuple[str, float, str]]:
     if len(parts) != 4:
         raise ValueError(f"--probe {text}: a probe is CHANNEL,THING,RATIO,GROUND")
     return int(parts[0]), (parts[1], float(parts[2]), parts[3])
+
+
+def _practised(hidden: practice.Drawn, file: Path) -> Adapter:
+    return made_of(sections_of(practice.as_toml(hidden.sections), file))
 
 
 def main() -> int:
@@ -54,7 +61,8 @@ def main() -> int:
     arguments = parser.parse_args()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl+C is for the application; the bench outlives it
     try:
-        unit = read_unit(arguments.unit)
+        hidden = practice.read(arguments.unit) if arguments.unit.suffix == practice.SUFFIX else None
+        unit = read_unit(arguments.unit) if hidden is None else _practised(hidden, arguments.unit)
     except (OSError, ValueError) as error:
         print(f"stand-in bench: {error}", file=sys.stderr)
         return 2
@@ -65,6 +73,10 @@ def main() -> int:
         pace = 0.0 if arguments.pace == "fast" else float(arguments.pace)
         if arguments.probe:
             world.probes = dict(_probe(text) for text in arguments.probe)
+        if hidden is not None:
+            world.source_ohm = hidden.source_ohm
+            world.probes = {n: (at, ratio * (hidden.probe_ratio if at == "output volts" else 1.0), ground)
+                            for n, (at, ratio, ground) in world.probes.items()}  # fmt: skip
         bench = Bench(world, arguments.log, pace, arguments.latency)
         bench.open()
         for fault in arguments.fault:

@@ -10,6 +10,7 @@ FRONT_PANELS = {
     "spot_thermometer": ("MEAS:TEMP?", "°C", 1, "Handheld thermometer"),
     "panel_voltmeter": ("MEAS:VOLT?", "V", 1, "Display of the unit"),
     "panel_ammeter": ("MEAS:CURR?", "A", 2, "Display of the unit"),
+    "panel_wattmeter": ("MEAS:POW?", "W", 0, "Display of the unit"),
     "voltmeter": ("MEAS:VOLT?", "V", 3, "Handheld voltmeter"),
     "ac_voltmeter": ("MEAS:VOLT:AC?", "V", 4, "Handheld voltmeter, AC volts"),
 }

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import math
-import random
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from zincsmith.simbench import asking
+from zincsmith.simbench.held import LCR, MULTIMETER, lcr_meter, multimeter
 from zincsmith.simbench.meter import Function, Meter
 from zincsmith.simbench.scpi import Interpreter, Later, ScpiError, boolean, number, render
-from zincsmith.simbench.units.stages import stage_ohm, stage_V
 from zincsmith.simbench.world import BANK_OHM, MOST_A, ROOM, World
 
 if TYPE_CHECKING:
@@ -51,6 +50,7 @@ METERS = {
     ),
     "panel_voltmeter": (Function("panel_voltage", 0.0, 0.0, 0.0, (1000.0,)),),
     "panel_ammeter": (Function("panel_current", 0.0, 0.0, 0.0, (1000.0,)),),
+    "panel_wattmeter": (Function("panel_power", 0.0, 0.0, 0.0, (10000.0,)),),
     "ac_voltmeter": (Function("output_ac_voltage", 1.0, 0.2, 0.01, (0.02, 0.2, 2.0, 20.0)),),
     "thermometer": (Function("case_temperature", 0.0, 0.5, 0.005, (200.0,)),),
     "spot_thermometer": (Function("spot_temperature", 0.0, 0.5, 0.005, (200.0,)),),
@@ -70,7 +70,7 @@ OF_ITSELF = (  # what the source reads of what it gives: a poor meter
     Function("input_current", 1.0, 0.5, 0.02, (5.0,)),
     Function("input_power", 1.5, 0.5, 0.02, (600.0,)),
 )
-OF_THE_UNIT = ("panel_voltmeter", "panel_ammeter")  # there is one where the unit has a display
+OF_THE_UNIT = ("panel_voltmeter", "panel_ammeter", "panel_wattmeter")  # there is one where the unit has a display
 IDENTITIES = {
     "ac_source": "BRACKMERE,A5,SIM001,1.0",
     "power_meter": "CALDERWICK,P2,SIM002,1.0",
@@ -89,12 +89,13 @@ IDENTITIES = {
     "contactor": "OSMARY,K1,SIM019,1.0",
     "panel_voltmeter": "UNIT,DISPLAY,VOLTS,1.0",
     "panel_ammeter": "UNIT,DISPLAY,AMPS,1.0",
+    "panel_wattmeter": "UNIT,DISPLAY,WATTS,1.0",
     "dc_source": "BRACKMERE,D4,SIM007,1.0",
     "scope": "FENNHOLLOW,O2,SIM008,1.0",
     "sink_controller": "OSMARY,U1,SIM009,1.0",
     "unit_interface": "LATHOM,LB-303,0417,2.1",
-    "lcr_meter": "PELLMOOR,C3,SIM010,1.0",
-    "multimeter": "FENNHOLLOW,M3,SIM016,1.0",
+    "lcr_meter": LCR,
+    "multimeter": MULTIMETER,
     "clock": "ZINCSMITH,STANDIN CLOCK,SIM006,1.0",
 }
 VOLTS, AMPS = "MEASure:VOLTage[:DC]?", "MEASure:CURRent[:DC]?"
@@ -124,6 +125,10 @@ def ac_source(world: World) -> Interpreter:
 
     box.on("OUTPut[:STATe]", output)
     box.on("OUTPut[:STATe]?", lambda _: str(int(source.on)))
+    for name, of, most in (("VOLTage", "dip_V", 300.0), ("TIME", "dip_s", 60.0)):
+        box.on(f"DIP:{name}", lambda text, of=of, most=most: setattr(source, of, number(text, 0.0, most)))  # type: ignore[misc]
+        box.on(f"DIP:{name}?", lambda _, of=of: render(getattr(source, of)))  # type: ignore[misc]
+    box.on("DIP:IMMediate", lambda _: world.dip())
     box.on("OUTPut:PHASe", phase)
     box.on("OUTPut:PHASe?", lambda _: render(source.phase_deg if source.phase_deg is not None else math.nan))
     for header, function in zip(("VOLTage", "CURRent", "POWer"), OF_ITSELF, strict=True):
@@ -383,6 +388,11 @@ def panel_ammeter(world: World) -> Interpreter:
     return _one_reading("panel_ammeter", AMPS, world)
 
 
+def panel_wattmeter(world: World) -> Interpreter:
+    """The watts that the unit itself shows."""
+    return _one_reading("panel_wattmeter", "MEASure:POWer?", world)
+
+
 def dc_source(world: World) -> Interpreter:
     box, source = Interpreter(IDENTITIES["dc_source"]), world.dc_source
 
@@ -416,40 +426,6 @@ def _scope(world: World) -> Interpreter:
     from zincsmith.simbench.oscilloscope import Oscilloscope
 
     return Oscilloscope(world, IDENTITIES["scope"]).box
-
-
-def lcr_meter(world: World) -> Interpreter:
-    """Measures the output capacitor, on a unit that is off and empty."""
-    box = Interpreter(IDENTITIES["lcr_meter"])
-
-    def read(value: float, what: str) -> str:
-        if world.input_V or world.unit.output_V > 0.5:
-            return render(math.nan)  # nobody measures a capacitor on a live unit
-        dice = random.Random(f"{world.seed} lcr {what}")
-        return render(value * (1.0 + dice.uniform(-0.003, 0.003)))
-
-    unit = world.unit
-    box.on("MEASure:CAPacitance?", lambda _: read(unit.output.capacitor_F * unit.ageing.capacity_share, "C"))
-    box.on("MEASure:ESR?", lambda _: read(unit.ripple.esr_ohm * unit.ageing.esr_factor, "ESR"))
-    return box
-
-
-def multimeter(world: World) -> Interpreter:
-    """A hand-held one that a person goes from stage to stage with: PROBe says where it is held."""
-    box, at = Interpreter(IDENTITIES["multimeter"]), [""]
-    dice = random.Random(f"multimeter {world.seed}")
-
-    def read(value: float) -> str:
-        return render(value * (1.0 + dice.gauss(0.0, 0.001)))
-
-    def probe(text: str) -> None:
-        at[0] = text.strip().lower()
-
-    box.on("PROBe", probe)
-    box.on("PROBe?", lambda _: at[0])
-    box.on("MEASure:OHM?", lambda _: read(stage_ohm(world, at[0])))
-    box.on("MEASure:VOLT?", lambda _: read(stage_V(world, at[0])))
-    return box
 
 
 def clock(world: World) -> Interpreter:
@@ -500,6 +476,7 @@ MAKERS: dict[str, Callable[..., Interpreter]] = {
     "spot_thermometer": spot_thermometer,
     "panel_voltmeter": panel_voltmeter,
     "panel_ammeter": panel_ammeter,
+    "panel_wattmeter": panel_wattmeter,
     "dc_source": dc_source,
     "scope": scope,
     "sink_controller": lambda world, port="": asking.sink_controller(

@@ -46,6 +46,7 @@ class Held:
     event: Event | None
     at_s: float
     epoch: int
+    forced_s: float | None = None  # on the clock of the bench, of one that nothing triggered
 
 
 class Oscilloscope:
@@ -98,7 +99,14 @@ class Oscilloscope:
 
     def _force(self) -> None:
         event = self.world.pulses() if self.world.load.pulsed else None
-        self.armed, self.held = None, Held(event, 0.0, self.world.epoch)
+        self.armed, self.held = None, Held(event, 0.0, self.world.epoch, self.world.time_s)
+
+    def _while_it_ran(self, held: Held) -> Held:
+        """What happened while a record ran that nothing triggered is in it, where it happened."""
+        event = self.world.last_event
+        if held.forced_s is None or held.event is not None or event is None or event.epoch <= held.epoch:
+            return held
+        return Held(event, held.forced_s - event.at_s, held.epoch)
 
     def _has_triggered(self) -> bool:
         """Whether something came since it was armed that passes the level the right way."""
@@ -141,7 +149,7 @@ class Oscilloscope:
         """The record of a channel as a block of bytes of stated length."""
         if self.held is None:
             raise ScpiError(-230, "Data corrupt or stale")
-        held, channel = self.held, self.channels[n]
+        held, channel = self._while_it_ran(self.held), self.channels[n]
         lag = 0.3 if held.event is not None else 0.0  # its clock runs by itself
         off = scope_errors(self.world.seed, n) if self.world.imperfect.apart else ScopeErrors()
         times: Array = np.arange(int(self.depth), dtype=np.float64)

@@ -7,13 +7,17 @@ that the record is about: a change of the load, the input that comes or goes.
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from zincsmith.simbench.scope_alternating import alternating, alternating_amps, twice
+from zincsmith.simbench.scope_supply import of_a_supply, passes_its_corner
 from zincsmith.simbench.units.bench_supply import BenchSupply
 from zincsmith.simbench.units.dcdc import DcStage
+from zincsmith.simbench.units.inverter import Inverter
 from zincsmith.simbench.world import SHORT_OHM, SWITCH_EDGE_S, SWITCH_RATE_OFF, Event, World
 
 Array = NDArray[np.float64]
@@ -39,6 +43,8 @@ def output_volts(world: World, t: Array, event: Event | None, ground: str = "SPR
         on = abs(world.unit.output_V) > 0.5
         added = ripple(world, t, ground) - ripple(world, t, "SPR") if on else np.zeros(len(t))
         return np.asarray(added + pick_up(world, t, ground))
+    if isinstance(world.unit, Inverter) or world.at_outlet:
+        return alternating(world, t, event) + pick_up(world, t, ground)
     volts = _level(world, t, event)
     if event is None:  # it stands
         return (ripple(world, t, ground) if abs(volts[0]) > 0.5 else 0.0) + volts + pick_up(world, t, ground)
@@ -52,8 +58,10 @@ def _level(world: World, t: Array, event: Event | None) -> Array:
         return np.full(len(t), unit.output_V)
     if event.kind == "pulses":
         return _pulsed(world, t, event)
-    if event.kind == "mode" and isinstance(unit, BenchSupply):
-        return _set(unit, t, event)
+    if isinstance(unit, BenchSupply) and (drawn := of_a_supply(unit, t, event)) is not None:
+        return drawn
+    if event.kind == "dip":
+        return _dipped(world, t, event)
     if event.kind == "load":
         if event.output_after_V < SHORTED * event.output_before_V:
             return _collapsing(world, t, event)
@@ -62,24 +70,14 @@ def _level(world: World, t: Array, event: Event | None) -> Array:
     return coming(world, t, event) if event.input_after_V > event.input_before_V else going(world, t, event)
 
 
-def _set(unit: BenchSupply, t: Array, event: Event) -> Array:
-    """An output that its user has set: its capacitor is charged by what its limit leaves of the load, and emptied by
-    the load and its bleeder, v(t) = (V + I R) exp(-t / R C) - I R; a swing at the end of the way up."""
-    farad, bleeder = unit.output.capacitor_F, unit.output.bleeder_ohm
-    late, before, after = np.maximum(t, 0.0), event.output_before_V, event.output_after_V
-    if after >= before:
-        slope = max(1e-3, unit.limit_A(after, event.input_after_V) - event.amps_after) / farad
-        takes_s = (after - before) / slope
-        omega = 2.0 * math.pi * SET_HZ
-        past = np.maximum(late - takes_s, 0.0)
-        ring = SET_PAST * after * np.exp(-0.5 * omega * past) * np.sin(omega * past)
-        return np.asarray(before + np.minimum(late * slope, after - before) + ring)
-    pulled = event.amps_before * bleeder
-    fallen = (before + pulled) * np.exp(-late / (bleeder * farad)) - pulled
-    return np.asarray(np.maximum(after, fallen))
-
-
-SET_HZ, SET_PAST = 400.0, 0.008  # of the swing at the end of a way up, and how far it goes past, of the volts
+def _dipped(world: World, t: Array, event: Event) -> Array:
+    """The line away for a while: nothing shows where what is left of it, or the bulk capacitor, carries the output;
+    else it falls as if the line were gone, and comes up once it is back."""
+    if event.input_after_V >= world.unit.start.stop_V or hold_up_s(world, event) >= event.dip_s:
+        return np.full(len(t), event.output_before_V)
+    back = replace(event, input_after_V=event.input_before_V, input_before_V=0.0)
+    fallen = going(world, t, event)
+    return np.asarray(np.where(t < event.dip_s, fallen, np.maximum(fallen, coming(world, t - event.dip_s, back))))
 
 
 # Ripple
@@ -89,6 +87,9 @@ def ripple(world: World, t: Array, ground: str) -> Array:
     """Switching current through capacitor and ESR, spikes at the edges of each period; what the regulator leaves of the
     bulk ripple; at light load in packets."""
     unit, r = world.unit, world.unit.ripple
+    if isinstance(unit, BenchSupply) and unit.holds == "CC" and unit.current_A:  # Ohm's law on what is its load
+        sine = 0.5 * unit.supply.cc_noise_A * np.sin(4.0 * math.pi * world.input_Hz * t)
+        return np.asarray(sine * unit.output_V / unit.current_A)
     dice = np.random.default_rng([world.seed, world.epoch, 3])
     volts = _looked_up(_period(world, ground), t, r.switching_Hz, dice.uniform())
     if unit.output_V * unit.current_A < unit.burst.below_W:
@@ -238,9 +239,14 @@ def slew_s(world: World, event: Event) -> float:
 
 def output_amps(world: World, t: Array, event: Event | None) -> Array:
     """What the load draws."""
+    if isinstance(world.unit, Inverter):
+        return alternating_amps(world, t, event)
     if event is not None and event.kind == "pulses":
         step = event.amps_after - event.amps_before
         return np.asarray(event.amps_before + step * closed_share(world, t, event))
+    unit = world.unit
+    if event is not None and isinstance(unit, BenchSupply) and (ohm := passes_its_corner(unit, event)):
+        return np.asarray(np.where(t < 0.0, event.amps_before, _level(world, t, event) / ohm))
     if event is None or event.kind != "load":
         volts = _level(world, t, event)
         now = world.unit.current_A if event is None else event.amps_before
@@ -257,9 +263,13 @@ def output_amps(world: World, t: Array, event: Event | None) -> Array:
 
 
 def input_volts(world: World, t: Array, event: Event | None) -> Array:
-    """Volts of the mains as they come, stand or go; when they go the X capacitor keeps what it had."""
+    """Volts of the mains as they come, stand or go; when they go the X capacitor keeps what it had, and its bleeder and
+    what reads its volts empty it."""
     if event is None or event.kind in OF_LOAD:
         return _fed(world.input_V, world.input_Hz, t, 0.3)
+    if event.kind == "dip":
+        fed = _fed(1.0, event.input_Hz, t, event.phase)
+        return fed * np.where((t >= 0.0) & (t < event.dip_s), event.input_after_V, event.input_before_V)
     if event.input_after_V > event.input_before_V:
         made = np.where(t >= 0.0, _fed(event.input_after_V, event.input_Hz, t, event.phase), 0.0)
         for begins_s, ends_s in OPEN_S if world.bounces else ():
@@ -267,7 +277,9 @@ def input_volts(world: World, t: Array, event: Event | None) -> Array:
         return made
     running = _fed(event.input_before_V, event.input_Hz, t, event.phase)
     left = float(_fed(event.input_before_V, event.input_Hz, np.zeros(1), event.phase)[0])
-    keeps_s = max(1e-4, 1e6 * world.unit.mains.x_capacitor_F)  # a bleeder of 1 Mohm across it
+    mains = world.unit.mains
+    bleeds_ohm = 1.0 / (1.0 / mains.bleeder_ohm + 1.0 / world.across_pins_ohm)
+    keeps_s = max(1e-4, bleeds_ohm * mains.x_capacitor_F)
     return np.where(t < 0.0, running, left * np.exp(-np.maximum(t, 0.0) / keeps_s))
 
 
@@ -362,6 +374,8 @@ def input_amps(world: World, t: Array, event: Event | None) -> Array:
     what is drawn, as the power meter sees it."""
     if event is None or event.kind in OF_LOAD or event.input_after_V <= event.input_before_V:
         unit = world.unit
+        if isinstance(unit, Inverter) and world.input_V > 0.0:
+            return np.asarray(unit.intake.current_A * twice(unit, t))
         if isinstance(unit, DcStage) and world.input_V > 0.0 and (event is None or event.kind in OF_LOAD):
             return np.asarray(unit.intake.current_A + reflected(world, unit, t))
         drawn = world.unit.input_current_wave(world.input_V, world.input_Hz or 50.0, list(t[:: max(1, len(t) // 4000)]))

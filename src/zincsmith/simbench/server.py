@@ -8,6 +8,7 @@ import random
 import selectors
 import socket
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
@@ -24,6 +25,7 @@ from zincsmith.simbench.instruments import (
     OF_THE_UNIT,
     visiting_voltmeter,
 )
+from zincsmith.simbench.motor import Motor
 from zincsmith.simbench.scpi import Interpreter, ScpiError
 from zincsmith.simbench.units.adapter import Adapter
 from zincsmith.simbench.units.battery import read_battery
@@ -39,10 +41,16 @@ TYPO = "TYPO"  # not of a line: the next text that is typed off this meter has a
 LATE_S = 2.0
 DRIFT = 0.03
 # What can go wrong with the world rather than with a line: FAULt bench,NAME.
-MISHAPS = {"TRIP", "MAINS", "DRIFT", "LOADTRIP", "BOUNCE", "NOPHASE", "TIP", "TIPBACK", "FAN", "WELD"}
+MISHAPS = {
+    "TRIP", "MAINS", "DRIFT", "LOADTRIP", "BOUNCE", "NOPHASE", "TIP", "TIPBACK", "OUTLET", "OUTLETBACK", "FAN", "WELD",
+    "FLOATS",
+}  # fmt: skip
 HELD = {"HELD OFF": True, "LET ON": False}  # at a terminal of the unit
 SERIES, CAPACITOR, SOFT, FALLEN = "SERIES ", "CAPACITOR ", "SOFT ", "FALLEN "
 TRIM, SENSE, BATTERY = "TRIM ", "SENSE ", "BATTERY "
+ACROSS, BEHIND, CLIPS = "ACROSS ", "BEHIND ", "CLIPS "
+SUPPLY, MOTOR, MOST_SUPPLY_W = "SUPPLY ", "MOTOR ", 2000.0
+MOST_ACROSS_UF, MOST_BEHIND = 1e6, 400.0
 MOST_ADDED_OHM, MOST_SOFT_OHM = 10.0, 200.0
 
 
@@ -55,6 +63,13 @@ def added_ohm(text: str, most_ohm: float = MOST_ADDED_OHM) -> float:
     if not 0.0 <= ohm <= most_ohm:
         raise ScpiError(-222, "Data out of range")
     return ohm
+
+
+def a_motor(text: str) -> Motor | None:
+    """Of so many watts, none of 0. ScpiError for what is no motor."""
+    watts, _, how = text.partition(" ")
+    found = added_ohm(watts, MOST_SUPPLY_W)
+    return Motor(found, how.strip().upper() == "STUCK") if found else None
 
 
 def trimmed(text: str) -> float:
@@ -266,14 +281,35 @@ class Bench:
         self._note(place, "typed", text)
         return text
 
+    @property
+    def _told(self) -> dict[str, Callable[[str], None]]:
+        """By the word it begins with, what is done with what follows it: what a person does at the bench."""
+        world = self.world
+
+        def puts(name: str, most: float) -> Callable[[str], None]:
+            return lambda text: setattr(world, name, added_ohm(text, most))
+
+        return {
+            FALLEN: lambda text: setattr(world, "fallen_probe", text),
+            BATTERY: lambda text: self._joins(text.upper()),
+            SOFT: puts("source_ohm", MOST_SOFT_OHM),
+            CLIPS: lambda text: setattr(world, "clips_on", text.lower()),
+            SUPPLY: puts("rectifier_W", MOST_SUPPLY_W),
+            BEHIND: lambda text: self._holds(text.upper()),
+            MOTOR: lambda text: setattr(world, "motor", a_motor(text)),
+        }
+
     def inject(self, text: str) -> None:
         """``ROLE,FAULT`` for a line, ``ROLE,TYPO`` for who types it off, ``bench,MISHAP`` for the world, ``unit,KIND``
         for the inside of the unit; ``unit,SERIES OHM`` and ``unit,CAPACITOR UF MOHM`` are no faults but what a person
         has soldered in, ``unit,HELD OFF`` and ``unit,LET ON`` what they switch at a terminal of it,
         ``unit,TRIM SHARE`` and ``unit,SENSE LOAD`` what they do at its trim and its sense leads;
-        ``bench,BATTERY CELLS AH CHARGE OHM``, ``bench,BATTERY LINK`` and ``OFF`` what is joined to the output;
-        ``bench,SOFT OHM`` is a source, or leads, that give way under load, ``bench,FALLEN SPOT`` a probe that came
-        off."""
+        ``bench,BATTERY CELLS AH CHARGE OHM``, ``bench,BATTERY LINK`` and ``OFF`` what is joined to the output,
+        ``unit,ACROSS UF`` a capacitor across it, ``bench,BEHIND VOLTS AMPS`` and ``OFF`` a source that holds it from
+        behind; ``bench,CLIPS PLACE`` where an LCR meter is held; ``bench,SUPPLY WATTS`` a supply
+        as load of an output that alternates, ``bench,MOTOR WATTS [STUCK]`` a motor there;
+        ``bench,SOFT OHM`` is a source, or leads, that give
+        way under load, ``bench,FALLEN SPOT`` a probe that came off."""
         role, _, fault = text.partition(",")
         role, fault = role.strip().lower(), fault.strip()
         word = fault.upper()
@@ -283,12 +319,8 @@ class Bench:
             self._slips.add(role)
         elif role == "unit":
             self._inside(fault)
-        elif role == "bench" and word.startswith(FALLEN):
-            self.world.fallen_probe = fault[len(FALLEN) :].strip()
-        elif role == "bench" and word.startswith(BATTERY):
-            self._joins(word.removeprefix(BATTERY))
-        elif role == "bench" and word.startswith(SOFT):
-            self.world.source_ohm = added_ohm(word.removeprefix(SOFT), MOST_SOFT_OHM)
+        elif role == "bench" and (said := next((x for x in self._told if word.startswith(x)), None)) is not None:
+            self._told[said](fault[len(said) :].strip())
         elif role == "bench" and word in MISHAPS:
             self._befalls(word)
         else:
@@ -304,6 +336,8 @@ class Bench:
             unit.added_ohm = added_ohm(word.removeprefix(SERIES))
         elif word.startswith(CAPACITOR):
             unit.ageing = replaced_by(unit, word.removeprefix(CAPACITOR))
+        elif word.startswith(ACROSS):
+            unit.across_F = 1e-6 * added_ohm(word.removeprefix(ACROSS), MOST_ACROSS_UF)
         elif word.startswith(TRIM):
             unit.wired.trim = trimmed(word.removeprefix(TRIM))
             self.world.changed()
@@ -327,6 +361,14 @@ class Bench:
                 raise ScpiError(-104, "Data type error") from None
         world.changed()
 
+    def _holds(self, text: str) -> None:
+        """``VOLTS AMPS`` of a source at the only output, or OFF."""
+        volts, _, amps = text.partition(" ")
+        self.world.behind = None
+        if text != "OFF":
+            self.world.behind = added_ohm(volts, MOST_BEHIND), added_ohm(amps, 10.0)
+        self.world.changed()
+
     def _befalls(self, mishap: str) -> None:
         world = self.world
         if mishap == "TRIP":
@@ -339,8 +381,11 @@ class Bench:
             world.feeding.drift = DRIFT
         world.phase_ignored = world.phase_ignored or mishap == "NOPHASE"
         world.bounces = world.bounces or mishap == "BOUNCE"
+        world.floats = world.floats or mishap == "FLOATS"
         world.welded = world.welded or mishap == "WELD"
         world.unit.fan_stopped = world.unit.fan_stopped or mishap == "FAN"
+        if mishap in ("OUTLET", "OUTLETBACK"):
+            world.at_outlet = mishap == "OUTLET"
         if mishap in ("TIP", "TIPBACK"):
             world.tip_at_ground = mishap == "TIP"
         world.changed()

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from functools import partial
 
 from zincsmith.simbench.imperfect import Imperfections, reactive_W
+from zincsmith.simbench.motor import Motor
 from zincsmith.simbench.units.adapter import Adapter
 from zincsmith.simbench.units.battery import Battery
 from zincsmith.simbench.units.inverter import Inverter
@@ -24,6 +25,7 @@ SHUNT_OHM, SHUNT_OFF, SHUNT_PER_W = 0.01, 0.002, 50e-6  # as marked; off by; ris
 OF_AN_INVERTER = ("output_real_power", "output_frequency", "output_thd", "output_crest", "output_dc")
 SWITCH_OHM, SWITCH_EDGE_S, SWITCH_RATE_OFF = 16.0, 60e-9, 0.002  # of the load switch; its generator is a little off
 BANK_OHM = (38.4, 19.2, 9.6, 4.8)  # 15, 30, 60 and 120 W at 24 V
+DIP_STEP_S = 0.005  # of time while the line is away
 SAME_A = 1e-9  # two amps that lie no further apart are those of a bisection
 MOST_A = 20.0  # what an electronic load takes at most
 
@@ -40,6 +42,9 @@ class Source:
     tripped: bool = False
     limit_A: float = math.inf
     phase_deg: float | None = None  # at which it switches; None: whenever it happens
+    dip_V: float = 0.0
+    dip_s: float = 0.02
+    dips_until_s: float = -math.inf  # on the clock of the bench
 
 
 @dataclass
@@ -119,6 +124,7 @@ class Event:
     rails_after: Mapping[str, tuple[float, float]] = field(default_factory=dict)
     asking: frozenset[str] = frozenset()  # the ports that are asked for something else than before
     reset: str = ""  # the one that starts anew
+    dip_s: float = 0.0  # how long the input is away, of a dip
 
 
 @dataclass
@@ -140,14 +146,22 @@ class World:
     loads: dict[str, Load] = field(default_factory=dict)  # by port; the only one has no name
     imperfect: Imperfections = field(default_factory=Imperfections)
     last_event: Event | None = None
+    clips_on: str = ""  # of an LCR meter
+    floats: bool = False  # the source that feeds it has no earth
+    across_pins_ohm: float = 100e6  # of what reads the volts of the input
     phase_ignored: bool = False  # the source takes a phase, and switches whenever it likes
     tip_at_ground: bool = False  # the scope's tip stands at the return of the output, where its ground is
+    rectifier_W: float = 0.0  # of a supply at an output that alternates, instead of the load
+    rectifier_share: float = 0.35  # of each half period that it draws
+    motor: Motor | None = None  # at an output that alternates, switched on while a record runs
+    at_outlet: bool = False  # the scope's probe of the output is at a wall outlet
     bounces: bool = False  # the contact that switches the input
     load_slew_A_per_s: float = 0.5e6
     lead_H: float = 1e-6  # of the leads to the load
     welded: bool = False  # a contactor that has closed stays closed, whatever its coil does
     fallen_probe: str = ""  # the spot whose thermometer came off
     battery: Battery | None = None  # joined to the only output
+    behind: tuple[float, float] | None = None  # (V, A at most) of a source that holds the output from behind
     source_ohm: float = 0.0  # of source and leads to the input: under load the unit sees less than was set
     # By channel of the scope: what its probe is joined to, what that divides by, how its ground is made.
     probes: dict[int, tuple[str, float, str]] = field(default_factory=lambda: dict(PROBES))
@@ -220,6 +234,18 @@ class World:
             rails, self._at_rails(), asking, reset,
         )  # fmt: skip
 
+    def dip(self) -> None:
+        """The source lets its volts go away for its ``dip_s``, now."""
+        self.epoch += 1
+        unit, source = self.unit, self.source
+        stood, correcting = self.input_V, unit.correcting
+        source.dips_until_s = self.time_s + source.dip_s
+        drawn = random.Random(f"phase {self.seed} {self.epoch}").uniform(0.0, 360.0)
+        self.last_event = Event(
+            "dip", self.time_s, self.epoch, unit.current_A, unit.current_A, unit.output_V, unit.output_V, stood,
+            source.dip_V, self.input_Hz, math.radians(drawn), correcting, False, dip_s=source.dip_s,
+        )  # fmt: skip
+
     def _at_rails(self) -> dict[str, tuple[float, float]]:
         rails = self.unit.rails
         return {} if rails is None else {name: (volts, rails.amps[name]) for name, volts in rails.volts.items()}
@@ -241,6 +267,8 @@ class World:
         while True:
             busy = isinstance(self.unit.rails, Ports) and self.unit.rails.busy
             dt = min(left, SOFT_STEP_S if self.yields or busy else 5.0)
+            if (away_s := self.source.dips_until_s - self.time_s) > 0.0:
+                dt = min(dt, away_s, DIP_STEP_S)
             self.time_s += dt
             if isinstance(self.unit.rails, Ports):
                 self.unit.rails.tick(dt)
@@ -296,8 +324,27 @@ class World:
             volts = self.unit.output_V if self.unit.output_V > abs(stands) else stands
             return volts, self.unit.current_A
         if rails is None:
-            return self.unit.output_V, self.unit.current_A
+            return max(self.unit.output_V, self.held_V), self.unit.current_A
         return rails.volts[port], rails.amps[port]
+
+    @property
+    def held_V(self) -> float:
+        """At the only output, held from behind: its source's volts, or what its limit makes of what the unit takes."""
+        if self.behind is None:
+            return 0.0
+        volts, amps = self.behind
+        return min(volts, amps * self.unit.output.back_ohm)
+
+    @property
+    def touch_A(self) -> float:
+        """From the output to earth, through what bridges the barrier; nothing behind a source that floats."""
+        y_F = self.unit.mains.y_capacitor_F
+        return 0.0 if self.floats else 2.0 * math.pi * self.input_Hz * y_F * self.input_V
+
+    @property
+    def taken_back_A(self) -> float:
+        """What the unit takes from there while it gives nothing itself."""
+        return self.held_V / self.unit.output.back_ohm if self.held_V > self.unit.output_V else 0.0
 
     @property
     def feeding(self) -> Source:
@@ -309,7 +356,7 @@ class World:
         """What the unit is fed with, V rms; a DC source stands in for the mains when that is off."""
         feeds = self.feeding
         if feeds.on and self.mains_on:
-            return self._given(feeds)
+            return feeds.dip_V if self.time_s < feeds.dips_until_s - 1e-9 else self._given(feeds)
         if self.dc_source.on and self.mains_on and not self.unit.direct:
             return self.dc_source.voltage_V / math.sqrt(2.0)  # the bulk capacitor charges to the same
         return 0.0
@@ -388,6 +435,7 @@ class World:
         before_sense = unit.output_V + shown.sense_ohm * unit.current_A
         return {
             "panel_voltage": before_sense * (1.0 + shown.volts_error_percent / 100.0),
+            "panel_power": shown.watts(unit.output_V * unit.current_A),
             "panel_current": unit.current_A * (1.0 + shown.amps_error_percent / 100.0),
             "input_voltage": volts,
             "input_frequency": self.input_Hz if volts else 0.0,

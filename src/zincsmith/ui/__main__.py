@@ -11,11 +11,15 @@ import signal
 import sys
 from pathlib import Path
 
-from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QApplication, QFileDialog
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QIcon, QPixmap
+from PySide6.QtWidgets import QApplication
 
+from zincsmith.desktop.install import DATA, SIZES
 from zincsmith.ui.crash import install
+from zincsmith.ui.remembered import Remembered, remembered
 from zincsmith.ui.theme import DARK, LIGHT, load_fonts, use_theme
+from zincsmith.ui.which_book import WhichBook
 from zincsmith.ui.window import MainWindow
 
 HEARD_WITHIN_MS = 250  # a signal of the terminal
@@ -30,16 +34,22 @@ def main(arguments: list[str] | None = None) -> int:
     faulthandler.enable()
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Zincsmith")
+    app.setDesktopFileName("zincsmith")
     load_fonts()
-    use_theme(DARK if chosen.dark else LIGHT)
-    book = chosen.book or _ask_for_book()
+    dim = app.styleHints().colorScheme() is Qt.ColorScheme.Dark
+    use_theme(DARK if chosen.dark or dim else LIGHT)
+    memory = remembered()
+    book = chosen.book or _ask_for_book(memory)
     if book is None:
         return 0
+    app.setWindowIcon(_icon())
     window = MainWindow(book, chosen.log)
+    window.remember(memory)
     install(lambda: ", ".join(window.bench_strip.words()), window.alarm.tell)
     window.show()
     window.open()
     window.greet_newcomer()
+    window.tell_of_crash()
     awake = _end_when_told(app)
     code = app.exec()
     awake.stop()
@@ -59,12 +69,19 @@ def _end_when_told(app: QApplication) -> QTimer:
     return awake
 
 
-def _ask_for_book() -> Path | None:
-    dialog = QFileDialog(None, "Open a book, or name a new one")
-    dialog.setNameFilter("Zincsmith books (*.zbook)")
-    dialog.setFileMode(QFileDialog.FileMode.AnyFile)
-    dialog.setDefaultSuffix("zbook")
-    return Path(dialog.selectedFiles()[0]) if dialog.exec() else None
+def _ask_for_book(memory: Remembered) -> Path | None:
+    dialog = WhichBook(memory.there())
+    return dialog.book if dialog.exec() else None
+
+
+def _icon() -> QIcon:
+    """Its own, at the sizes there are."""
+    icon = QIcon()
+    for size in SIZES:
+        picture = QPixmap()
+        picture.loadFromData((DATA / f"zincsmith-{size}.png").read_bytes())
+        icon.addPixmap(picture)
+    return icon
 
 
 if __name__ == "__main__":

@@ -16,6 +16,8 @@ KEYS: dict[str, tuple[tuple[str, str], ...]] = {
         ("Alt+5", "Findings"),
         ("Alt+6", "Compare"),
         ("Alt+7", "Log"),
+        ("Alt+8", "Workshop"),
+        ("Ctrl+Shift+W", "in a book of practice: state what is wrong"),
         ("F1", "help for the station, and back"),
         ("Ctrl+?", "this list"),
         ("F8", "enlarge what is looked at, and back"),
@@ -71,8 +73,14 @@ KEYS: dict[str, tuple[tuple[str, str], ...]] = {
     ),
     "Compare": (
         ("Ctrl+O", "add the latest run of another book"),
+        ("Ctrl+F", "open what they must feed"),
         ("Ctrl+R", "open a recipe"),
         ("Ctrl+S", "save what is compared"),
+    ),
+    "Workshop": (
+        ("Ctrl+T", "take from the unit"),
+        ("Ctrl+L", "add to the log"),
+        ("Ctrl+Return", "plan the measurement of it"),
     ),
     "Log": (
         ("Ctrl+F", "find"),

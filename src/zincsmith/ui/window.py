@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 from collections.abc import Callable, Iterator
 from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEvent, QSize, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
+from PySide6.QtCore import QEvent, QMimeData, QSize, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -20,6 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from zincsmith.engine.crash_report import report_folder
 from zincsmith.engine.known_bench import first_time
 from zincsmith.formats.words import local_time
 from zincsmith.model.claim import StatedClaim
@@ -27,6 +30,8 @@ from zincsmith.model.commands import MakeSafe
 from zincsmith.model.states import UNSAFE, State
 from zincsmith.ui.beside import Beside
 from zincsmith.ui.connection.session import Session
+from zincsmith.ui.practice_bar import PracticeBar
+from zincsmith.ui.remembered import Remembered, keep
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import DARK, LIGHT, theme, use_theme
 from zincsmith.ui.widgets.alarm_bar import AlarmBar
@@ -43,7 +48,16 @@ if TYPE_CHECKING:
 # what the others need is read in the background once the window is there.
 READ_AHEAD_MS = 400
 CALLS_MS = 5000  # between two calls for whoever is awaited beside an overloaded unit
-STATIONS = ((1, "Nameplate"), (2, "Rig"), (3, "Plan"), (4, "Run"), (5, "Findings"), (6, "Compare"), (7, "Log"))
+STATIONS = (
+    (1, "Nameplate"),
+    (2, "Rig"),
+    (3, "Plan"),
+    (4, "Run"),
+    (5, "Findings"),
+    (6, "Compare"),
+    (7, "Log"),
+    (8, "Workshop"),
+)
 
 
 def station_class(title: str) -> Callable[[Session], Station]:
@@ -111,6 +125,8 @@ class MainWindow(QMainWindow):
         self.current: Station | None = None
         self.help: HelpView | None = None
         self._title = "Nameplate"
+        self.memory: Remembered | None = None
+        self.setAcceptDrops(True)
         self._areas: dict[str, QScrollArea] = {}
         self.spine = Spine(list(STATIONS))
         self.unit_strip, self.bench_strip = UnitStrip(), BenchStrip()
@@ -133,6 +149,8 @@ class MainWindow(QMainWindow):
         row.addWidget(self.spine)
         row.addLayout(column, 1)
         column.addWidget(self.unit_strip)
+        self.practice = PracticeBar(self.session)
+        column.addWidget(self.practice)
         column.addWidget(self.stack, 1)
         column.addWidget(self.bench_strip)
         self.setCentralWidget(centre)
@@ -215,6 +233,30 @@ class MainWindow(QMainWindow):
     def _leave_help(self) -> None:
         self.go(self._title)
 
+    def remember(self, memory: Remembered) -> None:
+        """Be as large as last time, at the station where this book was left; from now on that is kept."""
+        self.memory = memory
+        memory.opened(self.session.book_path)
+        if memory.size is not None:
+            self.resize(*memory.size)
+        station = memory.stations.get(str(self.session.book_path.absolute()), "")
+        if station in {title for _, title in STATIONS}:
+            self.go(station)
+        keep(memory)
+
+    def tell_of_crash(self) -> None:
+        """What went wrong the last time, told once: that data are safe, and where the report is."""
+        reports = sorted(report_folder().glob("*.txt")) if report_folder().is_dir() else []
+        if self.memory is None or not reports or reports[-1].name <= self.memory.crash_told:
+            return
+        self.memory.crash_told = reports[-1].name
+        keep(self.memory)
+        self.alarm.tell(
+            "Something went wrong the last time",
+            f"Everything that was shown then is in its book; nothing of it is lost. The report is {reports[-1]}; who "
+            "mends the program can use it. It holds no readings.",
+        )
+
     def greet_newcomer(self) -> None:
         """The first steps, the first time that the program is opened on this computer."""
         if first_time():
@@ -239,6 +281,7 @@ class MainWindow(QMainWindow):
         self.unit_strip.show_run(self._run_words(), self._book_words())
         self.bench_strip.show_state(session.view, session.state, session.problem, session.ahead.blocked)
         self._entitle()
+        self.practice.refresh()
         if self.current is not None:
             self.current.refresh()
         self._marks()
@@ -256,7 +299,7 @@ class MainWindow(QMainWindow):
         session = self.session
         live = session.view.active or session.state in UNSAFE
         title = f"{self.bench_strip.words()[0]} – " if live else ""
-        title += f"{session.book_path.name} – Zincsmith"
+        title += f"{'Practice: ' if self.practice.shown else ''}{session.book_path.name} – Zincsmith"
         if title != self.windowTitle():
             self.setWindowTitle(title)
 
@@ -397,5 +440,29 @@ class MainWindow(QMainWindow):
             if box.clickedButton() is not leave:
                 event.ignore()
                 return
+        if self.memory is not None:
+            self.memory.size = (self.width(), self.height())
+            self.memory.stations[str(self.session.book_path.absolute())] = self._title
+            keep(self.memory)
         self.session.close()
         event.accept()
+
+    # A book that is dropped is opened in a window of its own
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if _books(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        for book in _books(event.mimeData()):
+            open_beside(book)
+        event.acceptProposedAction()
+
+
+def open_beside(book: str) -> None:
+    """Another window, a process of its own."""
+    subprocess.Popen([sys.executable, "-m", "zincsmith.ui", book], start_new_session=True)
+
+
+def _books(data: QMimeData) -> list[str]:
+    return [url.toLocalFile() for url in data.urls() if url.toLocalFile().endswith(".zbook")]

@@ -24,6 +24,8 @@ def bound_words(low: float | None, high: float | None, figure: Figure) -> str:
 
 
 def _scaled(value: float, unit: str) -> tuple[float, str]:
+    if unit == "F" and abs(value) < 1.0:
+        return value * 1e6, "µ"
     if unit in {"V", "A", "s"} and 0.0 < abs(value) < 1.0:
         return (value * 1000.0, "m") if abs(value) >= 1e-3 else (value * 1e6, "µ")
     return value, ""

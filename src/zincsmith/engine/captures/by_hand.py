@@ -23,7 +23,7 @@ from zincsmith.procedures.waveforms.findings import OfCaptures, TypedFigure
 from zincsmith.procedures.waveforms.intake import WaveformIntake, as_channel
 from zincsmith.procedures.waveforms.traces import Traces, traces_of
 
-WANTS = "The file that the scope saved, or what you read off its screen"
+WANTS, OR_READ = "The file that the scope saved", ", or what you read off its screen"
 DIVISIONS = {"div": ("V", "A"), "tdiv": ("s",)}  # at which figures were read: they give the resolution
 RATES = ((1e9, "G"), (1e6, "M"), (1e3, "k"))
 
@@ -63,17 +63,24 @@ def _channel_words(one: WantedChannel, scope: Instrument, again: bool) -> str:
     return f"{where}{info.inside}{probe}: {one.coupling} coupled, {size}"
 
 
+def wants_words(wanted: Capturing) -> str:
+    """What a person is to give: figures of their own only where the record has some."""
+    return WANTS + OR_READ if _typed_of(wanted) else WANTS
+
+
 def asking_words(wanted: Capturing) -> str:
     """What is asked for once it was recorded."""
-    typed = _typed_of(wanted.of)
+    typed = _typed_of(wanted)
+    if not typed:
+        return "drop the file here: of this record nothing is read off a screen"
     example = ", ".join(f"{one.key} {one.example}" for one in typed)
     divisions = " and ".join(d for d, units in DIVISIONS.items() if any(t.unit in units for t in typed))
     return f"drop the file here, or type {example}, with {divisions}: the size of a division it was read at"
 
 
-def _typed_of(name: str) -> tuple[TypedFigure, ...]:
-    one = procedure(name)
-    return one.typed if isinstance(one, OfCaptures) else ()
+def _typed_of(wanted: Capturing) -> tuple[TypedFigure, ...]:
+    one = procedure(wanted.of)
+    return one.typed_for(dict(wanted.said)) if isinstance(one, OfCaptures) else ()
 
 
 def told(text: str, wanted: Capturing, scope: Instrument) -> tuple[Capture, list[Packed], Path | None]:
@@ -82,6 +89,8 @@ def told(text: str, wanted: Capturing, scope: Instrument) -> tuple[Capture, list
     file = Path(unquote(urlparse(said).path)) if said.startswith("file://") else Path(said)
     if said and file.is_file():
         return (*_from_file(file, wanted, scope), file)
+    if not _typed_of(wanted):
+        raise InputError(f"there is no file {said[:80]!r}; {asking_words(wanted)}")
     if "/" in said or file.suffix.lower() in (".csv", ".h5", ".npy", ".npz", ".json", ".txt"):
         raise InputError(f"there is no file {said[:80]!r}")
     return _from_screen(said, wanted, scope), [], None
@@ -143,7 +152,7 @@ def _heads_of(name: str) -> dict[str, tuple[str, ...]]:
 
 def _from_screen(text: str, wanted: Capturing, scope: Instrument) -> Capture:
     """``pp 52m, div 10m``: figures by their names, each with the division it was read at."""
-    typed = _typed_of(wanted.of)
+    typed = _typed_of(wanted)
     figures = {one.key: one.unit for one in typed}
     known = figures | {d: next((u for u in units if u in figures.values()), units[0]) for d, units in DIVISIONS.items()}
     words = re.sub(r"[,;]\s|=", " ", text).split()  # a comma within a figure is a decimal comma
@@ -161,9 +170,9 @@ def _from_screen(text: str, wanted: Capturing, scope: Instrument) -> Capture:
         if number is None:
             raise InputError(f"{value.strip()[:20]!r} is no figure; leave out what could not be read")
         said[f"typed {name}"] = repr(number)
-    if not any(f"typed {one.key}" in said for one in _typed_of(wanted.of)):
+    if not any(f"typed {one.key}" in said for one in typed):
         raise InputError(f"type a file, or figures by name: {asking_words(wanted)}")
-    units = {one.unit for one in _typed_of(wanted.of) if f"typed {one.key}" in said}
+    units = {one.unit for one in typed if f"typed {one.key}" in said}
     for division, of in DIVISIONS.items():
         if units.intersection(of) and f"typed {division}" not in said:
             raise InputError(f"say the size of a division it was read at, such as {division} 10m: how well it is known")

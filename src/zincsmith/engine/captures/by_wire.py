@@ -16,7 +16,7 @@ from zincsmith.bench.bench import Bench
 from zincsmith.bench.oscilloscope import Fetched, Oscilloscope
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.captures.at_once import worked_out
-from zincsmith.engine.captures.by_hand import WANTS, asking_words, setting_words, told
+from zincsmith.engine.captures.by_hand import asking_words, setting_words, told, wants_words
 from zincsmith.engine.captures.logged import logged
 from zincsmith.engine.operator import Operator
 from zincsmith.engine.poll_loop import PollLoop
@@ -93,13 +93,14 @@ class Capturer:
         self._bring_to(wanted.first, wanted.first_s)
         words = setting_words(wanted, rigged)
         if wanted.then is not None:
-            self.operator.set_by_hand("scope", f"{words}\nand arm it: it waits for its trigger")
+            last = "arm it: it waits for its trigger" if wanted.trigger is not None else "start it as you go on here"
+            self.operator.set_by_hand("scope", f"{words}\nand {last}")
             self.setter.carry_out(wanted.then)
             self._pass(wanted.seconds)
             words = f"{rigged.name}: what it recorded"
         words = f"{words}\n{asking_words(wanted)}"
         capture, packed, file = self.operator.told_by_hand(
-            "scope", words, WANTS, partial(told, wanted=wanted, scope=rigged)
+            "scope", words, wants_words(wanted), partial(told, wanted=wanted, scope=rigged)
         )
         if file is not None:
             data = file.read_bytes()
@@ -143,10 +144,14 @@ class Capturer:
             source = by_address[trigger.source].number
             ratio = by_address[trigger.source].probe.ratio or 1.0
             trigger = replace(trigger, level=trigger.level / ratio)
-        self._pass(wanted.before * wanted.seconds)  # what lies before the trigger has to be there when it comes
+        before_s = wanted.before * wanted.seconds
+        if trigger is not None:
+            self._pass(before_s)  # what lies before the trigger has to be there when it comes
         self._before = self._at_nodes() if isinstance(wanted.then, SetSource) else {}
         scope.arm(trigger, source)
         if wanted.then is not None:
+            if trigger is None:
+                self._pass(before_s)  # it records already
             self.setter.carry_out(wanted.then)
         came = self._wait(scope, wanted)
         fetched = [self._at_tip(scope.fetch(c.number, samples), c.probe.ratio or 1.0) for c in joined]

@@ -8,9 +8,8 @@ from typing import ClassVar, Literal
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Options
 from zincsmith.procedures.fields import Field, Typing, read_words
-from zincsmith.procedures.planning import Planned
+from zincsmith.procedures.planning import LONGEST_CHANGE, Planned
 
-LONGEST = 200  # characters of what is changed
 FORM: tuple[Field, ...] = (
     Typing("Its name from then on", "configuration", str, read_words),
     Typing("What is changed", "changes", str, read_words),
@@ -41,8 +40,8 @@ class ConfigurationOptions(Planned):
             raise InputError("a configuration has a name", key="part.configuration")
         for key in ("configuration", "changes", "restore"):
             text: str = getattr(self, key)
-            if len(text) > LONGEST or not text.isprintable():
-                raise InputError(f"at most {LONGEST} characters in one line", key=f"part.{key}")
+            if len(text) > LONGEST_CHANGE or not text.isprintable():
+                raise InputError(f"at most {LONGEST_CHANGE} characters in one line", key=f"part.{key}")
 
     def told(self) -> tuple[tuple[str, str], ...]:
         """(what, how) of the conditions that a report tells."""

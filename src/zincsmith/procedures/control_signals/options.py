@@ -15,6 +15,7 @@ from zincsmith.procedures.planning import AtOneLine
 
 SWITCHING = ("remote on/off", "enable")
 TRIM, SENSE = "trim", "remote sense"
+INDICATOR, FAN = "indicator", "fan"
 FORM: tuple[Field, ...] = (
     fields.LINE,
     Choosing(
@@ -38,7 +39,7 @@ def switches_of(plate: Nameplate) -> tuple[Signal, ...]:
 class ControlOptions(AtOneLine):
     """Switched off under ``load_percent`` at each of its terminals, what is left read after ``falls_s``, what goes in
     meanwhile, and switched on again under the same load; trimmed down and up; with its sense leads at the unit, at the
-    load and open."""
+    load and open; its indicator and fan looked at without load, under load and with its input gone."""
 
     procedure: Literal["control_signals"] = "control_signals"
     line: Line = LINES[0]
@@ -52,9 +53,9 @@ class ControlOptions(AtOneLine):
     def suits(cls, plate: Nameplate) -> str:
         if unfit := fed_by_one_source(plate):
             return unfit
-        if of_kind(plate, *SWITCHING, TRIM, SENSE):
+        if of_kind(plate, *SWITCHING, TRIM, SENSE, INDICATOR, FAN):
             return ""
-        return "its plate states no terminal that switches it, trims it or senses its load"
+        return "its plate states no terminal that switches it, trims it or senses its load, no indicator and no fan"
 
     @property
     def loads_used(self) -> tuple[float, ...]:

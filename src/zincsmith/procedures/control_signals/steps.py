@@ -18,6 +18,7 @@ from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, S
 from zincsmith.procedures.beginning import BACK, COMES_UP_S, feed, gate
 from zincsmith.procedures.control_signals.adjusted import findings_of_adjusting, sense, trim
 from zincsmith.procedures.control_signals.options import ControlOptions, switches_of
+from zincsmith.procedures.control_signals.shown import findings_of_shown, shown
 from zincsmith.procedures.finding_of import finding_of
 from zincsmith.procedures.ports import at_load, draw, everywhere, idle, ramp
 from zincsmith.procedures.rows import carrying
@@ -41,9 +42,9 @@ CAUTIONS = (
 class ControlSignals(Procedure):
     name = NAME
     title = "At its terminals"
-    version = 2
+    version = 3
     needs: tuple[str, ...] = (SOURCE, "voltmeter")
-    serves = "whether terminals switch it off and on, how far its trim goes, and what its sense leads make up"
+    serves = "whether terminals switch it off and on, how far trim and sense leads go, what indicator and fan show"
     options = ControlOptions
     tested_as = "control signals"
 
@@ -57,6 +58,7 @@ class ControlSignals(Procedure):
             yield from _of_a_terminal(ctx, options, line, number, one)
         yield from trim(ctx, options, line)
         yield from sense(ctx, options, line)
+        yield from shown(ctx, line)
 
     def tidy(self, ctx: Context) -> Steps:
         """No load."""
@@ -76,7 +78,11 @@ class ControlSignals(Procedure):
             if rows:
                 found += [f for output in nameplate.outputs for f in _left(rows, one, output, nameplate)]
                 found += _goes_in(rows, one)
-        return found + findings_of_adjusting(evidence.points, nameplate)
+        return [
+            *found,
+            *findings_of_adjusting(evidence.points, nameplate),
+            *findings_of_shown(evidence.points, nameplate),
+        ]
 
 
 def _of_a_terminal(ctx: Context, options: ControlOptions, line: Line, number: int, one: Signal) -> Steps:

@@ -23,6 +23,7 @@ VOLTS, AMPS = "output_voltage", "output_current"
 SHOWN = {VOLTS: ("readback_voltage", "panel_voltage"), AMPS: ("readback_current", "panel_current")}
 UNIT = {VOLTS: "V", AMPS: "A"}
 WORDS = {VOLTS: "Volts", AMPS: "Amps"}
+SMALL, FOLLOWED = "step_V", 0.5  # what a small step is stated as; it may come out wrong by so much of itself
 LEAST_HELD = 0.5  # of what was set: with less the unit does not hold its current, the load takes none
 
 
@@ -43,6 +44,7 @@ def findings_of_settings(points: Sequence[Point], plate: Nameplate) -> list[Find
         found += _held_over_lines(held, port)
         found += _corner(corner, port)
         found += _heat(held, port)
+        found += _least_step(mine, port)
         found = [replace(f, output=port) if f.output == "" else f for f in found]
     return found
 
@@ -56,7 +58,7 @@ def _kinds(points: list[Point], port: str) -> tuple[list[Point], list[Point], li
         [p for p in plain if not p.at.draw.level],
         [p for p in plain if p.at.draw.level],
         [p for p in both if p.at.step is None and p.at.draw.law != "CC"],
-        [p for p in both if p.at.step is Purpose.TURN],
+        [p for p in both if p.at.step is Purpose.TURN and p.at.fact(SMALL) is None],
     )
 
 
@@ -197,6 +199,30 @@ def _heat(held: list[Point], port: str) -> list[Finding]:
     return [_made("heat_inside", title, "W", [worst], read, heat, "Pin - V I", _at(worst, port))]
 
 
+def _least_step(points: list[Point], port: str) -> list[Finding]:
+    """What the volts do at the least step that they follow, and every greater one: its size within half of it."""
+    address = at_port(VOLTS, port)
+    pairs: dict[float | None, list[Point]] = {}
+    for point in carrying([p for p in points if p.at.fact(SMALL) is not None], [address]):
+        pairs.setdefault(point.at.fact(SMALL), []).append(point)
+    taken = sorted((step, rows) for step, rows in pairs.items() if step and len(rows) == 2)
+    if not taken:
+        return []
+    follows = [abs(b.need(address).number - a.need(address).number - step) <= FOLLOWED * step for step, (a, b) in taken]
+    first = next((n for n in range(len(taken)) if all(follows[n:])), len(taken) - 1)
+    step, rows = taken[first]
+    made = _made("least_step", "Least step of volts that it follows", "V", rows, [address],
+                 lambda v: float(v[address][1] - v[address][0]), f"V after {1e3 * step:g} mV more was set - V before",
+                 _at(rows[0], port, False))  # fmt: skip
+    if follows[-1] and made.u is not None and 2.0 * made.u > step:
+        text = f"Steps of less than {2e3 * made.u:.2g} mV are not told apart by this meter: it may follow smaller ones."
+        made = replace(made, doubts=(*made.doubts, Doubt("meter_too_coarse", text, "Read with a finer range.")))
+    if not follows[-1]:
+        text = f"It did not follow a step of {1e3 * step:g} mV, the greatest that was tried, to within half of it."
+        made = replace(made, doubts=(*made.doubts, Doubt("no_step_followed", text, "Look at how its volts are set.")))
+    return [made]
+
+
 def curves(points: Sequence[Point]) -> list[Curves]:
     """Volts and amps off what was set, and the path through the corner."""
     at_rest = [p for p in points if p.at.step is None and p.at.set_point(p.at.about) is not None]
@@ -231,7 +257,8 @@ def _path(points: Sequence[Point]) -> list[Curves]:
     """Volts over amps through the corner."""
     lines = []
     for port in dict.fromkeys(p.at.about for p in points):
-        rows = carrying([p for p in points if p.at.about == port and p.at.step is Purpose.TURN],
+        rows = carrying([p for p in points if p.at.about == port and p.at.step is Purpose.TURN
+                         and p.at.fact(SMALL) is None],
                         [at_port(q, port) for q in (VOLTS, AMPS)])  # fmt: skip
         rows = sorted(rows, key=lambda p: p.at.step_number)
         if rows:

@@ -14,13 +14,14 @@ from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.beginning import feed, gate, stands_words
-from zincsmith.procedures.cv_cc.figures import curves, findings_of_settings
+from zincsmith.procedures.cv_cc.figures import SMALL, curves, findings_of_settings
 from zincsmith.procedures.cv_cc.options import SetOptions
 from zincsmith.procedures.ports import idle, set_ports, top_of
 
 NAME = "cv_cc"
 HELD_AT = (10.0, 50.0, 90.0)  # percent of the volts that were set, to which the load drags an output that holds amps
 CORNER = (1.20, 1.05, 1.02, 0.98, 0.95, 0.80)  # times the resistance at which both limits meet
+SMALL_V = (0.0005, 0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1)  # steps, from the middle of the volts up
 LEAST_DRAW_V = 1.0  # a load works from here up; common practice, no source
 READ = ("output_voltage", "output_current", "readback_voltage", "readback_current", "panel_voltage", "panel_current")
 NOTHING_ATTACHED = (
@@ -47,6 +48,8 @@ class SetPoints(Procedure):
         for port in set_ports(ctx):
             yield from _warm(ctx, options, port)
             yield from _volts(ctx, options, lines[0], port)
+            if options.least_step:
+                yield from _small_steps(ctx, options, lines[0], port)
             yield from _amps(ctx, options, lines[0], port)
             if options.crossover and "CR" in ctx.laws.get(port, ()):
                 yield from _corner(ctx, options, lines[0], port)
@@ -108,6 +111,19 @@ def _volts(ctx: Context, options: SetOptions, line: Line, port: str) -> Steps:
             yield SetLoad(0.0, False, port)
 
 
+def _small_steps(ctx: Context, options: SetOptions, line: Line, port: str) -> Steps:
+    """From the middle of its volts, each step anew from there: what it was set to before leaves no mark."""
+    base = _share(ctx, port, volts=0.5)
+    yield Stage("Least step it follows", f"{line.words}{_of(port)}, from {base}")
+    for step in SMALL_V:
+        for add in (0.0, step):
+            to = replace(base, voltage_V=base.voltage_V + add)
+            yield ChooseMode(to, port)
+            yield Dwell(options.settle_s, "settles")
+            draw = Draw(0.0, 0.0, port=port)
+            yield _measured(ctx, options, line, port, to, draw, step=Purpose.TURN, small=step)
+
+
 def _loaded(ctx: Context, options: SetOptions, line: Line, port: str, to: SetPoint, percent: float) -> Steps:
     """Full load lies clear of the limit that was set, by more than its error."""
     amps = replace(ctx, modes={port: to}).envelope.load_A(percent, port)
@@ -167,12 +183,14 @@ def _ends(ctx: Context, options: SetOptions, line: Line, port: str) -> Steps:
 
 def _measured(
     ctx: Context, options: SetOptions, line: Line, port: str, to: SetPoint, draw: Draw, held: float | None = None,
-    step: Purpose | None = None, number: int = 0,
+    step: Purpose | None = None, number: int = 0, small: float = 0.0,
 ) -> Measure:  # fmt: skip
     at = OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), (draw,), ((port, to),), step=step,
                         step_number=number, about=port)  # fmt: skip
     if held is not None:
         at = replace(at, stated=(("held_at_percent", held),))
+    if small:
+        at = replace(at, stated=((SMALL, small),))
     bare = draw.law == "CC" and not draw.level
     names = [n for q in READ if (n := at_port(q, port)) in ctx.measured and not (bare and q == "output_current")]
     names += [q for q in ("input_voltage", "input_current", "input_power") if q in ctx.polled]

@@ -15,16 +15,19 @@ from zincsmith.analysis.point_doubts import point_doubts
 from zincsmith.analysis.regulation import output_resistance
 from zincsmith.analysis.uncertainty import Values
 from zincsmith.formats.entry import last_digit
-from zincsmith.model.actions import Dwell, Measure, SetLoad
+from zincsmith.model.actions import Confirm, Dwell, Measure, SetLoad
+from zincsmith.model.address import at_port
 from zincsmith.model.finding import Doubt, Finding
 from zincsmith.model.operating_point import OperatingPoint
+from zincsmith.model.plan import Line
+from zincsmith.model.quantities import STANDS
 from zincsmith.model.reading import Evidence, Point, Reading
 from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps, at_point
 from zincsmith.procedures.beginning import feed, gate
 from zincsmith.procedures.display_accuracy.options import DisplayOptions
-from zincsmith.procedures.finding_of import finding_of
+from zincsmith.procedures.finding_of import alone, finding_of
 from zincsmith.procedures.plotting import by_line
 
 NAME = "display_accuracy"
@@ -46,14 +49,19 @@ class Shown:
 SHOWN = (
     Shown("display_voltage_error", "Display, volts", "panel_voltage", "output_voltage", "V"),
     Shown("display_current_error", "Display, amps", "panel_current", "output_current", "A"),
+    Shown("display_power_error", "Display, watts", "panel_power", "output_real_power", "W"),
 )
-WANTED = ("input_voltage", "output_voltage", "output_current", "panel_voltage", "panel_current")
+WANTED = ("input_voltage", "output_voltage", "output_current", "output_real_power", "panel_voltage", "panel_current",
+          "panel_power")  # fmt: skip
+REMOTE, LAGGED = "remote_panel", "display_lag"  # stated with a point
+LAG = at_port("timed", STANDS)
+SLOW_S = 1.0  # of a display: what is shorter it does not show as it was; common practice, no source
 
 
 class DisplayAccuracy(Procedure):
     name = NAME
     title = "Display against reference"
-    version = 1
+    version = 2
     needs: tuple[str, ...] = (SOURCE, "load", "voltmeter", "panel_voltmeter")
     serves = "how far the supply's own display is off, over load"
     options = DisplayOptions
@@ -73,11 +81,10 @@ class DisplayAccuracy(Procedure):
             current = ctx.load_A(load)
             yield SetLoad(current, load > 0.0)
             yield Dwell(options.settle_s, "settles")
-            yield Measure(
-                tuple(q for q in WANTED if q in ctx.measured),
-                options.average_s,
-                at_point(line, load, current),
-            )
+            at = replace(at_point(line, load, current), stated=_stated(options))
+            yield Measure(tuple(q for q in WANTED if q in ctx.measured), options.average_s, at)
+        if options.lag and LAG in ctx.measured:
+            yield from _lag(ctx, options, line)
 
     def tidy(self, ctx: Context) -> Steps:
         """Leave the unit at no load."""
@@ -99,8 +106,56 @@ class DisplayAccuracy(Procedure):
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
         """The greatest error of what the display shows, each load in the working."""
-        both = [f(evidence.points, shown) for shown in SHOWN for f in (_finding, _in_percent)]
-        return [one for one in both if one is not None]
+        found: list[Finding] = []
+        for remote in (False, True):
+            rows = [p for p in evidence.points if bool(p.at.fact(REMOTE)) is remote]
+            read = [p for p in rows if p.at.fact(LAGGED) is None]
+            both = [f(read, shown) for shown in SHOWN for f in (_finding, _in_percent)]
+            mine = [one for one in (*both, _least_shown(read), _slow(rows)) if one is not None]
+            found += [replace(f, title=f"{f.title}, remote panel") if remote else f for f in mine]
+        return found
+
+
+def _stated(options: DisplayOptions) -> tuple[tuple[str, float], ...]:
+    """Nothing of its own display, as books of earlier forms have it."""
+    return ((REMOTE, 1.0),) if options.display == "remote panel" else ()
+
+
+def _lag(ctx: Context, options: DisplayOptions, line: Line) -> Steps:
+    """From a tenth of the load to all of it; a person watches the display with a stopwatch."""
+    yield SetLoad(ctx.load_A(10.0), True)
+    yield Dwell(options.settle_s, "the display stands")
+    yield Confirm("A stopwatch", "The load goes from 10 to 100 % as you go on here: time the display until it stands.")
+    yield SetLoad(ctx.load_A(100.0), True)
+    at = replace(at_point(line, 100.0, ctx.load_A(100.0)), stated=(*_stated(options), (LAGGED, 1.0)))
+    yield Measure((LAG,), 0.0, at, from_zero=True)
+
+
+def _slow(points: Sequence[Point]) -> Finding | None:
+    """How long it takes to follow."""
+    rows = [p for p in points if p.at.fact(LAGGED) is not None and p.get(LAG) is not None]
+    if not rows:
+        return None
+    made = finding_of("display_lag", "Display follows after", "s", rows[-1:], [LAG], alone(LAG), "by a stopwatch",
+                      replace(rows[-1].at, stated=()), doubts_of=lambda _p, _q: [])  # fmt: skip
+    if made.value is None or made.value <= SLOW_S:
+        return made
+    text = f"It takes {made.value:.2g} s to follow: a dip or rise that it shows may never have been, or been larger."
+    return replace(made, doubts=(*made.doubts, Doubt("display_slow", text, "Tell dips by a scope.")))
+
+
+def _least_shown(points: Sequence[Point]) -> Finding | None:
+    """The least watts that it shows as anything, where at less it shows nothing."""
+    rows = [p for p in points if display_error(p, "panel_power", "output_real_power") is not None]
+    rows.sort(key=lambda p: p.need("output_real_power").number)
+    dark = [p for p in rows if not p.need("panel_power").value and p.need("output_real_power").number > LEAST_SHOWN]
+    lit = [p for p in rows if p.need("panel_power").value]
+    if not dark or not lit:
+        return None
+    least = min(lit, key=lambda p: p.need("output_real_power").number)
+    return finding_of("display_least_shown", "Least watts on the display", "W", [least], ["output_real_power"],
+                      alone("output_real_power"), "the least of those read at which it shows anything",
+                      replace(least.at, stated=()), doubts_of=lambda _p, _q: [])  # fmt: skip
 
 
 def _options(ctx: Context) -> DisplayOptions:

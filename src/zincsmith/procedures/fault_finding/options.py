@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import ClassVar, Literal
 
+from zincsmith.analysis.worksheet import read_good, sheet_of
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import LINES, Line, Options
 from zincsmith.model.unit import Nameplate
@@ -19,10 +20,13 @@ Symptom = Literal[
 REPORTED: tuple[Symptom, ...] = (
     "dead", "blows its fuse", "tries again and again", "volts too low", "volts too high", "ripples or hums",
 )  # fmt: skip
+WHEN = ("", "warm", "cold", "tapped, gently, with something that insulates")
 FORM: tuple[Field, ...] = (
     fields.LINE,
     Choosing("What was reported", "symptom", tuple((s, s) for s in REPORTED)),
     Typing("It fed, its age, what came before", "history", str, read_words),
+    Typing("A known good one of the model reads", "known_good", str, read_words),
+    Choosing("It shows", "shows_when", tuple((words or "always", words) for words in WHEN)),
     Choosing("A corrector ahead of the bulk", "corrected", (("none", False), ("there is one", True))),
     Choosing(
         "Between mains and unit", "limited", (("a series lamp, or a source that limits", True), ("nothing", False))
@@ -33,12 +37,16 @@ FORM: tuple[Field, ...] = (
 @dataclass(frozen=True)
 class FaultOptions(AtOneLine):
     """Stage by stage from the input on, unplugged and proven dead first; what was reported orders the suspects. A live
-    reading is proposed only while no unplugged one decides, behind a series lamp or a source that limits."""
+    reading is proposed only while no unplugged one decides, behind a series lamp or a source that limits. With
+    ``known_good``, what another piece of the model reads (``bulk 412k, bulk 322 V``), readings are held against that;
+    ``shows_when`` is the condition that brings an intermittent fault."""
 
     procedure: Literal["fault_finding"] = "fault_finding"
     line: Line = LINES[0]
     symptom: Symptom = "dead"
     history: str = ""
+    known_good: str = ""
+    shows_when: str = ""
     corrected: bool = False
     limited: bool = True
 
@@ -60,12 +68,18 @@ class FaultOptions(AtOneLine):
     def check(self) -> None:
         """InputError, with the key of the option, for what nobody should do."""
         check_lines((self.line,), "line")
+        if self.shows_when not in WHEN:
+            raise InputError(f"one of: {', '.join(w for w in WHEN if w)}", key="part.shows_when")
         if not self.limited:
             raise InputError("a unit that may be short is fed through a series lamp, or a source that limits",
                              key="part.limited")  # fmt: skip
 
     def unmet(self, facts: Facts) -> str:
-        """Somebody has to go there with a meter."""
+        """Somebody has to go there with a meter; what a known good one reads has to be of its stages."""
+        try:
+            read_good(self.known_good, sheet_of(facts.unit.nameplate, self.line.voltage_V, self.corrected))
+        except ValueError as error:
+            return str(error)
         if not facts.rig.by_hand("multimeter"):
             return "the rig has no multimeter that a person goes to the stages with"
         return super().unmet(facts)

@@ -15,15 +15,18 @@ from zincsmith.analysis.worksheet import (
     Fault,
     Readings,
     Way,
+    beside_good,
     fault_of,
     next_of,
     out_of_span,
+    read_good,
     sheet_of,
 )  # fmt: skip
 from zincsmith.analysis.worksheet import (
     Stage as SheetStage,
 )
 from zincsmith.model.actions import Action, Confirm, Dwell, Measure, Measured, Note, Outcome, SetSource, Stage
+from zincsmith.model.errors import InputError
 from zincsmith.model.finding import Doubt, Finding, Working
 from zincsmith.model.operating_point import Feed, OperatingPoint
 from zincsmith.model.plan import Line
@@ -33,11 +36,13 @@ from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Section, Steps
 from zincsmith.procedures.beginning import ALWAYS
 from zincsmith.procedures.cautions import cautions_for
-from zincsmith.procedures.fault_finding.options import REPORTED, FaultOptions
+from zincsmith.procedures.fault_finding.options import REPORTED, WHEN, FaultOptions
 from zincsmith.procedures.ports import emptied
 
 NAME = "fault_finding"
 STAGE, LIVE, REPORTED_AS, CORRECTED = "stage", "live", "reported", "corrected"  # stated with a point
+SOUND_LOW, SOUND_HIGH, WHEN_SHOWN = "sound_from", "sound_to", "shows_when"  # likewise; the span of a sound one
+BEYOND = 1e12  # ohm: stands for open
 QUANTITY: dict[Way, str] = {"unplugged": "stage_resistance", "live": "stage_voltage"}
 STANDS_S = 3.0  # live, until what is read has settled; common practice, no source
 DISCHARGE = (
@@ -61,7 +66,7 @@ REPAIR = (
 class FaultFinding(Procedure):
     name = NAME
     title = "Fault finding"
-    version = 1
+    version = 2
     needs: tuple[str, ...] = (SOURCE,)
     serves = "which stage is broken, by the safest readings that tell it"
     options = FaultOptions
@@ -72,13 +77,17 @@ class FaultFinding(Procedure):
         options = ctx.asked(FaultOptions)
         line = ctx.reachable((options.line,))[0]
         sheet = sheet_of(ctx.nameplate, line.voltage_V, options.corrected)
+        try:
+            sheet = beside_good(sheet, read_good(options.known_good, sheet))
+        except ValueError as error:
+            raise InputError(str(error), key="part.known_good") from None
         read: dict[tuple[str, Way], float] = {}
         told = f" {options.history}." if options.history else ""
         yield Stage("Worksheet", f"reported: {options.symptom}")
         yield Confirm(
             "Before it is opened",
             f"Reported: {options.symptom}.{told} The unit is unplugged. A fault that only the load it fed shows is "
-            "looked for with that load.",
+            f"looked for with that load.{_when(options)}",
             (*cautions_for(ctx.unit).values(), *DISCHARGE, *ALWAYS),
             hands_in=True,
         )
@@ -122,6 +131,8 @@ class FaultFinding(Procedure):
             words = (
                 f"{stage.probes}; sound: {span[0]:.4g} to {span[1]:.4g} {unit}" if span is not None else stage.probes
             )
+            when = WHEN[int(point.at.fact(WHEN_SHOWN) or 0.0)]
+            words += f"; read {when.partition(',')[0]}" if when else ""
             found.append(Finding(f"stage_{'resistance' if way == 'unplugged' else 'voltage'}", f"{_title(name)}, {way}",
                                  shown, unit, at=at, working=Working(words, (), ()), doubts=doubts))  # fmt: skip
         return found
@@ -139,6 +150,23 @@ class FaultFinding(Procedure):
         return Section("Worksheet of fault finding", REPAIR, ("stage", "read", "where", "what it says"), rows)
 
 
+def _as_asked(sheet: tuple[SheetStage, ...], points: Sequence[Point]) -> tuple[SheetStage, ...]:
+    """The spans that readings were held against while they were taken; books of earlier forms do not state them."""
+    for point in points:
+        low, high, number = (point.at.fact(key) for key in (SOUND_LOW, SOUND_HIGH, STAGE))
+        if low is None or high is None or number is None or int(number) >= len(sheet):
+            continue
+        span = (low, OPEN if high >= BEYOND else high)
+        one = sheet[int(number)]
+        one = replace(one, volts=span) if point.at.fact(LIVE) else replace(one, ohms=span)
+        sheet = tuple(one if n == int(number) else s for n, s in enumerate(sheet))
+    return sheet
+
+
+def _when(options: FaultOptions) -> str:
+    return f" It shows {options.shows_when}: each reading is taken so." if options.shows_when else ""
+
+
 def _title(name: str) -> str:
     return f"{name[:1].upper()}{name[1:]}"
 
@@ -148,15 +176,17 @@ def _read(
 ) -> Generator[Action, Outcome, float | None]:
     """One reading at one stage; what a meter shows as open is typed as a dash."""
     reported = float(REPORTED.index(options.symptom))
+    low, high = stage.span(way) or (0.0, 0.0)
     stated = ((STAGE, float(number)), (LIVE, float(way == "live")), (REPORTED_AS, reported),
-              (CORRECTED, float(options.corrected)))  # fmt: skip
+              (CORRECTED, float(options.corrected)), (SOUND_LOW, low), (SOUND_HIGH, min(high, BEYOND)),
+              (WHEN_SHOWN, float(WHEN.index(options.shows_when))))  # fmt: skip
     at = OperatingPoint((Feed(line.voltage_V, line.frequency_Hz),), (), stated=stated)
     side = "primary side" if stage.primary else "output side"
     if way == "unplugged":
         yield Confirm(
             f"{_title(stage.name)}: ohms, unplugged",
             f"Unplugged and proven dead. Ohms {stage.probes}, {side}; wait until it stands still. Beyond its range "
-            "type a dash: it is open.",
+            f"type a dash: it is open.{_when(options)}",
             DISCHARGE,
             hands_in=True,
         )
@@ -166,7 +196,7 @@ def _read(
         yield Confirm(
             f"{_title(stage.name)}: volts, live",
             f"Unplugged, clips are put on {stage.probes}, {side}. Then it is fed behind what limits, and read from "
-            "where you stand.",
+            f"where you stand.{_when(options)}",
             PROBING,
             hands_in=True,
         )
@@ -206,7 +236,7 @@ def _sheet_read(
     if not mine:
         return {}, (), {}
     line_V = mine[0].at.line[0] or 0.0
-    sheet = sheet_of(plate, line_V, bool(mine[0].at.fact(CORRECTED)))
+    sheet = _as_asked(sheet_of(plate, line_V, bool(mine[0].at.fact(CORRECTED))), mine)
     rows: dict[tuple[str, Way], Point] = {}
     read: dict[tuple[str, Way], float] = {}
     for point in mine:

@@ -16,6 +16,7 @@ from zincsmith.model.roles import SOURCE
 from zincsmith.model.unit import Nameplate
 from zincsmith.procedures.base import Context, Conventions, Curves, Procedure, Steps
 from zincsmith.procedures.beginning import COMES_UP_S, feed, gate, stands_words
+from zincsmith.procedures.inverter_output.at_rest import at_rest, bond, findings_at_rest
 from zincsmith.procedures.inverter_output.figures import curves, findings_of_output
 from zincsmith.procedures.inverter_output.options import InverterOptions
 from zincsmith.procedures.ports import at_load, draw, idle, ramp
@@ -31,7 +32,7 @@ LOWEST, BACK = 0.7, 0.5  # of the lowest rated input; of nominal output: above i
 class InverterOutput(Procedure):
     name = NAME
     title = "Output that alternates"
-    version = 1
+    version = 2
     needs: tuple[str, ...] = (SOURCE, "load", "voltmeter", "power_meter")
     serves = "volts, frequency, shape and efficiency of an output that alternates, over load and input"
     options = InverterOptions
@@ -47,6 +48,7 @@ class InverterOutput(Procedure):
             "so: no scope clip, no earthed meter at it. The load is a resistance made for these volts. Its input is "
             "read at its own terminals, behind the leads. Nothing feeds back into its output.",
         )
+        yield from bond(ctx, lines[0])
         yield from feed(ctx, "Output that alternates", lines[0].words, lines[0])
         if options.warm_up_s:
             yield from ramp(ctx, (50.0,))
@@ -75,14 +77,18 @@ class InverterOutput(Procedure):
         return curves(evidence.points)
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
-        """Volts, regulation, frequency, shape, efficiency; the input at which it stops and starts."""
-        return findings_of_output(evidence.points, nameplate)
+        """Volts, regulation, frequency, shape, efficiency; the input at which it stops and starts; how it rests."""
+        return findings_of_output(evidence.points, nameplate) + findings_at_rest(evidence.points)
 
 
 def _at(ctx: Context, options: InverterOptions, line: Line, percent: float) -> Steps:
     yield from draw(ctx, percent)
     yield Dwell(options.settle_s, "settles")
-    yield _measured(ctx, options.average_s, line, percent)
+    measured = _measured(ctx, options.average_s, line, percent)
+    if percent:
+        yield measured
+    else:
+        yield from at_rest(ctx, line, measured)
 
 
 def _measured(ctx: Context, average_s: float, line: Line, percent: float, step: Purpose | None = None) -> Measure:

@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import ClassVar, Literal
 
 from zincsmith.model.errors import InputError
 from zincsmith.model.plan import LINES, Line, Options
-from zincsmith.model.unit import Nameplate
 from zincsmith.procedures import fields
-from zincsmith.procedures.base import fed_by_one_input
-from zincsmith.procedures.cv_cc.options import nobody_sets
+from zincsmith.procedures.cv_cc.options import SeenByAScope
 from zincsmith.procedures.fields import Choosing, Field, between, check_lines, times
-from zincsmith.procedures.planning import AtOneLine, Facts
+from zincsmith.procedures.planning import Facts
 
 FORM: tuple[Field, ...] = (
     fields.LINE,
@@ -27,7 +24,7 @@ FORM: tuple[Field, ...] = (
 
 
 @dataclass(frozen=True)
-class SpeedOptions(AtOneLine):
+class SpeedOptions(SeenByAScope):
     """Records of an output that is set from one share of its volts to another and back, without a load and under one;
     that is switched on and off at its own switch; that loses its input."""
 
@@ -42,11 +39,6 @@ class SpeedOptions(AtOneLine):
     down_s: float = 2.0
 
     form: ClassVar[tuple[Field, ...]] = FORM
-    after: ClassVar[Mapping[str, str]] = {"bring_up": "the unit could not be brought up first"}
-
-    @classmethod
-    def suits(cls, plate: Nameplate) -> str:
-        return fed_by_one_input(plate) or nobody_sets(plate)
 
     @property
     def reason(self) -> str:
@@ -67,12 +59,6 @@ class SpeedOptions(AtOneLine):
             raise InputError("1 to 90 % of the limit", key="part.load_percent")
         between(0.5, 600.0, settle_s=self.settle_s)
         between(1e-3, 60.0, up_s=self.up_s, down_s=self.down_s)
-
-    def unmet(self, facts: Facts) -> str:
-        """Beyond the others: a scope."""
-        if facts.rig.instrument("scope") is None:
-            return "the rig has no scope; record with what is there, and take the file in"
-        return super().unmet(facts)
 
     @classmethod
     def proposed(cls, facts: Facts) -> tuple[Options, ...]:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from zincsmith.analysis.levels import level_at_end
-from zincsmith.analysis.mode_change import ModeChange, highest, mode_change
+from zincsmith.analysis.mode_change import ModeChange, beyond, highest, mode_change
 from zincsmith.model.actions import (
     Capturing,
     ChooseMode,
@@ -18,23 +18,24 @@ from zincsmith.model.actions import (
     WantedChannel,
 )
 from zincsmith.model.address import at_port
-from zincsmith.model.capture import Capture, Trigger
+from zincsmith.model.capture import Trigger
 from zincsmith.model.operating_point import Draw, Feed, OperatingPoint, SetPoint
 from zincsmith.model.plan import Line
 from zincsmith.procedures.base import Context, Steps
 from zincsmith.procedures.beginning import COMES_UP_S, feed, gate
-from zincsmith.procedures.ports import idle, set_ports, top_of
+from zincsmith.procedures.cv_cc.seen import PORT, OfASetOutput
+from zincsmith.procedures.ports import set_ports, top_of
 from zincsmith.procedures.programming_speed.options import SpeedOptions
 from zincsmith.procedures.waveforms.capturing import captured_outputs
-from zincsmith.procedures.waveforms.findings import Named, OfCaptures
-from zincsmith.procedures.waveforms.traces import Choices, Traces, errors_of, figure_of
+from zincsmith.procedures.waveforms.findings import Named
+from zincsmith.procedures.waveforms.traces import Choices, Traces, doubt_alike, errors_of, figure_of
 from zincsmith.recorded.result import Analysed, Mark
 
 NAME = "programming_speed"
 SAMPLES, BEFORE, AWAY, SPAN = 100_000, 0.1, 0.1, 1.4
 UP, DOWN, ON, OFF, GONE = "up", "down", "switched on", "switched off", "input gone"
-PORT = "port"
 FALLEN = 0.05  # of its volts: below, an output that is switched off is gone
+WIDTH = {OFF: "switch_off_glitch_time", GONE: "input_gone_glitch_time"}  # how long, at half of its height
 WORDS = {
     UP: ("program_up_time", "Set up, settles after"), DOWN: ("program_down_time", "Set down, settles after"),
     ON: ("switch_on_time", "Switched on, settles after"), OFF: ("switch_off_time", "Switched off, gone after"),
@@ -47,12 +48,12 @@ PAST_WORDS = {
 }  # fmt: skip
 
 
-class ProgrammingSpeed(OfCaptures):
+class ProgrammingSpeed(OfASetOutput):
     """Worked out of records."""
 
     name = NAME
     title = "Programming speed"
-    version = 1
+    version = 2
     needs: tuple[str, ...] = ("scope",)
     serves = "how fast an output follows what it is set to, and what it does as it comes on and goes off"
     options = SpeedOptions
@@ -71,15 +72,6 @@ class ProgrammingSpeed(OfCaptures):
             if options.switched:
                 yield from _switched(ctx, options, line, port)
 
-    def tidy(self, ctx: Context) -> Steps:
-        """No load, and every output as other parts have it."""
-        yield from idle(ctx)
-        for port in set_ports(ctx):
-            yield ChooseMode(top_of(ctx, port), port)
-
-    def ports_in(self, capture: Capture) -> tuple[str, ...]:
-        return (capture.said[PORT],) if capture.channels and PORT in capture.said else super().ports_in(capture)
-
     def work_out(self, traces: Traces, choices: Choices, backgrounds: Sequence[Traces]) -> Analysed:
         """About the level that it ends at: how far that lies from what was set is told by a voltmeter."""
         kind, band = choices.record, choices.band_V()
@@ -94,8 +86,7 @@ class ProgrammingSpeed(OfCaptures):
         for name, at in (("leaves", one.left_s), ("is there", one.settled_s)):
             if at is not None:
                 out.marks.append(Mark(name, traces.begin_s + at, "first, or last, sample beyond its level"))
-        for note in traces.notes:
-            out.doubt("read_with_a_note", f"{note[:1].upper()}{note[1:]}.")
+        doubt_alike(out, traces, None)
         if any(v is None for v in values.values()):
             out.doubt("not_there_in_time", "It is not where it is to be before the record ends, or does not move.",
                       "Record longer; see whether it was set, and whether its limit holds it.")  # fmt: skip
@@ -109,6 +100,9 @@ class ProgrammingSpeed(OfCaptures):
             made.append(Named(name, title, "s", found.figures[name], f"within {found.facts['band']}"))
         past = PAST[kind]
         made.append(Named(past, PAST_WORDS[kind], "V", found.figures[past], "in the mean of 0.2 ms"))
+        if kind in WIDTH:
+            lasts = found.figures[WIDTH[kind]]
+            made.append(Named(WIDTH[kind], f"{PAST_WORDS[kind]}, for", "s", lasts, "at half of its height"))
         return made
 
 
@@ -125,6 +119,8 @@ def _values(traces: Traces, kind: str, band_V: float) -> dict[str, float | None]
     if kind in (OFF, GONE):  # above what it stood at, before it falls
         past = max(0.0, highest(volts, traces.step_s) - one.before_V)
     values: dict[str, float | None] = {PAST[kind]: past}
+    if kind in (OFF, GONE):
+        values[WIDTH[kind]] = beyond(volts, traces.step_s, one.before_V)
     if kind in WORDS:
         values = {WORDS[kind][0]: one.time_s, **values}
     return values

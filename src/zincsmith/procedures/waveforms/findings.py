@@ -106,6 +106,10 @@ class OfCaptures(Procedure):
     least: tuple[str, ...] = ()
     typed: tuple[TypedFigure, ...] = ()
 
+    def typed_for(self, said: Mapping[str, str]) -> tuple[TypedFigure, ...]:
+        """What a person may read off a screen of the record that this was said of."""
+        return self.typed
+
     def tidy(self, ctx: Context) -> Steps:
         """Leave the unit at no load."""
         yield from idle(ctx)
@@ -191,7 +195,7 @@ class OfCaptures(Procedure):
         """Worked out once for the same samples and choices: they are named by their hashes."""
         key = self._of_what(point, capture, port, quiet, plate)
         if not capture.channels:
-            return _read_off(capture, self.of, self.typed)
+            return _read_off(capture, self.of, self.typed_for(capture.said))
         if key not in _KNOWN and evidence.traces is not None:
             while len(_KNOWN) >= MOST_KNOWN:
                 _KNOWN.pop(next(iter(_KNOWN)))

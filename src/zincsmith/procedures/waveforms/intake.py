@@ -89,11 +89,12 @@ def choices_of(
 ) -> Choices:
     """What was chosen for a capture, as it is kept with it. InputError for what is no such choice."""
     named = said.get("start")
+    behind_ohm, behind_A, mm2 = (float(said[k]) if k in said else None for k in (SOURCE_OHM, SOURCE_LIMIT, LEAD_MM2))
     return Choices(
         nominal_V, said.get("threshold", ""), said.get("band", "1%"), said.get("about", "nominal"),
         float(named) if named else None, line_Hz, bandwidth_of(said.get("bandwidth", "20MHz")), said.get("record", ""),
         rated_A, float(said.get(WORKS_FROM, 0.0)), float(said.get(SHORT_OHM, 0.0)),
-        *(float(said[key]) if key in said else None for key in (SOURCE_OHM, SOURCE_LIMIT, LEAD_MM2)),
+        behind_ohm, behind_A, mm2, said,
     )  # fmt: skip
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Container, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -108,6 +108,11 @@ class Choices:
     source_ohm: float | None = None  # what stands between source and unit
     source_limit_A: float | None = None
     lead_mm2: float | None = None  # copper of a lead to the load
+    said: Mapping[str, str] = field(default_factory=dict)  # what was chosen for the record, in the words it is kept in
+
+    def number(self, key: str, otherwise: float) -> float:
+        """What was chosen by a name. InputError for what is no number."""
+        return read_number(self.said[key], key) if key in self.said else otherwise
 
     def nominal(self) -> float:
         """Nominal volts without their sign. InputError where nobody states them."""
@@ -142,6 +147,14 @@ def level_V(text: str, nominal_V: float, key: str) -> float:
     if value is None or not value > 0.0:
         raise InputError(f"{text!r} is no level: a share of nominal such as 90%, or volts such as 0.1V", key=key)
     return value
+
+
+def read_number(text: str, key: str) -> float:
+    """InputError for anything else."""
+    try:
+        return float(text)
+    except ValueError:
+        raise InputError(f"{text!r} is no number", key=key) from None
 
 
 def bandwidth_of(text: str) -> float:

@@ -35,6 +35,8 @@ from zincsmith.simbench.units.wired import Wired
 
 NOTHING = Intake(0.0, 0.0, 0.0)
 MEETS = 4  # times round, until load and output agree
+EMPTY_V = 0.5  # below it what shut down with a capacitor across it tries again
+CHARGES_S = 1e-3  # a step of a capacitor that is charged through the output
 APART_S = 5.0  # an overload that comes so long after the last is another one
 LIMITING = ("constant current", "foldback", "constant power")
 PEAK = 3.0  # times the limit: what a converter gives at most before its protection acts
@@ -78,6 +80,7 @@ class Adapter:
         self.spots: dict[str, float] = more.get("spots", {})
         self.defect = Defect(more.get("parts", Parts()))
         self.added_ohm = 0.0  # what somebody has put in series with the output, inside the unit
+        self.across_F = 0.0  # what somebody has put across the output
         self.wired = Wired()
         self.held_off = False  # at a terminal of its own
         self.core_degC = self.case_degC = 25.0
@@ -263,7 +266,7 @@ class Adapter:
             self._become("off")
         elif self.state == "off" and input_V >= s.start_V and self.defect.starts:
             self._become("starting")
-        if self.state in ("starting", "soft start", "pause") and input_V < s.stop_V:
+        if self.state in ("starting", "soft start", "pause", "shut down") and input_V < s.stop_V:
             self._become("off")  # nothing tries again without mains
         self._try_again(at)
         if self.state in ("running", "soft start"):
@@ -283,6 +286,7 @@ class Adapter:
         if (
             self.state == "shut down"
             and at(self.output.voltage_V) <= self.protection.restart_share * self.output.limit_A
+            and (not self.across_F or self.output_V < EMPTY_V)
         ):
             self._become("soft start")
 
@@ -315,6 +319,9 @@ class Adapter:
             self.output_V = self.current_A = 0.0
             self.intake = Intake(15.0 / (0.5 * input_V), 15.0, 0.0) if input_V else Intake(0.0, 0.0, 0.0)
             return
+        if self.across_F and self.output_V < 0.98 * full:
+            self._charge_across(h, input_V, hertz, at, full)
+            return
         wanted = at(full * share)
         if wanted > self.output.limit_A:
             self._overload(h, input_V, hertz, at, full * share)
@@ -328,6 +335,29 @@ class Adapter:
         self._supply(input_V, hertz, wanted if held == aimed else at(held), held)
         if self.core_degC > self.thermal.shutdown_degC:
             self._become("hot")
+
+    def _charge_across(self, h: float, input_V: float, hertz: float, at: Callable[[float], float], full: float) -> None:
+        """A capacitor across the output: it follows the soft start where that leaves amps for it, C dV/dt; else it is
+        charged by what the limit leaves of the load, and the protection counts the time."""
+        limit, p, volts, left = self.output.limit_A, self.protection, self.output_V, h
+        since = self._in_state_s - h
+        while left > 1e-9 and volts < 0.98 * full:
+            dt = min(CHARGES_S, left)
+            since, left = since + dt, left - dt
+            ramp_s = self.start.soft_start_s if self.state == "soft start" else 0.0
+            aimed = full * min(1.0, since / ramp_s) if ramp_s else full
+            spare = limit - at(volts)
+            if self.across_F * (aimed - volts) / dt <= spare:
+                volts, self._overloaded_s = max(volts, aimed), 0.0
+                continue
+            volts = max(0.0, volts + dt * spare / self.across_F)
+            self._overloaded_s += dt
+            if p.kind != "none" and p.kind not in LIMITING and self._overloaded_s > p.delay_s:
+                self._become({"hiccup": "pause", "latching": "latched"}.get(p.kind, "shut down"))
+                self.output_V = volts
+                self._run_down(h, at(1.0))
+                return
+        self._supply(input_V, hertz, min(limit, at(volts)), volts)
 
     def _held(self, input_V: float, hertz: float, at: Callable[[float], float], volts: float) -> float:
         """What is left of the output once the duty is at its end: where the share of its volts meets the share that the
@@ -431,7 +461,7 @@ class Adapter:
     def _run_down(self, dt_s: float, wanted_A: float) -> None:
         # An electronic load keeps its current down to about a volt, then behaves as a resistor.
         o = self.output
-        farad = o.capacitor_F * self.ageing.capacity_share
+        farad = o.capacitor_F * self.ageing.capacity_share + self.across_F
         left = dt_s
         while left > 0.0 and self.output_V > 1e-4:
             dt = min(left, 0.02)

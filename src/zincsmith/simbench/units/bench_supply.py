@@ -47,7 +47,8 @@ class BenchSupply(Adapter):
 
     def regulated_V(self, input_V: float, current_A: float, core_degC: float) -> float:
         o, s = self.output, self.supply
-        aim = self.wired.moved(self.set_V * (1.0 + s.volts_share) + s.volts_offset_V, current_A) if self.on else 0.0
+        to = round(self.set_V / s.set_step_V) * s.set_step_V if s.set_step_V else self.set_V
+        aim = self.wired.moved(to * (1.0 + s.volts_share) + s.volts_offset_V, current_A) if self.on else 0.0
         aim += o.line_uV_per_V * 1e-6 * (input_V - self.nominal_V) + o.drift_uV_per_K * 1e-6 * (core_degC - 25.0)
         most = self.raw_V(input_V, current_A) - s.headroom_V
         return max(0.0, min(aim - o.resistance_ohm * current_A, most))

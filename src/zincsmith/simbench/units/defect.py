@@ -11,6 +11,7 @@ KINDS = ("none", "short input", "short output", "leaky bulk", "dead controller",
 # Found inside only: a stage that is open, dried out or off its value.
 HIDDEN = ("open fuse", "open bridge", "open start", "dry bulk", "drifted reference", "open divider")
 SHORT_OHM = 3.0
+DRY_LEFT = 0.15  # of its capacitance
 LEAK_OHM = 2500.0
 DRIFTED = 0.92  # of the regulated output, with a reference that has
 OPEN_LOOP = 1.55  # of the regulated output, with nothing to hold it
@@ -44,6 +45,11 @@ class Defect:
     @property
     def fuse_is_open(self) -> bool:
         return self._open
+
+    @property
+    def bulk_share(self) -> float:
+        """What is left of the bulk capacitor."""
+        return DRY_LEFT if self.kind == "dry bulk" else 1.0
 
     @property
     def starts(self) -> bool:

@@ -35,7 +35,12 @@ class Inverter(DcStage):
     def orders(self) -> dict[int, float]:
         """By order the share of the fundamental."""
         a, share = self.alternating, self.current_A / self.output.limit_A
-        return {3: a.third + a.third_at_limit * share, 5: a.fifth + a.fifth_at_limit * share, 7: 0.4 * a.fifth}
+        return {
+            2: a.second,
+            3: a.third + a.third_at_limit * share,
+            5: a.fifth + a.fifth_at_limit * share,
+            7: 0.4 * a.fifth,
+        }
 
     @property
     def thd(self) -> float:

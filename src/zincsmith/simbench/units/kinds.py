@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from zincsmith.simbench.units.adapter import Adapter
 from zincsmith.simbench.units.bench_supply import BenchSupply
@@ -16,5 +17,8 @@ KINDS: dict[str, type[Adapter]] = {"alternating": Inverter, "stage": DcStage, "s
 
 def read_unit(file: Path) -> Adapter:
     """The physics of a unit of whichever kind its file describes; a missing or unknown key is a ValueError."""
-    sections = read_sections(file)
+    return made_of(read_sections(file))
+
+
+def made_of(sections: dict[str, Any]) -> Adapter:
     return next((made for section, made in KINDS.items() if section in sections), Adapter)(**sections)

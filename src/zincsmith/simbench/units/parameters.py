@@ -28,6 +28,11 @@ class Output:
     limit_A: float  # above this current the protection acts
     capacitor_F: float
     bleeder_ohm: float
+    back_ohm: float = math.inf  # what it takes from behind while it is off, its bleeder where nothing else is said
+
+    def __post_init__(self) -> None:
+        if math.isinf(self.back_ohm):
+            object.__setattr__(self, "back_ohm", self.bleeder_ohm)
 
 
 @dataclass(frozen=True)
@@ -125,13 +130,21 @@ class Supply:
     cc_line_S: float = 0.0
     trip_V: float = 33.0  # above this its over-voltage protection switches the output off, until told otherwise
     trip_share: float = 0.0  # how far off that acts
+    cc_noise_A: float = 0.0  # peak to peak, of a sine at twice the line, in amps that it holds
+    set_step_V: float = 0.0  # its volts are set in such steps
+    glitch_V: float = 0.0  # beyond its volts as it is switched off or its input goes: half a sine of ``glitch_s``
+    glitch_s: float = 2e-3
+    limit_lag_s: float = 100e-6  # until its limit acts on what a load draws beyond it
+    volts_lag_s: float = 300e-6  # until its volts are held again, once they are there
 
 
 @dataclass(frozen=True)
 class Alternating:
     """Of an inverter: the frequency and how far it is off, odd orders as shares of the fundamental without load and
     what the limit adds, a direct part. Below ``search_below_W`` it is on for ``search_s`` every ``search_period_s``; up
-    to ``surge_W`` it gives more than its limit until its protection acts."""
+    to ``surge_W`` it gives more than its limit until its protection acts. ``second`` makes its halves differ;
+    ``hiss_V`` of ``hiss_Hz`` is what its switching leaves on its output; ``behind_ohm`` stands behind its volts for
+    what starts at it."""
 
     frequency_Hz: float
     frequency_ppm: float = 0.0
@@ -145,6 +158,13 @@ class Alternating:
     search_period_s: float = 1.0
     search_rest_W: float = 0.5
     surge_W: float = math.inf
+    second: float = 0.0
+    step_share: float = 0.05  # of the volts that a step to its limit takes at first, back with ``step_s``
+    step_s: float = 0.03
+    input_ripple: float = 0.3  # of its input amps at twice the output frequency, its capacitor leaves so much
+    hiss_V: float = 0.0
+    hiss_Hz: float = 20e3
+    behind_ohm: float = 12.0
 
 
 @dataclass(frozen=True)
@@ -246,11 +266,17 @@ class Ageing:
 
 @dataclass(frozen=True)
 class Display:
-    """The unit's own display: it errs by a share, and looks at the volts before ``sense_ohm`` to the terminals."""
+    """The unit's own display: it errs by a share, and looks at the volts before ``sense_ohm`` to the terminals; watts
+    below ``least_W`` it does not show."""
 
     volts_error_percent: float = 0.0
     amps_error_percent: float = 0.0
     sense_ohm: float = 0.0
+    watts_error_percent: float = 0.0
+    least_W: float = 0.0
+
+    def watts(self, true_W: float) -> float:
+        return true_W * (1.0 + self.watts_error_percent / 100.0) if true_W >= self.least_W else 0.0
 
 
 STEPPING = ("down", "up", "either way")
@@ -287,7 +313,12 @@ SECTIONS: dict[str, Any] = {
 
 def read_sections(file: Path) -> dict[str, Any]:
     """The sections of a file as records; a missing or unknown key is a ValueError that names it."""
-    raw = tomllib.loads(file.read_text("utf-8"))
+    return sections_of(file.read_text("utf-8"), file)
+
+
+def sections_of(text: str, file: Path) -> dict[str, Any]:
+    """The same of a text; ``file`` is what it is told of by."""
+    raw = tomllib.loads(text)
     parts: dict[str, Any] = {}
     for name, kind in SECTIONS.items():
         fed = name in FED_BY and any(one in raw or one in parts for one in FED_BY)

@@ -17,6 +17,8 @@ class Rectifier:
     series_ohm: float
     diode_V: float
     x_capacitor_F: float
+    y_capacitor_F: float = 2.2e-9  # across the barrier
+    bleeder_ohm: float = 1e6  # across it; beyond 1e9 there is none
 
     def steady(self, voltage_V: float, frequency_Hz: float, power_W: float) -> Intake:
         """What the mains sees once the bulk voltage repeats from half cycle to half cycle.

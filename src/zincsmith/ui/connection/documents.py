@@ -166,6 +166,11 @@ class Documents(QObject):
         found = self.reader.revision(kind, self._key(kind))
         return (found[1], found[2]) if found is not None else (False, False)
 
+    def keep(self, kind: str, key: str, record: object, why: str) -> None:
+        """Store a document that belongs to no run: a recipe, or what units must feed."""
+        if not self.read_only:
+            self._unanswered += self.client.revise(kind, key, record, why)
+
     def revise_plan(self, plan: Plan, why: str) -> None:
         """Store an edit of the plan, as for a unit."""
         if self.read_only or plan == self.plan:

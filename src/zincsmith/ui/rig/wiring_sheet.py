@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QWidget
 
 from zincsmith.analysis.leads import lead_resistance
+from zincsmith.formats.words import counted
 from zincsmith.model.address import at_port, name_of
 from zincsmith.model.fed import fed_input
 from zincsmith.model.quantities import QUANTITIES
@@ -444,7 +445,7 @@ def _detail(one: Instrument, rig: Rig) -> str:
             return "sense at the unit" if rig.sense == "unit" else "sense at the load"
         case "scope":
             if one.channels:
-                return f"{len(one.channels)} channels"
+                return counted(len(one.channels), "channel")
             if one.probe is None:
                 return "probe not stated"
             ratio = f"x{one.probe.ratio:g}, " if one.probe.ratio is not None else ""

@@ -18,9 +18,11 @@ from zincsmith.formats.label_plate import fold, merge
 from zincsmith.formats.plate_check import Problem, check_unit
 from zincsmith.formats.unit_file import read_unit, unit_text
 from zincsmith.formats.words import counted
+from zincsmith.judge.reported import looked_for
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.model.intake import LookOver, Part, Photograph
+from zincsmith.model.reported import Reported
 from zincsmith.model.unit import Nameplate, Unit
 from zincsmith.procedures.cautions import cautions_for
 from zincsmith.ui.connection.session import Session
@@ -30,6 +32,7 @@ from zincsmith.ui.nameplate.look_page import VERDICTS, LookPage
 from zincsmith.ui.nameplate.parts_page import PartsPage
 from zincsmith.ui.nameplate.photos import PhotoStrip
 from zincsmith.ui.nameplate.ratings_form import RatingsForm
+from zincsmith.ui.nameplate.reported_page import ReportedPage
 from zincsmith.ui.nameplate.safety_page import SafetyPage
 from zincsmith.ui.nameplate.states_page import StatesPage
 from zincsmith.ui.nameplate.summary import LookSummary, PartsSummary
@@ -43,9 +46,9 @@ from zincsmith.ui.widgets.rating_edit import RatingEdit
 from zincsmith.ui.widgets.rating_plate import RatingPlate
 from zincsmith.ui.widgets.segments import Segments
 
-PAGES = ("Label, claims", "Look-over", "Parts", "Terminals", "Safety")
+PAGES = ("Label, claims", "Look-over", "Parts", "Terminals", "Safety", "Reports")
 IDENTITY = (("maker", "Maker"), ("model", "Model"), ("tag", "Tag"), ("serial", "Serial"))
-Sheet = RatingsForm | LookPage | PartsPage | StatesPage | SafetyPage
+Sheet = RatingsForm | LookPage | PartsPage | StatesPage | SafetyPage | ReportedPage
 
 
 class NameplateStation(Station):
@@ -62,7 +65,7 @@ class NameplateStation(Station):
         self.claims = ClaimsPanel()
         self.look_summary, self.parts_summary = LookSummary(), PartsSummary()
         self.photos = PhotoStrip(session)
-        self.undo, self.redo = button("Undo  Ctrl+Z", weight=400), button("Redo", weight=400)
+        self.undo, self.redo = button("Undo", weight=400), button("Redo", weight=400)
         self.take_file, self.give_file = button("Open…", weight=400), button("Save…", weight=400)
         self.take_file.setAccessibleName("Open a unit from a TOML file")
         self.give_file.setAccessibleName("Save the unit as a TOML file")
@@ -80,7 +83,7 @@ class NameplateStation(Station):
         outer.setContentsMargins(16, 8, 16, 12)
         outer.setSpacing(9)
         row, _ = heading_row("Nameplate")
-        self.pages = Segments("Page", PAGES)
+        self.pages = Segments("Page", PAGES, 12)
         self.pages.choose(PAGES[0])
         row.addWidget(self.pages)
         row.addWidget(self.count)
@@ -95,6 +98,7 @@ class NameplateStation(Station):
             (PartsPage, self._take_parts),
             (StatesPage, self._give),
             (SafetyPage, self._give),
+            (ReportedPage, self._take_reported),
         )
         for kind, take in pages:
             self.stack.add_later(partial(self._sheet, kind, take))
@@ -242,6 +246,15 @@ class NameplateStation(Station):
             self.verdict.setEnabled(unit is not None and not locked)
         elif isinstance(at, LookPage | PartsPage | StatesPage | SafetyPage):
             at.show_unit(unit, locked)
+        elif isinstance(at, ReportedPage):
+            at.show_unit(unit, locked, self._told_of(unit))
+
+    def _told_of(self, unit: Unit | None) -> list[str]:
+        """What the run shown says of the problems reported, where it is of this unit."""
+        now = self.session.judging()
+        if unit is None or now is None or now.run is None or now.run.unit.tag != unit.tag:
+            return []
+        return [f"{one.state}; {one.words}".rstrip("; ") for one in looked_for(replace(now.run, unit=unit))]
 
     def _show_doubts(self, texts: list[str]) -> None:
         more = f" ({len(texts) - 2} more)" if len(texts) > 2 else ""
@@ -350,6 +363,9 @@ class NameplateStation(Station):
     def _take_parts(self, parts: tuple[Part, ...]) -> None:
         base = self._base()
         self._give(replace(base, look=replace(base.look, parts=parts)), "parts")
+
+    def _take_reported(self, reported: tuple[Reported, ...]) -> None:
+        self._give(replace(self._base(), reported=reported), "reported problems")
 
     def _take_photos(self, photos: tuple[Photograph, ...]) -> None:
         base = self._base()

@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
-from zincsmith.model.actions import SENSES, TELLS
+from zincsmith.model.actions import SENSES
 from zincsmith.model.commands import Abort, Command, GoDown, GoOn, Mistyped, Pass
 from zincsmith.model.events import EntryRefused, GateOpened, HandSetting, SensesAsked, StopRuleMet, Turn
 from zincsmith.ui.theme import font
@@ -27,6 +27,8 @@ NOTICED = {
     "light": "A light changed or blinked",
     "tone": "It beeped",
     "display": "Its display said so",
+    "lit": "It is lit",
+    "fan": "It runs",
 }
 CHECKED, READ_TOO = "I have checked this", "I have checked this, and I have read the cautions"
 
@@ -114,8 +116,7 @@ class GatePanel(Panel):
         holder = QWidget()
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 0, 0, 0)
-        keys = {name: n for names in (SENSES, TELLS) for n, name in enumerate(names, 1)}
-        self.boxes = {name: TickBox(f"{keys[name]}  {words}") for name, words in NOTICED.items()}
+        self.boxes = {name: TickBox(words) for name, words in NOTICED.items()}
         for row, box in enumerate(self.boxes.values()):
             box.setFont(font(18, 600))
             grid.addWidget(box, row, 0)
@@ -157,6 +158,8 @@ class GatePanel(Panel):
         for name, box in self.boxes.items():
             box.setChecked(False)
             box.setVisible(asks and name in self._asked)
+            if name in self._asked:
+                box.setText(f"{self._asked.index(name) + 1}  {NOTICED[name]}")
         self.line.clear()
         self.line.setVisible(lands or bool(rule and rule.may_continue))
         usual = "Volts it landed at, by the power meter" if lands else "Why it goes on all the same"

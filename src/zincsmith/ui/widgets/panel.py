@@ -26,8 +26,7 @@ class Panel(QFrame):
         self.body.setSpacing(6)
         self.head = QHBoxLayout()
         self.heading = label(heading, 15, 700)
-        self.remark = label(remark, 13, 400, "second")
-        self.remark.setMinimumWidth(1)  # a long remark is cut, it never widens the station
+        self.remark = cut_label(remark, 13, 400, "second")  # a long remark never widens the station
         self.head.addWidget(self.heading)
         self.head.addWidget(self.remark)
         self.head.addStretch()

@@ -1,0 +1,1 @@
+"""Noise of amps that an output holds."""

@@ -1,0 +1,1 @@
+"""What is left at the pins of a plug after it was pulled."""

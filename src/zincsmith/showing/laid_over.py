@@ -1,0 +1,69 @@
+"""Curves of several units on one pair of axes, and any two figures against each other."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from zincsmith.judge.judging import JudgedRun
+from zincsmith.procedures.base import Curve, Curves
+from zincsmith.procedures.catalogue import in_order, procedure
+
+if TYPE_CHECKING:
+    from zincsmith.showing.compare import Row
+
+MOST = 12  # curves on one pair of axes: more nobody tells apart
+
+
+def curves_of(run: JudgedRun) -> list[Curves]:
+    """What a run has drawn over its points: no records, which are not even read, no bars."""
+    points = replace(run.evidence, traces=None)
+    drawn = [one for name in in_order(points.procedures) for one in procedure(name).plots(points)]
+    return [one for one in drawn if one.lines and not one.trace and not one.bars]
+
+
+def laid_over(runs: Sequence[JudgedRun], labels: Sequence[str]) -> list[Curves]:
+    """What two runs at least have drawn under one title: of each the same line of the input, the one that most have,
+    named by the unit."""
+    drawn: dict[str, list[tuple[str, Curves]]] = {}
+    for run, label in zip(runs, labels, strict=True):
+        for one in curves_of(run):
+            drawn.setdefault(one.title, []).append((label, one))
+    return [made for several in drawn.values() if (made := _over(several)) is not None]
+
+
+def _over(several: Sequence[tuple[str, Curves]]) -> Curves | None:
+    if len({label for label, _ in several}) < 2:
+        return None
+    counts = Counter(name for _, one in several for name in dict.fromkeys(line[0] for line in one.lines))
+    shared = max(counts, key=lambda name: counts[name])
+    lines: list[Curve] = []
+    for label, one in several:
+        mine = next((line for line in one.lines if line[0] == shared), None)
+        if mine is not None and len(mine[1]) > 1:
+            lines.append((label, mine[1], mine[2]))
+    if len(lines) < 2:
+        return None
+    first = several[0][1]
+    return replace(first, title=f"{first.title}{f', {shared}' if shared else ''}", lines=tuple(lines[:MOST]))
+
+
+@dataclass(frozen=True)
+class Scatter:
+    """By unit (x, u of x, y, u of y)."""
+
+    x: str
+    x_unit: str
+    y: str
+    y_unit: str
+    units: dict[str, tuple[float, float, float, float]]
+
+
+def scatter(across: Row, up: Row) -> Scatter:
+    """Of those that have both."""
+    ups = {c.unit_tag: c for c in up.cells}
+    found = {c.unit_tag: (c.value, c.u or 0.0, ups[c.unit_tag].value, ups[c.unit_tag].u or 0.0)
+             for c in across.cells if c.unit_tag in ups}  # fmt: skip
+    return Scatter(across.title, across.unit, up.title, up.unit, found)

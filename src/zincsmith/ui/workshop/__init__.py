@@ -1,0 +1,1 @@
+"""Drawn benches of the sums, and their shelf."""

@@ -1,0 +1,1 @@
+"""A sum each: ``SPEC``."""

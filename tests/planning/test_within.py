@@ -1,0 +1,61 @@
+"""A plan for the time there is: never longer, the frame always there, more time never tests less."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable
+from subprocess import CompletedProcess
+
+import pytest
+from tests.conftest import ROOT
+
+from zincsmith.formats.rig_file import read_rig
+from zincsmith.formats.unit_file import read_unit
+from zincsmith.judge.claims import all_claims
+from zincsmith.model.errors import InputError
+from zincsmith.planning.composer import AFTER_RIG, compose, order_problem, rank
+from zincsmith.planning.rehearsal import rehearse
+from zincsmith.planning.within import within, worst_corner
+from zincsmith.procedures.static_grid.options import GridOptions
+
+UNIT = read_unit(ROOT / "examples" / "units" / "tarnbrook-tb2425.toml")
+RIG = read_rig(ROOT / "examples" / "rigs" / "simulated-scope.toml")
+TESTS = Counter(c.procedure for c in all_claims(UNIT.nameplate) if c.kept)
+
+
+def test_more_time_never_tests_less_and_it_is_never_too_long() -> None:
+    whole, _ = compose(UNIT, RIG)
+    before = 0
+    for minutes in (13.0, 25.0, 60.0, 150.0):
+        plan, left = within(UNIT, RIG, 60.0 * minutes, TESTS)
+        assert rehearse(UNIT, RIG, plan).likely_s <= 60.0 * minutes
+        assert order_problem(plan.parts) == ""
+        frame = [p for p in whole.parts if rank(p) <= AFTER_RIG]
+        assert [p for p in plan.parts if rank(p) <= AFTER_RIG] == frame
+        assert len(plan.parts) >= before
+        before = len(plan.parts)
+        named = {one.procedure for one in left}
+        missing = {p.procedure for p in whole.parts} - {p.procedure for p in plan.parts}
+        assert missing <= named, "what stays untested is named"
+    assert plan.parts == whole.parts, "with time enough it is the whole plan"
+    assert left == ()
+    with pytest.raises(InputError, match="bring it up takes"):
+        within(UNIT, RIG, 120.0, TESTS)
+
+
+def test_the_worst_corner_comes_before_nothing() -> None:
+    plan, left = within(UNIT, RIG, 3600.0, TESTS)
+    (grid,) = [p for p in plan.parts if isinstance(p, GridOptions)]
+    assert (len(grid.lines), grid.loads_percent) == (1, (100.0,))
+    assert min(line.voltage_V for line in GridOptions().lines_used) >= grid.lines[0].voltage_V
+    assert "worst corner only" in next(one.words for one in left if one.procedure == "static_grid")
+    assert worst_corner(grid) == grid, "there is no less than that"
+
+
+def test_at_the_command_line(command: Callable[..., CompletedProcess[str]]) -> None:
+    files = ("--unit", str(ROOT / "examples" / "units" / "tarnbrook-tb2425.toml"), "--rig",
+             str(ROOT / "examples" / "rigs" / "simulated-scope.toml"))  # fmt: skip
+    said = command("plan", *files, "--within", "60").stdout
+    assert "Within 1 h 0 min" in said
+    assert "no time: its worst corner only" in said
+    assert command("plan", *files, "--within", "1").returncode == 2
