@@ -3,12 +3,12 @@ from fixed seeds. Waits are cut short and records few, so that the book stays sm
 
 from __future__ import annotations
 
+import argparse
 import contextlib
 import hashlib
 import io
 import lzma
 import os
-import sys
 import tempfile
 import tomllib
 from dataclasses import dataclass, fields, replace
@@ -314,9 +314,13 @@ def unpacked(book: Path) -> Path:
 
 
 if __name__ == "__main__":
-    made = Path(sys.argv[1])
+    asked = argparse.ArgumentParser(description="Build the demonstration book from real plans on simulated benches.")
+    asked.add_argument("book", type=Path, help="where the book goes; must not be there yet")
+    asked.add_argument("--ship", action="store_true", help=f"pack it into {SHIPPED.name} as well")
+    wanted = asked.parse_args()
+    made = wanted.book
     make(made)
     print(made)
-    if "--ship" in sys.argv:
+    if wanted.ship:
         ship(made)
         print(SHIPPED)

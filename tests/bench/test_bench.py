@@ -15,6 +15,7 @@ from zincsmith.bench.instrument import ScpiInstrument
 from zincsmith.bench.link import Link
 from zincsmith.bench.make_safe import make_safe
 from zincsmith.bench.standin import RunningStandIn
+from zincsmith.model.actions import Dip
 from zincsmith.model.errors import Garbled, InputError, Late, Lost, Refused
 from zincsmith.model.events import Event, Intended, SafeStep
 from zincsmith.model.rig import Instrument, Rig
@@ -86,6 +87,29 @@ def test_a_refused_setting_is_an_error(standin: StartStandIn) -> None:
     with pytest.raises(Refused, match="-222"):
         source.set("voltage", 500.0)
     assert source.get("voltage") == 0.0
+    source.link.close()
+
+
+def test_a_dip_has_begun_when_the_source_is_done_with_it(
+    standin: StartStandIn, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What is sent only may lie in a queue while the next line is heard somewhere else: the scope would look too early,
+    and a source that knows no dip would make a record of an undisturbed output."""
+    addresses = standin().addresses
+    source = ScpiInstrument(Link("ac_source", addresses["ac_source"]), dialect_for("ac_source"))
+    source.link.open()
+    said: list[str] = []
+    for name in ("write", "query"):
+        through = getattr(source.link, name)
+        monkeypatch.setattr(source.link, name, lambda line, through=through: said.append(line) or through(line))
+    assert source.dip(Dip(92.0, 0.2)) == {"dip_voltage_V": 92.0, "dip_s": 0.2}
+    assert all(line.endswith("?") for line in said[said.index("DIP:IMM") + 1 :])
+    assert said[-1].endswith("?")
+    knows_none = dialect_for("ac_source")
+    other = replace(knows_none.operation["dip"], command="DIP:NOW")
+    source.dialect = replace(knows_none, operation={**knows_none.operation, "dip": other})
+    with pytest.raises(Refused, match="-113"):
+        source.dip(Dip(92.0, 0.2))
     source.link.close()
 
 

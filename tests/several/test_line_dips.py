@@ -42,7 +42,9 @@ def test_short_dips_are_carried_by_its_bulk_and_longer_ones_are_not(goes: Goes) 
     assert short.verdict is Verdict.HOLDS
     assert sag.finding.value == 0.0, "40 % of 230 V is 92 V: it runs there"
     comes_back_s = file["start"].delay_s + file["start"].soft_start_s
-    assert long.finding.number == pytest.approx(1.0 - lasts_s + comes_back_s, abs=0.06)
+    # Half a cycle is what the phase at which it goes away may make of it, and some the efficiency.
+    assert long.finding.number == pytest.approx(1.0 - lasts_s + comes_back_s, abs=0.013)
+    assert not any(d.code == "not_back_in_record" for d in long.finding.doubts)
     assert long.verdict is Verdict.FAILS
     assert "stays_off_after_dip" not in {d.code for j in run.judged for d in j.finding.doubts}
     effect = next(j.finding for j in run.judged if j.finding.name == "frequency_effect")

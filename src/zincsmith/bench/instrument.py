@@ -127,13 +127,21 @@ class ScpiInstrument:
                     raise error from None  # the first failure says more than that nobody answers since
 
     def dip(self, dip: Dip) -> dict[str, float | str | bool | None]:
-        """Of a source: its volts go away for a while, now."""
+        """Of a source: its volts go away for a while, now; they have begun to when this returns."""
         volts, seconds = self.set("dip_voltage", dip.voltage_V), self.set("dip_time", dip.seconds)
-        self.tell("dip", 0.0)
+        self.do("dip")
+        if self.dialect.quirks.reads_back:
+            self._ask("get_dip_time")  # whoever answers has got to it
         return {"dip_voltage_V": volts, "dip_s": seconds}
 
+    def do(self, name: str) -> None:
+        """Something that is done rather than set. Refused where it was not taken. A line that is sent only may still be
+        under way while the next one reaches another instrument."""
+        operation = self.dialect.operation[name]
+        self._tell(operation.to_say.format(value=0.0), operation.settle_s)
+
     def tell(self, name: str, value: float) -> None:
-        """A command without read-back."""
+        """A command nobody waits for: the next one goes to the same instrument, or the stand-in sees to the order."""
         operation = self.dialect.operation[name]
         self.link.write(operation.to_say.format(value=value))
 

@@ -338,7 +338,7 @@ class Setter:
             )
             found["hand"] = True
         elif "reset" in one.dialect.operation:
-            one.tell("reset", 0.0)
+            one.do("reset")
         else:
             found["refused"] = "its dialect knows no hard reset"
         self.poll_loop.settings = self.poll_loop.settings.after(action)

@@ -42,27 +42,28 @@ def dip_of(traces: Traces, choices: Choices) -> Analysed:
         {"record": choices.record, "band": f"{100.0 * share:g} %"},
     )  # fmt: skip
     doubt_alike(out, traces, nominal)
-    volts = _means(traces)
+    volts, each_s = _means(traces)
     off = np.abs(volts - nominal) > share * nominal
     if off.any():
         first = int(np.argmax(off))
-        out.marks.append(Mark("out of its volts", traces.begin_s + first * AVERAGED_S, "first mean beyond the band"))
+        out.marks.append(Mark("out of its volts", traces.begin_s + first * each_s, "first mean beyond the band"))
     if off[-1]:
         out.doubt("not_back_in_record", "It is not back in its volts when the record ends.",
                   "What it did then is told by the reading after it.")  # fmt: skip
     return out
 
 
-def _means(traces: Traces) -> np.ndarray:
+def _means(traces: Traces) -> tuple[np.ndarray, float]:
+    """Means of some 0.2 ms each, V; and how long one is, s: a whole number of samples."""
     volts = traces.values("output_voltage")
     block = max(1, round(AVERAGED_S / traces.step_s))
     whole = len(volts) // block
-    return np.asarray(volts[: whole * block].reshape(whole, block).mean(axis=1))
+    return np.asarray(volts[: whole * block].reshape(whole, block).mean(axis=1)), block * traces.step_s
 
 
 def _values(traces: Traces, nominal: float, share: float) -> dict[str, float | None]:
-    volts = _means(traces)
-    out_s = float(np.count_nonzero(np.abs(volts - nominal) > share * nominal)) * AVERAGED_S
+    volts, each_s = _means(traces)
+    out_s = float(np.count_nonzero(np.abs(volts - nominal) > share * nominal)) * each_s
     return {"lowest": float(np.min(volts)), "highest": float(np.max(volts)), "out_time": out_s}
 
 
@@ -71,7 +72,7 @@ class LineDips(OfCaptures):
 
     name = NAME
     title = "Dips of the line"
-    version = 1
+    version = 2
     needs: tuple[str, ...] = ("scope", "ac_source")
     serves = (
         "whether an output stays, or comes back, when the line goes away for a moment, sags, jumps or changes its Hz"
@@ -102,11 +103,11 @@ class LineDips(OfCaptures):
 
     def named(self, found: Analysed) -> Sequence[Named]:
         f, record = found.figures, found.facts["record"]
-        note = f"out by more than {found.facts['band']} of nominal, means of {1e3 * AVERAGED_S:g} ms"
+        note = f"out by more than {found.facts['band']} of nominal, means of some {1e3 * AVERAGED_S:g} ms"
         return (
             Named("dip_out_time", f"Out of its volts, line {record}", "s", f["out_time"], note),
-            Named("dip_lowest", f"Lowest volts, line {record}", "V", f["lowest"], "in the mean of 0.2 ms"),
-            Named("dip_highest", f"Highest volts, line {record}", "V", f["highest"], "in the mean of 0.2 ms"),
+            Named("dip_lowest", f"Lowest volts, line {record}", "V", f["lowest"], "in the mean of some 0.2 ms"),
+            Named("dip_highest", f"Highest volts, line {record}", "V", f["highest"], "in the mean of some 0.2 ms"),
         )
 
     def findings(self, evidence: Evidence, nameplate: Nameplate, conventions: Conventions) -> list[Finding]:
