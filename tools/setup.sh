@@ -13,7 +13,7 @@ find_python() {
 }
 
 libraries="libgl1 libegl1 libglib2.0-0 libfontconfig1 libfreetype6 libdbus-1-3 libxkbcommon0 libxcb-cursor0 libxcb-icccm4
-libxcb-keysyms1 libxcb-image0 libxcb-render-util0 libxcb-shape0 libxcb-xkb1 libxkbcommon-x11-0 libx11-xcb1 xvfb xauth libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0
+libxcb-keysyms1 libxcb-image0 libxcb-render-util0 libxcb-shape0 libxcb-xkb1 libxkbcommon-x11-0 libx11-xcb1 xvfb xauth
 python3-venv ngspice"
 
 missing_libraries() {

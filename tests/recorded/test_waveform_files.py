@@ -4,12 +4,14 @@ refused, every doubt raised and not raised; taken in as evidence, judged against
 from __future__ import annotations
 
 import json
+import xml.etree.ElementTree as ET
 from pathlib import Path
 from typing import Any
 
 import h5py
 import numpy as np
 import pytest
+from PySide6.QtGui import QImage
 from tests.conftest import RIG, ROOT, UNIT, run_command
 
 from zincsmith.procedures.hold_up.figures import hold_up_of
@@ -267,7 +269,10 @@ def test_what_is_taken_in_is_a_capture_that_can_be_given_out(tmp_path: Path) -> 
     with h5py.File(tmp_path / "c.h5") as held:
         one = held["output_voltage"]
         assert np.max(np.abs(one.attrs["offset"] + one.attrs["scale"] * one[:] - original[:, 1])) < 1e-8
-    assert (tmp_path / "c.svg").read_text().startswith("<?xml")
+    drawn = ET.fromstring((tmp_path / "c.svg").read_text())
+    words = [one.text for one in drawn.iter("{http://www.w3.org/2000/svg}text")]
+    assert {"Output volts, V", "Output amps, A"} <= set(words)
+    assert QImage(str(tmp_path / "c.png")).width() == 1350
     refused = run_command("capture", book, 1, "-o", tmp_path / "c.doc")
     assert refused.returncode == 2
     assert ".svg" in refused.stderr

@@ -11,13 +11,18 @@ from pathlib import Path
 from subprocess import CompletedProcess
 
 import pytest
+from markupsafe import escape
+from PySide6.QtGui import QColor, QImage
 from tests.whole.test_demo_book import unpacked
 
 from zincsmith.book.reader import BookReader
 from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.finding import Verdict
 from zincsmith.report.card import GO, RETURN, card_svg, needed, page, verdict_of
+from zincsmith.report.html import render
+from zincsmith.showing.curves import all_curves
 from zincsmith.showing.index import index
+from zincsmith.showing.laid_over import curves_of
 
 Command = Callable[..., CompletedProcess[str]]
 WORN, SOUND = 1, 13  # runs of the demonstration
@@ -49,6 +54,24 @@ def test_what_fails_goes_back_with_its_evidence(runs: dict[int, JudgedRun], book
     assert "What does not hold" not in page(runs[SOUND], seal, returned=True)
 
 
+def test_every_run_of_the_demonstration_has_a_report(runs: dict[int, JudgedRun]) -> None:
+    """Of every kind: what some figures lack, such as the point they were taken at, is no reason for none."""
+    for run in runs.values():
+        text = render(run)
+        told = [j for j in run.judged if j.finding.value is not None or j.claim is not None]
+        assert all(str(escape(j.finding.title)) in text for j in told)
+    asked = render(next(run for run in runs.values() if any(j.finding.name == "modes_seen" for j in run.judged)))
+    assert '>point</th><th class="n">mode</th>' in asked
+    assert re.search(r'<td class="n">–</td><td class="n">[^–<]+</td>', asked), "no point, but which mode"
+
+
+def test_the_curves_of_a_card_are_those_of_the_report(runs: dict[int, JudgedRun]) -> None:
+    """A point that another part took at the same line and load belongs to no curve of the grid."""
+    for run in runs.values():
+        whole = {c.title: c.lines for c in all_curves(run.evidence)}
+        assert all(whole[c.title] == c.lines for c in curves_of(run))
+
+
 def test_what_is_needed_before_use_follows_from_what_was_found(runs: dict[int, JudgedRun]) -> None:
     run = runs[SOUND]
     assert "Enclosure" not in dict(needed(run))
@@ -73,7 +96,12 @@ def test_the_card_is_a_picture_that_is_whole(runs: dict[int, JudgedRun], book: P
         out = tmp_path / name
         assert command("card", str(book), "--run", str(SOUND), "-o", str(out)).stdout.strip() == f"{out}: {GO}"
         assert out.stat().st_size > 1000
-    assert command("card", str(book), "-o", str(tmp_path / "card.png")).returncode == 2
+    assert command("card", str(book), "--run", str(SOUND), "-o", str(tmp_path / "card.png")).returncode == 0
+    drawn = QImage(str(tmp_path / "card.png"))
+    assert (drawn.width(), drawn.height()) == (1680, 1188)
+    paper = sum(drawn.pixelColor(x, y) == QColor("white") for x in range(0, 1680, 8) for y in range(0, 1188, 8))
+    assert 0.5 < paper / (210 * 149) < 0.98, "something is written on it"
+    assert command("card", str(book), "-o", str(tmp_path / "card.jpg")).returncode == 2
     assert command("card", str(book), "--return", "-o", str(tmp_path / "card.svg")).returncode == 2
 
 

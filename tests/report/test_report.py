@@ -11,14 +11,10 @@ from zincsmith.book.reader import BookReader
 from zincsmith.formats.words import value_words
 from zincsmith.judge.digest import evidence_digest
 from zincsmith.judge.judging import JudgedRun, _with_rig, judge_run
-from zincsmith.model.errors import InputError
 from zincsmith.model.events import RunClosed
 from zincsmith.model.intake import SafetyRecord
-from zincsmith.procedures.base import Curves
-from zincsmith.report.figures import curves_svg, ruler_svg
-from zincsmith.report.html import render, write_report
-from zincsmith.report.pdf import own_file, pdf_of
-from zincsmith.showing.curves import apart
+from zincsmith.report.figures import ruler_svg
+from zincsmith.report.html import render
 from zincsmith.suitability.check import check
 
 
@@ -182,35 +178,3 @@ def test_what_is_wrong_with_the_rig_goes_with_the_figures_it_spoils(finished_boo
     faults = check(run.unit, loose, run.plan)
     touched = _with_rig(next(j for j in run.judged if j.claim and j.claim.figure == "load_regulation"), faults)
     assert "reference_undeclared" in {d.code for d in touched.finding.doubts}
-
-
-@pytest.mark.long  # the only layout engine of pages takes its time
-def test_it_leaves_as_pdf_with_numbered_pages_and_every_plot(finished_book: Path, tmp_path: Path) -> None:
-    with BookReader(finished_book) as book:
-        run = judge_run(book)
-        write_report(book, run, tmp_path / "report.pdf")
-    pages = (tmp_path / "report.pdf").read_bytes()
-    assert pages.startswith(b"%PDF-")
-    assert pages.rstrip().endswith(b"%%EOF")
-    assert len(re.findall(rb"/Type\s*/Page\b", pages)) > 2 or b"/ObjStm" in pages
-    text = render(run)
-    for title in ("Efficiency against load", "Losses against load", "Output volts against amps", "Power factor"):
-        assert f"<h2>{title}" in text
-    assert 'counter(page) " of " counter(pages)' in text
-    assert "in the order the current flows" in text
-
-
-def test_a_pdf_never_reaches_out() -> None:
-    """Whatever a text smuggled into the markup asks for, nothing but the program's own typeface is read."""
-    with pytest.raises(InputError, match="fetches nothing"):
-        own_file("http://192.0.2.1/pixel.png")
-    with pytest.raises(InputError, match="fetches nothing"):
-        own_file("file:///etc/hostname")
-    assert pdf_of("<p>plain</p><img src='http://192.0.2.1/pixel.png'>").startswith(b"%PDF-")
-
-
-def test_names_that_end_near_each_other_are_setapart() -> None:
-    curves = Curves("Efficiency", "output", "A", "efficiency", "%", "efficiency",
-                    (("240 V", [0.5, 2.5], [89.0, 89.3]), ("230 V", [0.5, 2.5], [89.1, 89.301])))  # fmt: skip
-    assert apart([89.3, 89.301], 0.2) == pytest.approx([89.2005, 89.4005])
-    assert "240 V" in re.sub(r"<!--|-->", "", curves_svg(curves)) or '<g id="text' in curves_svg(curves)

@@ -64,12 +64,12 @@ def test_example_rigs_state_what_the_stand_in_really_does(name: str) -> None:
 
 
 def test_the_command_line_starts_light() -> None:
-    heavy = {"scipy", "matplotlib", "PySide6", "pyqtgraph", "pyvisa", "numpy"}
+    heavy = {"scipy", "typst", "PySide6", "pyqtgraph", "pyvisa", "numpy"}
     assert heavy & loaded_by("zincsmith.cli") == set()
 
 
 def test_the_engine_needs_no_window_and_the_bench_nothing_of_ours() -> None:
-    assert {"PySide6", "pyqtgraph", "matplotlib"} & loaded_by("zincsmith.engine.__main__") == set()
+    assert {"PySide6", "pyqtgraph", "typst"} & loaded_by("zincsmith.engine.__main__") == set()
     code = "import zincsmith.simbench.server, sys; print([m for m in sys.modules if m.startswith('zincsmith.')])"
     found = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
     assert all(".simbench" in name for name in re.findall(r"'([^']+)'", found))

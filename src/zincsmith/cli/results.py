@@ -239,7 +239,7 @@ def _print_changes(now, then, as_json: bool) -> None:  # type: ignore[no-untyped
 @app.command("card")
 def card(
     book: BookArgument,
-    out: Annotated[Path, typer.Option("-o", "--out", help=".html or .pdf; the card also .svg")],
+    out: Annotated[Path, typer.Option("-o", "--out", help=".html or .pdf; the card also .svg or .png")],
     run: RunOption = None,
     returned: Annotated[
         bool, typer.Option("--return", help="go or return, with the evidence that a supplier accepts")
@@ -248,13 +248,17 @@ def card(
     """Write one page of a unit: what it is, what holds, what is needed before it is used, at least; or whether it goes
     back, with each claim that fails, where that was stated, what was found and by which instruments."""
     from zincsmith.book.reader import BookReader
-    from zincsmith.report.card import card_svg, page, verdict_of
-    from zincsmith.report.pages import write_pages
+    from zincsmith.report.card import card_png, card_svg, page, verdict_of
+    from zincsmith.report.pages import write_pages, write_whole
 
-    if out.suffix not in (".html", ".pdf", ".svg") or (returned and out.suffix == ".svg"):
-        raise InputError("it is written as .html or .pdf; the card also as .svg", file=str(out), key="out")
+    pictures = {".svg": card_svg, ".png": card_png}
+    if out.suffix not in (".html", ".pdf", *pictures) or (returned and out.suffix in pictures):
+        raise InputError("it is written as .html or .pdf; the card also as .svg or .png", file=str(out), key="out")
     judged = judged_run(book, run)
     with BookReader(book) as reader:
         seal = reader.seal(judged.row.id).digest
-    write_pages(card_svg(judged) if out.suffix == ".svg" else page(judged, seal, returned), out)
+    if out.suffix in pictures:
+        write_whole(pictures[out.suffix](judged), out)
+    else:
+        write_pages(page(judged, seal, returned), out)
     print(f"{out}: {verdict_of(judged)}")

@@ -11,6 +11,8 @@ from zincsmith.model.finding import Finding, Judged
 
 MOST_DECIMALS = 6  # without an uncertainty
 NARROW = " "
+PREFIX = {-9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M"}
+UNPREFIXED = ("", "%", "°C", "min", "h", "mΩ", "kΩ", "MΩ", "mA", "µF", "mC")  # or that have one
 UNIT_WORDS = {"degC": "°C", "ohm": "Ω", "1": ""}
 SMALL = {"F": (1.0, 1e6, "µF"), "A": (0.01, 1000.0, "mA"), "C": (1.0, 1000.0, "mC")}  # by unit, below so much
 OHMS = ((1.0, 1000.0, "mΩ"), (10e3, 1.0, "Ω"), (10e6, 1e-3, "kΩ"), (math.inf, 1e-6, "MΩ"))  # below so much
@@ -84,6 +86,15 @@ def value_words(finding: Finding) -> tuple[str, str, str]:
     expanded = finding.u * finding.k * factor if finding.u is not None and finding.k is not None else None
     decimals = decimals_for(expanded, value)
     return number(value, decimals), f"±{number(expanded, decimals)}" if expanded is not None else "", unit
+
+
+def prefixed(value: float, unit: str) -> str:
+    """Two significant digits of something small or large, with the prefix that suits its unit: 95 µV."""
+    power = 0
+    if value and math.isfinite(value) and unit not in UNPREFIXED:
+        power = min(6, max(-9, 3 * math.floor((math.log10(abs(value)) + 0.0022) / 3.0)))  # 999.6 is a thousand
+    told = value * 10.0**-power
+    return f"{number(told, decimals_for(told, told))} {PREFIX[power]}{unit}".rstrip()
 
 
 def where_words(judged: Judged) -> str:

@@ -11,9 +11,11 @@ from zincsmith.history.captures import Held
 from zincsmith.model.capture import TIMES, CaptureChannel
 from zincsmith.model.errors import InputError
 from zincsmith.model.quantities import QUANTITIES
-from zincsmith.report.figures import HUES, INK, LINE
+from zincsmith.report.drawn import INK, Array, Pane, text, whole
+from zincsmith.report.figures import HUES
 
 COLUMNS = 1600  # of a picture
+WIDE, PANE, SHOWN = 900.0, 190.0, 1.5  # px, of all and of the pane of a channel; and how much larger as PNG
 PIECE = 65_536  # rows that are written at once
 
 
@@ -60,36 +62,44 @@ def _hdf5(book: BookReader, held: Held, out: Path) -> None:
 
 
 def _picture(book: BookReader, held: Held, out: Path) -> None:
-    import matplotlib as mpl
+    svg = picture_of(book, held)
+    if out.suffix.lower() == ".svg":
+        out.write_text(svg, "utf-8")
+        return
+    from zincsmith.report.pdf import png_of
 
-    mpl.use("svg" if out.suffix.lower() == ".svg" else "agg")
-    from matplotlib.figure import Figure
+    out.write_bytes(png_of(svg, SHOWN * WIDE))
 
+
+def picture_of(book: BookReader, held: Held) -> str:
+    """Each channel in a pane of its own, over one time, as SVG."""
     one = held.capture
-    span = one.count * one.step_s
-    factor, unit = next(((f, u) for f, u in TIMES if span >= 2.0 * f), TIMES[-1])
-    with mpl.rc_context({"font.family": "sans-serif", "svg.hashsalt": "zincsmith", "font.size": 9}):
-        figure = Figure(figsize=(9.0, 2.1 * len(one.channels) + 0.7), layout="constrained")
-        axes = figure.subplots(len(one.channels), sharex=True, squeeze=False)[:, 0]
-        for pane, channel in zip(axes, one.channels, strict=True):
-            drawn = channel.offset + channel.scale * book.traces.envelope(channel.sha256, 0, one.count, COLUMNS)
-            each = -(-one.count // COLUMNS)
-            times = (one.begin_s + one.step_s * each * np.arange(len(drawn))) / factor
-            info = QUANTITIES[channel.address]
-            color = HUES.get(info.kind, INK)
-            style = "--" if info.side == "input" and each == 1 else "-"
-            if each > 1:
-                pane.fill_between(times, drawn[:, 0], drawn[:, 1], color=color, linewidth=0.6, step="post")
-            else:
-                pane.plot(times, drawn[:, 0], style, color=color, linewidth=1.0)
-            pane.set_ylabel(f"{info.words}, {channel.unit}")
-            pane.ticklabel_format(useOffset=False)
-            pane.set_axisbelow(True)
-            pane.grid(color=LINE, linewidth=0.5)
-            pane.spines[["top", "right"]].set_visible(False)
-            if one.trigger is not None or one.before:
-                pane.axvline(0.0, color=INK, linewidth=0.7, linestyle=":")
-        axes[-1].set_xlabel(f"time, {unit}")
-        words = ", ".join(x for x in (one.of.replace("_", " "), held.point.at.words, one.instrument) if x)
-        figure.suptitle(f"Run {held.run}, capture {held.number}: {words}", fontsize=10, x=0.01, ha="left")
-        figure.savefig(out, metadata={"Date": None, "Creator": None} if out.suffix.lower() == ".svg" else None, dpi=150)
+    factor, unit = next(((f, u) for f, u in TIMES if one.count * one.step_s >= 2.0 * f), TIMES[-1])
+    words = ", ".join(x for x in (one.of.replace("_", " "), held.point.at.words, one.instrument) if x)
+    title = f"Run {held.run}, capture {held.number}: {words}"
+    parts, top = [text(6.0, 18.0, title, 13.0, INK)], 32.0
+    each, columns = -(-one.count // COLUMNS), []
+    for channel in one.channels:
+        drawn = channel.offset + channel.scale * book.traces.envelope(channel.sha256, 0, one.count, COLUMNS)
+        columns.append((channel, np.sort(drawn, axis=1)))
+    times = (one.begin_s + one.step_s * each * np.arange(len(columns[0][1]))) / factor
+    labels = max(Pane.over((0.0, 0.0, WIDE, PANE), (0.0, 1.0), _reach(d)).left for _, d in columns)
+    for n, (channel, drawn) in enumerate(columns):
+        pane = Pane.over((4.0, top, WIDE - 16.0, PANE), (float(times[0]), float(times[-1])), _reach(drawn), labels)
+        info, last = QUANTITIES[channel.address], n == len(columns) - 1
+        parts += pane.frame(f"time, {unit}", f"{info.words}, {channel.unit}", last)
+        color = HUES.get(info.kind, INK)
+        if each > 1:
+            parts.append(pane.band(times, drawn[:, 0], drawn[:, 1], color))
+        else:
+            parts.append(pane.curve(times, drawn[:, 0], color, 1.0, "6 3" if info.side == "input" else ""))
+        if one.trigger is not None or one.before:
+            parts.append(pane.moment(0.0))
+        top += PANE + 14.0
+    return whole(WIDE, top + 30.0, parts, title)
+
+
+def _reach(drawn: Array) -> tuple[float, float]:
+    low, high = float(np.min(drawn)), float(np.max(drawn))
+    room = 0.06 * (high - low)
+    return low - room, high + room

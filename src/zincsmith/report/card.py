@@ -15,7 +15,7 @@ from zincsmith.showing.laid_over import curves_of
 from zincsmith.words.plate_words import headline
 
 MOST_CLAIMS, PICTURES = 18, 2
-WIDE, TALL, LINE = 840, 594, 21  # of the card as a picture, px
+WIDE, TALL, LINE, CURVES_TALL = 840, 594, 21, 284  # of the card as a picture, px
 INK, INK2, PAPER, EDGE = "#1b2226", "#4e5b61", "#ffffff", "#76848a"
 GO, RETURN, SETTLE = (
     "Go: nothing that was tested fails",
@@ -92,7 +92,14 @@ def _roles(judged: Judged) -> list[str]:
     return [role for role in ROLES if ROLES[role].casefold() in named.casefold() or role in named]
 
 
-def card_svg(run: JudgedRun) -> str:
+def card_png(run: JudgedRun) -> bytes:
+    """The card as a picture for screens that show no SVG, twice as large."""
+    from zincsmith.report.pdf import png_of
+
+    return png_of(card_svg(run).decode(), 2.0 * WIDE)
+
+
+def card_svg(run: JudgedRun) -> bytes:
     """The card as one picture."""
     rows = once_a_claim(run.judged)[:MOST_CLAIMS]
     parts = [
@@ -114,11 +121,15 @@ def card_svg(run: JudgedRun) -> str:
             _text(690, at, row["value"], 13, 600, end=True), _text(706, at, row["verdict"], 12, 400, INK2),
         ]  # fmt: skip
         at += LINE
+    curves = curves_of(run)
+    if curves and at + CURVES_TALL < TALL - 76:  # where few claims leave room for it
+        parts.append(_text(58, at + 14, curves[0].title, 13, 600))
+        parts.append(curves_svg(curves[0]).replace("<svg ", f'<svg x="46" y="{at + 20}" ', 1))
     parts += [_text(36, TALL - 56 + 17 * n, f"{what}: {why}", 12, 400, INK2) for n, (what, why) in
               enumerate(needed(run)[:2])]  # fmt: skip
     if run.rig.practice:
         parts.append(_text(WIDE - 36, TALL - 24, "a unit of practice", 12, 600, INK2, end=True))
-    return "".join(parts) + "</svg>"
+    return ("".join(parts) + "</svg>").encode()
 
 
 def _text(x: float, y: float, text: str, size: int, weight: int, color: str = INK, end: bool = False) -> str:

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-import io
-import re
+from html import escape
 
-from zincsmith.formats.words import number, shown
+from zincsmith.formats.words import number, shown, value_words
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.model.finding import Judged, Verdict
 from zincsmith.procedures.base import Curves
+from zincsmith.report.drawn import INK, INK2, Pane, text, text_px, whole
 from zincsmith.showing.borders import borders
 from zincsmith.showing.curves import all_curves, apart
 from zincsmith.showing.ruler_scale import Scale, scale_for
 
-INK, INK2, LINE, ZINC, ZINC_LIGHT, TEAL = "#1b2226", "#4e5b61", "#c6cdcf", "#b9c4c6", "#e6eaea", "#1A7A70"
+ZINC, ZINC_LIGHT, TEAL = "#b9c4c6", "#e6eaea", "#1A7A70"
 VERDICT = {
     Verdict.HOLDS: "#1F7A5A",
     Verdict.FAILS: "#B23A2B",
@@ -23,7 +23,8 @@ VERDICT = {
 }
 HUES = {"efficiency": TEAL, "power": "#8A2E78", "voltage": "#3B4CC0", "current": "#C0621B"}
 EDGE = 16.0  # room for the labels of the outermost ticks
-DASHES = ("-", "--", ":", "-.")
+DASHES = ("", "6 3", "1.5 2.5", "6 3 1.5 3")
+WIDE, TALL, NAME_PX = 720.0, 260.0, 13.0  # of curves, px
 
 
 def plots(run: JudgedRun) -> list[tuple[str, str]]:
@@ -33,50 +34,58 @@ def plots(run: JudgedRun) -> list[tuple[str, str]]:
 
 def curves_svg(curves: Curves) -> str:
     """Curves on one pair of axes, told apart by dash and name."""
-    import matplotlib as mpl
-
-    mpl.use("svg")
-    from matplotlib.figure import Figure
-
     color = HUES.get(curves.kind, INK)
-    with mpl.rc_context({"font.family": "sans-serif", "svg.hashsalt": "zincsmith", "font.size": 9}):
-        figure = Figure(figsize=(7.2, 2.6), layout="constrained")
-        axes = figure.add_subplot()
-        for dash, (name, x, y) in enumerate(curves.lines):
-            if curves.bars:
-                beside = 0.3 * (dash - (len(curves.lines) - 1) / 2.0)
-                fill = color if dash % 2 == 0 else "white"
-                axes.bar([v + beside for v in x], y, 0.28, color=fill, edgecolor=color, linewidth=0.8, label=name)
-                continue
-            if curves.trace or not curves.marked:
-                axes.plot(x, y, color=color, alpha=max(0.2, 1.0 - 0.22 * dash), linewidth=0.7)
-                continue
-            axes.plot(
-                x, y, DASHES[dash % 4], color=color, marker="o", markersize=4, markerfacecolor="white", linewidth=1.4
-            )
-        axes.set_xlabel(", ".join(w for w in (curves.x, curves.x_unit) if w))
-        axes.set_ylabel(", ".join(w for w in (curves.y, curves.y_unit) if w))
-        axes.ticklabel_format(useOffset=False)
-        if curves.bars:
-            axes.axhline(100.0, color=INK, linewidth=0.9)
-            axes.legend(frameon=False, fontsize=8.5)
-        axes.margins(x=0.02 if curves.bars else 0.09)
-        if not curves.bars and curves.lines:  # the names stand right of the curves
-            low, high = axes.get_xlim()
-            longest = max(len(name) for name, _, _ in curves.lines)
-            axes.set_xlim(low, high + (high - low) * max(0.0, 0.012 * longest - 0.09))
-        low, high = axes.get_ylim()
-        gap = 0.09 * (high - low)
-        ends = sorted((y[-1], x[-1], name) for name, x, y in curves.lines if name and not curves.bars)
-        for (_, at, name), place in zip(
-            ends, apart([e[0] for e in ends], gap, low + gap / 2.0, high - gap / 2.0), strict=True
-        ):
-            axes.text(at + 0.02 * (axes.get_xlim()[1] - axes.get_xlim()[0]), place, name, va="center", fontsize=8.5)
-        axes.grid(color=LINE, linewidth=0.5)
-        axes.spines[["top", "right"]].set_visible(False)
-        out = io.StringIO()
-        figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None})
-    return re.sub(r"^.*?(?=<svg)", "", out.getvalue(), flags=re.DOTALL)
+    names = [name for name, _, _ in curves.lines if name]
+    at_right = max((text_px(name) for name in names), default=0.0) + 10.0 if names and not curves.bars else 6.0
+    pane = Pane.over((4.0, 10.0, WIDE - 4.0 - at_right, TALL - 52.0), *_reach(curves))
+    parts = pane.frame(_axis(curves.x, curves.x_unit), _axis(curves.y, curves.y_unit))
+    draw = _bars if curves.bars else _lines
+    return whole(WIDE, TALL, [*parts, *draw(curves, pane, color)], curves.title)
+
+
+def _axis(words: str, unit: str) -> str:
+    return ", ".join(w for w in (words, unit) if w)
+
+
+def _reach(curves: Curves) -> tuple[tuple[float, float], tuple[float, float]]:
+    """From where to where both axes go."""
+    x = [v for _, of, _ in curves.lines for v in of]
+    y = [v for _, _, of in curves.lines for v in of]
+    if curves.bars:
+        low, high = min(0.0, *y), max(100.0, *y)
+        return (min(x) - 0.7, max(x) + 0.7), (low, high + 0.06 * (high - low))
+    (left, right), (low, high) = (min(x), max(x)), (min(y), max(y))
+    aside, above = 0.03 * (right - left), 0.08 * (high - low)
+    return (left - aside, right + aside), (low - above, high + above)
+
+
+def _bars(curves: Curves, pane: Pane, color: str) -> list[str]:
+    parts: list[str] = []
+    at = pane.left + pane.width
+    for n, (_, x, y) in enumerate(curves.lines):
+        beside = 0.3 * (n - (len(curves.lines) - 1) / 2.0)
+        parts += pane.bars([v + beside for v in x], y, 0.28, color, n % 2 == 0)
+    for n, (name, _, _) in reversed(list(enumerate(curves.lines))):
+        at -= text_px(name) + 26.0
+        fill = color if n % 2 == 0 else "#fff"
+        parts.append(f'<rect x="{at:.1f}" y="1" width="10" height="8" fill="{fill}" stroke="{color}"/>')
+        parts.append(text(at + 14.0, 9.0, name))
+    return [*parts, pane.level(100.0)]
+
+
+def _lines(curves: Curves, pane: Pane, color: str) -> list[str]:
+    parts: list[str] = []
+    for n, (_, x, y) in enumerate(curves.lines):
+        if curves.trace or not curves.marked:
+            parts.append(pane.curve(x, y, color, 0.9, faint=max(0.2, 1.0 - 0.22 * n)))
+        else:
+            parts += [pane.curve(x, y, color, dash=DASHES[n % len(DASHES)]), *pane.marks(x, y, color)]
+    ends = sorted((float(pane.px(x[-1], y[-1])[1]), float(pane.px(x[-1], y[-1])[0]), name)
+                  for name, x, y in curves.lines if name)  # fmt: skip
+    places = apart([e[0] for e in ends], NAME_PX, pane.top, pane.top + pane.height)
+    return parts + [
+        text(at + 7.0, place + 4.0, name, color=INK) for (_, at, name), place in zip(ends, places, strict=True)
+    ]
 
 
 def ruler_svg(judged: Judged, width: float = 230.0) -> str:
@@ -91,10 +100,13 @@ def ruler_svg(judged: Judged, width: float = 230.0) -> str:
     def x(value: float) -> float:
         return EDGE + (width - 2 * EDGE) * scale.share(value)
 
+    value, _, unit = value_words(finding)
+    says = f"{value} {unit} against {claim.text}: {judged.words}"
     low = scale.low if claim.low is None else claim.low * factor
     high = scale.high if claim.high is None else claim.high * factor
     parts = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:g}" height="44" viewBox="0 0 {width:g} 44" role="img">',
+        f'<svg xmlns="http://www.w3.org/2000/svg" class="ruler" width="{width:g}" height="44" '
+        f'viewBox="0 0 {width:g} 44" role="img" aria-label="{escape(says)}" font-family="Lato, sans-serif">',
         f'<rect x="{EDGE:g}" y="12" width="{width - 2 * EDGE:g}" height="9" fill="{ZINC_LIGHT}"/>',
         f'<rect x="{x(low):.1f}" y="12" width="{x(high) - x(low):.1f}" height="9" fill="{ZINC}"/>',
     ]
@@ -124,8 +136,7 @@ def _ticks(x, scale: Scale) -> list[str]:  # type: ignore[no-untyped-def]
     parts = []
     for tick in scale.ticks:
         parts.append(f'<path d="M{x(tick):.1f} 21v3" stroke="{INK2}" stroke-width="1"/>')
-        text = number(tick, scale.decimals)
-        parts.append(f'<text x="{x(tick):.1f}" y="35" font-size="10" text-anchor="middle" fill="{INK2}">{text}</text>')
+        parts.append(text(x(tick), 35.0, number(tick, scale.decimals), 10, anchor="middle"))
     return parts
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -19,9 +20,10 @@ from zincsmith.formats.words import (
     number,
     once_a_claim,
     permitted_words,
+    prefixed,
+    shown,
     untested_words,
     value_words,
-    where_words,
 )
 from zincsmith.judge.against import between_configurations
 from zincsmith.judge.conventions import GUARD_WORDS, convention_words
@@ -30,7 +32,7 @@ from zincsmith.judge.judging import JudgedRun
 from zincsmith.judge.reported import sections_of as reported_sections
 from zincsmith.judge.snapshot import Seal, amendments_of, broken_words, seals_of
 from zincsmith.model.events import Amended
-from zincsmith.model.finding import Judged, Verdict
+from zincsmith.model.finding import Finding, Judged, Verdict
 from zincsmith.model.plan import Plan
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.model.roles import ROLES
@@ -40,7 +42,8 @@ from zincsmith.procedures.planning import Planned
 from zincsmith.report.figures import VERDICT, plots, ruler_svg
 from zincsmith.report.pages import template, write_pages
 from zincsmith.showing.board import section_of as board_section
-from zincsmith.showing.budget import UNSPLIT_WORDS, grouped
+from zincsmith.showing.budget import UNSPLIT_WORDS, column_words, grouped
+from zincsmith.showing.findings_json import as_json
 from zincsmith.showing.losses import section_of as losses_section
 from zincsmith.showing.reading_words import reading_words
 from zincsmith.words.instrument_words import accuracy_words
@@ -72,7 +75,7 @@ def render(
 ) -> str:
     """The report as HTML text, with the signatures under the run, what was added after them, and its seal."""
     says = reading_words(run)
-    return template("report.html", duration=duration, where=where_words).render(
+    return template("report.html").render(
         run=run,
         judged=[_row(j) for j in run.judged],
         not_tested=once_a_claim(j for j in run.judged if j.verdict is Verdict.NOT_TESTED),
@@ -98,6 +101,8 @@ def render(
         plots=[(title, Markup(svg)) for title, svg in plots(run)],
         wiring=wiring_words(run.rig),
         grouped=grouped,
+        column_words=column_words,
+        part=_part,
         guard=GUARD_WORDS[run.conventions.guard],
         split=UNSPLIT_WORDS,
         conventions=convention_words(run.conventions),
@@ -156,7 +161,14 @@ def _row(one: Judged) -> dict[str, Any]:
     }
 
 
+def _part(u: float, finding: Finding) -> str:
+    """A part of an uncertainty, in the unit that the finding is read in."""
+    factor, unit = shown(finding)
+    return prefixed(u * factor, unit)
+
+
 def write_report(book: BookReader, run: JudgedRun, out: Path) -> None:
     """Write the file whole or not at all, as PDF when its name says so. InputError when it cannot be written."""
     text = render(run, seals_of(book, run), amendments_of(book, run.row.id), book.seal(run.row.id))
-    write_pages(text, out)
+    figures = json.dumps(as_json(run), ensure_ascii=False)
+    write_pages(text, out, [("findings.json", figures, "Every finding, with its uncertainty and its verdict")])

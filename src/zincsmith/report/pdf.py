@@ -1,55 +1,61 @@
-"""The report as PDF: the same HTML, set on pages."""
+"""The report as PDF, and pictures as PNG: what the typesetter makes of them.
+
+PDF/A-3 with tags: it can be kept, read aloud, and carries the figures as JSON. Nothing is fetched; only the program's
+own typeface is read, and those of the system where a text has letters that it has not.
+"""
 
 from __future__ import annotations
 
-import logging
+import tempfile
+from collections.abc import Sequence
+from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from zincsmith.model.errors import InputError
+from zincsmith.report.typeset import Typeset, quoted
+
+if TYPE_CHECKING:
+    from typst import Fonts
 
 FONTS = Path(__file__).parents[1] / "ui" / "fonts"
-WEIGHTS = {"Regular": 400, "Medium": 500, "Semibold": 600, "Bold": 700}
+ARCHIVED = "a-3a"
+PX_AN_INCH = 96.0  # of a picture as SVG
 
 
-def pdf_of(html: str) -> bytes:
-    """The pages of a report. Nothing is fetched but the program's own typeface; what a text asks for besides is left
-    out."""
-    logging.getLogger("weasyprint").setLevel(logging.CRITICAL)  # it tells of every rule that is meant for a screen
-    from weasyprint import CSS, HTML
-    from weasyprint.text.fonts import FontConfiguration
+def pdf_of(html: str, attached: Sequence[tuple[str, str, str]] = ()) -> bytes:
+    """The pages of a report; ``attached``: (name, JSON, what it is). Letters that no typeface of this computer has
+    leave a gap, and then it is a plain PDF, as none for keeping may have gaps."""
+    from typst import TypstError
 
-    fonts, fetcher = FontConfiguration(), _fetcher()
-    style = CSS(string=_faces(), font_config=fonts, url_fetcher=fetcher)
-    document: Any = HTML(string=html, url_fetcher=fetcher)
-    pages: bytes = document.write_pdf(stylesheets=[style], font_config=fonts)
-    return pages
-
-
-def _faces() -> str:
-    found = []
-    for file in sorted(FONTS.glob("Lato-*.ttf")):
-        weight = WEIGHTS.get(file.stem.removeprefix("Lato-"))
-        if weight is not None:
-            source = file.resolve().as_uri()
-            found.append(f"@font-face {{ font-family: Lato; font-weight: {weight}; src: url({source}); }}")
-    return "\n".join(found)
+    source = Typeset(html).source(attached)
+    for system in (False, True):
+        try:
+            return _set(source, system, pdf_standards=[ARCHIVED])
+        except TypstError:
+            continue
+    return _set(source, True)
 
 
-def _fetcher() -> Any:
-    """Gives out files of the typeface and refuses everything else: a report never reaches out."""
-    from weasyprint.urls import URLFetcher, URLFetcherResponse
-
-    class OwnFiles(URLFetcher):  # type: ignore[misc]
-        def fetch(self, url: str, headers: object = None) -> Any:  # noqa: ARG002 - the library's
-            return URLFetcherResponse(url, own_file(url), {"Content-Type": "font/ttf"})
-
-    return OwnFiles()
+def png_of(svg: str, width_px: float) -> bytes:
+    """A picture as so many px across, on white."""
+    source = (
+        f"#set page(width: {width_px * 72.0 / PX_AN_INCH:g}pt, height: auto, margin: 0pt, fill: white)\n"
+        f'#image(bytes({quoted(svg)}), format: "svg", width: 100%)'
+    )
+    return _set(source, False, format="png", ppi=PX_AN_INCH)
 
 
-def own_file(url: str) -> bytes:
-    """A file of the typeface. InputError for anything else."""
-    for file in FONTS.glob("*.ttf"):
-        if url == file.resolve().as_uri():
-            return file.read_bytes()
-    raise InputError(f"a report fetches nothing, and {url[:80]} was asked for")
+def _set(source: str, system: bool, **how: Any) -> bytes:
+    """Where there is nothing to read beside it."""
+    import typst
+
+    with tempfile.TemporaryDirectory() as nothing:
+        compiled: Any = typst.compile(source.encode(), root=nothing, font_paths=_fonts(system), **how)
+    return bytes(compiled)
+
+
+@cache
+def _fonts(system: bool) -> Fonts:
+    import typst
+
+    return typst.Fonts(include_system_fonts=system, include_embedded_fonts=True, font_paths=[str(FONTS)])

@@ -42,6 +42,14 @@ def grouped(contributions: Sequence[Contribution]) -> list[BudgetLine]:
     return sorted(rows, key=lambda row: -row.u)
 
 
+def column_words(name: str) -> str:
+    """The head of a column of a working: what is an address, in words, with its unit."""
+    if name_of(name) not in QUANTITIES:
+        return name
+    one = QUANTITIES[name]
+    return " / ".join(x for x in (one.inside, one.unit) if x)
+
+
 def unsplit_words(contributions: Sequence[Contribution]) -> str:
     """What is said beside a budget with limits of which nobody knows how they split; empty without such."""
     return "" if all(c.separate is None for c in contributions) else UNSPLIT_WORDS
@@ -51,7 +59,8 @@ def _words(one: Contribution) -> str:
     parts = one.source.removeprefix("gain of ").split(", ")
     if not one.source.endswith(" range"):
         return parts[0].partition(" no. ")[0].partition(" of run ")[0]
-    return f"{'gain' if one.separate is None else 'limit'} of {parts[1].replace('_', ' ')}"
+    what = QUANTITIES[parts[1]].inside if name_of(parts[1]) in QUANTITIES else parts[1].replace("_", " ")
+    return f"{'gain' if one.separate is None else 'limit'} of {what}"
 
 
 def _own_words(source: str) -> str:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.procedures.base import Curve, Curves
-from zincsmith.procedures.catalogue import in_order, procedure
+from zincsmith.showing.curves import all_curves
 
 if TYPE_CHECKING:
     from zincsmith.showing.compare import Row
@@ -19,8 +19,7 @@ MOST = 12  # curves on one pair of axes: more nobody tells apart
 
 def curves_of(run: JudgedRun) -> list[Curves]:
     """What a run has drawn over its points: no records, which are not even read, no bars."""
-    points = replace(run.evidence, traces=None)
-    drawn = [one for name in in_order(points.procedures) for one in procedure(name).plots(points)]
+    drawn = all_curves(replace(run.evidence, traces=None))
     return [one for one in drawn if one.lines and not one.trace and not one.bars]
 
 

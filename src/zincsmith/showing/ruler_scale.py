@@ -48,10 +48,22 @@ def scale_over(marks: Sequence[float]) -> Scale:
     step = _round_step((high - low) / 3.5)
     first = math.floor(low / step) if low else 0
     last = math.ceil(high / step)
+    return Scale(first * step, last * step, tuple(k * step for k in range(first, last + 1)), _decimals(step))
+
+
+def scale_within(low: float, high: float, about: float) -> Scale:
+    """These ends, with ``about`` so many round ticks between them."""
+    step = _round_step((high - low) / about)
+    first, last = math.ceil(low / step - 1e-9), math.floor(high / step + 1e-9)
+    return Scale(low, high, tuple(k * step for k in range(first, last + 1)), _decimals(step))
+
+
+def _decimals(step: float) -> int:
+    """That tell one tick from the next."""
     decimals = max(0, -math.floor(math.log10(step) + 1e-9))
     if abs(step * 10**decimals - round(step * 10**decimals)) > 1e-6:
         decimals += 1
-    return Scale(first * step, last * step, tuple(k * step for k in range(first, last + 1)), decimals)
+    return decimals
 
 
 def _round_step(raw: float) -> float:

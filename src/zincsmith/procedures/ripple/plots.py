@@ -47,7 +47,7 @@ def split_into_parts(evidence: Evidence) -> list[Curves]:
         apart = APART * 1e3 * float(np.ptp(about))  # each in a band of its own
         parts = (("record", about), ("follows the switching", follows), ("spikes and noise", about - follows))
         lines = tuple(
-            _line(f"{name}, {k * apart:.3g} mV lower" if k else name, 1e6 * times, 1e3 * part - k * apart)
+            _line(f"{name}, {k * apart:.0f} mV lower" if k else name, 1e6 * times, 1e3 * part - k * apart)
             for k, (name, part) in enumerate(parts)
         )
         title = f"Ripple by its parts, {where}"

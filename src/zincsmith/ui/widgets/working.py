@@ -6,9 +6,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from zincsmith.formats.words import decimals_for, number, permitted_words, shown, value_words, where_words
+from zincsmith.formats.words import number, permitted_words, prefixed, shown, value_words, where_words
 from zincsmith.model.finding import Finding, Judged, Verdict
-from zincsmith.showing.budget import grouped, unsplit_words
+from zincsmith.showing.budget import column_words, grouped, unsplit_words
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 from zincsmith.ui.widgets.claim_list import kind_of
@@ -138,7 +138,7 @@ class Working(QWidget):
         w = (self.width() - 14) / len(columns)
         for at, name in enumerate(columns):
             cell = QRectF(2 + at * w, y, w - 8, LINE)
-            ink.write(p, cell, name, 12, 400, t.color("ink2"), ink.RIGHT)
+            ink.write(p, cell, column_words(name), 12, 400, t.color("ink2"), ink.RIGHT)
         y += LINE
         ink.hairline(p, QPointF(2, y), QPointF(self.width() - 12, y))
         for row in working.rows:
@@ -146,7 +146,7 @@ class Working(QWidget):
             values = [row.get(name) for name in (first, *columns[1:])]
             for at, value in enumerate(values):
                 cell = QRectF(2 + at * w, y, w - 8, LINE)
-                hue = HUES.get(columns[at].rsplit(" ", 1)[-1], "plain") if at else "plain"
+                hue = HUES.get(column_words(columns[at]).rsplit(" ", 1)[-1], "plain") if at else "plain"
                 color = t.text_of(hue)
                 ink.write(p, cell, _cell(columns[at], value), 13, 600 if at == 0 else 400, color, ink.RIGHT)
             y += LINE
@@ -180,8 +180,7 @@ class Working(QWidget):
                 for k in range(1, min(count, 12)):
                     x = bar_left + length * k / min(count, 12)
                     p.drawLine(QPointF(x, y + 4), QPointF(x, y + 14))
-            value = u * factor * finding.k
-            text = f"{number(value, decimals_for(value, value))} {unit}"
+            text = prefixed(u * factor * finding.k, unit)
             ink.write(p, QRectF(self.width() - 82, y, 70, 18), text, 12, 400, align=ink.RIGHT)
             y += 19
         return y + 8
