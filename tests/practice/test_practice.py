@@ -9,6 +9,7 @@ from pathlib import Path
 from subprocess import CompletedProcess
 
 import pytest
+from tests.conftest import ROOT
 from tests.practice.measurer import decided, measured
 
 from zincsmith.book.reader import BookReader
@@ -16,11 +17,12 @@ from zincsmith.model.errors import BookError, InputError
 from zincsmith.model.practice import FAULTS
 from zincsmith.practice.finding_it import begin, score, state
 from zincsmith.report.html import render
-from zincsmith.simbench.practice import FAULTS as DRAWN
 from zincsmith.simbench.practice import LEVELS, drawn
+from zincsmith.simbench.units.of_practice import FAULTS as DRAWN
 
 Command = Callable[..., CompletedProcess[str]]
 pytestmark = pytest.mark.usefixtures("unhurried")
+EXAMPLES = ROOT / "examples"
 LOW_TRIP = 15  # at level 1
 
 
@@ -93,6 +95,36 @@ def test_who_has_measured_nothing_states_nothing(tmp_path: Path, command: Comman
         score(other)
     with pytest.raises(InputError, match="no level 9"):
         begin(tmp_path / "nine.zbook", 9)
+
+
+def test_a_teacher_writes_one_and_only_its_label_is_told(tmp_path: Path, command: Command) -> None:
+    """Read once: whoever has the book has neither the file nor what was wrong."""
+    file, book = tmp_path / "mine.toml", tmp_path / "p" / "one.zbook"
+    text = (EXAMPLES / "practice" / "stays-off.toml").read_text("utf-8")
+    file.write_text(text, "utf-8")
+    book.parent.mkdir()
+    done = command("practice", "new", str(book), "--unit", str(file))
+    assert (done.returncode, "Wexcombe WX-19T" in done.stdout) == (0, True)
+    file.unlink()
+    with BookReader(book) as reader:
+        assert reader.unit().nameplate.outputs[0].voltage_V == 19.0
+    assert b"latch" not in book.read_bytes()
+    assert decided(*measured(book)) == "latch"
+    found = state(book, "latch", "Pupil")
+    assert (found.right, found.truth.seed) == (True, None)
+    for change, told in (
+        ('model = "WX-19T"\n', "[label] lacks model"), ('fault = "latch"\n', "[truth] wants fault and about"),
+        ("limit_A = 3.4\n", "[output] has missing or unknown keys: limit_A"),
+    ):  # fmt: skip
+        file.write_text(text.replace(change, ""), "utf-8")
+        refused = command("practice", "new", str(tmp_path / "no.zbook"), "--unit", str(file))
+        assert refused.returncode == 2
+        assert told in " ".join(refused.stderr.split())
+    file.write_text(text.replace('"latch"', '"gremlins"') + "\n[bench]\nghost_V = 3\n", "utf-8")
+    assert "there are: sound" in " ".join(
+        command("practice", "new", str(tmp_path / "no.zbook"), "--unit", str(file)).stderr.split()
+    )
+    assert not (tmp_path / "no.zbook").exists()
 
 
 @pytest.mark.long

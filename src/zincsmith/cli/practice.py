@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -18,12 +19,15 @@ def new(
     book: BookArgument,
     level: Annotated[int, typer.Option(help="1: plain, 2: more that can be wrong, 3: slight", min=1, max=3)] = 1,
     seed: Annotated[int | None, typer.Option(help="the same unit again; drawn where none is given")] = None,
+    written: Annotated[
+        Path | None, typer.Option("--unit", help="a unit that somebody wrote, instead of one that is drawn (TOML)")
+    ] = None,
 ) -> None:
     """Begin a book of practice: a label, a rig, and a unit to be measured with everything there is."""
     from zincsmith.model.practice import FAULTS
     from zincsmith.practice.finding_it import begin
 
-    unit = begin(book, level, seed)
+    unit = begin(book, level, seed, written)
     print(f"{book}: {unit.maker} {unit.model}, a unit of practice at level {level}.")
     print(f"Open it with `zincsmith {book}`, plan and run what you like; then say what is wrong:")
     print_rows("What may be wrong", ("name", "what that is"), list(FAULTS.items()))

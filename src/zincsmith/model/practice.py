@@ -17,6 +17,9 @@ Fault = Literal[
     "wrong probe",
     "latch",
     "sagging source",
+    "lying display",
+    "swapped tap",
+    "shared ports",
 ]
 FAULTS: dict[Fault, str] = {
     "sound": "it holds what its label says, nothing is wrong",
@@ -28,19 +31,22 @@ FAULTS: dict[Fault, str] = {
     "wrong probe": "the probe at its output divides by something else than the scope was told",
     "latch": "once it has let go it stays off, where its label says that it recovers",
     "sagging source": "what feeds it gives way under load",
+    "lying display": "its own display shows other volts, or amps, than there are",
+    "swapped tap": "the power meter's volts are tapped at the unit, where the rig says at the source",
+    "shared ports": "with both ports in use one gives less than is printed",
 }  # fmt: skip
 
 
 @dataclass(frozen=True)
 class Truth(Record):
-    """As the stand-in tells it once everything is stated; ``seed`` draws the same again."""
+    """As the stand-in tells it once everything is stated; ``seed`` draws the same again, where it was drawn."""
 
     fault: str
     about: str
     figure: str
     value: float | None
     unit: str
-    seed: int
+    seed: int | None
 
 
 @dataclass(frozen=True)

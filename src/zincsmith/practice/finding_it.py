@@ -24,18 +24,19 @@ from zincsmith.formats.rig_file import read_rig
 from zincsmith.model.claim import Condition, RuleChoice, StatedClaim
 from zincsmith.model.errors import BookError, InputError
 from zincsmith.model.intake import LookItem, LookOver
+from zincsmith.model.label import Mode
 from zincsmith.model.practice import FAULTS, Practice, Truth
-from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Unit
+from zincsmith.model.unit import InputRating, Nameplate, OutputRating, Sharing, Unit
 
-RIG = Path(__file__).parent / "rig.toml"
+RIG, RIG_OF_PORTS = (Path(__file__).parent / name for name in ("rig.toml", "rig_of_ports.toml"))
 TAG, KEY = "PR-1", "practice"
 LEVELS = (1, 2, 3)
 ANSWERS_S = 20.0
 
 
-def begin(book: Path, level: int, seed: int | None = None) -> Unit:
-    """A book with a label, a rig and a unit that the stand-in draws; ``seed`` repeats one. InputError where the book is
-    there already, or the level is none."""
+def begin(book: Path, level: int, seed: int | None = None, unit: Path | None = None) -> Unit:
+    """A book with a label, a rig and a unit that the stand-in draws (``seed`` repeats one), or ``unit``, that somebody
+    wrote. InputError where the book is there already, the level is none, or the file is not understood."""
     if book.exists():
         raise InputError("there is a book of that name; practice begins in a new one", file=str(book))
     if level not in LEVELS:
@@ -43,17 +44,19 @@ def begin(book: Path, level: int, seed: int | None = None) -> Unit:
     folder = user_state_path("zincsmith") / "practice"
     folder.mkdir(parents=True, exist_ok=True)
     file = folder / f"{secrets.token_hex(8)}.practice"
-    label = _asked("new", file, "--level", str(level), *(("--seed", str(seed)) if seed is not None else ()))
+    more = ("--unit", str(unit)) if unit is not None else ("--seed", str(seed)) if seed is not None else ()
+    label = _asked("new", file, "--level", str(level), *more)
     pick_file(str(file))
-    unit, rig = _unit(label), read_rig(RIG)
+    of_ports = "ports" in label
+    made, rig = _of_ports(label) if of_ports else _unit(label), read_rig(RIG_OF_PORTS if of_ports else RIG)
     if rig.standin is None:
         raise InputError("the rig of practice has no stand-in", file=str(RIG))
     rig = replace(rig, name="Bench of practice", standin=replace(rig.standin, file=str(file)))
     with BookWriter(book) as writer:
-        writer.revise("unit", unit.tag, unit, "the label of a unit of practice")
+        writer.revise("unit", made.tag, made, "the label of a unit of practice")
         writer.revise("rig", "bench", rig, "the bench of practice")
         writer.revise("practice", KEY, Practice(level, str(file)), "a book of practice")
-    return unit
+    return made
 
 
 def _asked(do: str, file: Path, *more: str) -> dict[str, Any]:
@@ -74,6 +77,8 @@ def _unit(label: dict[str, Any]) -> Unit:
         StatedClaim("ripple", None, label["ripple_V"], "manual", "page 2", condition=full),
         StatedClaim("load_step", None, label["load_step_V"], "manual", "page 2"),
         StatedClaim("recovery_time", None, label["recovery_s"], "manual", "page 2"),
+        StatedClaim("display_voltage_error_percent", -0.01, 0.01, "manual", "page 3"),
+        StatedClaim("display_current_error_percent", -0.015, 0.015, "manual", "page 3", condition=full),
         StatedClaim(
             "power_factor", label["power_factor"], None, "label", "", condition=replace(full, line_V=(230.0, 230.0))
         ),
@@ -82,6 +87,25 @@ def _unit(label: dict[str, Any]) -> Unit:
         inputs=(InputRating((100.0, 240.0), (50.0, 60.0), 2.0),), outputs=(output,), claims=claims,
         no_load_power_W=label["no_load_W"], rules=(RuleChoice("us-doe-level-vi", "ac-dc basic"),),
     )  # fmt: skip
+    return _labelled(label, plate)
+
+
+def _of_ports(label: dict[str, Any]) -> Unit:
+    """Ports that negotiate and share."""
+    ports = [(one["name"], tuple(Mode(volts, amps) for volts, amps in one["modes"])) for one in label["ports"]]
+    outputs = tuple(
+        OutputRating(modes[-1].voltage_V, modes[-1].current_A or 0.0, tolerance_percent=label["tolerance_percent"],
+                     name=name, modes=modes) for name, modes in ports
+    )  # fmt: skip
+    plate = Nameplate(
+        inputs=(InputRating((100.0, 240.0), (50.0, 60.0), 1.6),), outputs=outputs,
+        sharing=(Sharing(tuple(name for name, _ in ports), tuple(map(float, label["each_W"]))),),
+        total_power_W=float(label["total_W"]), no_load_power_W=label["no_load_W"],
+    )  # fmt: skip
+    return replace(_labelled(label, plate), kind="usb adapter")
+
+
+def _labelled(label: dict[str, Any], plate: Nameplate) -> Unit:
     look = LookOver(items=(LookItem("Label legible", "found"),), verdict="fit to power")
     return Unit(TAG, label["maker"], label["model"], plate, place="practice", label=(label["says"],), look=look)
 
@@ -160,7 +184,8 @@ def words_of(one: Score) -> list[str]:
         lines.append("The stated value holds the true one." if one.inside else "The true value lies outside of it.")
     safe = "every run ended confirmed safe" if not one.unconfirmed else f"{one.unconfirmed} of them not confirmed safe"
     lines.append(f"{one.runs} runs in {one.minutes:.1f} min; stopped by a watch {one.trips} times; {safe}.")
-    lines.append(f"The same again: --seed {t.seed}.")
+    if t.seed is not None:
+        lines.append(f"The same again: --seed {t.seed}.")
     return lines
 
 

@@ -7,6 +7,7 @@ import json
 import signal
 import subprocess
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 from zincsmith.simbench import practice
@@ -16,6 +17,7 @@ from zincsmith.simbench.server import FAULTS, MISHAPS, TYPO, Bench
 from zincsmith.simbench.units.adapter import Adapter
 from zincsmith.simbench.units.defect import KINDS as DEFECTS
 from zincsmith.simbench.units.kinds import made_of, read_unit
+from zincsmith.simbench.units.of_practice import Drawn
 from zincsmith.simbench.units.parameters import sections_of
 from zincsmith.simbench.world import World
 
@@ -28,7 +30,7 @@ def _probe(text: str) -> tuple[int, tuple[str, float, str]]:
     return int(parts[0]), (parts[1], float(parts[2]), parts[3])
 
 
-def _practised(hidden: practice.Drawn, file: Path) -> Adapter:
+def _practised(hidden: Drawn, file: Path) -> Adapter:
     return made_of(sections_of(practice.as_toml(hidden.sections), file))
 
 
@@ -75,6 +77,7 @@ def main() -> int:
             world.probes = dict(_probe(text) for text in arguments.probe)
         if hidden is not None:
             world.source_ohm = hidden.source_ohm
+            world.imperfect = replace(world.imperfect, tap_ohm=hidden.tap_ohm)
             world.probes = {n: (at, ratio * (hidden.probe_ratio if at == "output volts" else 1.0), ground)
                             for n, (at, ratio, ground) in world.probes.items()}  # fmt: skip
         bench = Bench(world, arguments.log, pace, arguments.latency)

@@ -38,13 +38,15 @@ def scope_errors(seed: int, channel: int) -> ScopeErrors:
 @dataclass(frozen=True)
 class Imperfections:
     """``input_lead_ohm`` lies between power meter and unit, ``shunt_ohm`` in the meter, before a tap on the source's
-    side. ``apart``: gain and offset of a meter are drawn once each, and it shows whole steps of its display."""
+    side; ``tap_ohm`` is that of a tap on the unit's, none where 0. ``apart``: gain and offset of a meter are drawn once
+    each, and it shows whole steps of its display."""
 
     input_lead_ohm: float = 0.0
     shunt_ohm: float = 0.0
     phase_rad: float = 0.0
     load_set: float = 0.0  # relative error of what the load is set to
     apart: bool = False
+    tap_ohm: float = 0.0
 
     @property
     def series_ohm(self) -> float:

@@ -380,11 +380,21 @@ class World:
     def wanted_A(self) -> float:
         return self.load.current_A * (1.0 + self.imperfect.load_set) if self.load.on else 0.0
 
+    def _metered_A(self) -> float:
+        """With what a tap on the unit's side takes, in phase with the volts."""
+        amps, off = self.unit.intake.current_A, self.imperfect
+        if not off.tap_ohm or not self.input_V:
+            return amps
+        taken = self.input_V / off.tap_ohm
+        return math.sqrt(amps**2 + 2.0 * taken * self.unit.intake.power_W / self.input_V + taken**2)
+
     def _metered_W(self) -> float:
         """Input watts at the meter's tap: those of the unit, of shunt and leads, and what the phase error makes of the
         fundamental that lags. That the unit itself sees a few hundredths of a volt less is left out."""
         amps, off = self.unit.intake.current_A, self.imperfect
         watts = self.unit.intake.power_W + off.series_ohm * amps**2
+        if off.tap_ohm:
+            watts += self.input_V**2 / off.tap_ohm
         if not off.phase_rad or not amps or self.unit.direct:
             return watts
         key = (round(self.input_V, 3), self.input_Hz, round(amps, 6))
@@ -429,7 +439,7 @@ class World:
         unit, volts = self.unit, self.input_V
         port = port if port in self.ports else self.ports[0]  # a node lies at none of them
         if quantity == "power_factor":
-            apparent = volts * unit.intake.current_A
+            apparent = volts * self._metered_A()
             return self._metered_W() / apparent if apparent > 0.0 else 0.0
         shown = unit.display or Display()
         before_sense = unit.output_V + shown.sense_ohm * unit.current_A
@@ -440,7 +450,7 @@ class World:
             "input_voltage": volts,
             "input_frequency": self.input_Hz if volts else 0.0,
             "voltage_thd": self.source.thd if volts and not unit.direct else 0.0,
-            "input_current": unit.intake.current_A,
+            "input_current": self._metered_A(),
             "input_power": self._metered_W(),
             "output_voltage": self.output_of(port)[0],
             "load_voltage": self.load_V(port),
