@@ -36,11 +36,10 @@ def measures(folder: Path) -> list[tuple[str, float, float, float, str]]:
         compare(runs, recipe, feeding)
         laid_over(runs, labels_of(runs))
 
-    html = render(judged[WHOLE])
     return [
         _timed("comparing 40 units of 10 books", beside_each_other, COMPARE_S),
         _timed("report of a whole plan as HTML", lambda: render(judged[WHOLE]), HTML_S),
-        _timed("report of a whole plan as PDF", lambda: pdf_of(html), PDF_S),
+        _timed("report of a whole plan as PDF", lambda: pdf_of(render(judged[WHOLE])), PDF_S),
     ]
 
 
