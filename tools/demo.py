@@ -15,6 +15,7 @@ from demo_book import unpacked
 from zincsmith.book.writer import BookWriter
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
+from zincsmith.model.errors import InputError
 from zincsmith.planning.composer import compose
 
 ROOT = Path(__file__).parent.parent
@@ -49,7 +50,11 @@ def main() -> int:
         book = folder / f"{name}.zbook"
         ready_for(name, book)
     else:
-        unpacked(book)
+        try:
+            unpacked(book)
+        except InputError as error:
+            print(error, file=sys.stderr)
+            return 2
     print(f"Opening {book}")
     command = [sys.executable, "-m", "zincsmith.ui", str(book), *arguments]
     if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY"):

@@ -8,14 +8,11 @@ import contextlib
 import hashlib
 import io
 import lzma
-import os
 import tempfile
 import tomllib
 from dataclasses import dataclass, fields, replace
 from pathlib import Path
 from typing import Any
-
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice
@@ -34,6 +31,7 @@ from zincsmith.formats.recipe_file import read_recipe
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.commands import Command, Enter, FileRequest, Gone, Pass
+from zincsmith.model.errors import InputError
 from zincsmith.model.events import EntryAsked, PointTaken
 from zincsmith.model.intake import Photograph
 from zincsmith.model.plan import Line, Options, Plan
@@ -212,7 +210,7 @@ def from_a_file(book: Path, bench: str) -> None:
 
 def photographed(writer: BookWriter) -> list[Photograph]:
     """Drawn, not taken: a label, and the board under its cover."""
-    QGuiApplication.instance() or QGuiApplication(["demo-book"])
+    QGuiApplication.instance() or QGuiApplication(["demo-book", "-platform", "offscreen"])
     found = []
     for caption, draw in (("The label", _label), ("The board, cover off", _board)):
         picture = QImage(640, 420, QImage.Format.Format_RGB32)
@@ -299,9 +297,15 @@ def ship(book: Path) -> None:
 
 
 def unpacked(book: Path) -> Path:
-    """The book that ships, as a file of its own; its bench is that of this checkout."""
+    """The book that ships, as a file of its own; its bench is that of this checkout. InputError where it did not come
+    along whole, as where large files are kept apart and were not fetched."""
+    try:
+        content = lzma.decompress(SHIPPED.read_bytes())
+    except (OSError, lzma.LZMAError) as error:
+        why = "the demonstration book did not come with this checkout; `make demo-book` builds it in some minutes"
+        raise InputError(f"{why} ({error})", file=str(SHIPPED)) from None
     book.parent.mkdir(parents=True, exist_ok=True)
-    book.write_bytes(lzma.decompress(SHIPPED.read_bytes()))
+    book.write_bytes(content)
     file = EXAMPLES / "standins" / f"{LAST}.toml"
     pick_file(str(file))
     with BookReader(book) as reader:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import lzma
+import os
 import sqlite3
+import subprocess
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -18,6 +20,8 @@ from zincsmith.judge.judging import JudgedRun, judge_run
 from zincsmith.model.events import RunClosed
 
 sys.path.insert(0, str(ROOT / "tools"))
+import demo
+import demo_book
 from demo_book import SHIPPED, make, unpacked
 
 RUNS = 13
@@ -64,6 +68,23 @@ def test_it_opens_whole_on_any_machine(tmp_path: Path, command: Callable[..., Co
     assert "HB-07" in said.stdout
     assert "nobody has looked it over" not in said.stdout
     assert "it pays back after" in said.stdout
+
+
+def test_it_is_shown_where_there_is_a_display_and_told_where_it_is_missing(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """Its pictures are drawn without a screen; nothing of that may reach the window that opens it."""
+    alone = {name: value for name, value in os.environ.items() if name != "QT_QPA_PLATFORM"} | {"DISPLAY": ":9"}
+    code = "import os, demo; print([n for n in os.environ if n.startswith('QT_')])"
+    asked = [sys.executable, "-c", code]
+    done = subprocess.run(asked, capture_output=True, text=True, check=True, cwd=ROOT / "tools", env=alone)
+    assert done.stdout.strip() == "[]"
+    empty = tmp_path / "book.xz"
+    empty.write_text("version 1")
+    monkeypatch.setattr(demo_book, "SHIPPED", empty)
+    monkeypatch.setattr(sys, "argv", ["demo"])
+    assert demo.main() == 2
+    assert "make demo-book" in capsys.readouterr().err
 
 
 @pytest.mark.long
