@@ -18,6 +18,8 @@ from zincsmith.bench.standin import start_standin
 from zincsmith.book.reader import BookReader
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.known_bench import pick_file
+from zincsmith.formats.feeding_file import read_feeding
+from zincsmith.formats.plate_check import check_unit
 from zincsmith.formats.recipe_file import read_recipe
 from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
@@ -27,7 +29,7 @@ from zincsmith.model.finding import Verdict
 from zincsmith.model.intake import LookItem
 from zincsmith.model.plan import Line, Plan
 from zincsmith.procedures.static_grid.options import GridOptions
-from zincsmith.showing.compare import compare
+from zincsmith.showing.compare import compare, worth_words
 
 Command = Callable[..., CompletedProcess[str]]
 EXAMPLES = ROOT / "examples"
@@ -209,6 +211,25 @@ def test_a_requirement_that_fails_is_a_gate(books: list[Path], tmp_path: Path) -
     broken = replace(runs[0], judged=(*runs[0].judged[:at], gate, *runs[0].judged[at + 1 :]))
     (out,) = [p for p in compare([broken, *runs[1:]], read_recipe(recipe)).ranking if p.score is None]
     assert out.excluded_because.startswith("it fails a requirement: ")
+
+
+def test_a_price_says_whose_and_of_when_and_what_is_heard_decides_where_quiet_is_wanted(books: list[Path]) -> None:
+    runs = [judged(book) for book in books]
+    found = {w.unit_tag: w.worth for w in compare(runs).who}
+    assert "14.90 EUR (list, 2026-10-27)" in found["HB-07"]
+    assert "whines below a tenth of its load" in found["HB-09"]
+    silent = replace(runs[0].unit.look, physical=replace(runs[0].unit.look.physical, noise="Silent"))
+    named = replace(runs[0].unit, look=silent, batch="26W14")
+    assert worth_words(named).endswith("batch 26W14   Silent")
+    feeding = replace(read_feeding(EXAMPLES / "feedings" / "valve-controller.toml"), quiet=True)
+    value = {w.unit_tag: w for w in compare([replace(runs[0], unit=named), *runs[1:]], None, feeding).value}
+    assert "it is not quiet: whines below a tenth of its load" in value["HB-09"].no
+    assert not any("listen" in one for one in value["HB-07"].ask)
+    others = [w for tag, w in value.items() if tag not in ("HB-07", "HB-09")]
+    assert all(any("listen" in one for one in w.ask) for w in others)
+    for text in ("2026-11-31", "yesterday"):
+        odd = replace(named, look=replace(silent, physical=replace(silent.physical, price_on=text)))
+        assert any("2026-11-20" in p.message for p in check_unit(odd))
 
 
 def test_the_same_unit_twice_is_told_apart_by_its_runs(books: list[Path]) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import date
 from itertools import pairwise
 
 from zincsmith.model.figures import FIGURES
@@ -250,3 +251,12 @@ def _look(unit: Unit) -> Iterator[Problem]:
     )
     if any(x is not None and not 0.0 < x <= 1e6 for x in sizes) or (body.price is not None and body.price < 0.0):
         yield Problem("look.physical", "mass, size and days are above zero")
+    if body.price_on and not _is_day(body.price_on):
+        yield Problem("look.physical", f"the day of its price is written 2026-11-20, not {body.price_on}")
+
+
+def _is_day(text: str) -> bool:
+    try:
+        return date.fromisoformat(text).isoformat() == text
+    except ValueError:
+        return False

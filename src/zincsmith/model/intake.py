@@ -62,10 +62,15 @@ class LookItem(Record):
     proof: Proof = ""
 
 
+SILENT = ("silent", "none", "quiet", "inaudible")
+
+
 @dataclass(frozen=True)
 class Physical(Record):
     """Mass in g, size in mm, price in ``currency``, delivery in days; None is not known. ``internals_g`` is what is in
-    the case without weight that was only added, ``added_g`` that weight: ballast makes a light unit look normal."""
+    the case without weight that was only added, ``added_g`` that weight: ballast makes a light unit look normal.
+    ``price_is`` says whose price it is, ``price_on`` of which day (YYYY-MM-DD); ``noise`` what was heard of it,
+    *silent* where nothing was."""
 
     mass_g: float | None = None  # without cord and packaging
     internals_g: float | None = None
@@ -76,6 +81,22 @@ class Physical(Record):
     price: float | None = None
     currency: str = ""
     delivery_days: float | None = None
+    price_is: Literal["", "list", "offer"] = ""
+    price_on: str = ""
+    noise: str = ""
+
+    @property
+    def price_words(self) -> str:
+        """``29.90 EUR (offer, 2026-11-20)``; empty where there is none."""
+        if self.price is None:
+            return ""
+        which = ", ".join(x for x in (self.price_is, self.price_on) if x)
+        return f"{self.price:.2f} {self.currency}".strip() + (f" ({which})" if which else "")
+
+    @property
+    def silent(self) -> bool | None:
+        """Whether nothing was heard of it; None where nobody listened."""
+        return self.noise.strip().lower() in SILENT if self.noise.strip() else None
 
     @property
     def working_g(self) -> float | None:

@@ -246,6 +246,7 @@ class Unit(Record):
     safety: tuple[SafetyRecord, ...] = ()
     acknowledged: tuple[str, ...] = ()
     firmware: str = ""
+    batch: str = ""
     provenance: str = ""
     hours: float | None = None
     reported: tuple[Reported, ...] = ()
@@ -254,7 +255,9 @@ class Unit(Record):
     def about_it(self) -> str:
         """Where this piece comes from, what it runs on and for how long it has run, as far as anybody stated it."""
         ran = f"{self.hours:g} h run" if self.hours is not None else ""
-        return ", ".join(x for x in (self.provenance, f"firmware {self.firmware}" if self.firmware else "", ran) if x)
+        said = (self.provenance, f"batch {self.batch}" if self.batch else "",
+                f"firmware {self.firmware}" if self.firmware else "", ran)  # fmt: skip
+        return ", ".join(x for x in said if x)
 
     @property
     def in_force(self) -> Configuration:

@@ -192,12 +192,14 @@ def _hangs(
 
 
 def worth_words(unit: Unit) -> str:
-    """Price, mass and size, as far as anybody noted them."""
+    """Price, mass, size, batch and what was heard of it, as far as anybody noted them."""
     told = unit.look.physical
     worth = [
-        f"{told.price:.2f} {told.currency}".strip() if told.price is not None else "",
+        told.price_words,
         f"{told.mass_g:.0f} g" if told.mass_g is not None else "",
         f"{told.volume_cm3:.0f} cm³" if told.volume_cm3 is not None else "",
+        f"batch {unit.batch}" if unit.batch else "",
+        told.noise,
     ]
     return "   ".join(x for x in worth if x)
 

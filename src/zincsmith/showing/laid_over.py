@@ -8,19 +8,39 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from zincsmith.judge.judging import JudgedRun
+from zincsmith.model.figures import FIGURES
 from zincsmith.procedures.base import Curve, Curves
 from zincsmith.showing.curves import all_curves
 
 if TYPE_CHECKING:
     from zincsmith.showing.compare import Row
 
+OF_RECORDS = ("ripple", "ripple_rms")  # V; no curve of points has them
 MOST = 12  # curves on one pair of axes: more nobody tells apart
 
 
 def curves_of(run: JudgedRun) -> list[Curves]:
-    """What a run has drawn over its points: no records, which are not even read, no bars."""
+    """What a run has drawn over its points: no records, which are not even read, no bars; and what was found of records
+    at several loads."""
     drawn = all_curves(replace(run.evidence, traces=None))
-    return [one for one in drawn if one.lines and not one.trace and not one.bars]
+    over_points = [one for one in drawn if one.lines and not one.trace and not one.bars]
+    return [*over_points, *(curves for name in OF_RECORDS if (curves := _over_load(run, name)) is not None)]
+
+
+def _over_load(run: JudgedRun, name: str) -> Curves | None:
+    """A figure against load, a line for each line of the input at which it was found at several loads."""
+    found: dict[str, dict[float, float]] = {}
+    for one in (j.finding for j in run.judged):
+        share = one.at.draw.share_percent
+        if one.name == name and one.value is not None and share is not None and not one.beside_the_point:
+            volts = one.at.line[0]
+            at = ", ".join(x for x in (one.output, f"{volts:g} V" if volts else "") if x)
+            found.setdefault(at, {})[share] = 1e3 * one.value
+    lines = [(at, sorted(values), [values[x] for x in sorted(values)]) for at, values in found.items()]
+    lines = [one for one in lines if len(one[1]) > 1]
+    if not lines:
+        return None
+    return Curves(f"{FIGURES[name].title} against load", "load", "%", "ripple", "mV", "voltage", tuple(lines))
 
 
 def laid_over(runs: Sequence[JudgedRun], labels: Sequence[str]) -> list[Curves]:

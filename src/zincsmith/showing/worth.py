@@ -195,9 +195,11 @@ def _fits(
             ask.append("its lowest instantaneous volts")
         elif dip.finding.number < feeding.lowest_V:
             no.append(f"its volts go down to {dip.finding.number:.3g} V at a step of the load")
+    if feeding.quiet and run.unit.look.physical.silent is False:
+        no.append(f"it is not quiet: {run.unit.look.physical.noise}")
     ask += [words for words, wanted in (
         (f"whether its plug is {feeding.plug}", feeding.plug), (f"whether it is {feeding.polarity}", feeding.polarity),
-        ("whether it is quiet: listen to it", feeding.quiet),
+        ("whether it is quiet: listen to it", feeding.quiet and run.unit.look.physical.silent is None),
     ) if wanted]  # fmt: skip
     if feeding.duty and any(watts_at(rows, d.current_A) is None for d in feeding.duty):
         ask.append("what it draws at each load of the duty")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import date
 from typing import Any
 
 from PySide6.QtCore import Signal
@@ -39,8 +40,13 @@ BODY = (
     ("size", "Size, mm"),
     ("price", "Price"),
     ("currency", "Currency"),
+    ("price_is", "List or offer"),
+    ("price_on", "Day of the price"),
     ("delivery_days", "Delivery, days"),
+    ("noise", "What is heard of it"),
 )
+AS_WRITTEN = ("currency", "noise")
+LIKE = {"size": "length x width x height", "price_on": "2026-11-20", "price_is": "list, or offer", "noise": "silent"}
 
 
 class LookPage(QWidget):
@@ -90,7 +96,7 @@ class LookPage(QWidget):
             edit = RatingEdit()
             edit.setFont(font(13))
             edit.setAccessibleName(words)
-            edit.setPlaceholderText("length x width x height" if key == "size" else "")
+            edit.setPlaceholderText(LIKE.get(key, ""))
             edit.editingFinished.connect(self._take_body)
             grid.addWidget(label(words, 13), n, 0)
             grid.addWidget(edit, n, 1)
@@ -213,8 +219,14 @@ def _body_text(look: LookOver, key: str) -> str:
 
 
 def _body_value(key: str, text: str) -> Any:
-    if key == "currency":
+    if key in AS_WRITTEN:
         return text
+    if key == "price_is":
+        if text.lower() not in ("", "list", "offer"):
+            raise InputError("list or offer")
+        return text.lower()
+    if key == "price_on":
+        return _day(text)
     if not text:
         return None
     if key != "size":
@@ -226,6 +238,14 @@ def _body_value(key: str, text: str) -> Any:
     if len(parts) != 3 or any(p is None or p <= 0.0 for p in parts):
         raise InputError("type three lengths, such as 112 x 51 x 32")
     return tuple(parts)
+
+
+def _day(text: str) -> str:
+    """InputError for what is none."""
+    try:
+        return date.fromisoformat(text).isoformat() if text else ""
+    except ValueError:
+        raise InputError("type a day, such as 2026-11-20") from None
 
 
 def _verdict_words(look: LookOver) -> str:

@@ -29,7 +29,7 @@ def body_words(body: Physical, power_W: float) -> list[tuple[str, str]]:
         out.append((" × ".join(f"{v:g}" for v in body.size_mm) + " mm", ", ".join(per)))
     if body.price is not None:
         per_W = f"{body.price / power_W:.2f} {body.currency} per W" if power_W else ""
-        out.append((f"{body.price:.2f} {body.currency}".strip(), per_W))
+        out.append((body.price_words, per_W))
     return out
 
 
