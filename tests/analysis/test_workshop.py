@@ -13,6 +13,7 @@ from scipy.integrate import solve_ivp
 from tests.conftest import ROOT
 
 from zincsmith.formats.entry import parse_entry
+from zincsmith.formats.feeding_file import read_feeding
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.model.errors import InputError
 from zincsmith.workshop.base import SETS, in_words, worked
@@ -163,6 +164,14 @@ def test_inputs_are_taken_from_plate_and_findings() -> None:
     plate = read_unit(ROOT / "examples" / "units" / "tarnbrook-tb2425.toml").nameplate
     got = taken(sum_of("fuse"), plate)
     assert {key: value for key, (value, _) in got.items()} == {"power": 60.0, "volts": 100.0, "highest": 240.0}
+    feeding = read_feeding(ROOT / "examples" / "feedings" / "valve-controller.toml")
+    got = taken(sum_of("running-cost"), plate, (), feeding)
+    charge, hours = sum(d.hours * d.current_A for d in feeding.duty), sum(d.hours for d in feeding.duty if d.current_A)
+    assert got["output"][0] == pytest.approx(24.0 * charge / hours), "the mean while it is loaded, not its rating"
+    assert got["loaded"][0] == pytest.approx(100.0 * hours / 24.0)
+    assert (got["tariff"][0], got["years"][0]) == (feeding.tariff, feeding.years)
+    assert taken(sum_of("running-cost"), plate)["output"] == (60.0, "plate"), "else by its plate"
+    assert taken(sum_of("repair-or-replace"), plate, (), None, 14.9)["new"] == (14.9, "its price")
     assert not taken(sum_of("fuse"), None)
     assert not taken(sum_of("decibel"), plate)
 

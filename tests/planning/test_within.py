@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
 from subprocess import CompletedProcess
 
 import pytest
@@ -13,7 +15,9 @@ from zincsmith.formats.rig_file import read_rig
 from zincsmith.formats.unit_file import read_unit
 from zincsmith.judge.claims import all_claims
 from zincsmith.model.errors import InputError
+from zincsmith.model.feeding import Duty, Feeding
 from zincsmith.planning.composer import AFTER_RIG, compose, order_problem, rank
+from zincsmith.planning.for_duty import for_duty
 from zincsmith.planning.rehearsal import rehearse
 from zincsmith.planning.within import within, worst_corner
 from zincsmith.procedures.static_grid.options import GridOptions
@@ -50,6 +54,26 @@ def test_the_worst_corner_comes_before_nothing() -> None:
     assert min(line.voltage_V for line in GridOptions().lines_used) >= grid.lines[0].voltage_V
     assert "worst corner only" in next(one.words for one in left if one.procedure == "static_grid")
     assert worst_corner(grid) == grid, "there is no less than that"
+
+
+def test_a_plan_for_a_duty_takes_its_loads_too(command: Callable[..., CompletedProcess[str]], tmp_path: Path) -> None:
+    """2.5 A are the rating, 0 is there, 0.9 A are 36 %; 9 A nobody asks it for. Of other volts it takes none."""
+    feeding = Feeding("pump", 24.0, 2.5, duty=(Duty(2, 2.5), Duty(4, 0.9), Duty(17, 0.0), Duty(1, 9.0)))
+    whole, _ = compose(UNIT, RIG)
+    made = for_duty(whole, UNIT.nameplate, feeding)
+    (grid,) = [p for p in made.parts if isinstance(p, GridOptions)]
+    (before,) = [p for p in whole.parts if isinstance(p, GridOptions)]
+    assert set(grid.loads_percent) - set(before.loads_percent) == {36.0}
+    assert grid.loads_percent == tuple(sorted(grid.loads_percent, reverse=True))
+    assert rehearse(UNIT, RIG, made).likely_s > rehearse(UNIT, RIG, whole).likely_s
+    assert for_duty(whole, UNIT.nameplate, replace(feeding, voltage_V=12.0)) == whole
+    assert for_duty(whole, UNIT.nameplate, None) == whole
+    assert for_duty(made, UNIT.nameplate, feeding) == made, "once is enough"
+    file = tmp_path / "pump.toml"
+    file.write_text('name = "pump"\nvoltage_V = 24\ncurrent_A = 2.5\nduty = [{ hours = 24, current_A = 0.9 }]\n')
+    files = ("--unit", str(ROOT / "examples" / "units" / "tarnbrook-tb2425.toml"), "--rig",
+             str(ROOT / "examples" / "rigs" / "simulated-scope.toml"))  # fmt: skip
+    assert ", 36," in command("plan", *files, "--feeds", str(file), "--toml").stdout
 
 
 def test_at_the_command_line(command: Callable[..., CompletedProcess[str]]) -> None:

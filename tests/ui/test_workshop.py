@@ -102,7 +102,7 @@ def test_a_sum_takes_from_the_unit_and_becomes_a_plan(opened: tuple[Hands, Works
     station.shelf.tiles["decibel"].setFocus()
     hands.press(Qt.Key.Key_Return)
     hands.press(Qt.Key.Key_T, CTRL)
-    assert "has anything for this sum" in station.problem.text()
+    assert "Nothing for this sum" in station.problem.text()
     assert not station.plan_it.isEnabled()
     station.open_sum("divider")
     hands.press(Qt.Key.Key_Return, CTRL)

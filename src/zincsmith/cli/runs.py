@@ -194,14 +194,19 @@ def show_plan(
     as_toml: Annotated[bool, typer.Option("--toml", help="print the plan as a plan file, to be edited")] = False,
     then_changed: ChangedOption = "",
     chosen: ChosenOption = None,
+    feeds: Annotated[
+        Path | None, typer.Option("--feeds", help="what it must feed (TOML): measured at the loads of its day too")
+    ] = None,
     minutes: Annotated[
         float | None, typer.Option("--within", help="so many minutes: the worst corner first, the rest is named")
     ] = None,
 ) -> None:
     """Compose a plan for a unit on a rig, and say how long it takes and what it leaves out."""
+    from zincsmith.formats.feeding_file import read_feeding
     from zincsmith.formats.rig_file import read_rig
     from zincsmith.formats.unit_file import read_unit
     from zincsmith.planning.composer import compose, plan_named, retest
+    from zincsmith.planning.for_duty import for_duty
     from zincsmith.planning.plan_words import as_json as to_json
     from zincsmith.planning.plan_words import stage_rows
     from zincsmith.planning.rehearsal import rehearse
@@ -215,6 +220,8 @@ def show_plan(
     left = compose(the_unit, the_rig, chosen or ())[1] if plan == "full" else []
     if minutes is not None:
         the_plan, left = _within(the_unit, the_rig, minutes)
+    if feeds is not None:
+        the_plan = for_duty(the_plan, the_unit.nameplate, read_feeding(feeds))
     if as_toml:
         print(write_plan(the_plan), end="")
         return

@@ -104,6 +104,10 @@ class Planned(Options):
     def reason(self) -> str:
         return ""
 
+    def with_loads(self, loads_percent: tuple[float, ...], apart: float) -> Planned:
+        """Taken at these loads too, as far as none is ``apart`` from one that it has."""
+        return self
+
     @property
     def becomes(self) -> str:
         """The configuration that the unit is in from this part of a plan on; empty where it stays what it was."""

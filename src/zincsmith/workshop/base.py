@@ -25,7 +25,7 @@ Values = Mapping[str, float]
 @dataclass(frozen=True)
 class Input:
     """``unit`` as it is typed (``1`` for a plain number, ``%`` for percent); ``tolerance`` in percent of the value;
-    ``takes`` where a unit or a run says it (``workshop.taking``)."""
+    ``takes`` where a unit, a run or what it must feed says it, the first that does (``workshop.taking``)."""
 
     key: str
     words: str

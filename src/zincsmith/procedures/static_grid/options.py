@@ -112,6 +112,13 @@ class GridOptions(Planned):
             return "ports that let go together end the run: each was seen alone before"
         return "the grid warms the unit, and needs the load that standby power takes off"
 
+    def with_loads(self, loads_percent: tuple[float, ...], apart: float) -> GridOptions:
+        if self.port or self.mode:
+            return self
+        more = [load for load in loads_percent if all(abs(load - have) >= apart for have in self.loads_percent)]
+        down = self.loads_percent[0] >= self.loads_percent[-1]
+        return replace(self, loads_percent=tuple(sorted({*self.loads_percent, *more}, reverse=down)))
+
     def loads_at(self, line: Line) -> tuple[float, ...]:
         """The loads that are taken at a line, in their order."""
         at = line.voltage_V, line.frequency_Hz

@@ -15,6 +15,7 @@ from zincsmith.book.reader import BookReader, UnitRow
 from zincsmith.engine.client import EngineClient
 from zincsmith.model.commands import Choose, KeepPhoto, Note, Redo, Undo
 from zincsmith.model.errors import BookError, ZincsmithError
+from zincsmith.model.feeding import Feeding
 from zincsmith.model.intake import Photograph
 from zincsmith.model.plan import Plan
 from zincsmith.model.rig import Rig
@@ -165,6 +166,10 @@ class Documents(QObject):
             return False, False
         found = self.reader.revision(kind, self._key(kind))
         return (found[1], found[2]) if found is not None else (False, False)
+
+    def feeding(self) -> Feeding | None:
+        """What units must feed, as the book has it; None where nobody said."""
+        return self._or_none(self.reader.feeding) if self.reader is not None else None
 
     def keep(self, kind: str, key: str, record: object, why: str) -> None:
         """Store a document that belongs to no run: a recipe, or what units must feed."""

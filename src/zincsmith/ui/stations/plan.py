@@ -16,6 +16,7 @@ from zincsmith.model.errors import InputError
 from zincsmith.model.plan import Line, Options, Plan
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.planning.composer import both_ways, change_to, compose, moved, to_choose, with_part, without
+from zincsmith.planning.for_duty import for_duty
 from zincsmith.planning.rehearsal import Itinerary, PlannedPoint
 from zincsmith.procedures.catalogue import procedure
 from zincsmith.procedures.plan_file import STATIC_GRID, check_plan
@@ -330,7 +331,8 @@ class PlanStation(Station):
             self._say(error.message)
             return
         self._part = 0
-        self._store(plan, "composed from claims, unit and rig")
+        plan = for_duty(plan, self.session.unit.nameplate, self.session.feeding())
+        self._store(plan, "composed from claims, unit, rig and what it must feed")
 
     def _drag(self, part: int, to: int) -> None:
         if self.up.isEnabled():

@@ -130,9 +130,10 @@ class WorkshopStation(Station):
         """What plate and latest run of the open unit say."""
         unit, judging = self.session.unit, self.session.judging()
         run = judging.run if judging is not None else None
-        got = taken(self.sum, unit.nameplate if unit is not None else None, run.judged if run is not None else ())
+        plate, price = (unit.nameplate, unit.look.physical.price) if unit is not None else (None, None)
+        got = taken(self.sum, plate, run.judged if run is not None else (), self.session.feeding(), price)
         if not got:
-            self._tell("Neither the plate of this unit nor its latest run has anything for this sum.")
+            self._tell("Nothing for this sum is in the plate of this unit, its latest run, or what it must feed.")
             return
         said, where = self.said.setdefault(self.sum.name, {}), self.where.setdefault(self.sum.name, {})
         for key, (value, told) in got.items():

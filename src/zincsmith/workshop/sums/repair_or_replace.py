@@ -28,7 +28,7 @@ SPEC = Sum(
         Input("delay", "Days without it", "1", 4.0, 50.0),
         Input("per_day", "A day without it costs", "1", 0.0),
         Input("fails", "It fails again", "%", 15.0, 50.0, 0.0, 99.0),
-        Input("new", "A new one", "1", 60.0),
+        Input("new", "A new one", "1", 60.0, takes="price:new"),
         Input("new_delay", "Days until the new one", "1", 2.0),
     ),
     (

@@ -24,12 +24,12 @@ SPEC = Sum(
     "running_cost",
     "Running cost",
     (
-        Input("output", "Output while it is loaded", "W", 30.0, takes="plate:output_W"),
+        Input("output", "Output while it is loaded", "W", 30.0, takes="feeding:loaded_W plate:output_W"),
         Input("efficiency", "Efficiency there", "%", 88.0, 1.0, 1.0, 100.0, takes="finding:efficiency"),
-        Input("loaded", "Loaded, of the day", "%", 40.0, 0.0, 0.0, 100.0),
+        Input("loaded", "Loaded, of the day", "%", 40.0, 0.0, 0.0, 100.0, takes="feeding:loaded_percent"),
         Input("idle", "Draws while it idles", "W", 0.2, 5.0, takes="finding:standby_power"),
-        Input("tariff", "A kilowatt-hour costs", "1", 0.3),
-        Input("years", "Years", "1", 5.0),
+        Input("tariff", "A kilowatt-hour costs", "1", 0.3, takes="feeding:tariff"),
+        Input("years", "Years", "1", 5.0, takes="feeding:years"),
     ),
     (
         Result("energy", "Drawn in a year, kWh", "1"),
