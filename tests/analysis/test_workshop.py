@@ -5,6 +5,8 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
 from subprocess import CompletedProcess
 
 import numpy as np
@@ -12,12 +14,17 @@ import pytest
 from scipy.integrate import solve_ivp
 from tests.conftest import ROOT
 
+from zincsmith.book.reader import BookReader
 from zincsmith.formats.entry import parse_entry
 from zincsmith.formats.feeding_file import read_feeding
 from zincsmith.formats.unit_file import read_unit
+from zincsmith.judge.claims import all_claims
+from zincsmith.judge.judging import judge_run
+from zincsmith.model.claim import StatedClaim
 from zincsmith.model.errors import InputError
 from zincsmith.workshop.base import SETS, in_words, worked
 from zincsmith.workshop.catalogue import names, sum_of
+from zincsmith.workshop.claims import FAILS, HOLDS, PARTS, costs, foreseen
 from zincsmith.workshop.drawing import HEIGHT, WIDTH, drawn
 from zincsmith.workshop.taking import taken
 
@@ -174,6 +181,31 @@ def test_inputs_are_taken_from_plate_and_findings() -> None:
     assert taken(sum_of("repair-or-replace"), plate, (), None, 14.9)["new"] == (14.9, "its price")
     assert not taken(sum_of("fuse"), None)
     assert not taken(sum_of("decibel"), plate)
+
+
+def test_what_is_foreseen_stands_beside_the_claim_and_costs_others(finished_book: Path) -> None:
+    """Half the coil's ripple twice over: 0.6 A in 20 mohm and a large capacitor stay below 120 mV, in 1 ohm do not; a
+    resistor that stays connected adds its V^2 / R to the watts without a load."""
+    with BookReader(finished_book) as reader:
+        run = judge_run(reader)
+    plate = replace(run.unit.nameplate, claims=(StatedClaim("ripple", None, 0.12, "manual"),))
+    filters = {"input": "40", "output": "24", "inductor": "32u", "capacitor": "470u", "esr_tolerance": "0"}
+    good = foreseen(worked(sum_of("output-filter"), {**filters, "esr": "20m"}), plate)
+    bad = foreseen(worked(sum_of("output-filter"), {**filters, "esr": "1"}), plate)
+    assert (good.words, bad.words, good.now) == (HOLDS, FAILS, None)
+    assert good.told.value == pytest.approx(0.6 * 0.02 + 0.6 / (8.0 * 500e3 * 470e-6), rel=1e-3)
+    assert good.told.low < good.told.value < good.told.high, "its parts spread"
+    edge = {**filters, "esr": f"{0.12 / 0.6:g}"}
+    assert foreseen(worked(sum_of("output-filter"), edge), plate).words == PARTS
+    assert foreseen(worked(sum_of("output-filter"), filters), None) is None
+    assert foreseen(worked(sum_of("decibel"), {}), plate) is None
+    (claim,) = (c for c in all_claims(run.unit.nameplate) if c.key == "no_load_power" and not c.published)
+    one = run.judged[0]
+    judged = [replace(one, claim=claim, finding=replace(one.finding, value=watts)) for watts in (0.15, 0.178)]
+    (cost,) = costs(worked(sum_of("resistor-load"), {"volts": "24", "current": "1m"}), run.unit.nameplate, judged)
+    assert (cost.claim, cost.now, cost.words) == (claim, 0.178, HOLDS)
+    assert cost.told.value == pytest.approx(0.178 + 0.024)
+    assert costs(worked(sum_of("resistor-load"), {}), run.unit.nameplate, ()) == [], "nothing was found yet"
 
 
 def test_the_efficiency_rules_at_sixty_watts() -> None:

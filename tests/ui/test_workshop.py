@@ -99,11 +99,15 @@ def test_a_sum_takes_from_the_unit_and_becomes_a_plan(opened: tuple[Hands, Works
     hands, station = opened
     hands.press(Qt.Key.Key_T, CTRL)
     assert station.drawing.places["wanted"].value.text() == "24 V"
+    assert "output voltage" in station.beside.claim.text(), "5.1 V of its defaults on the ruler of 24 V"
+    assert "would not hold (hollow)" in station.beside.words.text()
+    assert "would not hold" in station.beside.ruler.accessibleDescription()
     station.shelf.tiles["decibel"].setFocus()
     hands.press(Qt.Key.Key_Return)
     hands.press(Qt.Key.Key_T, CTRL)
     assert "Nothing for this sum" in station.problem.text()
     assert not station.plan_it.isEnabled()
+    assert not station.beside.isVisible(), "nobody claims decibels"
     station.open_sum("divider")
     hands.press(Qt.Key.Key_Return, CTRL)
     plan = hands.window.session.plan

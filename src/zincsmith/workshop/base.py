@@ -48,7 +48,9 @@ class Result:
 class Sum:
     """``work`` gives every result from every input, and may raise ValueError with words for what cannot be; ``source``
     says whose formula it is; ``once`` gives results that are chosen, not built, and so have no spread; ``bench`` is how
-    it is drawn (``workshop.drawing``), ``planned`` the figure that would tell what it foresees."""
+    it is drawn (``workshop.drawing``), ``planned`` the figure that would tell what it foresees. ``held`` gives, by
+    figure, what a claim of it would be held against; ``costs`` what it adds to figures that it is not about. Both from
+    inputs and results, in the unit of the figure."""
 
     name: str
     title: str
@@ -60,6 +62,8 @@ class Sum:
     bench: str = ""
     planned: str = ""
     once: Callable[[Values], dict[str, float]] | None = None
+    held: Mapping[str, Callable[[Values], float]] = field(default_factory=dict)
+    costs: Mapping[str, Callable[[Values], float]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -86,6 +90,12 @@ class Worked:
             drawn = _drawn(self.of, self.inputs, {key: self.tolerances[key]})
             out[key] = pstdev(one[self.of.results[0].key] for one in drawn)
         return out
+
+    def spread(self, by: Callable[[Values], float]) -> Told:
+        """Something else of inputs and results, with what the same hundred sets of parts make of it."""
+        every = [self.inputs, *_parts(self.inputs, self.tolerances)]
+        values = [by({**inputs, **_once(self.of, inputs)}) for inputs in every]
+        return Told(values[0], min(values), max(values))
 
     def against(self, key: str, points: int = 41) -> tuple[list[float], list[float]]:
         """(input, first result) from a third to three times what an input is, as far as that can be."""
@@ -138,11 +148,16 @@ def _number(text: str, unit: str, key: str, least: float, most: float) -> float:
 
 def _drawn(of: Sum, values: Values, spread: Values) -> list[dict[str, float]]:
     """Every result of each of a hundred sets of parts; none where no input has a tolerance."""
+    return [_once(of, one) for one in _parts(values, spread)]
+
+
+def _parts(values: Values, spread: Values) -> list[dict[str, float]]:
+    """A hundred sets of parts, the same each time."""
     if not any(spread.values()):
         return []
     dice = random.Random(SEED)
     return [
-        _once(of, {k: v * (1.0 + 0.01 * spread.get(k, 0.0) * dice.uniform(-1.0, 1.0)) for k, v in values.items()})
+        {k: v * (1.0 + 0.01 * spread.get(k, 0.0) * dice.uniform(-1.0, 1.0)) for k, v in values.items()}
         for _ in range(SETS)
     ]
 

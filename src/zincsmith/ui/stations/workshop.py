@@ -12,15 +12,17 @@ from zincsmith.ui.station import Station
 from zincsmith.ui.widgets.panel import Panel, clear, cut_label, heading_row, key_button, label
 from zincsmith.ui.widgets.plot import Curve, Plot
 from zincsmith.ui.workshop.bench import KINDS, BenchDrawing, value_words
+from zincsmith.ui.workshop.foreseen import BesideClaims
 from zincsmith.ui.workshop.sets import SetsOfParts
 from zincsmith.ui.workshop.shelf import Shelf
 from zincsmith.workshop.base import Sum, Worked, in_words, worked
 from zincsmith.workshop.catalogue import names, sum_of
+from zincsmith.workshop.claims import costs, foreseen
 from zincsmith.workshop.taking import taken
 
 FIRST = "divider"
 TOLD, LEAST_TOLD = 388, 158  # px of what came out
-WOULD = "would hold: worked out, not measured"
+WOULD = "worked out, not measured"
 
 
 class WorkshopStation(Station):
@@ -100,6 +102,8 @@ class WorkshopStation(Station):
         self.others.setVerticalSpacing(4)
         self.others.setColumnStretch(0, 1)
         panel.body.addLayout(self.others)
+        self.beside = BesideClaims()
+        panel.body.addWidget(self.beside)
         panel.body.addStretch()
         panel.body.addWidget(label("Formula", 14, 700))
         self.formula, self.source = label("", 14, 400, "", wrap=True), label("", 12, 400, "second", wrap=True)
@@ -114,6 +118,11 @@ class WorkshopStation(Station):
         row.addWidget(self.plan_it)
         panel.body.addLayout(row)
         return panel
+
+    def refresh(self) -> None:
+        """Another unit, or a run that was judged: other claims."""
+        if self.found is not None:
+            self._show_claims(self.found)
 
     # What people do
 
@@ -207,6 +216,7 @@ class WorkshopStation(Station):
         self.span.setText("")
         self.would.hide()
         clear(self.others)
+        self.beside.hide()
         self.sets.show_worked(None)
         self.plot.show_curves([])
 
@@ -230,6 +240,14 @@ class WorkshopStation(Station):
         self.plan_it.setEnabled(bool(one.of.planned) and not self.session.read_only)
         self.sets.show_worked(one)
         self._show_against(one)
+        self._show_claims(one)
+
+    def _show_claims(self, one: Worked) -> None:
+        """On the ruler of what the open unit claims, and what it costs its other claims."""
+        unit, judging = self.session.unit, self.session.judging()
+        plate = unit.nameplate if unit is not None else None
+        judged = judging.run.judged if judging is not None and judging.run is not None else ()
+        self.beside.show_them(foreseen(one, plate, judged), costs(one, plate, judged))
 
     def _show_against(self, one: Worked) -> None:
         (of,) = (i for i in one.of.inputs if i.key == self._against)

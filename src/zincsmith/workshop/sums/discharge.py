@@ -6,6 +6,8 @@ import math
 
 from zincsmith.workshop.base import Input, Result, Sum, Values
 
+PULLED_S = 2.0  # after a plug is pulled, of one standard; value from memory
+
 
 def work(v: Values) -> dict[str, float]:
     if v["to"] >= v["from"]:
@@ -36,6 +38,8 @@ SPEC = Sum(
     "t = R C ln(V0 / V); P = V0^2 / R; W = C V0^2 / 2",
     "closed form of R C",
     work,
+    held={"plug_voltage": lambda v: v["from"] * math.exp(-PULLED_S / (v["resistor"] * v["capacitor"]))},
+    costs={"no_load_power": lambda v: v["peak"]},  # at most: of direct volts; across the line half of it
     bench="""
 w 90 30 420 30
 w 90 160 420 160

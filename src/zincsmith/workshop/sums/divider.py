@@ -40,6 +40,7 @@ SPEC = Sum(
     "V = Vref (1 + R upper / R lower)",
     "Kirchhoff, the tap takes no current; preferred values of IEC 60063 (from memory)",
     work,
+    held={"output_voltage": lambda v: v["output"]},
     bench="""
 w 40 20 640 20
 o 640 20

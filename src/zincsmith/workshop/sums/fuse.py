@@ -41,6 +41,7 @@ SPEC = Sum(
     "closed form of R C; three quarters of the rating is common practice; slow, and above what the line "
     "can give in its breaking capacity",
     work,
+    held={"inrush": lambda v: v["peak"]},
     bench="""
 o 40 40
 w 40 40 90 40

@@ -27,6 +27,7 @@ SPEC = Sum(
     "T = room + P Rth",
     "one thermal resistance",
     work,
+    held={"hot_spot": lambda v: v["temperature"], "case_temperature": lambda v: v["temperature"]},
     bench="""
 q 30 100 160 64
 p temperature 80 90 86 76 80 62 86 48

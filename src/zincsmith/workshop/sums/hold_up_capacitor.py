@@ -25,6 +25,7 @@ SPEC = Sum(
     "C = 2 P t / (eff (V1^2 - V2^2))",
     "energy of a capacitor",
     work,
+    held={"hold_up": lambda v: v["time"]},
     bench="""
 w 20 40 190 40
 n 60 40

@@ -36,6 +36,7 @@ SPEC = Sum(
     "dI = V (1 - V / Vin) / (L f); dV = dI / (8 f C), dI ESR",
     "volt-second balance and the charge of a triangle",
     work,
+    held={"ripple": lambda v: v["capacitive"] + v["resistive"]},  # at most: they do not peak together
     bench="""
 q 10 14 140 162
 i input 20 20

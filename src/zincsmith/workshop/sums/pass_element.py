@@ -30,6 +30,7 @@ SPEC = Sum(
     "P = (Vraw - V) I",
     "Kirchhoff",
     work,
+    held={"hot_spot": lambda v: v["temperature"]},
     bench="""
 w 40 40 250 40
 q 250 24 170 32 pass element

@@ -29,6 +29,7 @@ SPEC = Sum(
     "S = V I; factor = P / S; peak = crest I",
     "IEEE 1459 (from memory)",
     work,
+    held={"power_factor": lambda v: v["factor"]},
     bench="""
 p power 60 160 360 160
 p voltage 60 160 360 40

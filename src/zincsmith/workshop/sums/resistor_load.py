@@ -27,6 +27,7 @@ SPEC = Sum(
     "R = V / I; P = V I; rating = P / share",
     "Ohm; half of the rating is common practice",
     work,
+    costs={"no_load_power": lambda v: v["power"]},  # where it stays connected as a minimum load
     bench="""
 w 60 30 420 30
 w 60 160 420 160

@@ -23,6 +23,7 @@ SPEC = Sum(
     "I = 2 pi f C V",
     "reactance of a capacitor; measured as IEC 60990 describes",
     work,
+    held={"touch_current": lambda v: v["current"]},
     bench="""
 w 40 30 300 30
 w 40 160 300 160
