@@ -12,7 +12,16 @@ from pytestqt.qtbot import QtBot
 from tests.ui.conftest import Hands
 
 from zincsmith.ui.other_scripts import missing_words
-from zincsmith.ui.theme import DARK, LIGHT, Theme, font
+from zincsmith.ui.theme import (
+    DARK,
+    DARK_CONTRAST,
+    LIGHT,
+    LIGHT_CONTRAST,
+    OTHER,
+    Theme,
+    font,
+    theme_for,
+)
 
 GROUNDS = ("ground", "paper", "strip", "chosen")
 SIGNS = "Ωµμηδφ≤≥±²°–—…·−σΣ¼ ×“”→•"
@@ -30,6 +39,26 @@ def luminance(color: QColor) -> float:
 def contrast(a: str, b: str) -> float:
     x, y = sorted((luminance(QColor(a)), luminance(QColor(b))), reverse=True)
     return (x + 0.05) / (y + 0.05)
+
+
+@pytest.mark.parametrize("theme", [LIGHT_CONTRAST, DARK_CONTRAST], ids=lambda t: t.name)
+def test_high_contrast_keeps_seven_to_one(theme: Theme) -> None:
+    """WCAG 2.1, level AAA, for text; 4.5 for what only marks (from memory)."""
+    for ground in GROUNDS:
+        for name, color in {"ink": theme.ink, "ink2": theme.ink2, **theme.text, **theme.hue}.items():
+            ratio = contrast(color, getattr(theme, ground))
+            assert ratio >= 7.0, f"{name} on {ground} of the {theme.name} theme: {ratio:.2f}"
+    pairs = ((theme.button_ink, theme.button), (theme.spine_ink, theme.spine), (theme.doubt_ink, theme.doubt_ground),
+             (theme.alarm, theme.alarm_ground), *((color, theme.paper) for color in theme.verdict.values()))  # fmt: skip
+    assert all(contrast(ink, ground) >= 7.0 for ink, ground in pairs)
+    assert all(contrast(line, theme.paper) >= 3.0 for line in (theme.edge, theme.line, theme.focus))
+    assert OTHER[OTHER[theme.name].name] is theme, "F11 leaves the contrast as it is"
+
+
+def test_who_asks_for_contrast_gets_it() -> None:
+    assert theme_for(False, True) is LIGHT_CONTRAST
+    assert theme_for(True, True) is DARK_CONTRAST
+    assert theme_for(True, False) is DARK
 
 
 def test_contrast_of_black_on_white_is_21() -> None:

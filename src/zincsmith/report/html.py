@@ -167,8 +167,13 @@ def _part(u: float, finding: Finding) -> str:
     return prefixed(u * factor, unit)
 
 
+def report_of(book: BookReader, run: JudgedRun) -> str:
+    """The report with what was signed, what was added since, and the seal."""
+    return render(run, seals_of(book, run), amendments_of(book, run.row.id), book.seal(run.row.id))
+
+
 def write_report(book: BookReader, run: JudgedRun, out: Path) -> None:
     """Write the file whole or not at all, as PDF when its name says so. InputError when it cannot be written."""
-    text = render(run, seals_of(book, run), amendments_of(book, run.row.id), book.seal(run.row.id))
+    text = report_of(book, run)
     figures = json.dumps(as_json(run), ensure_ascii=False)
     write_pages(text, out, [("findings.json", figures, "Every finding, with its uncertainty and its verdict")])

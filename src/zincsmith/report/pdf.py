@@ -30,10 +30,16 @@ def pdf_of(html: str, attached: Sequence[tuple[str, str, str]] = ()) -> bytes:
     source = Typeset(html).source(attached)
     for system in (False, True):
         try:
-            return _set(source, system, pdf_standards=[ARCHIVED])
+            return bytes(_set(source, system, pdf_standards=[ARCHIVED]))
         except TypstError:
             continue
-    return _set(source, True)
+    return bytes(_set(source, True))
+
+
+def pages_of(html: str, dots: float) -> list[bytes]:
+    """The same pages as pictures, ``dots`` an inch, for paper."""
+    made = _set(Typeset(html).source(), True, format="png", ppi=dots)
+    return list(made) if isinstance(made, list) else [made]
 
 
 def png_of(svg: str, width_px: float) -> bytes:
@@ -42,16 +48,15 @@ def png_of(svg: str, width_px: float) -> bytes:
         f"#set page(width: {width_px * 72.0 / PX_AN_INCH:g}pt, height: auto, margin: 0pt, fill: white)\n"
         f'#image(bytes({quoted(svg)}), format: "svg", width: 100%)'
     )
-    return _set(source, False, format="png", ppi=PX_AN_INCH)
+    return bytes(_set(source, False, format="png", ppi=PX_AN_INCH))
 
 
-def _set(source: str, system: bool, **how: Any) -> bytes:
-    """Where there is nothing to read beside it."""
+def _set(source: str, system: bool, **how: Any) -> Any:
+    """Where there is nothing to read beside it. Of several pages as pictures a list."""
     import typst
 
     with tempfile.TemporaryDirectory() as nothing:
-        compiled: Any = typst.compile(source.encode(), root=nothing, font_paths=_fonts(system), **how)
-    return bytes(compiled)
+        return typst.compile(source.encode(), root=nothing, font_paths=_fonts(system), **how)
 
 
 @cache

@@ -11,14 +11,15 @@ import signal
 import sys
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QLocale, Qt, QTimer
 from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import QApplication
 
 from zincsmith.desktop.install import DATA, SIZES
+from zincsmith.formats.decimal_marks import use_mark
 from zincsmith.ui.crash import install
 from zincsmith.ui.remembered import Remembered, remembered
-from zincsmith.ui.theme import DARK, LIGHT, load_fonts, use_theme
+from zincsmith.ui.theme import load_fonts, theme_for, use_theme
 from zincsmith.ui.which_book import WhichBook
 from zincsmith.ui.window import MainWindow
 
@@ -29,6 +30,7 @@ def main(arguments: list[str] | None = None) -> int:
     parser = argparse.ArgumentParser(prog="python -m zincsmith.ui", description="Open Zincsmith on a book.")
     parser.add_argument("book", type=Path, nargs="?", help="the book (.zbook); one that does not exist is begun")
     parser.add_argument("--dark", action="store_true", help="for a dim lab")
+    parser.add_argument("--high-contrast", action="store_true", help="more contrast than is calm")
     parser.add_argument("--log", type=Path, help="log of the stand-in bench")
     chosen = parser.parse_args(arguments)
     faulthandler.enable()
@@ -36,8 +38,10 @@ def main(arguments: list[str] | None = None) -> int:
     app.setApplicationName("Zincsmith")
     app.setDesktopFileName("zincsmith")
     load_fonts()
-    dim = app.styleHints().colorScheme() is Qt.ColorScheme.Dark
-    use_theme(DARK if chosen.dark or dim else LIGHT)
+    hints = app.styleHints()
+    contrast = hints.accessibility().contrastPreference() is Qt.ContrastPreference.HighContrast
+    use_theme(theme_for(chosen.dark or hints.colorScheme() is Qt.ColorScheme.Dark, chosen.high_contrast or contrast))
+    use_mark(QLocale().decimalPoint())
     memory = remembered()
     book = chosen.book or _ask_for_book(memory)
     if book is None:

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QIcon, QPainter, QPainterPath, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
+from zincsmith.formats.decimal_marks import on_screen
 from zincsmith.formats.plain_text import shown
 from zincsmith.model.finding import Verdict
 from zincsmith.ui.theme import font, theme
@@ -31,7 +32,7 @@ def write(
 ) -> None:
     """Text in a rectangle, ended by an ellipsis when it does not fit on its line."""
     front_panel = font(size, weight)
-    text = shown(text, LONGEST)
+    text = on_screen(shown(text, LONGEST))
     p.setFont(front_panel)
     p.setPen(color or theme().color("ink"))
     if wrap:

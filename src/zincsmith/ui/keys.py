@@ -64,6 +64,7 @@ KEYS: dict[str, tuple[tuple[str, str], ...]] = {
         ("Up", "the row above"),
         ("Down", "the row below"),
         ("Ctrl+S", "save the report"),
+        ("Ctrl+P", "print the report"),
         ("Ctrl+T", "plan a retest, or repeat the point while the run goes on"),
         ("Ctrl+L", "claim this"),
         ("F4", "what a choke or a capacitor would leave of this ripple"),
@@ -76,6 +77,7 @@ KEYS: dict[str, tuple[tuple[str, str], ...]] = {
         ("Ctrl+F", "open what they must feed"),
         ("Ctrl+R", "open a recipe"),
         ("Ctrl+S", "save what is compared"),
+        ("Ctrl+P", "print what is compared"),
     ),
     "Workshop": (
         ("Ctrl+T", "take from the unit"),

@@ -6,7 +6,7 @@ for text below 18 px. ``tests/ui/test_theme.py`` works the contrast out.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from importlib import resources
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -151,7 +151,40 @@ DARK = Theme(
     large_weight=400,
 )
 
+LIGHT_CONTRAST = replace(
+    LIGHT, name="light, high contrast", ground="#ffffff", strip="#eef0f0", spine="#000000", spine_ink="#ffffff",
+    line="#4e5b61", zinc="#8d9a9f", zinc_light="#d3dadc", edge="#000000", ink="#000000", ink2="#232c30",
+    focus="#000000", button="#000000",
+    hue={"voltage": "#27357d", "current": "#7a3a06", "power": "#6b1f50", "temperature": "#7f2417",
+         "efficiency": "#0a4a42"},
+    text={"voltage": "#27357d", "current": "#6e3304", "power": "#6b1f50", "temperature": "#7f2417",
+          "efficiency": "#0a4a42"},
+    verdict={"holds": "#0b5236", "fails": "#8a2014", "too close to call": "#694500", "not tested": "#3c474c",
+             "no claim": "#3c474c"},
+    doubt_ground="#ffffff", doubt_edge="#694500", doubt_ink="#3d2900", alarm="#7c1408", alarm_ground="#ffffff",
+)  # fmt: skip
+DARK_CONTRAST = replace(
+    DARK, name="dark, high contrast", ground="#000000", paper="#000000", strip="#0b0f10", spine="#000000",
+    spine_ink="#ffffff", line="#97a4a9", zinc="#6c7a80", zinc_light="#28333a", edge="#ffffff", ink="#ffffff",
+    ink2="#d0d8da", chosen="#101718", focus="#ffffff", button="#ffffff", button_ink="#000000",
+    hue={"voltage": "#c3ccff", "current": "#ffc089", "power": "#ffb3de", "temperature": "#ffb0a6",
+         "efficiency": "#9be8de"},
+    text={"voltage": "#c3ccff", "current": "#ffc089", "power": "#ffb3de", "temperature": "#ffb0a6",
+          "efficiency": "#9be8de"},
+    verdict={"holds": "#8fe6b8", "fails": "#ffa79f", "too close to call": "#ffd98a", "not tested": "#c3cdd1",
+             "no claim": "#c3cdd1"},
+    doubt_ground="#000000", doubt_edge="#e9c878", doubt_ink="#ffe3a3", alarm="#ffb3aa", alarm_ground="#000000",
+)  # fmt: skip
+OTHER = {LIGHT.name: DARK, DARK.name: LIGHT, LIGHT_CONTRAST.name: DARK_CONTRAST, DARK_CONTRAST.name: LIGHT_CONTRAST}
+
 _current = LIGHT
+
+
+def theme_for(dim: bool, contrast: bool) -> Theme:
+    """For a dim lab, or for who needs more contrast than is calm."""
+    if contrast:
+        return DARK_CONTRAST if dim else LIGHT_CONTRAST
+    return DARK if dim else LIGHT
 
 
 def theme() -> Theme:

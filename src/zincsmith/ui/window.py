@@ -28,12 +28,13 @@ from zincsmith.formats.words import local_time
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.commands import MakeSafe
 from zincsmith.model.states import UNSAFE, State
+from zincsmith.ui.announce import announce, announced_words
 from zincsmith.ui.beside import Beside
 from zincsmith.ui.connection.session import Session
 from zincsmith.ui.practice_bar import PracticeBar
 from zincsmith.ui.remembered import Remembered, keep
 from zincsmith.ui.station import Station
-from zincsmith.ui.theme import DARK, LIGHT, theme, use_theme
+from zincsmith.ui.theme import OTHER, theme, use_theme
 from zincsmith.ui.widgets.alarm_bar import AlarmBar
 from zincsmith.ui.widgets.bench_strip import BenchStrip
 from zincsmith.ui.widgets.spine import Spine
@@ -118,6 +119,7 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.muted = False
         self._last_sounded = State.IDLE
+        self._announced = ""
         self._refused_at: tuple[State, object] | None = None  # what was asked for when something was refused
         self.calls = QTimer(self)
         self.calls.timeout.connect(self._call)
@@ -286,6 +288,7 @@ class MainWindow(QMainWindow):
             self.current.refresh()
         self._marks()
         self._sound()
+        self._announce()
         if self._refused_at not in (None, self._asked_now):  # that gate is passed, or the run goes on without it
             self._refused_at = None
             self.alarm.hide()
@@ -408,6 +411,16 @@ class MainWindow(QMainWindow):
         elif not waits:
             self.calls.stop()
 
+    def _announce(self) -> None:
+        """To whoever listens instead of looking: the state, and what is asked for."""
+        state, view = self.session.state, self.session.view
+        asks = {State.GATE: view.turn, State.ASKING: view.asked}.get(state)
+        said = ": ".join(x for x in (state.value, announced_words(asks)) if x)
+        if said != self._announced:
+            first, self._announced = not self._announced, said
+            if not first or state is not State.IDLE:
+                announce(self, said, at_once=state is State.MAKING_SAFE or state in UNSAFE)
+
     def _call(self) -> None:
         if not self.muted:
             QApplication.beep()
@@ -416,7 +429,7 @@ class MainWindow(QMainWindow):
         self.muted = not self.muted
 
     def _switch_theme(self) -> None:
-        use_theme(DARK if theme() is LIGHT else LIGHT)
+        use_theme(OTHER[theme().name])
 
     def changeEvent(self, event: QEvent) -> None:
         if event.type() == QEvent.Type.PaletteChange:

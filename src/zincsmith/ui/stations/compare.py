@@ -13,6 +13,8 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from zincsmith.formats.words import UNIT_WORDS, counted
@@ -21,6 +23,7 @@ from zincsmith.ui.beside import Beside
 from zincsmith.ui.compare.duty import WhatItFeeds
 from zincsmith.ui.compare.laid_over import LaidOver
 from zincsmith.ui.connection.session import Session
+from zincsmith.ui.leaving.paper import Paper
 from zincsmith.ui.station import Station
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.compare_sheet import CompareSheet, letter, place_words
@@ -72,6 +75,9 @@ class CompareStation(Station):
         self._seen: object = None
         self.looked_at: str | None = None  # a class; empty: every unit
         self._beside = Beside(self, at_once=1)
+        self.paper = Paper(self)
+        self.paper.said.connect(self._tell)
+        QShortcut(QKeySequence("Ctrl+P"), self, self.print_it, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
         self._lay_out()
 
     def _lay_out(self) -> None:
@@ -264,6 +270,20 @@ class CompareStation(Station):
         if found is not None:
             self.count.setText("is written …")
             self._beside.start(lambda: _reported(found, runs, recipe, feeding, out), self._written)
+
+    def print_it(self) -> None:
+        """The comparison on paper."""
+        found, runs, recipe, feeding = self.found, self._runs, self.recipe, self.feeding
+        if found is None:
+            self._tell("There is nothing to print: add units first.")
+            return
+
+        def as_html() -> str:
+            from zincsmith.report.compared import rendered
+
+            return rendered(found, runs, recipe, feeding)
+
+        self.paper.ask(as_html, "Comparison")
 
     def _written(self, problem: str) -> None:
         self._show(problem)

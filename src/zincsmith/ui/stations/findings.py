@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import partial
+from pathlib import Path
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from zincsmith.book.codec import dump
@@ -29,7 +31,8 @@ from zincsmith.ui.captures_shown import capture_behind, fetch_from
 from zincsmith.ui.connection.judging_work import Outcome
 from zincsmith.ui.connection.session import Session
 from zincsmith.ui.file_intake import FileIntake
-from zincsmith.ui.leaving import Leaving
+from zincsmith.ui.leaving.files import Leaving
+from zincsmith.ui.leaving.paper import Paper
 from zincsmith.ui.remedy_row import RemedyRow
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font
@@ -56,7 +59,7 @@ class FindingsStation(Station):
         self._points: list[int] = []
         self._signed = False
         self._under: Conventions | None = None
-        self.leaving = Leaving(self)
+        self.leaving, self.paper = Leaving(self), Paper(self)
         self.intake = FileIntake(session)
         self.filter = VerdictFilter()
         self.claims = ClaimList()
@@ -89,6 +92,8 @@ class FindingsStation(Station):
         self.save.setShortcut("Ctrl+S")
         self.save.setStyleSheet("padding-left: 7px; padding-right: 7px")
         self.leaving.said.connect(self.message.setText)
+        self.paper.said.connect(self.message.setText)
+        QShortcut(QKeySequence("Ctrl+P"), self, self.print_it, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
         self.save.clicked.connect(self._save)
         self.plot.enlarge.connect(self.enlarge)
 
@@ -405,6 +410,12 @@ class FindingsStation(Station):
         if self.run is not None:
             self.leaving.ask_report(self.session.book_path, self.run)
 
+    def print_it(self) -> None:
+        """The report on paper."""
+        if self.run is not None:
+            named = f"{self.run.unit.tag}, run {self.run.row.id}"
+            self.paper.ask(partial(_report_of, self.session.book_path, self.run), named)
+
     def _retest(self) -> None:
         """While its run goes on, take the first point of the figure again; else put the figure alone on the plan,
         behind gates, rig check and bring-up."""
@@ -435,6 +446,15 @@ class FindingsStation(Station):
         self.plot.restyle()
         self.trace.restyle()
         self.update()
+
+
+def _report_of(book: Path, run: JudgedRun) -> str:
+    """In a thread: the report as HTML."""
+    from zincsmith.book.reader import BookReader
+    from zincsmith.report.html import report_of
+
+    with BookReader(book) as reader:
+        return report_of(reader, run)
 
 
 def _end_of_doubt(run: int, doubt: str, said: str) -> EndDoubt:

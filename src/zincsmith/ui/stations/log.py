@@ -16,7 +16,7 @@ from zincsmith.history.ran import Ran
 from zincsmith.judge.judging import JudgedRun
 from zincsmith.model.commands import Mark, Note
 from zincsmith.ui.connection.session import Session
-from zincsmith.ui.leaving import Leaving
+from zincsmith.ui.leaving.files import Leaving
 from zincsmith.ui.photos.photo_note import PhotoNote
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font, theme

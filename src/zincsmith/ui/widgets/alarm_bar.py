@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from zincsmith.ui.announce import announce
 from zincsmith.ui.widgets.floating import Floating
 from zincsmith.ui.widgets.panel import button, label
 
@@ -49,4 +50,5 @@ class AlarmBar(Floating):
         self.close_button.setVisible(dismiss)
         self.setAccessibleName(f"{title}. {text}")
         self.show()
+        announce(self, f"{title}. {text}", at_once=True)
         self.settle()

@@ -9,6 +9,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QShortcut
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from zincsmith.formats.decimal_marks import on_screen
 from zincsmith.formats.plain_text import shown
 from zincsmith.ui.theme import font
 
@@ -45,7 +46,7 @@ class Words(QLabel):
         self.setText(text)
 
     def setText(self, text: str) -> None:
-        super().setText(text if self._rich else shown(text, LONGEST))
+        super().setText(text if self._rich else on_screen(shown(text, LONGEST)))
 
 
 def label(

@@ -1,0 +1,1 @@
+"""What leaves the book: as files, and on paper."""
