@@ -66,6 +66,13 @@ def test_units_are_ranked_by_a_recipe_that_can_be_changed(
     before = {p.unit_tag: p.score for p in station.found.ranking}
     hands.type_into("What counts, and how much", 0, "weight", "0")
     hands.until(lambda: {p.unit_tag: p.score for p in station.found.ranking} != before)  # type: ignore[union-attr]
+    changed = {p.unit_tag: p.score for p in station.found.ranking}
+    hands.press(Qt.Key.Key_Z, CTRL)
+    hands.until(lambda: {p.unit_tag: p.score for p in station.found.ranking} == before)  # type: ignore[union-attr]
+    hands.press(Qt.Key.Key_Z, CTRL | Qt.KeyboardModifier.ShiftModifier)
+    hands.until(lambda: {p.unit_tag: p.score for p in station.found.ranking} == changed)  # type: ignore[union-attr]
+    hands.press(Qt.Key.Key_Z, CTRL | Qt.KeyboardModifier.ShiftModifier)
+    assert "no change of this recipe to make again" in hands.words()
     hands.type_into("What counts, and how much", 0, "weight", "-3")
     hands.until(lambda: "nothing or more" in hands.words())
     out = tmp_path / "compared.json"

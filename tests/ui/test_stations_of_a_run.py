@@ -10,7 +10,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication, QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLineEdit
+from PySide6.QtWidgets import QFileDialog, QLineEdit
 from tests.ui.conftest import Hands, reread
 from tests.ui.test_path import CTRL, assert_uncut, pass_gate, start
 
@@ -322,6 +322,44 @@ def test_a_plan_is_composed_moved_and_edited(open_window: Open, make_book: Make,
 
 
 @pytest.mark.long
+def test_a_routine_fits_the_time_is_kept_and_taken_for_the_next_unit(
+    open_window: Open, make_book: Make, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    hands = open_window(make_book())
+    session = hands.window.session
+    hands.station(3)
+    routines = hands.window.stations["Plan"].routines
+
+    def choose(words: str) -> None:
+        routines.setFocus()
+        routines.fill()
+        at = next(n for n in range(routines.count()) if words in routines.itemText(n))
+        for _ in range(at):
+            hands.press(Qt.Key.Key_Down)
+
+    routines.fit(2.0)
+    hands.until(lambda: "takes" in hands.words() and "alone" in hands.words())
+    routines.fit(60.0)
+    hands.until(lambda: "Within 1 h" in session.plan.name)
+    hands.until(lambda: "No time for: " in hands.words())
+    fitted = session.plan
+    kept = tmp_path / "config" / "zincsmith" / "routines" / "An hour.toml"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a: (str(kept.with_suffix("")), ""))
+    routines.keep()
+    assert kept.exists()
+    hands.click("Grid only")
+    hands.until(lambda: len(session.plan.parts) == 1)
+    choose("An hour")
+    routines.activated.emit(routines.currentIndex())
+    hands.until(lambda: [p.procedure for p in session.plan.parts] == [p.procedure for p in fitted.parts])
+    assert session.plan.parts == fitted.parts
+    kept.write_text("name = 3")
+    routines.take(kept)
+    hands.until(lambda: "An hour.toml" in hands.words())
+    assert session.plan.parts == fitted.parts, "what is no plan changes nothing"
+
+
 def test_the_plot_is_that_of_the_procedure_under_way(open_window: Open, make_book: Make) -> None:
     """Standby power over time while it is recorded; the efficiency is for the grid."""
     book = make_book(by_hand=False)

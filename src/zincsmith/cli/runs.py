@@ -205,6 +205,7 @@ def show_plan(
     from zincsmith.formats.feeding_file import read_feeding
     from zincsmith.formats.rig_file import read_rig
     from zincsmith.formats.unit_file import read_unit
+    from zincsmith.model.errors import InputError
     from zincsmith.planning.composer import compose, plan_named, retest
     from zincsmith.planning.for_duty import for_duty
     from zincsmith.planning.plan_words import as_json as to_json
@@ -218,6 +219,8 @@ def show_plan(
         the_plan = retest(the_unit, the_rig, [f.strip() for f in again.split(",")])
     the_plan = _both_ways(the_plan, then_changed)
     left = compose(the_unit, the_rig, chosen or ())[1] if plan == "full" else []
+    if minutes is not None and feeds is not None:
+        raise InputError("a plan for so many minutes is composed first; --feeds would make it longer", key="feeds")
     if minutes is not None:
         the_plan, left = _within(the_unit, the_rig, minutes)
     if feeds is not None:
@@ -236,15 +239,10 @@ def show_plan(
 
 
 def _within(unit: Unit, rig: Rig, minutes: float) -> tuple[Plan, list[LeftOut]]:
-    from collections import Counter
-
-    from zincsmith.judge.claims import all_claims
-    from zincsmith.model.figures import TESTS
     from zincsmith.planning.composer import LeftOut
-    from zincsmith.planning.within import within
+    from zincsmith.planning.within import tests_of, within
 
-    tests = Counter(TESTS.get(c.procedure, c.procedure) for c in all_claims(unit.nameplate) if c.kept)
-    plan, untested = within(unit, rig, 60.0 * minutes, tests)
+    plan, untested = within(unit, rig, 60.0 * minutes, tests_of(unit))
     return plan, [LeftOut(one.procedure, f"no time: {one.words}") for one in untested]
 
 

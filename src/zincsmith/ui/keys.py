@@ -78,6 +78,8 @@ KEYS: dict[str, tuple[tuple[str, str], ...]] = {
         ("Ctrl+R", "open a recipe"),
         ("Ctrl+S", "save what is compared"),
         ("Ctrl+P", "print what is compared"),
+        ("Ctrl+Z", "take a change of the recipe back"),
+        ("Ctrl+Shift+Z", "make it again"),
     ),
     "Workshop": (
         ("Ctrl+T", "take from the unit"),

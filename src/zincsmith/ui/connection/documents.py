@@ -151,11 +151,11 @@ class Documents(QObject):
         except BookError:
             return None
 
-    def undo(self, kind: str = "unit") -> None:
-        self._unanswered += self.client.send(Undo(kind, self._key(kind)))
+    def undo(self, kind: str = "unit", key: str = "") -> None:
+        self._unanswered += self.client.send(Undo(kind, key or self._key(kind)))
 
-    def redo(self, kind: str = "unit") -> None:
-        self._unanswered += self.client.send(Redo(kind, self._key(kind)))
+    def redo(self, kind: str = "unit", key: str = "") -> None:
+        self._unanswered += self.client.send(Redo(kind, key or self._key(kind)))
 
     def _key(self, kind: str) -> str:
         return {"unit": self.unit_key, "plan": "plan"}.get(kind, "bench")

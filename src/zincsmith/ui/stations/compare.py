@@ -44,7 +44,7 @@ WHO = (
     Column("tag", "tag, run", fixed=True, width=112),
     Column("points", "points", fixed=True, right=True, width=104),
     Column("rank", "rank", fixed=True, right=True, width=48),
-    Column("worth", "price, mass, size", fixed=True, width=190),
+    Column("worth", "price, mass, size, what is heard", fixed=True, width=400),
 )
 RECIPE = (
     Column("title", "what counts", fixed=True, stretch=True),
@@ -75,9 +75,13 @@ class CompareStation(Station):
         self._seen: object = None
         self.looked_at: str | None = None  # a class; empty: every unit
         self._beside = Beside(self, at_once=1)
+        self._stepped_from: int | None = None  # the revision of the recipe before an undo that is under way
         self.paper = Paper(self)
         self.paper.said.connect(self._tell)
-        QShortcut(QKeySequence("Ctrl+P"), self, self.print_it, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        for key, act in (
+            ("Ctrl+P", self.print_it), ("Ctrl+Z", lambda: self._step(True)), ("Ctrl+Shift+Z", lambda: self._step(False))
+        ):  # fmt: skip
+            QShortcut(QKeySequence(key), self, act, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
         self._lay_out()
 
     def _lay_out(self) -> None:
@@ -165,6 +169,11 @@ class CompareStation(Station):
             self.recipe = reader.recipe()
         if self.feeding is None:
             self.feeding = reader.feeding()
+        if self._stepped_from is not None and self.recipe is not None:
+            now = reader.revision("recipe", self.recipe.name)
+            if now is not None and now[0] != self._stepped_from:
+                self._stepped_from, self.recipe = None, reader.recipe()
+                self._compare()
 
     def _in_class(self, row: RunRow, reader: BookReader) -> bool:
         """Whether a run is of what is looked at: at first of the class of the unit that the window has."""
@@ -300,6 +309,18 @@ class CompareStation(Station):
         self.recipe = replace(self.recipe, wish=wish)
         self.session.keep("recipe", self.recipe.name, self.recipe, "weights changed")
         self._compare()
+
+    def _step(self, back: bool) -> None:
+        """A change of the recipe taken back, or made again; it is shown once the book has it."""
+        reader = self.session.reader
+        if reader is None or self.recipe is None or self.session.read_only:
+            return
+        now = reader.revision("recipe", self.recipe.name)
+        if now is None or not now[1 if back else 2]:
+            self._tell(f"There is no change of this recipe to {'take back' if back else 'make again'}.")
+            return
+        self._stepped_from = now[0]
+        (self.session.undo if back else self.session.redo)("recipe", self.recipe.name)
 
     # What is shown
 

@@ -32,6 +32,7 @@ from zincsmith.ui.widgets.floating import Message
 from zincsmith.ui.widgets.itinerary import ItineraryView, scrolled
 from zincsmith.ui.widgets.operating_map import Cell, Key, OperatingMap
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
+from zincsmith.ui.widgets.routines import Routines
 
 SHOWN = ("input_power", "input_current", "output_voltage", "output_current", "case_temperature")
 
@@ -50,6 +51,10 @@ class PlanStation(Station):
         self.summary = label("", 13)
         row.addWidget(self.summary)
         row.addStretch()
+        self.routines = Routines()
+        self.routines.planned.connect(self._take_routine)
+        self.routines.said.connect(self._say)
+        row.addWidget(self.routines)
         self.rehearsed = label("", 13, 400, "second")
         row.addWidget(self.rehearsed)
         self.to_run = button("Go to Run  Ctrl+Enter", "main")
@@ -143,7 +148,9 @@ class PlanStation(Station):
     def refresh(self) -> None:
         found = self.session.ahead.itinerary()
         locked = bool(self.session.read_only) or self.session.view.active
-        for widget in (self.full, self.grid_only, self.up, self.down, self.drop, self.add):
+        self.routines.unit, self.routines.rig = self.session.unit, self.session.rig
+        self.routines.plan = self.session.plan
+        for widget in (self.full, self.grid_only, self.up, self.down, self.drop, self.add, self.routines):
             widget.setEnabled(not locked and self.session.unit is not None and self.session.rig is not None)
         if isinstance(found, str):
             self._itinerary = None
@@ -333,6 +340,10 @@ class PlanStation(Station):
         self._part = 0
         plan = for_duty(plan, self.session.unit.nameplate, self.session.feeding())
         self._store(plan, "composed from claims, unit, rig and what it must feed")
+
+    def _take_routine(self, plan: Plan, why: str) -> None:
+        self._part = 0
+        self._store(plan, why)
 
     def _drag(self, part: int, to: int) -> None:
         if self.up.isEnabled():
