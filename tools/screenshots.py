@@ -125,8 +125,10 @@ def deciding(camera: Photographer) -> None:
     camera.until(lambda: compare.found is not None and bool(compare.found.ranking))
     camera.keep("compare")
     window.go("Workshop")
-    window.stations["Workshop"].open_sum("rectifier_capacitor")
-    window.stations["Workshop"].take()
+    bench = window.stations["Workshop"]
+    bench.open_sum("output_filter")
+    for key, text in (("input", "40"), ("inductor", "33u"), ("capacitor", "470u"), ("esr", "60m"), ("output", "24")):
+        bench.drawing.said.emit(key, text)
     camera.keep("workshop")
 
 

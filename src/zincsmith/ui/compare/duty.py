@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from zincsmith.model.feeding import Feeding
 from zincsmith.report.compared import back_words
@@ -65,9 +65,19 @@ class WhatItFeeds(Panel):
         self.body.addWidget(self.day)
         self.costs, self.back = label("", 13, 600, "", wrap=True), label("", 13, 400, "", wrap=True)
         self.fits = label("", 12, 400, "second", wrap=True)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        told = QWidget()
+        told.setObjectName("inside")
+        column = QVBoxLayout(told)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
         for one in (self.costs, self.back, self.fits):
-            self.body.addWidget(one)
-        self.body.addStretch()
+            column.addWidget(one)
+        column.addStretch()
+        area.setWidget(told)
+        self.body.addWidget(area, 1)
 
     def show_found(self, feeding: Feeding | None, found: Compared | None, letters: dict[str, str]) -> None:
         self.day.show_feeding(feeding)
@@ -87,5 +97,5 @@ class WhatItFeeds(Panel):
         no = [f"{w.unit_tag}: {w.no[0]}" for w in found.value if w.no]
         ask = list(dict.fromkeys(one for w in found.value for one in w.ask))
         lines = [f"Does not feed it: {'; '.join(no)}."] if no else []
-        lines += [f"To be asked of each: {'; '.join(ask)}."] if ask else []
+        lines += [f"To be asked: {'; '.join(ask)}."] if ask else []
         self.fits.setText("  ".join(lines))

@@ -57,6 +57,7 @@ EVERYTHING, RUNS_OF = "every unit of this book", "runs of "
 MOST_CHANGES = 4
 BY_RECIPE = "by a recipe of yours"
 RANKING = 424  # px of its panel
+FEEDS = 226  # px: the day, what it costs, and some lines of pay-back
 NOBODY = "No unit of this book has a run that ended: run a plan, or add a unit of another book."
 ALONE = "One unit has nobody beside it: add another, of this book or of one that is opened beside it."
 
@@ -123,6 +124,7 @@ class CompareStation(Station):
         outer.addLayout(upper, 3)
         self.over, self.feeds = LaidOver(), WhatItFeeds()
         self.feeds.setFixedWidth(RANKING)
+        self.feeds.setMinimumHeight(FEEDS)
         lower.addWidget(self.over, 1)
         lower.addWidget(self.feeds)
         outer.addLayout(lower, 2)
