@@ -22,9 +22,9 @@ from zincsmith.judge.claims import all_claims
 from zincsmith.judge.judging import judge_run
 from zincsmith.model.claim import StatedClaim
 from zincsmith.model.errors import InputError
+from zincsmith.showing.would_hold import FAILS, HOLDS, PARTS, costs, foreseen
 from zincsmith.workshop.base import SETS, in_words, worked
 from zincsmith.workshop.catalogue import names, sum_of
-from zincsmith.workshop.claims import FAILS, HOLDS, PARTS, costs, foreseen
 from zincsmith.workshop.drawing import HEIGHT, WIDTH, drawn
 from zincsmith.workshop.taking import taken
 

@@ -239,10 +239,11 @@ def show_plan(
 
 
 def _within(unit: Unit, rig: Rig, minutes: float) -> tuple[Plan, list[LeftOut]]:
+    from zincsmith.judge.claims import tests_of
     from zincsmith.planning.composer import LeftOut
-    from zincsmith.planning.within import tests_of, within
+    from zincsmith.planning.within import within
 
-    plan, untested = within(unit, rig, 60.0 * minutes, tests_of(unit))
+    plan, untested = within(unit, rig, 60.0 * minutes, tests_of(unit.nameplate))
     return plan, [LeftOut(one.procedure, f"no time: {one.words}") for one in untested]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
@@ -48,6 +49,11 @@ def all_claims(plate: Nameplate) -> list[Claim]:
         return "" if "" in whys else whys[0]
 
     return [_settle(one, plate, not unfit(one.procedure)) for one in (_elsewhere(claim, unfit) for claim in found)]
+
+
+def tests_of(plate: Nameplate) -> Counter[str]:
+    """How many claims each procedure tests."""
+    return Counter(TESTS.get(c.procedure, c.procedure) for c in all_claims(plate) if c.kept)
 
 
 def _settle(claim: Claim, plate: Nameplate, testable: bool) -> Claim:

@@ -7,9 +7,7 @@ from dataclasses import dataclass, fields, replace
 from typing import Any
 
 from zincsmith.formats.words import counted, duration
-from zincsmith.judge.claims import all_claims
 from zincsmith.model.errors import InputError, ZincsmithError
-from zincsmith.model.figures import TESTS
 from zincsmith.model.plan import Line, Options, Plan
 from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
@@ -23,11 +21,6 @@ class Untested:
 
     procedure: str
     words: str
-
-
-def tests_of(unit: Unit) -> Counter[str]:
-    """How many claims each procedure tests."""
-    return Counter(TESTS.get(c.procedure, c.procedure) for c in all_claims(unit.nameplate) if c.kept)
 
 
 def within(unit: Unit, rig: Rig, seconds: float, figures: Counter[str]) -> tuple[Plan, tuple[Untested, ...]]:

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.model.commands import Note
 from zincsmith.model.errors import InputError, ZincsmithError
+from zincsmith.showing.would_hold import costs, foreseen
 from zincsmith.ui.connection.session import Session
 from zincsmith.ui.station import Station
 from zincsmith.ui.widgets.panel import Panel, clear, cut_label, heading_row, key_button, label
@@ -17,7 +18,6 @@ from zincsmith.ui.workshop.sets import SetsOfParts
 from zincsmith.ui.workshop.shelf import Shelf
 from zincsmith.workshop.base import Sum, Worked, in_words, worked
 from zincsmith.workshop.catalogue import names, sum_of
-from zincsmith.workshop.claims import costs, foreseen
 from zincsmith.workshop.taking import taken
 
 FIRST = "divider"

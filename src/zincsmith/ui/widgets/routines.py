@@ -114,10 +114,11 @@ class Routines(Choice):
 
 def _fitted(unit: Unit, rig: Rig, minutes: float) -> Iterator[tuple[Plan | None, str]]:
     """In a thread: the plan, and what stays untested; or why there is none."""
-    from zincsmith.planning.within import tests_of, within
+    from zincsmith.judge.claims import tests_of
+    from zincsmith.planning.within import within
 
     try:
-        plan, left = within(unit, rig, 60.0 * minutes, tests_of(unit))
+        plan, left = within(unit, rig, 60.0 * minutes, tests_of(unit.nameplate))
     except InputError as error:
         yield None, f"{error.message[:1].upper()}{error.message[1:]}."
         return

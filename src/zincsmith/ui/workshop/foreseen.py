@@ -10,11 +10,11 @@ from zincsmith.formats.words import decimals_for, number
 from zincsmith.model.claim import Claim
 from zincsmith.model.figures import FIGURES
 from zincsmith.showing.ruler_scale import Scale, scale_over
+from zincsmith.showing.would_hold import FAILS, HOLDS, Foreseen
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
 from zincsmith.ui.widgets.panel import clear, cut_label, label
 from zincsmith.workshop.base import in_words
-from zincsmith.workshop.claims import FAILS, HOLDS, Foreseen
 
 TALL, SIDE, BAR = 56, 12.0, 10.0  # px
 COLOURS = {HOLDS: "holds", FAILS: "fails"}  # of a verdict; what hangs on its parts is too close to call
