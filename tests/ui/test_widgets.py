@@ -14,13 +14,16 @@ from pytestqt.qtbot import QtBot
 
 from zincsmith.bench.standin import RunningStandIn
 from zincsmith.book.reader import BookReader
+from zincsmith.formats.decimal_marks import use_mark
 from zincsmith.history.run_view import RunView
 from zincsmith.judge.conventions import would_turn
 from zincsmith.judge.judging import judge_again, judge_run
 from zincsmith.procedures.base import Conventions
 from zincsmith.ui.theme import DARK, use_theme
+from zincsmith.ui.widgets.axis import axes
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.conventions_bar import ConventionsBar
+from zincsmith.ui.widgets.panel import label
 from zincsmith.ui.widgets.plot import Curve, Plot
 
 
@@ -216,3 +219,16 @@ def test_the_strip_tells_the_hottest_spot_by_name() -> None:
     assert view.hottest == "case_temperature"
     view.now = {"case_temperature": 44.0, "spot_temperature@D5": 71.5, "spot_temperature@room": 90.0}
     assert view.hottest == "spot_temperature@D5"
+
+
+def test_numbers_at_an_axis_have_the_mark_of_the_locale(qtbot: QtBot) -> None:
+    axis = axes()["left"]
+    assert axis.tickStrings([0.0, 0.5, 1.0], 1.0, 0.5) == ["0", "0.5", "1.0"]
+    use_mark(",")
+    try:
+        assert axis.tickStrings([0.0, 0.5, 1.0], 1.0, 0.5) == ["0", "0.5", "1.0"]
+        shown = label("24.03 V, from run.1 of 127.0.0.1")
+        qtbot.addWidget(shown)
+        assert shown.text() == "24,03 V, from run.1 of 127.0.0.1"
+    finally:
+        use_mark(".")

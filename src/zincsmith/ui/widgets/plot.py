@@ -19,6 +19,7 @@ from zincsmith.formats.plain_text import cell
 from zincsmith.procedures.base import Curves
 from zincsmith.showing.curves import apart
 from zincsmith.ui.theme import font, theme
+from zincsmith.ui.widgets.axis import axes
 from zincsmith.ui.widgets.panel import button, label
 
 NEVER = ((0.0, 0.0),)  # numbers stand in the unit that the axis names, even when the axis is laid out anew
@@ -52,7 +53,7 @@ class Plot(QWidget):
         super().__init__()
         self.title, self.x_words, self.x_unit, self.y_words, self.y_unit = title, x_words, x_unit, y_words, y_unit
         self._curves: list[Curve] = []
-        self.widget = pg.PlotWidget()
+        self.widget = pg.PlotWidget(axisItems=axes())
         self.widget.setMenuEnabled(False)
         self.widget.hideButtons()
         self.widget.setAccessibleName(title)

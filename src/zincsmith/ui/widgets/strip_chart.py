@@ -16,6 +16,7 @@ from zincsmith.formats.words import decimals_for, duration, number
 from zincsmith.model.address import at_port, ports_in
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.ui.theme import font, theme
+from zincsmith.ui.widgets.axis import Axis, axes
 from zincsmith.ui.widgets.panel import clear, label
 
 SHOWN = ("input_power", "output_voltage")
@@ -56,7 +57,7 @@ class Trail:
         return self._rows[0, at : self._end], self._rows[1, at : self._end]
 
 
-class TwoFigures(pg.AxisItem):  # type: ignore[misc]
+class TwoFigures(Axis):
     """The axis of a low track: more than two figures would stand on each other."""
 
     def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
@@ -91,7 +92,7 @@ class StripChart(QWidget):
         self._curves: dict[str, pg.PlotDataItem] = {}
         self._bands: dict[str, pg.LinearRegionItem] = {}
         for quantity in SHOWN:
-            plot = pg.PlotWidget(axisItems={"left": TwoFigures("left")})
+            plot = pg.PlotWidget(axisItems={**axes(), "left": TwoFigures("left")})
             plot.setMenuEnabled(False)
             plot.hideButtons()
             plot.setMouseEnabled(x=False, y=False)

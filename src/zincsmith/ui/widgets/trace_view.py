@@ -24,6 +24,7 @@ from zincsmith.model.operating_point import NOWHERE, OperatingPoint
 from zincsmith.model.quantities import QUANTITIES
 from zincsmith.recorded.result import Mark
 from zincsmith.ui.theme import font, theme
+from zincsmith.ui.widgets.axis import axes
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.cursor_row import CursorRow
 from zincsmith.ui.widgets.panel import button, label
@@ -198,7 +199,7 @@ class TraceView(QWidget):
         self.restyle()
 
     def _new_pane(self) -> pg.PlotWidget:
-        widget = pg.PlotWidget()
+        widget = pg.PlotWidget(axisItems=axes())
         widget.setAccessibleName(f"Channel {len(self._pool) + 1} of the capture")
         widget.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # keys are for the capture as a whole
         pane = widget.getPlotItem()
