@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from zincsmith.model.feeding import Feeding
 from zincsmith.report.compared import back_words
 from zincsmith.showing.compare import Compared
 from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
-from zincsmith.ui.widgets.panel import Panel, label
+from zincsmith.ui.widgets.panel import Panel, label, scrolling
 
 TALL = 74
 NOBODY = "What it must feed is a small file: volts, amps, plug, hours at each load, tariff. Open one with Ctrl+F."
@@ -65,18 +65,10 @@ class WhatItFeeds(Panel):
         self.body.addWidget(self.day)
         self.costs, self.back = label("", 13, 600, "", wrap=True), label("", 13, 400, "", wrap=True)
         self.fits = label("", 12, 400, "second", wrap=True)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        told = QWidget()
-        told.setObjectName("inside")
-        column = QVBoxLayout(told)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(2)
+        area, column = scrolling(2)
         for one in (self.costs, self.back, self.fits):
             column.addWidget(one)
         column.addStretch()
-        area.setWidget(told)
         self.body.addWidget(area, 1)
 
     def show_found(self, feeding: Feeding | None, found: Compared | None, letters: dict[str, str]) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from html import escape
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
 
 from zincsmith.formats.words import counted
 from zincsmith.judge.untested import untested
@@ -16,7 +16,7 @@ from zincsmith.model.quantities import WATCHABLE
 from zincsmith.model.unit import Unit
 from zincsmith.planning.rehearsal import Itinerary
 from zincsmith.planning.watches import tightest
-from zincsmith.ui.widgets.panel import Panel, label, tip
+from zincsmith.ui.widgets.panel import Panel, label, scrolling, tip
 from zincsmith.ui.widgets.plain_table import PlainTable
 
 
@@ -44,16 +44,9 @@ class PlanFacts(QWidget):
         self.cautions = Panel("Cautions", "told at the gates")
         self.caution_text = label("", 13, wrap=True, rich=True)
         self.caution_text.setTextFormat(Qt.TextFormat.RichText)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        inside = QWidget()
-        inside.setObjectName("inside")
-        column = QVBoxLayout(inside)
-        column.setContentsMargins(0, 0, 0, 0)
+        area, column = scrolling()
         column.addWidget(self.caution_text)
         column.addStretch()
-        area.setWidget(inside)
         self.cautions.body.addWidget(area)
         layout.addWidget(self.cautions, 3)
         return row

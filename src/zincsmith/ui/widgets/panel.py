@@ -7,7 +7,16 @@ from html import escape
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QShortcut
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from zincsmith.formats.decimal_marks import on_screen
 from zincsmith.formats.plain_text import shown
@@ -59,6 +68,19 @@ def label(
     if name:
         made.setObjectName(name)
     return made
+
+
+def scrolling(spacing: int = 6) -> tuple[QScrollArea, QVBoxLayout]:
+    """(area, what goes into it): texts that may be longer than their room. It takes no focus."""
+    area, inside = QScrollArea(), QWidget()
+    area.setWidgetResizable(True)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    inside.setObjectName("inside")
+    column = QVBoxLayout(inside)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(spacing)
+    area.setWidget(inside)
+    return area, column
 
 
 class CutLabel(Words):
