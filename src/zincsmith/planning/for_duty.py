@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from zincsmith.analysis.envelope import Envelope
 from zincsmith.model.feeding import Feeding
 from zincsmith.model.plan import Plan
 from zincsmith.model.unit import Nameplate
@@ -16,11 +17,12 @@ NEAR = 0.1  # of its volts, as Compare takes units for fitting
 def duty_loads(plate: Nameplate, feeding: Feeding) -> tuple[float, ...]:
     """In percent of the rating, of a unit with one output at about these volts; nothing for any other, nor beyond its
     rating."""
-    if len(plate.outputs) != 1 or not plate.output.fixed or not plate.output.current_A:
+    if len(plate.outputs) != 1 or not plate.output.fixed:
         return ()
     if abs(abs(plate.output.voltage_V) - feeding.voltage_V) > NEAR * feeding.voltage_V:
         return ()
-    shares = (round(100.0 * one.current_A / plate.output.current_A, 1) for one in feeding.duty)
+    envelope = Envelope(plate)
+    shares = (round(envelope.percent(one.current_A) or 0.0, 1) for one in feeding.duty)
     return tuple(dict.fromkeys(share for share in shares if 0.0 < share <= 100.0))[:MOST]
 
 
