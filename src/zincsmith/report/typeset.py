@@ -49,7 +49,7 @@ class Node:
 
 
 class _Tree(HTMLParser):
-    """``row`` and ``cell`` end where the next begins, as HTML lets them."""
+    """Of our own HTML, in which every element is closed; an end that nothing began is passed over."""
 
     def __init__(self) -> None:
         super().__init__(convert_charrefs=True)
