@@ -17,7 +17,7 @@ from zincsmith.rules.loader import load, names, supply_rules
 from zincsmith.ui.ink import mark_icon
 from zincsmith.ui.nameplate.claim_form import ClaimForm
 from zincsmith.ui.theme import font, theme
-from zincsmith.ui.widgets.choice import Choice
+from zincsmith.ui.widgets.choice import Deed
 from zincsmith.ui.widgets.pages import Pages
 from zincsmith.ui.widgets.panel import Panel, button, label, tip
 from zincsmith.ui.widgets.plain_table import PlainTable
@@ -91,7 +91,7 @@ class ClaimsPanel(Panel):
         column.addLayout(row)
         rules = QHBoxLayout()
         rules.addWidget(label("Held to", 13))
-        self.rule = Choice()
+        self.rule = Deed()
         self.rule.setFont(font(13))
         self.rule.setAccessibleName("Published rule and class the unit is held to")
         self.rule.addItem("Choose a rule and class…", None)

@@ -9,13 +9,13 @@ from PySide6.QtCore import Signal
 from zincsmith.model.unit import Nameplate, Unit, next_specimen
 from zincsmith.ui.connection.session import Session
 from zincsmith.ui.theme import font
-from zincsmith.ui.widgets.choice import Choice
+from zincsmith.ui.widgets.choice import Deed
 
 NEXT, ANOTHER = object(), object()
 NEW = Unit("unit 1", "", "", Nameplate())
 
 
-class UnitChoice(Choice):
+class UnitChoice(Deed):
     """Signal ``begun``: a new unit is there to be typed."""
 
     begun = Signal()

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 from zincsmith.formats.words import counted
 from zincsmith.model.rig import Instrument
 from zincsmith.ui.theme import font
-from zincsmith.ui.widgets.choice import Choice
+from zincsmith.ui.widgets.choice import Deed
 from zincsmith.ui.widgets.panel import button, label
 
 
@@ -33,7 +33,7 @@ class ScanPanel(QWidget):
         self.go.clicked.connect(self._ask)
         row.addWidget(self.hosts, 1)
         row.addWidget(self.go)
-        self.answers = Choice()
+        self.answers = Deed()
         self.answers.setAccessibleName("Instruments that answer")
         self.answers.activated.connect(self._choose)
         self.said = label("", 12, 400, "second", wrap=True)

@@ -25,7 +25,7 @@ from zincsmith.ui.compare.laid_over import LaidOver
 from zincsmith.ui.connection.session import Session
 from zincsmith.ui.leaving.paper import Paper
 from zincsmith.ui.station import Station
-from zincsmith.ui.widgets.choice import Choice
+from zincsmith.ui.widgets.choice import Deed
 from zincsmith.ui.widgets.compare_sheet import CompareSheet, letter, place_words
 from zincsmith.ui.widgets.edit_table import Column, EditTable, Row
 from zincsmith.ui.widgets.panel import Panel, cut_label, heading_row, key_button, label
@@ -90,7 +90,7 @@ class CompareStation(Station):
         outer.setContentsMargins(16, 8, 16, 12)
         outer.setSpacing(9)
         row, _ = heading_row("Compare")
-        self.which = Choice()
+        self.which = Deed()
         self.which.setAccessibleName("Which units of this book")
         self.which.activated.connect(self._choose)
         row.addWidget(self.which)

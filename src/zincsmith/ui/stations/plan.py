@@ -27,7 +27,7 @@ from zincsmith.ui.plan.facts import PlanFacts
 from zincsmith.ui.plan.options_form import OptionsForm
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font, theme
-from zincsmith.ui.widgets.choice import Choice
+from zincsmith.ui.widgets.choice import Deed
 from zincsmith.ui.widgets.floating import Message
 from zincsmith.ui.widgets.itinerary import ItineraryView, scrolled
 from zincsmith.ui.widgets.operating_map import Cell, Key, OperatingMap
@@ -96,7 +96,7 @@ class PlanStation(Station):
         self.drop.clicked.connect(self._drop)
         for keys, by in (("Alt+Up", -1), ("Alt+Down", 1)):
             QShortcut(QKeySequence(keys), self).activated.connect(lambda by=by: self._move(by))
-        self.add = Choice()
+        self.add = Deed()
         self.add.setAccessibleName("Add a part")
         self.add.activated.connect(self._add)
         for widget in (self.full, self.grid_only, self.up, self.down, self.drop):

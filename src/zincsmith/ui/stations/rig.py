@@ -26,7 +26,7 @@ from zincsmith.ui.rig.element_panel import ElementPanel
 from zincsmith.ui.rig.wiring_sheet import WiringSheet, element_of
 from zincsmith.ui.station import Station
 from zincsmith.ui.theme import font
-from zincsmith.ui.widgets.choice import Choice
+from zincsmith.ui.widgets.choice import Deed
 from zincsmith.ui.widgets.floating import Message
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
 from zincsmith.ui.widgets.segments import Segments
@@ -94,7 +94,7 @@ class RigStation(Station):
         self.lines = Segments("Full load at", ("",) * 0)
         self._line_row = QHBoxLayout()
         sheet.head.addLayout(self._line_row)
-        self.add = Choice()
+        self.add = Deed()
         self.add.setFont(font(13))
         self.add.setAccessibleName("Add a role to the rig")
         self.add.activated.connect(self._add_role)

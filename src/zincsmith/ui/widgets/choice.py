@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, Signal
-from PySide6.QtGui import QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QComboBox
 
 from zincsmith.ui.theme import theme
 
+Key = Qt.Key
+PASSING = {Key.Key_Up, Key.Key_Down, Key.Key_PageUp, Key.Key_PageDown, Key.Key_Home, Key.Key_End}
 MARGIN = 34  # beside an entry: its inset, and the scroll bar
 
 
@@ -40,3 +42,17 @@ class Choice(QComboBox):
         p.setPen(QPen(theme().color("ink"), 1.6))
         x, y = self.width() - 14.0, self.height() / 2.0
         p.drawPolyline([QPointF(x - 4, y - 2), QPointF(x, y + 2.5), QPointF(x + 4, y - 2)])
+
+
+class Deed(Choice):
+    """What is chosen is done at once. So the keys that pass from entry to entry open the list first, and so does a
+    letter unless it means one entry alone: a closed list would do everything on the way."""
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        passing = event.key() in PASSING and not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
+        letter = event.text().strip().lower()
+        if passing or letter and sum(self.itemText(n).lower().startswith(letter) for n in range(self.count())) != 1:
+            self.showPopup()
+            event.accept()
+            return
+        super().keyPressEvent(event)

@@ -23,7 +23,7 @@ from zincsmith.formats.entry import parse_entry
 from zincsmith.model.errors import InputError
 from zincsmith.ui.ink import mark_icon, write
 from zincsmith.ui.theme import font, theme
-from zincsmith.ui.widgets.choice import Choice
+from zincsmith.ui.widgets.choice import Deed
 from zincsmith.ui.widgets.panel import tip
 
 Row = dict[str, Any]
@@ -63,7 +63,7 @@ class _Delegate(QStyledItemDelegate):
             editor = super().createEditor(parent, option, index)
             editor.setAccessibleName(f"{self._table.accessibleName()}, {column.heading}, row {index.row() + 1}")
             return editor
-        box = Choice(parent)
+        box = Deed(parent)
         box.addItems(list(column.choices))
         box.setAccessibleName(f"{self._table.accessibleName()}, {column.heading}, row {index.row() + 1}")
         box.activated.connect(lambda _: self._done(box))

@@ -18,7 +18,7 @@ from zincsmith.model.rig import Rig
 from zincsmith.model.unit import Unit
 from zincsmith.procedures.plan_file import read_plan, write_plan
 from zincsmith.ui.beside import Beside
-from zincsmith.ui.widgets.choice import Choice
+from zincsmith.ui.widgets.choice import Deed
 
 MINUTES = (20.0, 60.0, 120.0)
 OPEN, KEEP = "open", "keep"
@@ -29,7 +29,7 @@ def folder() -> Path:
     return user_config_path("zincsmith") / "routines"
 
 
-class Routines(Choice):
+class Routines(Deed):
     """Signals: ``planned`` (a Plan, why), ``said`` (what stands in the way, or is going on)."""
 
     planned = Signal(object, str)
