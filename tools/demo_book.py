@@ -308,12 +308,13 @@ def unpacked(book: Path) -> Path:
     book.write_bytes(content)
     file = EXAMPLES / "standins" / f"{LAST}.toml"
     pick_file(str(file))
-    with BookReader(book) as reader:
-        rig = reader.rig()
-    if rig.standin is not None:
-        with BookWriter(book) as writer:
+    with BookWriter(book) as writer:  # which brings a book of an earlier form up to today
+        rig = writer.rig()
+        if rig.standin is not None:
             here = replace(rig, standin=replace(rig.standin, file=str(file)))
             writer.revise("rig", "bench", here, "the simulated bench of this computer")
+    for earlier in book.parent.glob(f"{book.stem}.format-*.zbook"):
+        earlier.unlink()  # the shipped one is still there
     return book
 
 

@@ -47,6 +47,11 @@ TABLES: dict[str, tuple[str, dict[str, str]]] = {
         "rig_n": "of the rig", "plan_n": "of the plan", "procedure": "of its first part", "began": "UTC, ISO 8601",
         "ended": "UTC, ISO 8601", "outcome": "how it closed", "digest": "SHA-256 that seals it",
     }),
+    "joined": ("joined", {
+        "run": "a run that came from another book under another number",
+        "body": "JSON as text: numbers it had, first that of its seal; documents (kind, key and revision as its events "
+        "name them, key and revision here)",
+    }),
     "readings": ("reading", {
         "id": "RUN/POINT/QUANTITY", "run": "its run", "point": "number of the point", "quantity": "what was read",
         "value": "in unit; null: nothing was shown", "unit": "V, A, W, Hz, degC, ohm, F or 1", "seq": "its event",

@@ -1,23 +1,21 @@
 """A part of a book as a book of its own: one run, or one unit with its runs. Runs keep their numbers, events what they
 say and their digests: a seal that held holds. Only their places in the book are counted anew.
-
-Also a join: the runs of such a part, into a book that has none of their numbers.
 """
 
 from __future__ import annotations
 
 import json
-import os
 import sqlite3
 from collections.abc import Collection, Iterable
 from pathlib import Path
 
-from zincsmith.book.file import clear_errors, close_writer, connect_reader, connect_writer, take_lock
+from zincsmith.book.file import clear_errors, close_writer, connect_reader, connect_writer
+from zincsmith.book.joined import Place, joined_run
 from zincsmith.book.seal import BROKEN, check_run, named_by
 from zincsmith.model.errors import BookError, InputError
 
-# What belongs to a run, in the order in which it is joined; then what events name by a hash.
-OF_RUN = {"run": "id", "event": "run", "reading": "run"}
+# What belongs to a run; then what events name by a hash.
+OF_RUN = {"run": "id", "event": "run", "reading": "run", "joined": "run"}
 BY_HASH = ("wave", "source", "photo")
 OF_TRACE = ("chunk", "span")
 
@@ -66,7 +64,7 @@ def _cut(db: sqlite3.Connection, runs: Collection[int], unit: str | None) -> Non
         db.execute(
             f"DELETE FROM {table} WHERE {column} IS NULL OR {column} NOT IN (SELECT value FROM json_each(?))", (kept,)
         )
-    cited = _cited(db, runs)
+    cited = cited_by(db, runs)
     if unit is not None:
         (n,) = db.execute("SELECT n FROM head WHERE kind = 'unit' AND key = ?", (unit,)).fetchone()
         cited.add(("unit", unit, n))
@@ -103,16 +101,18 @@ def _count_anew(db: sqlite3.Connection) -> None:
     db.execute("DROP TABLE place")
 
 
-def _cited(db: sqlite3.Connection, runs: Iterable[int]) -> set[tuple[str, str, int]]:
+def cited_by(db: sqlite3.Connection, runs: Iterable[int]) -> set[Place]:
     """Every revision that an event of these runs binds in, or a run names."""
-    found: set[tuple[str, str, int]] = set()
+    found: set[Place] = set()
     for run in runs:
         unit, unit_n, rig_n, plan_n = db.execute(
             "SELECT unit, unit_n, rig_n, plan_n FROM run WHERE id = ?", (run,)
         ).fetchone()
         found |= {("unit", unit, unit_n), ("rig", "bench", rig_n), ("plan", "plan", plan_n)}
         for (body,) in db.execute("SELECT body FROM event WHERE run = ? AND kind = 'DocumentsBound'", (run,)):
-            found |= {(str(kind), str(key), int(n)) for kind, key, n, _ in json.loads(body)["documents"]}
+            named = {(str(kind), str(key), int(n)) for kind, key, n, _ in json.loads(body)["documents"]}
+            one = joined_run(db, run)
+            found |= {one.here(*place) for place in named} if one is not None else named
     return found
 
 
@@ -123,104 +123,6 @@ def _named(db: sqlite3.Connection) -> set[tuple[str, str]]:
     for (body,) in db.execute("SELECT body FROM document WHERE kind = 'unit'"):
         named |= {("photo", p["sha256"]) for p in json.loads(body)["look"].get("photographs", ())}
     return named
-
-
-def join(book: Path, part: Path) -> list[int]:
-    """The runs of a part into a book, with the revisions, samples and files that they cite; nothing of either is
-    renumbered or rewritten. Returns the runs. InputError where the book has one of the numbers, or another document
-    under a revision that they cite; where their evidence was changed."""
-    source = connect_reader(part)
-    try:
-        with clear_errors(part):
-            runs = [n for (n,) in source.execute("SELECT id FROM run ORDER BY id")]
-            for run in runs:
-                if (seal := check_run(source, run)).state == BROKEN:
-                    raise InputError(f"run {run} of {part.name}: {seal.why}; it is not joined", key="run")
-            lock = take_lock(book)
-            try:
-                _join(book, source, runs)
-            finally:
-                os.close(lock)
-    finally:
-        source.close()
-    return runs
-
-
-def _join(book: Path, source: sqlite3.Connection, runs: list[int]) -> None:
-    db = connect_writer(book)
-    try:
-        with clear_errors(book):
-            there = [n for (n,) in db.execute("SELECT id FROM run") if n in runs]
-            if there:
-                numbers = ", ".join(map(str, there))
-                why = "a run keeps its number, which its seal covers; compare both books beside each other instead"
-                raise InputError(f"{book.name} has a run {numbers} of its own, and {why}", key="run")
-            db.execute("BEGIN IMMEDIATE")
-            try:
-                _copy(db, source, runs, book)
-                db.execute("COMMIT")
-            except BaseException:
-                db.execute("ROLLBACK")
-                raise
-    finally:
-        close_writer(db)
-
-
-def _copy(db: sqlite3.Connection, source: sqlite3.Connection, runs: list[int], book: Path) -> None:
-    for kind, key, n in sorted(_cited(source, runs)):
-        query = "SELECT kind, key, n, parent, at, why, body, sha256 FROM document WHERE kind = ? AND key = ? AND n = ?"
-        row = source.execute(query, (kind, key, n)).fetchone()
-        own = db.execute(query, (kind, key, n)).fetchone()
-        if own is not None and own[6] != row[6]:
-            raise InputError(f"{book.name} has another {kind} {key!r} under revision {n}", key=kind)
-        if own is None:
-            db.execute("INSERT INTO document (kind, key, n, parent, at, why, body, sha256) "
-                       "VALUES (?, ?, ?, NULL, ?, ?, ?, ?)", (*row[:3], *row[4:]))  # fmt: skip
-            db.execute("INSERT OR IGNORE INTO head (kind, key, n, seq) VALUES (?, ?, ?, "
-                       "(SELECT coalesce(max(seq), 0) + 1 FROM event))", (kind, key, n))  # fmt: skip
-    numbers = json.dumps(runs)
-    _rows(db, source, "run", "WHERE id IN (SELECT value FROM json_each(?))", numbers)
-    # Events and readings get new places in the order of the book; the chain of a run does not cover those.
-    at = db.execute("SELECT coalesce(max(seq), 0) FROM event").fetchone()[0]
-    places: dict[int, int] = {}
-    events = source.execute("SELECT seq, run, step, at, bench_s, kind, v, body, digest FROM event WHERE run IN "
-                            "(SELECT value FROM json_each(?)) ORDER BY seq", (numbers,))  # fmt: skip
-    named: set[tuple[str, str]] = set()
-    for seq, *rest in events:
-        at += 1
-        places[seq] = at
-        named |= named_by(rest[4], rest[6])
-        db.execute("INSERT INTO event (seq, run, step, at, bench_s, kind, v, body, digest) VALUES (?,?,?,?,?,?,?,?,?)",
-                   (at, *rest))  # fmt: skip
-    readings = source.execute("SELECT id, run, point, quantity, value, unit, seq FROM reading WHERE run IN "
-                              "(SELECT value FROM json_each(?))", (numbers,))  # fmt: skip
-    for *rest, seq in readings:
-        db.execute("INSERT INTO reading (id, run, point, quantity, value, unit, seq) VALUES (?,?,?,?,?,?,?)",
-                   (*rest, places[seq]))  # fmt: skip
-    for (body,) in source.execute("SELECT body FROM document WHERE kind = 'unit'"):
-        named |= {("photo", p["sha256"]) for p in json.loads(body)["look"].get("photographs", ())}
-    for table, sha in sorted(named):
-        if table == "trace":
-            _trace(db, source, sha)
-        else:
-            _rows(db, source, table, "WHERE sha256 = ?", sha)
-
-
-def _rows(db: sqlite3.Connection, source: sqlite3.Connection, table: str, where: str, value: str) -> None:
-    for row in source.execute(f"SELECT * FROM {table} {where}", (value,)):
-        db.execute(f"INSERT OR IGNORE INTO {table} VALUES ({','.join('?' * len(row))})", row)
-
-
-def _trace(db: sqlite3.Connection, source: sqlite3.Connection, sha: str) -> None:
-    if db.execute("SELECT 1 FROM trace WHERE sha256 = ?", (sha,)).fetchone():
-        return
-    row = source.execute("SELECT id, code, count FROM trace WHERE sha256 = ?", (sha,)).fetchone()
-    if row is None:
-        raise BookError(f"samples of a capture are gone ({sha[:12]})")
-    new = db.execute("INSERT INTO trace (sha256, code, count) VALUES (?, ?, ?)", (sha, row[1], row[2])).lastrowid
-    for table in OF_TRACE:
-        for piece in source.execute(f"SELECT * FROM {table} WHERE trace = ?", (row[0],)):
-            db.execute(f"INSERT INTO {table} VALUES ({','.join('?' * len(piece))})", (new, *piece[1:]))
 
 
 def _hold(out: Path, runs: Iterable[int]) -> None:

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any, Generic, TypeAlias, TypeVar
 
 from zincsmith.book.codec import load, load_event
 from zincsmith.book.file import clear_errors, connect_reader
+from zincsmith.book.joined import joined_runs
 from zincsmith.book.seal import RunSeal, check_documents, check_log, check_projections, check_run
 from zincsmith.model.errors import BookError
 from zincsmith.model.feeding import Feeding
@@ -64,6 +65,8 @@ class RunRow:
     began: str
     ended: str | None
     outcome: str | None
+    sealed_as: int | None = None  # its number in the book that it came from
+    sealed_as: int | None = None  # its number in the book it was joined from
 
 
 @dataclass(frozen=True)
@@ -102,8 +105,12 @@ class BookReader:
         with clear_errors(self.path):
             cursor = self._db.execute(query + " ORDER BY seq", (*values, *(k.__name__ for k in kinds)))
             while rows := cursor.fetchmany(AT_ONCE):  # memory does not grow with the book
-                for row in rows:
-                    yield Written(row[0], row[1], row[2], row[3], row[4], load_event(row[5], row[6]))
+                yield from self._written(rows)
+
+    def _written(self, rows: list[tuple[Any, ...]]) -> list[Written]:
+        joined = joined_runs(self._db)
+        said = ((r, joined[r[1]].as_here(r[1], r[5], r[6]) if r[1] in joined else r[6]) for r in rows)
+        return [Written(r[0], r[1], r[2], r[3], r[4], load_event(r[5], body)) for r, body in said]
 
     def of_kind(self, kind: type[E], run: int | None = None) -> Iterator[WrittenAs[E]]:
         """Those of one kind, in order."""
@@ -121,8 +128,7 @@ class BookReader:
         )
         with clear_errors(self.path):
             rows = self._db.execute(query, (value, most)).fetchall()
-        rows = rows if forward else rows[::-1]
-        return [Written(r[0], r[1], r[2], r[3], r[4], load_event(r[5], r[6])) for r in rows]
+        return self._written(rows if forward else rows[::-1])
 
     def told_with(self, text: str, after: int) -> int | None:
         """The first event that a log shows after a number whose body holds a text; None when there is none."""
@@ -149,7 +155,9 @@ class BookReader:
     def runs(self) -> list[RunRow]:
         with clear_errors(self.path):
             query = "SELECT id, unit, unit_n, rig_n, plan_n, procedure, began, ended, outcome FROM run ORDER BY id"
-            return [RunRow(*row) for row in self._db.execute(query)]
+            joined = joined_runs(self._db)
+            rows = self._db.execute(query).fetchall()
+        return [RunRow(*row, joined[row[0]].sealed_as if row[0] in joined else None) for row in rows]
 
     def run(self, number: int | None = None) -> RunRow:
         """One run, the latest unless told; BookError when there is none."""

@@ -14,6 +14,8 @@ import sqlite3
 import zlib
 from dataclasses import dataclass
 
+from zincsmith.book.joined import Joined, joined_run, joined_runs
+
 SEALED, NOT_SEALED, BROKEN = "sealed", "not sealed", "broken"
 # Whatever comes last of a run is one of these: the digest beside the run is that of the latest of them.
 CLOSING = ("RunClosed", "FindingsKept", "Signed", "Amended", "BenchSettled", "DoubtEnded", "CursorsRead")
@@ -36,20 +38,23 @@ def body_digest(body: str) -> str:
 
 @dataclass(frozen=True)
 class RunSeal:
-    """``digest`` is that of the last event, ``signed`` those of the signatures; ``why`` says what is broken."""
+    """``digest`` is that of the last event, ``signed`` those of the signatures; ``why`` says what is broken;
+    ``sealed_as`` is the number that it had in the book it came from, where that is another."""
 
     run: int
     state: str
     digest: str = ""
     signed: tuple[str, ...] = ()
     why: str = ""
+    sealed_as: int | None = None
 
     @property
     def words(self) -> str:
         """What may be said: a chain that fits can have been made anew by whoever changed it."""
         if self.state == BROKEN:
             return f"THE EVIDENCE WAS CHANGED: {self.why}"
-        return "internally consistent" if self.state == SEALED else "not sealed (from before seals were kept)"
+        came = f"; sealed as run {self.sealed_as} of the book it came from" if self.sealed_as is not None else ""
+        return f"internally consistent{came}" if self.state == SEALED else "not sealed (from before seals were kept)"
 
 
 def check_run(db: sqlite3.Connection, run: int) -> RunSeal:
@@ -58,6 +63,7 @@ def check_run(db: sqlite3.Connection, run: int) -> RunSeal:
     named: set[tuple[str, str]] = set()
     bound: list[tuple[str, str, int, str]] = []
     number = 0
+    joined = joined_run(db, run)
     for seq, of_run, step, at, bench_s, kind, v, body, digest in db.execute(
         f"SELECT {FIELDS} FROM event WHERE run = ? ORDER BY seq", (run,)
     ):
@@ -65,6 +71,7 @@ def check_run(db: sqlite3.Connection, run: int) -> RunSeal:
         states.add(digest is not None)
         if digest is None:
             continue
+        of_run = joined.sealed_as if joined is not None else of_run
         if v != 1 or link(before, of_run, step, at, bench_s, kind, body) != digest:
             return RunSeal(run, BROKEN, why=f"event {seq} ({kind}) is not what was written, or one before it is gone")
         before = digest
@@ -78,8 +85,9 @@ def check_run(db: sqlite3.Connection, run: int) -> RunSeal:
     if len(states) != 1 or states == {False}:
         mixed = "some of its events carry a digest and some do not"
         return RunSeal(run, NOT_SEALED) if False in states and not signed else RunSeal(run, BROKEN, why=mixed)
-    wrong = _missing(db, run, kept, before) or _documents(db, bound) or _blobs(db, named)
-    return RunSeal(run, BROKEN if wrong else SEALED, before, tuple(signed), wrong)
+    wrong = _missing(db, run, kept, before) or _documents(db, bound, joined) or _blobs(db, named)
+    came = joined.sealed_as if joined is not None and joined.sealed_as != run else None
+    return RunSeal(run, BROKEN if wrong else SEALED, before, tuple(signed), wrong, came)
 
 
 def named_by(kind: str, body: str) -> set[tuple[str, str]]:
@@ -105,8 +113,9 @@ def _missing(db: sqlite3.Connection, run: int, kept: str, last: str) -> str:
     return "" if last else "it has no events"
 
 
-def _documents(db: sqlite3.Connection, bound: list[tuple[str, str, int, str]]) -> str:
+def _documents(db: sqlite3.Connection, bound: list[tuple[str, str, int, str]], joined: Joined | None) -> str:
     for kind, key, n, sha256 in bound:
+        kind, key, n = joined.here(kind, key, n) if joined is not None else (kind, key, n)
         row = db.execute("SELECT body FROM document WHERE kind = ? AND key = ? AND n = ?", (kind, key, n)).fetchone()
         if row is None or body_digest(row[0]) != sha256:
             return f"the {kind} that it cites (revision {n}) is {'gone' if row is None else 'not what it was'}"
@@ -146,19 +155,25 @@ def check_documents(db: sqlite3.Connection) -> list[str]:
 def check_projections(db: sqlite3.Connection) -> list[str]:
     """Tables that are made from the events, where they do not agree with them."""
     found = []
+    # The number that an id begins with is that of the book; the rest stands in the event.
     wrong = db.execute(
         "SELECT r.run, r.point, r.quantity FROM reading r LEFT JOIN event e ON e.seq = r.seq WHERE e.seq IS NULL "
-        "OR NOT EXISTS (SELECT 1 FROM json_each(e.body, '$.point.readings') j WHERE j.value ->> '$.id' = r.id "
+        "OR e.run IS NOT r.run OR r.id NOT LIKE r.run || '/%' "
+        "OR NOT EXISTS (SELECT 1 FROM json_each(e.body, '$.point.readings') j "
+        "WHERE substr(j.value ->> '$.id', instr(j.value ->> '$.id', '/')) = substr(r.id, instr(r.id, '/')) "
         "AND j.value ->> '$.value' IS r.value AND j.value ->> '$.unit' = r.unit "
         "AND j.value ->> '$.quantity' = r.quantity)"
     )
     found += [f"the list of readings differs from run {run}, point {point}, {q}" for run, point, q in wrong]
-    wrong = db.execute(
-        "SELECT r.id FROM run r JOIN event e ON e.run = r.id AND e.kind = 'RunOpened' WHERE "
-        "e.body ->> '$.unit' IS NOT r.unit OR e.body ->> '$.unit_n' IS NOT r.unit_n OR "
-        "e.body ->> '$.rig_n' IS NOT r.rig_n OR e.body ->> '$.plan_n' IS NOT r.plan_n OR e.at IS NOT r.began"
+    joined = joined_runs(db)
+    rows = db.execute(
+        "SELECT r.id, r.unit, r.unit_n, r.rig_n, r.plan_n, r.began, e.at, e.body FROM run r "
+        "JOIN event e ON e.run = r.id AND e.kind = 'RunOpened'"
     )
-    found += [f"the list of runs differs from the events of run {run}" for (run,) in wrong]
+    for run, unit, unit_n, rig_n, plan_n, began, at, body in rows:
+        told = json.loads(joined[run].as_here(run, "RunOpened", body) if run in joined else body)
+        if (unit, unit_n, rig_n, plan_n, began) != (*(told.get(k) for k in ("unit", "unit_n", "rig_n", "plan_n")), at):
+            found.append(f"the list of runs differs from the events of run {run}")
     return found
 
 

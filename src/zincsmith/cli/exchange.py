@@ -76,9 +76,15 @@ def join_books(
     book: BookArgument,
     part: Annotated[Path, typer.Argument(help="the book whose runs are joined to it")],
 ) -> None:
-    """Take the runs of another book in, with everything they cite, sealed as they are. Refused where both have a run of
-    one number: its seal covers it."""
-    from zincsmith.book.part import join
+    """Take the runs of another book in, with everything they cite, sealed as they are. A number that is taken gives way
+    to the next free one; what the run was sealed as is kept and shown. Two pieces of one tag stay two."""
+    from zincsmith.book.join import join
 
-    runs = join(book, part)
-    print(f"{book}: {', '.join(f'run {n}' for n in runs) or 'nothing'} of {part.name}")
+    done = join(book, part)
+    for one in done:
+        if one.known:
+            print(f"{book}: run {one.was} of {part.name} is here already, as run {one.now}; left as it is")
+        else:
+            print(f"{book}: run {one.now}" + (f", run {one.was} of {part.name}" if one.now != one.was else ""))
+    if not done:
+        print(f"{book}: {part.name} has no run")

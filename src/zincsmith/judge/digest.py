@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 
 from zincsmith.book.codec import dump
+from zincsmith.book.joined import as_sealed
 from zincsmith.judge.judging import JudgedRun
 
 
@@ -14,7 +15,8 @@ def evidence_digest(run: JudgedRun) -> str:
     digest = hashlib.sha256()
     for point in run.evidence.points:
         # A point without records hashes as it did before points could have any.
-        digest.update(dump(point).replace(',"waves":[]', "").encode())
+        said = dump(point).replace(',"waves":[]', "")
+        digest.update(as_sealed(said, run.row.id, run.row.sealed_as).encode())
     for read in run.evidence.cursors:
         digest.update(dump(read).encode())
     return digest.hexdigest()

@@ -51,7 +51,8 @@ class Deed(Choice):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         passing = event.key() in PASSING and not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
         letter = event.text().strip().lower()
-        if passing or letter and sum(self.itemText(n).lower().startswith(letter) for n in range(self.count())) != 1:
+        same = sum(self.itemText(n).lower().startswith(letter) for n in range(self.count())) if letter else 1
+        if passing or same != 1:
             self.showPopup()
             event.accept()
             return
