@@ -141,7 +141,9 @@ def test_a_whole_plan_in_the_window(
             QApplication.processEvents()
     finally:
         somebody.close()
-    assert session.problem == ""
+    with BookReader(scene.path) as reader:
+        last = [w.event for w in reader.told(most=6)]
+    assert session.problem == "", f"{session.problem} after {last}"
     assert session.view.closed is not None
     assert (session.view.closed.outcome, session.view.closed.unconfirmed) == ("complete", ())
     assert somebody.typed >= least

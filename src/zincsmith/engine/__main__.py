@@ -11,10 +11,12 @@ import json
 import signal
 import socket
 import sys
+import traceback
 from pathlib import Path
 
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.control import WindowInterface
+from zincsmith.engine.crash_report import keep_report
 from zincsmith.engine.service import Service
 from zincsmith.model.errors import ZincsmithError
 
@@ -35,7 +37,11 @@ def main() -> int:
         operator_interface.refuse("open", str(error))
         return 2
     with book:
-        Service(book, operator_interface, json.loads(arguments.addresses), arguments.keep).serve()
+        try:
+            Service(book, operator_interface, json.loads(arguments.addresses), arguments.keep).serve()
+        except Exception:
+            keep_report(traceback.format_exc())
+            raise
     return 0
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import signal
 import socket
 import subprocess
 import sys
@@ -133,6 +134,16 @@ class EngineClient:
         if gone:
             self._drop()
         return None if gone and not messages else messages
+
+    @property
+    def how_it_ended(self) -> str:
+        """Of an engine that is gone, in words; empty while it is there."""
+        code = self.process.poll() if self.process is not None else None
+        if code is None:
+            return ""
+        if code < 0:
+            return f"it was ended by {signal.Signals(-code).name}"
+        return "it took this window for gone" if code == 0 else "a fault in the program; its report is kept"
 
     def _drop(self) -> None:
         if self._socket is not None:

@@ -139,6 +139,7 @@ def _of_turn(view: RunView, written: Written) -> None:
         case EntryTaken(reading):
             view.asked = view.refused = None
             view.entries.append((written.at, reading))
+            view.typed.add(reading.address)
             if reading.value is not None:
                 view.now[reading.address] = reading.value
         case EntryCorrected(reading):

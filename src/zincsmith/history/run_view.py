@@ -55,6 +55,7 @@ class RunView:
     points: list[Point] = field(default_factory=list)
     rejected: dict[int, Point] = field(default_factory=dict)  # and not taken again since
     entries: list[tuple[str, Reading]] = field(default_factory=list)
+    typed: set[str] = field(default_factory=set)  # the addresses of what was
     now: dict[str, float] = field(default_factory=dict)
     now_at: str = ""
     source_on: bool = False
@@ -99,7 +100,7 @@ class RunView:
             self.load_on = bool(self.loads)
 
     def poll(self, written: Written, values: dict[str, float], source_on: bool, load_on: bool) -> None:
-        typed = {q: v for q, v in self.now.items() if q not in values and self._typed(q)}
+        typed = {q: v for q, v in self.now.items() if q not in values and q in self.typed}
         self.now, self.now_at, self.by_wire = {**typed, **values}, written.at, set(values)
         self.source_on, self.load_on = source_on, load_on
         for address, value in values.items():
@@ -110,9 +111,6 @@ class RunView:
             self.history.append((written.bench_s, values))
             if self.history[0][0] < written.bench_s - HISTORY_S:
                 del self.history[: len(self.history) // 10]
-
-    def _typed(self, quantity: str) -> bool:
-        return any(r.address == quantity for _, r in self.entries)
 
     @property
     def port(self) -> str:
@@ -138,7 +136,7 @@ class RunView:
     @property
     def live(self) -> Live:
         """What is on: footer, gate and head all say this."""
-        typed = {reading.address for _, reading in self.entries} - self.by_wire
+        typed = self.typed - self.by_wire
         now = self.now if self.now_at else None
         found = live_of(now, self.source_on, self.load_on, typed, self.highest, self.plate)
         places = tuple(replace(p, since=self._dated(f"{p.what} {p.name}", p.state)) for p in found.places)

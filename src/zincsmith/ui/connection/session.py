@@ -149,7 +149,8 @@ class Session(Documents):
             return
         live = self.view.active
         self.state = State.NOT_CONFIRMED if live else State.IDLE
-        self.problem = "The engine ended unexpectedly." + (
+        how = self._link.client.how_it_ended
+        self.problem = f"The engine ended unexpectedly{f': {how}' if how else ''}." + (
             " The guardian makes the bench safe; until that is read back take it as live, or switch the source off by "
             "hand."
             if live

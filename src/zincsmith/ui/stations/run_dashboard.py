@@ -57,6 +57,7 @@ class Dashboard(QWidget):
         super().__init__()
         self.session = session
         self._points_drawn: tuple[int | None, int, int, int, int, int] = (None, 0, -1, 0, 0, 0)
+        self._doubted: dict[int, tuple[Point, list[Doubt]]] = {}
         grid = self._grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(9)
@@ -346,9 +347,13 @@ class Dashboard(QWidget):
             return None
         return coming, view.asked.quantity
 
-    @staticmethod
-    def _doubts_of(point: Point, itinerary: Itinerary) -> list[Doubt]:
-        return procedure(itinerary.procedures[point.part]).doubts(point)
+    def _doubts_of(self, point: Point, itinerary: Itinerary) -> list[Doubt]:
+        """Worked out once for each point: it never changes, and a long run has many."""
+        kept, found = self._doubted.get(point.number, (None, []))
+        if kept is not point:
+            found = procedure(itinerary.procedures[point.part]).doubts(point)
+            self._doubted[point.number] = point, found
+        return found
 
     def _show_doubts(self, points: list[Point], itinerary: Itinerary) -> None:
         of = {d: p for p in points for d in self._doubts_of(p, itinerary)}
