@@ -29,6 +29,8 @@ from zincsmith.cli.runs import _carry_out
 from zincsmith.engine import runner as runner_module
 from zincsmith.engine.runner import BugInRun
 from zincsmith.engine.session import Session
+from zincsmith.guard import guardian
+from zincsmith.guard.guardian import KeptWaiting
 from zincsmith.guard.watch_over import Guardian
 from zincsmith.model.events import Event, GuardianSaid, RunClosed, SafeStep
 from zincsmith.model.plan import Plan
@@ -151,3 +153,34 @@ def test_a_sign_counts_only_when_it_lived_and_stays_low_longer_than_it_paused() 
     seen.observe(60.0, {"output_voltage": 24.0}, fed=True)
     assert seen.channels["output_voltage"].gap_s == 3.0, "what was switched off did not pause by itself"
     assert Seen.from_told(seen.as_told()).channels == seen.channels
+
+
+def test_an_engine_that_the_computer_keeps_waiting_is_told_from_one_that_hangs(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """Ready to run without being given any time is no hang; to sleep, to be stopped and to spin is."""
+    code = "import sys; print(flush=True); sys.stdin.read(1)\nwhile True: pass"
+    with subprocess.Popen([sys.executable, "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE) as child:
+        assert child.stdin is not None
+        assert child.stdout is not None
+        child.stdout.readline()
+        while guardian._state(child.pid) != "S":
+            pass
+        assert not KeptWaiting(child.pid).since(0.05), "it sleeps"
+        spun = KeptWaiting(child.pid)
+        begun = guardian.had_s(child.pid)
+        child.stdin.write(b"x")
+        child.stdin.flush()
+        while guardian.had_s(child.pid) < begun + 0.2:
+            pass
+        assert not spun.since(0.5), "it had two fifths of the time and did not give a sign"
+        os.kill(child.pid, signal.SIGSTOP)
+        while guardian._state(child.pid) != "T":
+            pass
+        assert not KeptWaiting(child.pid).since(0.05), "it is stopped"
+        child.kill()
+    assert not KeptWaiting(child.pid).since(0.05), "it is gone"
+    monkeypatch.setattr(guardian, "had_s", lambda _pid: 3.25)
+    told = {state: (monkeypatch.setattr(guardian, "_state", lambda _pid, s=state: s), KeptWaiting(1).since(0.05))[1]
+            for state in "RDSTZ"}  # fmt: skip
+    assert told == {"R": True, "D": True, "S": False, "T": False, "Z": False}

@@ -38,6 +38,7 @@ from zincsmith.model.rig import Rig
 LEASE_S = 1.2
 TICK_S = 0.05
 LATE_TICK_S = 0.1  # a tick that took longer was one of a stalled computer: the engine did not run either
+LITTLE = 0.1  # of the time that went by
 STALLED_MOST_S = 10.0  # how long a stall is taken as an excuse
 PATIENCE_S = 5.0  # how long an instrument is tried that does not answer
 
@@ -109,7 +110,7 @@ def watch(line: socket.socket, engine: int, pid: int, heard: Heard) -> str:
     """Wait for the end: empty when the engine says that it is done, else why it has to be taken over. ``engine`` is the
     descriptor of the process ``pid``."""
     silent = stalled = 0.0
-    before = time.monotonic()
+    before, kept_waiting = time.monotonic(), KeptWaiting(pid)
     while True:
         ready, _, _ = select.select([line.fileno(), engine], [], [], TICK_S)
         if line.fileno() in ready:
@@ -131,7 +132,7 @@ def watch(line: socket.socket, engine: int, pid: int, heard: Heard) -> str:
             return "the engine ended"
         now = time.monotonic()
         tick, before = now - before, now
-        if tick > LATE_TICK_S and stalled < STALLED_MOST_S:
+        if (kept_waiting.since(tick) or tick > LATE_TICK_S) and stalled < STALLED_MOST_S:
             stalled += tick
         else:
             silent += tick
@@ -139,12 +140,37 @@ def watch(line: socket.socket, engine: int, pid: int, heard: Heard) -> str:
             return _silence(heard, silent)
 
 
+class KeptWaiting:
+    """Whether the computer keeps a process waiting: it is ready to run, or waits for the disk, and was given next to no
+    time since it was last looked at. One that hangs sleeps, or uses up the time that it is given."""
+
+    def __init__(self, pid: int) -> None:
+        self._pid, self._had_s = pid, had_s(pid)
+
+    def since(self, seconds: float) -> bool:
+        before, self._had_s = self._had_s, had_s(self._pid)
+        return _state(self._pid) in ("R", "D") and self._had_s - before < LITTLE * seconds
+
+
+def had_s(pid: int) -> float:
+    """The processor time that its main thread has had, in s; without end where the system does not tell, which reads
+    as a process that is not kept waiting."""
+    try:
+        return 1e-9 * int(Path(f"/proc/{pid}/schedstat").read_text().split()[0])
+    except (OSError, IndexError, ValueError):
+        return float("inf")
+
+
+def _state(pid: int) -> str:
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0]
+    except (OSError, IndexError):
+        return ""
+
+
 def _is_stopped(pid: int) -> bool:
     """Whether somebody stopped the process: then nothing that it said it would be busy with goes on."""
-    try:
-        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] in "Tt"
-    except (OSError, IndexError):
-        return False
+    return _state(pid) in ("T", "t")
 
 
 def _silence(heard: Heard, silent_s: float) -> str:
