@@ -8,8 +8,9 @@ import numpy as np
 import pytest
 from pyqtgraph import TextItem
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QLineEdit, QTableWidgetItem
 from pytestqt.qtbot import QtBot
 
 from zincsmith.bench.standin import RunningStandIn
@@ -23,7 +24,9 @@ from zincsmith.ui.theme import DARK, use_theme
 from zincsmith.ui.widgets.axis import axes
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.conventions_bar import ConventionsBar
+from zincsmith.ui.widgets.edit_table import Column, EditTable
 from zincsmith.ui.widgets.panel import label
+from zincsmith.ui.widgets.plain_table import PlainTable
 from zincsmith.ui.widgets.plot import Curve, Plot
 
 
@@ -230,5 +233,37 @@ def test_numbers_at_an_axis_have_the_mark_of_the_locale(qtbot: QtBot) -> None:
         shown = label("24.03 V, from run.1 of 127.0.0.1")
         qtbot.addWidget(shown)
         assert shown.text() == "24,03 V, from run.1 of 127.0.0.1"
+    finally:
+        use_mark(".")
+
+
+def test_lists_and_tables_have_the_mark_of_the_locale_and_keep_the_point(qtbot: QtBot) -> None:
+    """What is painted changes, what stands in them does not: seen by the pictures of the very same texts."""
+    choice = Choice()
+    choice.addItem("33.5 A")
+    table = EditTable("Points", (Column("amps", "Load", unit="A"),), adds=False)
+    table.show_rows([{"amps": 33.5}])
+    plain = PlainTable("Facts", ("Fact",), 26)
+    plain.setRowCount(1)
+    plain.setItem(0, 0, QTableWidgetItem("33.5 A"))
+
+    def pictures() -> list[QImage]:
+        choice.showPopup()
+        return [one.grab().toImage() for one in (choice, choice.view(), table, plain)]
+
+    for one in (choice, table, plain):
+        qtbot.addWidget(one)
+        one.resize(300, 80)
+        one.show()
+    points = pictures()
+    assert points == pictures(), "the same texts are the same pictures"
+    use_mark(",")
+    try:
+        assert [a == b for a, b in zip(points, pictures(), strict=True)] == [False] * 4
+        assert (choice.currentText(), table.item(0, 0).text()) == ("33.5 A", "33.5")
+        table.edit(table.model().index(0, 0))
+        editor = table.findChild(QLineEdit)
+        assert editor is not None
+        assert editor.text() == "33.5", "33,500 could be thousands: what is edited keeps the point"
     finally:
         use_mark(".")

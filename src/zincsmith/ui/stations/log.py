@@ -24,6 +24,7 @@ from zincsmith.ui.widgets.first_page import FirstPage
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, key_button, label, tip
 from zincsmith.ui.widgets.ran_tape import RanTape
 from zincsmith.ui.widgets.say_line import Saying, SayLine
+from zincsmith.ui.widgets.shown_items import ShownItems
 from zincsmith.words.log_words import Entry, Kind, LogBook, News
 
 THUMB = 56
@@ -92,6 +93,7 @@ class LogStation(Station):
         panel.body.addWidget(self.tape)
         panel.body.addLayout(self._kinds())
         self.tree = QTreeWidget()
+        self.tree.setItemDelegate(ShownItems(self.tree))
         self.tree.setAccessibleName("Log")
         self.tree.setColumnCount(3)
         self.tree.setHeaderLabels(["Time", "What", ""])

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PySide6.QtWidgets import QComboBox
+from PySide6.QtWidgets import QComboBox, QStyleOptionComboBox, QWidget
 
+from zincsmith.formats.decimal_marks import on_screen
 from zincsmith.ui.theme import theme
+from zincsmith.ui.widgets.shown_items import ShownItems
 
 Key = Qt.Key
 PASSING = {Key.Key_Up, Key.Key_Down, Key.Key_PageUp, Key.Key_PageDown, Key.Key_Home, Key.Key_End}
@@ -18,6 +20,14 @@ class Choice(QComboBox):
     before the list is shown, for what is worth working out only then."""
 
     opening = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setItemDelegate(ShownItems(self))
+
+    def initStyleOption(self, option: QStyleOptionComboBox) -> None:
+        super().initStyleOption(option)
+        option.currentText = on_screen(option.currentText)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()  # the wheel scrolls the page; nobody means to change what they are passing over

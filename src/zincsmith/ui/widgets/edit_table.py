@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
     QHeaderView,
-    QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableWidget,
     QTableWidgetItem,
@@ -25,6 +24,7 @@ from zincsmith.ui.ink import mark_icon, write
 from zincsmith.ui.theme import font, theme
 from zincsmith.ui.widgets.choice import Deed
 from zincsmith.ui.widgets.panel import tip
+from zincsmith.ui.widgets.shown_items import ShownItems
 
 Row = dict[str, Any]
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -50,7 +50,7 @@ class Column:
     marks: Mapping[str, str] = field(default_factory=dict)  # value: one of ink.MARKS
 
 
-class _Delegate(QStyledItemDelegate):
+class _Delegate(ShownItems):
     """An editor by column: a choice drops down at once."""
 
     def __init__(self, table: EditTable) -> None:

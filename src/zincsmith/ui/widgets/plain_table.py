@@ -9,6 +9,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QAbstractItemView, QTableWidget
 
 from zincsmith.ui.theme import font
+from zincsmith.ui.widgets.shown_items import ShownItems
 
 
 class PlainTable(QTableWidget):
@@ -28,6 +29,7 @@ class PlainTable(QTableWidget):
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setTabKeyNavigation(False)
+        self.setItemDelegate(ShownItems(self))
         self._shares: tuple[int, ...] = ()
 
     def share(self, shares: Sequence[int]) -> None:
