@@ -84,6 +84,39 @@ def test_what_was_said_of_a_sum_is_still_there_when_it_is_opened_again(opened: t
     assert station.drawing.places["resistor"].value.text() == "1 kΩ"
 
 
+def test_what_was_said_is_taken_back_step_by_step_and_said_again(opened: tuple[Hands, WorkshopStation]) -> None:
+    """Sum by sum; what cannot be is no step, and what is typed but not given yet is the box's own to take back."""
+    hands, station = opened
+    begun = station.value.text()
+    station.drawing.places["upper"].value.setFocus()
+    typed(hands, "27k")
+    once = station.value.text()
+    typed(hands, "a lot")
+    typed(hands, "33k")
+    twice = station.value.text()
+    assert len({begun, once, twice}) == 3
+
+    def step(back: bool) -> str:
+        hands.press(Qt.Key.Key_Z, CTRL if back else CTRL | Qt.KeyboardModifier.ShiftModifier)
+        return station.value.text()
+
+    assert [step(True), step(True), step(False), step(False), step(True)] == [once, begun, once, twice, once]
+    assert station.drawing.places["upper"].value.text() == "27 kΩ"
+    hands.type("9")
+    hands.press(Qt.Key.Key_Z, CTRL)
+    assert (station.drawing.places["upper"].value.text(), station.value.text()) == ("27 kΩ", once)
+    station.open_sum("heat")
+    hands.press(Qt.Key.Key_Z, CTRL)
+    assert "Nothing to take back of this sum" in station.problem.text()
+    hands.press(Qt.Key.Key_T, CTRL)
+    station.open_sum("divider")
+    assert (step(True), step(False)) == (begun, once), "other sums have steps of their own"
+    station.drawing.places["upper"].value.setFocus()
+    typed(hands, "12k")
+    step(False)
+    assert "Nothing to say again" in station.problem.text(), "what is said anew goes on from here"
+
+
 def test_every_sum_opens_and_shows_its_result(opened: tuple[Hands, WorkshopStation]) -> None:
     _, station = opened
     for name in names():

@@ -85,6 +85,8 @@ KEYS: dict[str, tuple[tuple[str, str], ...]] = {
         ("Ctrl+T", "take from the unit"),
         ("Ctrl+L", "add to the log"),
         ("Ctrl+Return", "plan the measurement of it"),
+        ("Ctrl+Z", "take what was said last back"),
+        ("Ctrl+Shift+Z", "say it again"),
     ),
     "Log": (
         ("Ctrl+F", "find"),

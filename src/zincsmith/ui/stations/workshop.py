@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from zincsmith.model.commands import Note
@@ -25,6 +27,9 @@ TOLD, LEAST_TOLD = 388, 158  # px of what came out
 WOULD = "worked out, not measured"
 
 
+Inputs = tuple[dict[str, str], dict[str, str]]  # what was said of a sum, and what it was taken from
+
+
 class WorkshopStation(Station):
     """Every sum keeps what was last said of it, as long as the window is open."""
 
@@ -32,6 +37,7 @@ class WorkshopStation(Station):
         super().__init__(session)
         self.said: dict[str, dict[str, str]] = {}
         self.where: dict[str, dict[str, str]] = {}
+        self._steps: dict[str, tuple[list[Inputs], list[Inputs]]] = {}  # of each sum: before, and taken back
         self.found: Worked | None = None
         self.sum: Sum = sum_of(FIRST)
         self._against = ""
@@ -47,6 +53,9 @@ class WorkshopStation(Station):
         row.addWidget(self.count, 1)
         for words, act in (("Take from the unit  Ctrl+T", self.take), ("Add to log  Ctrl+L", self.note)):
             row.addWidget(key_button(words, act, self))
+        for key, back in (("Ctrl+Z", True), ("Ctrl+Shift+Z", False)):
+            QShortcut(QKeySequence(key), self, lambda back=back: self._step(back),
+                      context=Qt.ShortcutContext.WidgetWithChildrenShortcut)  # fmt: skip
         outer.addLayout(row)
         self.problem = label("", 13, 400, "problem", wrap=True)
         self.problem.hide()
@@ -144,6 +153,7 @@ class WorkshopStation(Station):
         if not got:
             self._tell("Nothing for this sum is in the plate of this unit, its latest run, or what it must feed.")
             return
+        self._keep_before()
         said, where = self.said.setdefault(self.sum.name, {}), self.where.setdefault(self.sum.name, {})
         for key, (value, told) in got.items():
             said[key], where[key] = f"{value:.6g}", told
@@ -176,14 +186,34 @@ class WorkshopStation(Station):
         self.go.emit("Plan")
 
     def _say(self, key: str, text: str) -> None:
+        self._keep_before()
         said = self.said.setdefault(self.sum.name, {})
-        before = said.get(key)
         said[key] = text.strip().lstrip("±")
         self.where.get(self.sum.name, {}).pop(key, None)
-        if not self._work(key):
-            said.pop(key)
-            if before is not None:
-                said[key] = before
+        if not self._work(key):  # it stands in its box, and is no step to come back to
+            self._put(self._steps[self.sum.name][0].pop())
+
+    def _keep_before(self) -> None:
+        before, after = self._steps.setdefault(self.sum.name, ([], []))
+        before.append(self._inputs())
+        after.clear()
+
+    def _inputs(self) -> Inputs:
+        return dict(self.said.get(self.sum.name, {})), dict(self.where.get(self.sum.name, {}))
+
+    def _put(self, inputs: Inputs) -> None:
+        self.said[self.sum.name], self.where[self.sum.name] = inputs
+
+    def _step(self, back: bool) -> None:
+        """Take what was said last of this sum back, or say it again."""
+        before, after = self._steps.setdefault(self.sum.name, ([], []))
+        taken_from, kept_in = (before, after) if back else (after, before)
+        if not taken_from:
+            self._tell(f"Nothing to {'take back' if back else 'say again'} of this sum.")
+            return
+        kept_in.append(self._inputs())
+        self._put(taken_from.pop())
+        self._work()
 
     def _look_against(self, key: str) -> None:
         self._against = key

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 
 from zincsmith.ui import ink
 from zincsmith.ui.theme import font, theme
+from zincsmith.ui.widgets.rating_edit import RatingEdit
 from zincsmith.ui.workshop.strokes import paint
 from zincsmith.workshop.base import TOLERANCE, Input, Sum, Worked, in_words
 from zincsmith.workshop.drawing import HEIGHT, WIDTH, Drawing, drawn
@@ -71,7 +72,7 @@ class BenchDrawing(QWidget):
         self.places = {}
 
     def _line(self, key: str, words: str) -> QLineEdit:
-        made = QLineEdit(self)
+        made = RatingEdit(self)
         made.setFont(font(13, 600))
         made.setAccessibleName(words)
         made.setStyleSheet("padding: 1px 4px")
