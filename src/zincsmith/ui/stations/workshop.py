@@ -284,7 +284,9 @@ class WorkshopStation(Station):
         first = one.of.results[0]
         at, found = one.against(of.key)
         (size, unit), (high, high_unit) = _scale(at, of.unit), _scale(found, first.unit)
-        self.plot.show_axes(f"Against {of.words[:1].lower()}{of.words[1:]}", of.words, unit, first.words, high_unit)
+        # The axis of the result is too short for the longest names: the heading says what it is.
+        title = f"{first.words} against {of.words[:1].lower()}{of.words[1:]}"
+        self.plot.show_axes(title, of.words, unit, "", high_unit)
         here = Curve("", np.array([one.inputs[of.key] / size]), np.array([one.results[first.key].value / high]),
                      KINDS.get(first.unit, ""))  # fmt: skip
         course = Curve("", np.array(at) / size, np.array(found) / high, KINDS.get(first.unit, ""), marks=False)

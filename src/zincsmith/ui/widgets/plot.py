@@ -102,7 +102,7 @@ class Plot(QWidget):
             axis.setTextPen(pg.mkPen(t.ink2))
             axis.setTickFont(_tick_font())
             look = {"color": t.ink2, "font-size": "12px"}
-            axis.setLabel(f"{words}, {unit}" if unit else words, siPrefixEnableRanges=NEVER, **look)
+            axis.setLabel(", ".join(one for one in (words, unit) if one), siPrefixEnableRanges=NEVER, **look)
             axis.enableAutoSIPrefix(False)
             axis.setGrid(40)
         self.reading_line.setPen(pg.mkPen(t.ink, width=1))

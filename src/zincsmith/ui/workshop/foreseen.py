@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, QSize
-from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtCore import QRectF, QSize
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from zincsmith.formats.words import decimals_for, number
 from zincsmith.model.claim import Claim
 from zincsmith.model.figures import FIGURES
-from zincsmith.showing.ruler_scale import Scale, scale_over
+from zincsmith.showing.ruler_scale import scale_over
 from zincsmith.showing.would_hold import FAILS, HOLDS, Foreseen
-from zincsmith.ui import ink
 from zincsmith.ui.theme import theme
+from zincsmith.ui.widgets.claim_ruler import Needle, paint_scale
 from zincsmith.ui.widgets.panel import clear, cut_label, label
 from zincsmith.workshop.base import in_words
 
-TALL, SIDE, BAR = 56, 12.0, 10.0  # px
+TALL, SIDE, TOP = 56, 22.0, 10.0  # px: the labels of the ends stand over them
 COLOURS = {HOLDS: "holds", FAILS: "fails"}  # of a verdict; what hangs on its parts is too close to call
 
 
@@ -44,63 +44,32 @@ class ForeseenRuler(QWidget):
         if self.shown is None:
             return
         one, t, p = self.shown, theme(), QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
         factor = _factor(one.claim)
-        limits = [v * factor for v in (one.claim.low, one.claim.high) if v is not None]
-        told = [v * factor for v in (one.told.value, one.told.low, one.told.high)]
+        limits = tuple(None if v is None else v * factor for v in (one.claim.low, one.claim.high))
+        value, low, high = (v * factor for v in (one.told.value, one.told.low, one.told.high))
         found = [one.now * factor] if one.now is not None else []
-        scale = scale_over([*limits, *told, *found, *([0.0] if one.claim.low is None else [])])
-        box = QRectF(SIDE, 22.0, self.width() - 2.0 * SIDE, BAR)
-
-        def x(value: float) -> float:
-            return box.left() + scale.share(value) * box.width()
-
-        p.fillRect(box, t.color("zinc_light"))
-        low = x(one.claim.low * factor) if one.claim.low is not None else box.left()
-        high = x(one.claim.high * factor) if one.claim.high is not None else box.right()
-        p.fillRect(QRectF(low, box.top(), high - low, BAR), t.color("zinc"))
-        p.setPen(QPen(t.color("ink"), 1.6))
-        for limit in limits:
-            p.drawLine(QPointF(x(limit), box.top() - 2), QPointF(x(limit), box.bottom() + 2))
-        _ticks(p, box, scale, x)
-        p.setPen(QPen(t.color("ink2"), 1.6))
-        p.setBrush(t.color("ink2"))
-        for value in found:
-            _needle(p, box, x(value))
+        ends = [*(v for v in limits if v is not None), value, low, high, *found]
+        scale = scale_over([*ends, *([0.0] if one.claim.low is None else [])])
         colour = QColor(t.verdict[COLOURS.get(one.words, "too close to call")])
-        p.setPen(QPen(colour, 1.8))
-        middle = box.center().y()
-        for end in told[1:]:
-            p.drawLine(QPointF(x(end), middle - 4), QPointF(x(end), middle + 4))
-        p.drawLine(QPointF(x(told[1]), middle), QPointF(x(told[2]), middle))
-        p.setBrush(t.color("paper"))
-        _needle(p, box, x(told[0]))
+        needles = [Needle(v, v, v, t.color("ink2")) for v in found]
+        box = QRectF(SIDE, TOP, self.width() - 2.0 * SIDE, self.height() - TOP)
+        paint_scale(p, box, scale, limits, [*needles, Needle(value, low, high, colour, hollow=True)])
         p.end()
 
 
-def _ticks(p: QPainter, box: QRectF, scale: Scale, x) -> None:  # type: ignore[no-untyped-def]
-    for tick in (scale.ticks[0], scale.ticks[len(scale.ticks) // 2], scale.ticks[-1]):
-        words = number(tick, scale.decimals)
-        wide = ink.width(words, 12)
-        at = min(max(x(tick) - wide / 2.0, 0.0), p.device().width() - wide)
-        ink.write(p, QRectF(at, box.bottom() + 4, wide + 2, 16), words, 12, 400, theme().color("ink2"))
-
-
-def _needle(p: QPainter, box: QRectF, x: float) -> None:
-    p.drawLine(QPointF(x, box.top() - 3), QPointF(x, box.bottom() + 1))
-    top = box.top() - 12.0
-    p.drawPolygon(QPolygonF([QPointF(x - 6, top), QPointF(x + 6, top), QPointF(x, top + 9)]))
-
-
 def _factor(claim: Claim) -> float:
-    """What its numbers are shown by: percent where the figure is told so."""
-    return 100.0 if claim.unit == "1" and FIGURES.knows(claim.figure) and FIGURES[claim.figure].in_percent else 1.0
+    """What its numbers are shown by: percent where the figure is told so, else in the unit that the claim is told in,
+    milliseconds say."""
+    if claim.unit == "1":
+        return 100.0 if FIGURES.knows(claim.figure) and FIGURES[claim.figure].in_percent else 1.0
+    largest = max((abs(limit) for limit in (claim.low, claim.high) if limit is not None), default=0.0)
+    return float(in_words(largest, claim.unit)[0]) / largest if largest else 1.0
 
 
 def _said(value: float | None, claim: Claim) -> str:
     if value is None:
         return "–"
-    if _factor(claim) != 1.0:
+    if claim.unit == "1" and _factor(claim) != 1.0:
         return f"{number(100.0 * value, max(0, decimals_for(None, 100.0 * value)))} %"
     return " ".join(in_words(float(f"{value:.3g}"), claim.unit)).strip()
 
