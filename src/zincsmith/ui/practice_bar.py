@@ -49,9 +49,9 @@ class PracticeBar(QWidget):
         self.fault.setAccessibleName("What is wrong")
         for name, words in FAULTS.items():
             self.fault.addItem(f"{name}: {words}", name)
-        self.by, self.value, self.u = self._line("Who states it"), self._line("How much, where it has a figure"), (
-            self._line("± how much")
-        )  # fmt: skip
+        self.by = self._line("Who states it")
+        self.value = self._line("How much, where it has a figure", "How much")
+        self.u = self._line("± how much")
         self.do = button("State it", "main")
         self.do.clicked.connect(self._state)
         for widget in (self.fault, self.by, self.value, self.u, self.do):
@@ -61,10 +61,10 @@ class PracticeBar(QWidget):
         self.asked.hide()
         self.hide()
 
-    def _line(self, name: str) -> QLineEdit:
+    def _line(self, name: str, short: str = "") -> QLineEdit:
         made = QLineEdit()
         made.setFont(font(13))
-        made.setPlaceholderText(name)
+        made.setPlaceholderText(short or name)
         made.setAccessibleName(name)
         made.returnPressed.connect(self._state)
         return made

@@ -38,7 +38,7 @@ class PlanFacts(QWidget):
         layout.setSpacing(9)
         self.watches = Panel("Watches", "the tightest of each; make safe when left")
         self.watch_table = PlainTable("Watches", ("Live quantity", "Stops at", "Rehearsed", "Whose limit"), 20)
-        self.watch_table.share((15, 7, 8, 13))
+        self.watch_table.share((14, 7, 9, 13))
         self.watches.body.addWidget(self.watch_table, 1)
         layout.addWidget(self.watches, 6)
         self.cautions = Panel("Cautions", "told at the gates")
