@@ -2,7 +2,9 @@
 
 import json
 import os
+import re
 import signal
+import sqlite3
 import subprocess
 import sys
 import time
@@ -204,6 +206,20 @@ def test_a_rating_that_makes_no_sense_is_refused_with_its_place(command: Command
     line = next(n for n, text in enumerate(wrong.read_text().splitlines(), 1) if "[240, 100]" in text)
     assert f"wrong.toml: line {line}: input.voltage_V" in done.stderr
     assert not (tmp_path / "a.zbook").exists(), "nothing is begun"
+
+
+def test_who_asks_for_nothing_is_told_what_there_is(command: Command, tmp_path: Path) -> None:
+    book = tmp_path / "new.zbook"
+    with BookWriter(book):
+        pass
+    (form,) = sqlite3.connect(book).execute("PRAGMA user_version").fetchone()
+    said = command("--version")
+    assert (said.returncode, said.stderr) == (0, "")
+    assert re.fullmatch(rf"zincsmith \d+\.\d+\.\d+, books of format {form}\n", said.stdout)
+    assert f"`user_version` {form}." in (ROOT / "docs" / "book-format.md").read_text()
+    said = command()
+    assert (said.returncode, said.stderr) == (2, "")
+    assert "findings" in said.stdout
 
 
 def test_a_book_that_is_none_is_refused(command: Command, tmp_path: Path) -> None:

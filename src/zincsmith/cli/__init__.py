@@ -58,6 +58,8 @@ def main() -> None:
         sys.exit(3)
     except Exception as error:
         if type(error).__module__.startswith(("click", "typer")) and hasattr(error, "format_message"):
+            if not error.format_message():  # nothing was asked: the help is told
+                sys.exit(2)
             _refuse(error.format_message())
         raise
 

@@ -13,7 +13,6 @@ from zincsmith.formats.plain_text import shown
 
 app = typer.Typer(
     name="zincsmith",
-    help="Characterize power supplies on the bench and compare them with their ratings.",
     no_args_is_help=True,
     add_completion=False,
     pretty_exceptions_enable=False,
@@ -27,6 +26,24 @@ OverOption = Annotated[
 CoverageOption = Annotated[str, typer.Option("--coverage", help="95.45, 95 or 99: percent that k is taken for")]
 GuardOption = Annotated[str, typer.Option("--guard", help="U, 1.645u or none: the guard band of a verdict")]
 JsonOption = Annotated[bool, typer.Option("--json", help="print JSON")]
+
+
+def _tell_version(wanted: bool) -> None:
+    if wanted:
+        from zincsmith import __version__
+        from zincsmith.book.file import migrations
+
+        print(f"zincsmith {__version__}, books of format {migrations()[-1][0]}")
+        raise typer.Exit
+
+
+@app.callback()
+def begin(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_tell_version, is_eager=True, help="Show the version and exit.")
+    ] = False,
+) -> None:
+    """Characterize power supplies on the bench and compare them with their ratings."""
 
 
 def judged_run(  # type: ignore[no-untyped-def]
