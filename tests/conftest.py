@@ -136,8 +136,8 @@ def run_command(
 ) -> subprocess.CompletedProcess[str]:
     """``zincsmith ARGUMENTS`` as a person would call it; what only reads and prints is called in this process, and so
     is a run that asks nobody: what a process of its own costs is most of a short run."""
-    asks_nobody = arguments[0] == "run" and "--yes" in map(str, arguments)
-    if typed is None and (asks_nobody or arguments[0] not in PROCESSES):
+    asks_nobody = arguments[:1] == ("run",) and "--yes" in map(str, arguments)
+    if typed is None and (asks_nobody or not {*arguments[:1]} & {*PROCESSES}):
         return _called([str(a) for a in arguments])
     return subprocess.run(
         [sys.executable, "-m", "zincsmith.cli", *map(str, arguments)],
