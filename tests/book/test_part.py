@@ -103,6 +103,7 @@ def test_books_that_both_begin_at_one_are_joined_with_what_was_signed(
         assert [rows[n].unit for n in (1, 3)] == ["HB-09", "HB-09 of east"], "two pieces of one tag stay two"
         assert (rows[3].sealed_as, rows[1].sealed_as) == (1, None)
         assert reader.unit(rows[3].unit, rows[3].unit_n).model == "Q 40"
+        assert reader.current_key("unit") == "HB-09", "what is open stays open"
         assert "sealed as run 1 of the book it came from" in reader.seal(3).words
         points = [w.event.point for w in reader.of_kind(PointTaken, 3)]
         assert all(r.id.startswith("3/") for point in points for r in point.readings)

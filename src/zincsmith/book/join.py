@@ -126,8 +126,9 @@ class _Joining:
         n = max(own) + 1 if n in own else n
         self._db.execute("INSERT INTO document (kind, key, n, parent, at, why, body, sha256) "
                          "VALUES (?, ?, ?, NULL, ?, ?, ?, ?)", (kind, key, n, at, why, body, sha256))  # fmt: skip
-        self._db.execute("INSERT INTO head (kind, key, n, seq) VALUES (?, ?, ?, (SELECT coalesce(max(seq), 0) + 1 FROM "
-                         "event)) ON CONFLICT DO NOTHING", (kind, key, n))  # fmt: skip
+        # Touched before anything else: whatever is open in this book stays what is open.
+        self._db.execute("INSERT INTO head (kind, key, n, seq) VALUES (?, ?, ?, 0) ON CONFLICT DO NOTHING",
+                         (kind, key, n))  # fmt: skip
         return kind, key, n
 
     def _key(self, key: str, body: str) -> str:
