@@ -56,14 +56,20 @@ class Choice(QComboBox):
 
 class Deed(Choice):
     """What is chosen is done at once. So the keys that pass from entry to entry open the list first, and so does a
-    letter unless it means one entry alone: a closed list would do everything on the way."""
+    letter that several entries begin with: a closed list would do everything on the way. ``first_of_letter`` takes the
+    first of those, as a cell of a table does, where it can be chosen again."""
+
+    def __init__(self, parent: QWidget | None = None, first_of_letter: bool = False) -> None:
+        super().__init__(parent)
+        self._first_of_letter = first_of_letter
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         passing = event.key() in PASSING and not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
-        letter = event.text().strip().lower()
-        same = sum(self.itemText(n).lower().startswith(letter) for n in range(self.count())) if letter else 1
-        if passing or same != 1:
+        if passing or (not self._first_of_letter and self._several(event.text().strip().lower())):
             self.showPopup()
             event.accept()
             return
         super().keyPressEvent(event)
+
+    def _several(self, letter: str) -> bool:
+        return bool(letter) and sum(self.itemText(n).lower().startswith(letter) for n in range(self.count())) != 1

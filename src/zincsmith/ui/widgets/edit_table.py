@@ -63,7 +63,7 @@ class _Delegate(ShownItems):
             editor = super().createEditor(parent, option, index)
             editor.setAccessibleName(f"{self._table.accessibleName()}, {column.heading}, row {index.row() + 1}")
             return editor
-        box = Deed(parent)
+        box = Deed(parent, first_of_letter=True)
         box.addItems(list(column.choices))
         box.setAccessibleName(f"{self._table.accessibleName()}, {column.heading}, row {index.row() + 1}")
         box.activated.connect(lambda _: self._done(box))
