@@ -319,6 +319,29 @@ def test_a_plan_is_composed_moved_and_edited(open_window: Open, make_book: Make,
         )
     )
     hands.until(lambda: "5 points" in hands.words())
+    # Step by step back to what the book had at first, and again; the line that had the focus shows what holds.
+    hands.press(Qt.Key.Key_Z, CTRL)
+    hands.until(lambda: grid_of(session.plan.parts).dropped == ())
+    edited = session.plan
+    line = hands.line("Loads, %")
+    line.setFocus()
+    for _ in range(3):  # the lines twice, then the loads
+        before = session.plan
+        hands.press(Qt.Key.Key_Z, CTRL)
+        hands.until(lambda before=before: session.plan != before)
+    assert grid_of(session.plan.parts).loads_percent == GridOptions().loads_percent
+    hands.until(lambda: line.text() == "100 75 50 25 10 0")
+    hands.until(lambda: not session.unwritten)
+    while session.steps("plan")[0]:
+        before = session.plan
+        hands.press(Qt.Key.Key_Z, CTRL)
+        hands.until(lambda before=before: session.plan != before)
+    hands.press(Qt.Key.Key_Z, CTRL)
+    hands.until(lambda: "Nothing to take back" in hands.words())
+    while session.plan != edited:
+        before = session.plan
+        hands.press(Qt.Key.Key_Z, CTRL | Qt.KeyboardModifier.ShiftModifier)
+        hands.until(lambda before=before: session.plan != before)
 
 
 @pytest.mark.long

@@ -40,6 +40,8 @@ KEYS: dict[str, tuple[tuple[str, str], ...]] = {
         ("Alt+Up", "move the part up"),
         ("Alt+Down", "move the part down"),
         ("Space", "leave a point out, or take it in"),
+        ("Ctrl+Z", "undo"),
+        ("Ctrl+Shift+Z", "redo"),
     ),
     "Run": (
         ("Ctrl+Return", "begin, or pass the gate"),

@@ -160,8 +160,13 @@ class Documents(QObject):
     def _key(self, kind: str) -> str:
         return {"unit": self.unit_key, "plan": "plan"}.get(kind, "bench")
 
+    @property
+    def unwritten(self) -> bool:
+        """Whether something was said that is not in the book yet."""
+        return self._unanswered > 0
+
     def steps(self, kind: str) -> tuple[bool, bool]:
-        """Whether there is an edit to undo, and one to redo."""
+        """Whether there is an edit to undo, and one to redo, among what is in the book."""
         if self.reader is None or self.read_only:
             return False, False
         found = self.reader.revision(kind, self._key(kind))

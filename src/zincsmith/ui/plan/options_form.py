@@ -16,6 +16,7 @@ from zincsmith.procedures.planning import Planned
 from zincsmith.ui.theme import font
 from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.panel import clear, label, tip
+from zincsmith.ui.widgets.rating_edit import RatingEdit
 
 
 def form_of(part: Options) -> tuple[Field, ...]:
@@ -91,24 +92,30 @@ class OptionsForm(QWidget):
             self._fill(edit, one, part)
         elif isinstance(one, Typing) and isinstance(edit, QLineEdit):
             words = one.show(getattr(part, one.field))
-            if edit.text() != words and not edit.hasFocus():
+            if edit.text() != words and not edit.isModified():
                 edit.setText(words)
                 edit.setCursorPosition(0)
 
     def _line(self, one: Typing, part: Options) -> QWidget:
-        edit = QLineEdit(one.show(getattr(part, one.field)))
+        edit = RatingEdit(one.show(getattr(part, one.field)))
         edit.setCursorPosition(0)
         edit.setToolTip(tip(edit.text()))
-        edit.editingFinished.connect(lambda: self._read(one, edit.text()))
+        edit.editingFinished.connect(lambda: self._read(one, edit))
         return edit
 
-    def _read(self, one: Typing, text: str) -> None:
-        if self._part is None or text == one.show(getattr(self._part, one.field)):
+    def _read(self, one: Typing, edit: QLineEdit) -> None:
+        if self._part is None or self._edits.get(one.field) is not edit:  # a line of a part that is not shown any more
+            return
+        if edit.text() == one.show(getattr(self._part, one.field)):
+            edit.setModified(False)
             return
         try:
-            self._set(one.field, one.read(text))
+            value = one.read(edit.text())
         except InputError as error:
             self.problem.setText(f"{one.words}: {error.message}.")
+            return
+        edit.setModified(False)
+        self._set(one.field, value)
 
     def _set(self, field: str, value: Any) -> None:
         if self._part is None:

@@ -8,7 +8,7 @@ from html import escape
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from zincsmith.formats.words import counted, duration, end_words, number
 from zincsmith.model.address import name_of
@@ -32,6 +32,7 @@ from zincsmith.ui.widgets.floating import Message
 from zincsmith.ui.widgets.itinerary import ItineraryView, scrolled
 from zincsmith.ui.widgets.operating_map import Cell, Key, OperatingMap
 from zincsmith.ui.widgets.panel import Panel, button, heading_row, label
+from zincsmith.ui.widgets.rating_edit import RatingEdit
 from zincsmith.ui.widgets.routines import Routines
 
 SHOWN = ("input_power", "input_current", "output_voltage", "output_current", "case_temperature")
@@ -96,6 +97,8 @@ class PlanStation(Station):
         self.drop.clicked.connect(self._drop)
         for keys, by in (("Alt+Up", -1), ("Alt+Down", 1)):
             QShortcut(QKeySequence(keys), self).activated.connect(lambda by=by: self._move(by))
+        for keys, back in (("Ctrl+Z", True), ("Ctrl+Shift+Z", False)):
+            QShortcut(QKeySequence(keys), self).activated.connect(lambda back=back: self._step(back))
         self.add = Deed()
         self.add.setAccessibleName("Add a part")
         self.add.activated.connect(self._add)
@@ -123,7 +126,7 @@ class PlanStation(Station):
         hint = "click or arrows choose a point; Space or a double click drops it and adds it again, a drag a whole row"
         self.map_hint = label(hint, 12, 400, "second", wrap=True)
         left.addWidget(self.map_hint)
-        self.new_point = QLineEdit()
+        self.new_point = RatingEdit()
         self.new_point.setFont(font(13))
         self.new_point.setPlaceholderText("Add a point: V Hz %, such as 115 60 33, then Enter")
         self.new_point.setAccessibleName("Add a point: volts, hertz, load in percent")
@@ -381,6 +384,16 @@ class PlanStation(Station):
     def _store(self, plan: Plan, why: str) -> None:
         self._say("")
         self.session.revise_plan(plan, why)
+
+    def _step(self, back: bool) -> None:
+        """Take the last change of the plan back, or make it again."""
+        if not self.full.isEnabled():
+            return
+        if not self.session.unwritten and not self.session.steps("plan")[0 if back else 1]:
+            self._say(f"nothing to {'take back' if back else 'make again'}")
+            return
+        self._say("")
+        (self.session.undo if back else self.session.redo)("plan")
 
     def _say(self, why: str) -> None:
         self.refusal.setText(f"{why[:1].upper()}{why[1:]}.".replace("..", ".") if why else "")
