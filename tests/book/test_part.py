@@ -110,6 +110,9 @@ def test_books_that_both_begin_at_one_are_joined_with_what_was_signed(
         assert (reader.opened(3).unit, reader.opened(3).rig_n) == (rows[3].unit, rows[3].rig_n)
         told_again = [w.event for w in reader.of_kind(FindingsKept, 3)]
         assert told_again[-1].evidence == digests[1]
+    report = tmp_path / "report.html"
+    assert command("report", str(mine), "--run", "3", "-o", str(report)).returncode == 0
+    assert "Run 3 (sealed as run 1 of the book it came from)" in report.read_text()
     shown = command("findings", str(mine), "--run", "3", "--json")
     assert '"3/' in shown.stdout
     assert '"1/' not in shown.stdout
