@@ -179,6 +179,7 @@ def test_a_load_switch_by_hand_has_its_gate_and_its_bounds(
         rehearse(unit, rig, plan)
 
 
+@pytest.mark.long
 def test_coming_up_and_holding_up(tmp_path: Path, unit: Unit, rig: Rig, standin: StartStandIn) -> None:
     parts = (
         TurnOnOptions(lines=(HIGH,), repeats=1, off_s=5.0),

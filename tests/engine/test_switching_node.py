@@ -143,6 +143,7 @@ def test_a_node_swings_furthest_as_it_starts(tmp_path: Path, unit: Unit) -> None
     assert "no_trigger" not in {d.code for d in start.doubts}
 
 
+@pytest.mark.long
 def test_first_power_goes_on_where_a_person_accepts_what_the_node_shows(tmp_path: Path, unit: Unit) -> None:
     """Raised from zero, a record at each raise once it runs; each is a gate with what to look for and what the program
     makes of it. What a captured node shows is a finding of the switching node."""

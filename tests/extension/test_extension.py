@@ -51,6 +51,7 @@ def claimed(folder: Path) -> Path:
     return file
 
 
+@pytest.mark.long
 def test_it_goes_its_whole_way_by_command_line(tmp_path: Path) -> None:
     """Listed, planned, run, judged against a claim, printed, and with its package in the run."""
     listed = json.loads(run("procedures", "--json").stdout)

@@ -40,6 +40,7 @@ def runs(book: Path) -> dict[int, JudgedRun]:
         return {row.id: judge_run(reader, row.id) for row in reader.runs()}
 
 
+@pytest.mark.long
 def test_what_fails_goes_back_with_its_evidence(runs: dict[int, JudgedRun], book: Path) -> None:
     run = runs[WORN]
     assert verdict_of(run) == RETURN

@@ -101,6 +101,7 @@ def within(finding: Finding, true: float, more: float = 0.0) -> None:
     assert abs(finding.value - true) <= 3.0 * finding.u + more, (finding.title, finding.value, true, finding.u)
 
 
+@pytest.mark.long
 def test_a_unit_of_three_rails_goes_its_whole_way(rails: tuple[Scene, RunClosed, JudgedRun, Rig]) -> None:
     scene, closed, run, rig = rails
     assert (closed.outcome, closed.unconfirmed) == ("complete", ()), closed.why

@@ -86,6 +86,7 @@ def of(run: Any) -> dict[str, Finding]:
     return {j.finding.name: j.finding for j in run.judged}
 
 
+@pytest.mark.long
 def test_a_charge_goes_as_the_battery_integrated_goes(goes: Callable[..., Went]) -> None:
     with charges(goes, THREE) as (scene, closed, run):
         assert (closed.outcome, closed.safe) == ("complete", True), closed.why

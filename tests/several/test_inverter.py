@@ -68,6 +68,7 @@ def test_the_shape_of_the_stand_in_has_the_distortion_that_it_tells(amps: float)
     assert float(np.max(np.abs(orders[2:40:2]))) < 1e-9, "half a wave is the other turned round: no even orders"
 
 
+@pytest.mark.long
 def test_over_its_load_and_its_input_it_is_what_its_physics_says(goes: Goes) -> None:
     _, closed, run = goes(*UNIT, (PART,))
     assert (closed.outcome, closed.safe, closed.unconfirmed) == ("complete", True, ()), closed.why

@@ -192,6 +192,7 @@ def test_all_rails_together_go_until_the_converter_they_share_lets_go(goes: Goes
     assert "let go" in one.working.formula
 
 
+@pytest.mark.long
 def test_a_port_is_driven_beyond_each_of_its_modes_and_asked_again(goes: Goes) -> None:
     """Drawn: a port goes off at 1.18 times what its mode has, and comes back at the volts that nobody asks for."""
     part = OvercurrentOptions(lines=(MAINS,), step_percent=10.0, resolution_percent=5.0, repeats=1, rest_s=0.5,

@@ -27,6 +27,7 @@ from zincsmith.simbench.world import World
 MAINS = Line(230.0, 50.0)
 
 
+@pytest.mark.long
 def test_changes_of_mode_are_recorded(goes: Callable[..., Went]) -> None:
     """By wire against the ramps and the R C of the physics; a neighbour is away as long as it is told anew; the record
     of a port that does not come back says so."""

@@ -142,6 +142,7 @@ def started(goes: Goes, motor: str, watts: float = 60.0) -> tuple[dict[str, Find
     return found, {d.code for j in run.judged for d in j.finding.doubts}
 
 
+@pytest.mark.long
 def test_a_motor_starts_at_an_inverter_and_its_run_up_is_kloss_s_in_closed_form(goes: Goes) -> None:
     """Kloss without load and volts that stand: t(s) = T0 [(1 - s^2) / (4 sk) + sk ln(1/s) / 2]; amps as s over
     sqrt(s^2 + sk^2). Volts that dip make it longer, by less than their square."""

@@ -63,6 +63,7 @@ def of(run: JudgedRun, name: str, output: str) -> list[Finding]:
     return [j.finding for j in run.judged if j.finding.name == name and j.finding.output == output]
 
 
+@pytest.mark.long
 def test_what_the_load_of_one_rail_does_to_the_others(goes: Callable[..., Went]) -> None:
     """Pulled by a stated number of volts an ampere of the others: the change is that times how their amps change."""
     scene, closed, run = goes("brindlow-of45", "simulated-three-rails", (CrossOptions(line=MAINS, warm_up_s=60.0),))
@@ -271,6 +272,7 @@ def test_outputs_come_and_go_in_their_order(goes: Callable[..., Went]) -> None:
         assert one.value == pytest.approx(falls[port] - falls["+5 V"], abs=3 * (one.u or 0.0) + 2e-4)
 
 
+@pytest.mark.long
 def test_power_good_comes_after_the_outputs_and_goes_before_them(goes: Callable[..., Went]) -> None:
     """Drawn: 0.25 s after the last output is up, and low once the bulk capacitor is down to 230 V: the warning is what
     it holds between that and what the converter stops at, C (V1^2 - V2^2) / 2 P."""
@@ -307,6 +309,7 @@ def test_ripple_of_each_output_has_the_background_of_its_own(goes: Callable[...,
     assert min(found.values()) > 5e-3, "clear of what the probe picks up"
 
 
+@pytest.mark.long
 def test_a_step_of_one_rail_shows_in_the_others(goes: Callable[..., Went]) -> None:
     """Most of it is that the rail then stands elsewhere, which is told by its own closed form; nothing of it is taken
     for a step of that rail itself."""

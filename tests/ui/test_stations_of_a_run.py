@@ -383,6 +383,7 @@ def test_a_routine_fits_the_time_is_kept_and_taken_for_the_next_unit(
     assert session.plan.parts == fitted.parts, "what is no plan changes nothing"
 
 
+@pytest.mark.long
 def test_the_plot_is_that_of_the_procedure_under_way(open_window: Open, make_book: Make) -> None:
     """Standby power over time while it is recorded; the efficiency is for the grid."""
     book = make_book(by_hand=False)
