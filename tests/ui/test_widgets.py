@@ -20,6 +20,10 @@ from zincsmith.history.run_view import RunView
 from zincsmith.judge.conventions import would_turn
 from zincsmith.judge.judging import judge_again, judge_run
 from zincsmith.procedures.base import Conventions
+from zincsmith.procedures.catalogue import names, options_of
+from zincsmith.procedures.fields import Choosing
+from zincsmith.procedures.static_grid.options import GridOptions
+from zincsmith.ui.plan.options_form import UNITS, OptionsForm, form_of
 from zincsmith.ui.theme import DARK, use_theme
 from zincsmith.ui.widgets.axis import axes
 from zincsmith.ui.widgets.choice import Choice
@@ -267,3 +271,18 @@ def test_lists_and_tables_have_the_mark_of_the_locale_and_keep_the_point(qtbot: 
         assert editor.text() == "33.5", "33,500 could be thousands: what is edited keeps the point"
     finally:
         use_mark(".")
+
+
+def test_a_number_that_nobody_offered_is_shown_with_its_unit(qtbot: QtBot) -> None:
+    form = OptionsForm()
+    qtbot.addWidget(form)
+    form.show_part(GridOptions(warm_up_s=200.0), locked=False)
+    choices = {one.accessibleName(): one for one in form.findChildren(Choice)}
+    assert choices["Warm-up before"].currentText() == "200 s"
+    told = 0
+    for name in names():
+        for one in form_of(options_of(name)()):
+            if isinstance(one, Choosing) and isinstance(one.of(options_of(name)()), float):
+                told += 1
+                assert any(one.field.endswith(end) for end in UNITS), f"{name}: {one.field}"
+    assert told > 50

@@ -18,6 +18,10 @@ from zincsmith.ui.widgets.choice import Choice
 from zincsmith.ui.widgets.panel import clear, label, tip
 from zincsmith.ui.widgets.rating_edit import RatingEdit
 
+# What a number is in that nobody offered, by how the name of its field ends.
+UNITS = {"_s": " s", "_min": " min", "minutes": " min", "hours": " h", "_percent": " %", "_V": " V", "_A": " A",
+         "_W": " W", "_Hz": " Hz", "hertz": " Hz", "_MHz": " MHz", "_degC": " °C"}  # fmt: skip
+
 
 def form_of(part: Options) -> tuple[Field, ...]:
     """What people choose and type of a part; nothing of one whose procedure is not installed."""
@@ -79,7 +83,10 @@ class OptionsForm(QWidget):
         """The choices, with the value in force in front where it is none of them."""
         now = one.of(part)
         known = [value for _, value in one.choices]
-        shown = "as the plan says" if isinstance(now, tuple) else f"{now:g}" if isinstance(now, float) else str(now)
+        unit = next((words for end, words in UNITS.items() if one.field.endswith(end)), "")
+        shown = (
+            "as the plan says" if isinstance(now, tuple) else f"{now:g}{unit}" if isinstance(now, float) else str(now)
+        )
         choices = one.choices if now in known else ((shown, now), *one.choices)
         choice.clear()
         for words, value in choices:
