@@ -163,6 +163,36 @@ def test_what_went_wrong_last_time_is_told_once(open_window: Open, make_book: Ca
     assert not hands.window.alarm.isVisible()
 
 
+def logged(state: Path, code: str) -> subprocess.CompletedProcess[str]:
+    """A process of the program that says something, with a folder of its own for what is kept."""
+    begin = (
+        "from pathlib import Path\nimport logging\nfrom zincsmith.engine.crash_report import keep_log, keep_report\n"
+    )
+    return subprocess.run([sys.executable, "-c", f"{begin}keep_log('engine', pathlib.Path('a.zbook'))\n{code}"], text=True,
+                          capture_output=True, check=True, env=os.environ | {"XDG_STATE_HOME": str(state)})  # fmt: skip
+
+
+def test_what_a_process_logs_is_kept_in_files_that_do_not_grow(tmp_path: Path) -> None:
+    said = logged(tmp_path, "logging.getLogger('zincsmith').warning('the sun went in')\nkeep_report('Traceback')")
+    (file,) = (tmp_path / "zincsmith" / "log").iterdir()
+    lines = file.read_text().splitlines()
+    assert file.name == "engine.log"
+    assert [line.split(" ", 3)[3].partition(" ")[0] for line in lines] == ["INFO", "WARNING", "WARNING"]
+    assert "begins on a.zbook" in lines[0]
+    (report,) = (tmp_path / "zincsmith" / "crashes").iterdir()
+    assert str(report) in lines[2]
+    assert "the sun went in" in said.stderr
+    assert "begins on" not in said.stderr, "a terminal is told of what is wrong alone"
+    logged(tmp_path, "for n in range(40_000): logging.getLogger('zincsmith').info('x' * 80)")
+    kept = sorted((tmp_path / "zincsmith" / "log").iterdir())
+    assert [one.name for one in kept] == ["engine.log", "engine.log.1", "engine.log.2"]
+    assert max(one.stat().st_size for one in kept) <= 1_000_000
+    (tmp_path / "file").write_text("")
+    said = logged(tmp_path / "file", "print('goes on')")
+    assert said.stdout == "goes on\n"
+    assert said.stderr.count("no log is kept") == 1
+
+
 def test_a_book_that_is_dropped_opens_a_window_of_its_own(
     open_window: Open, make_book: Callable[..., Path], monkeypatch: pytest.MonkeyPatch
 ) -> None:

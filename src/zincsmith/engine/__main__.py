@@ -16,7 +16,7 @@ from pathlib import Path
 
 from zincsmith.book.writer import BookWriter
 from zincsmith.engine.control import WindowInterface
-from zincsmith.engine.crash_report import keep_report
+from zincsmith.engine.crash_report import keep_log, keep_report
 from zincsmith.engine.service import Service
 from zincsmith.model.errors import ZincsmithError
 
@@ -28,6 +28,7 @@ def main() -> int:
     parser.add_argument("--keep", type=int, help="descriptor that keeps the stand-in bench alive")
     parser.add_argument("--addresses", default="{}", help="VISA names of the simulated roles, as JSON")
     arguments = parser.parse_args()
+    keep_log("engine", arguments.book)
     operator_interface = WindowInterface(socket.socket(fileno=arguments.control))
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGTERM, lambda *_: operator_interface.leave("the engine was told to end"))

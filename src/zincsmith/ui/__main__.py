@@ -16,6 +16,7 @@ from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import QApplication
 
 from zincsmith.desktop.install import DATA, SIZES
+from zincsmith.engine.crash_report import keep_log
 from zincsmith.formats.decimal_marks import use_mark
 from zincsmith.ui.crash import install
 from zincsmith.ui.remembered import Remembered, remembered
@@ -46,6 +47,7 @@ def main(arguments: list[str] | None = None) -> int:
     book = chosen.book or _ask_for_book(memory)
     if book is None:
         return 0
+    keep_log("window", book)
     app.setWindowIcon(_icon())
     window = MainWindow(book, chosen.log)
     window.remember(memory)

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from zincsmith.engine.crash_report import report_folder
+from zincsmith.engine.crash_report import log_folder, report_folder
 from zincsmith.engine.known_bench import first_time
 from zincsmith.formats.words import local_time
 from zincsmith.model.claim import StatedClaim
@@ -256,7 +256,7 @@ class MainWindow(QMainWindow):
         self.alarm.tell(
             "Something went wrong the last time",
             f"Everything that was shown then is in its book; nothing of it is lost. The report is {reports[-1]}; who "
-            "mends the program can use it. It holds no readings.",
+            f"mends the program can use it. It holds no readings. The logs of the program are in {log_folder()}.",
         )
 
     def greet_newcomer(self) -> None:
