@@ -166,10 +166,12 @@ def test_what_went_wrong_last_time_is_told_once(open_window: Open, make_book: Ca
 def logged(state: Path, code: str) -> subprocess.CompletedProcess[str]:
     """A process of the program that says something, with a folder of its own for what is kept."""
     begin = (
-        "from pathlib import Path\nimport logging\nfrom zincsmith.engine.crash_report import keep_log, keep_report\n"
+        "import logging, pathlib\n"
+        "from zincsmith.engine.crash_report import keep_log, keep_report\n"
+        "keep_log('engine', pathlib.Path('a.zbook'))\n"
     )
-    return subprocess.run([sys.executable, "-c", f"{begin}keep_log('engine', pathlib.Path('a.zbook'))\n{code}"], text=True,
-                          capture_output=True, check=True, env=os.environ | {"XDG_STATE_HOME": str(state)})  # fmt: skip
+    env = os.environ | {"XDG_STATE_HOME": str(state)}
+    return subprocess.run([sys.executable, "-c", begin + code], text=True, capture_output=True, check=True, env=env)
 
 
 def test_what_a_process_logs_is_kept_in_files_that_do_not_grow(tmp_path: Path) -> None:
