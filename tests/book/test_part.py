@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from subprocess import CompletedProcess
 
@@ -138,10 +139,37 @@ def test_books_that_both_begin_at_one_are_joined_with_what_was_signed(
     with BookReader(book) as reader:
         assert reader.run(4).sealed_as == 1
     db = sqlite3.connect(book)
-    db.execute("UPDATE joined SET body = replace(body, '[1, 3]', '[2, 3]')")
+    db.execute("UPDATE joined SET body = replace(body, '[1,3]', '[2,3]')")
     db.commit()
     db.close()
     assert seals(book)[4][0] == BROKEN, "nobody gives it another number than that of its seal"
+    for nonsense in ("[]", "{", '{"numbers": []}', '{"numbers": [1], "documents": [[1]]}'):
+        db = sqlite3.connect(book)
+        db.execute("UPDATE joined SET body = ?", (nonsense,))
+        db.commit()
+        db.close()
+        said = command("findings", str(book), "--run", "4")
+        assert (said.returncode, said.stderr.count("\n"), said.stdout) == (2, 1, ""), nonsense
+        checked = command("book", "check", str(book))
+        assert checked.returncode in (1, 2), nonsense
+        assert "Joined" in checked.stdout + checked.stderr or "joined run" in checked.stdout + checked.stderr
+
+
+def test_a_piece_that_was_edited_since_is_still_that_piece(whole: Path, tmp_path: Path) -> None:
+    """A run goes to another bench, and what it is called is edited there or here: one piece with one key, and a run
+    that is here already."""
+    mine, theirs = tmp_path / "mine.zbook", tmp_path / "theirs.zbook"
+    part_of(whole, mine, run=2)
+    part_of(whole, theirs, unit="HB-09")
+    with BookReader(mine) as reader:
+        unit = reader.unit("HB-09")
+    with BookWriter(mine) as writer:
+        writer.revise("unit", "HB-09", replace(unit, serial="0042"), "the number on its back")
+    assert join(mine, theirs) == [JoinedAs(1, 1), JoinedAs(2, 2, known=True)]
+    with BookReader(mine) as reader:
+        assert [row.key for row in reader.units()] == ["HB-09"]
+        assert reader.unit("HB-09").serial == "0042", "what holds here goes on holding"
+        assert reader.seal(1).state == reader.seal(2).state == SEALED
 
 
 def _sealed_anew(db: sqlite3.Connection, at: str, model: str) -> None:

@@ -73,6 +73,7 @@ class _Joining:
     def __init__(self, db: sqlite3.Connection, source: sqlite3.Connection, name: str) -> None:
         self._db, self._source, self._name = db, source, name
         self._named: set[tuple[str, str]] = set()  # what stands beside the events that came in
+        self._keys: dict[str, str] = {}  # of units, as they are called here
 
     def all(self, runs: list[int]) -> list[JoinedAs]:
         known = {run: there for run in runs if (there := self._there(run)) is not None}
@@ -117,7 +118,9 @@ class _Joining:
         at, why, body, sha256 = row
         if kind == "unit":
             self._named |= {("photo", p["sha256"]) for p in json.loads(body)["look"].get("photographs", ())}
-        key = self._key(key, body) if kind == "unit" else key
+            if key not in self._keys:
+                self._keys[key] = self._key(key)
+            key = self._keys[key]
         own = dict(self._db.execute("SELECT n, body FROM document WHERE kind = ? AND key = ?", (kind, key)).fetchall())
         if own.get(n) == body:
             return kind, key, n
@@ -131,15 +134,16 @@ class _Joining:
                          (kind, key, n))  # fmt: skip
         return kind, key, n
 
-    def _key(self, key: str, body: str) -> str:
-        """A piece keeps its key; another piece of that key is told apart by the book it comes from."""
-        piece = _piece(body)
+    def _key(self, key: str) -> str:
+        """A piece keeps its key; another piece of that key is told apart by the book it comes from. It is the same
+        where the two are called the same today, or share a revision: what it is called is edited like the rest."""
+        query = "SELECT body FROM document WHERE kind = 'unit' AND key = ? ORDER BY n"
+        theirs = [body for (body,) in self._source.execute(query, (key,))]
         names = [key, f"{key} of {self._name}"]
         names += [f"{names[1]} ({n})" for n in range(2, 100)]
         for name in names:
-            row = self._db.execute("SELECT body FROM document WHERE kind = 'unit' AND key = ? ORDER BY n DESC LIMIT 1",
-                                   (name,)).fetchone()  # fmt: skip
-            if row is None or _piece(row[0]) == piece:
+            ours = [body for (body,) in self._db.execute(query, (name,))]
+            if not ours or set(ours) & set(theirs) or _piece(ours[-1]) == _piece(theirs[-1]):
                 return name
         raise InputError(f"the book has a hundred pieces that are called {key!r}", key="unit")
 
@@ -186,9 +190,11 @@ class _Joining:
                     self._db.execute(f"INSERT OR IGNORE INTO {table} VALUES ({marks})", row)
 
     def _trace(self, sha: str) -> None:
-        row = self._source.execute("SELECT id, code, count FROM trace WHERE sha256 = ?", (sha,)).fetchone()
-        if row is None or self._db.execute("SELECT 1 FROM trace WHERE sha256 = ?", (sha,)).fetchone():
+        if self._db.execute("SELECT 1 FROM trace WHERE sha256 = ?", (sha,)).fetchone():
             return
+        row = self._source.execute("SELECT id, code, count FROM trace WHERE sha256 = ?", (sha,)).fetchone()
+        if row is None:
+            raise BookError(f"samples of a capture are gone ({sha[:12]})")
         new = self._db.execute("INSERT INTO trace (sha256, code, count) VALUES (?, ?, ?)", (sha, *row[1:])).lastrowid
         for table in OF_TRACE:
             for piece in self._source.execute(f"SELECT * FROM {table} WHERE trace = ?", (row[0],)):

@@ -65,7 +65,7 @@ class RunRow:
     began: str
     ended: str | None
     outcome: str | None
-    sealed_as: int | None = None  # its number in the book it was joined from
+    sealed_as: int | None = None  # its number in the book it was sealed in, where that is another
 
 
 @dataclass(frozen=True)
@@ -156,7 +156,7 @@ class BookReader:
             query = "SELECT id, unit, unit_n, rig_n, plan_n, procedure, began, ended, outcome FROM run ORDER BY id"
             joined = joined_runs(self._db)
             rows = self._db.execute(query).fetchall()
-        return [RunRow(*(*row, joined[row[0]].sealed_as if row[0] in joined else None)) for row in rows]
+        return [RunRow(*(*row, joined[row[0]].other_number(row[0]) if row[0] in joined else None)) for row in rows]
 
     def run(self, number: int | None = None) -> RunRow:
         """One run, the latest unless told; BookError when there is none."""

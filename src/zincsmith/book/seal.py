@@ -86,7 +86,7 @@ def check_run(db: sqlite3.Connection, run: int) -> RunSeal:
         mixed = "some of its events carry a digest and some do not"
         return RunSeal(run, NOT_SEALED) if False in states and not signed else RunSeal(run, BROKEN, why=mixed)
     wrong = _missing(db, run, kept, before) or _documents(db, bound, joined) or _blobs(db, named)
-    came = joined.sealed_as if joined is not None and joined.sealed_as != run else None
+    came = joined.other_number(run) if joined is not None else None
     return RunSeal(run, BROKEN if wrong else SEALED, before, tuple(signed), wrong, came)
 
 
@@ -165,15 +165,20 @@ def check_projections(db: sqlite3.Connection) -> list[str]:
         "AND j.value ->> '$.quantity' = r.quantity)"
     )
     found += [f"the list of readings differs from run {run}, point {point}, {q}" for run, point, q in wrong]
-    joined = joined_runs(db)
-    rows = db.execute(
-        "SELECT r.id, r.unit, r.unit_n, r.rig_n, r.plan_n, r.began, e.at, e.body FROM run r "
-        "JOIN event e ON e.run = r.id AND e.kind = 'RunOpened'"
+    wrong = db.execute(
+        "SELECT r.id FROM run r JOIN event e ON e.run = r.id AND e.kind = 'RunOpened' WHERE r.began IS NOT e.at OR "
+        "(r.id NOT IN (SELECT run FROM joined) AND (e.body ->> '$.unit' IS NOT r.unit OR "
+        "e.body ->> '$.unit_n' IS NOT r.unit_n OR e.body ->> '$.rig_n' IS NOT r.rig_n OR "
+        "e.body ->> '$.plan_n' IS NOT r.plan_n))"
     )
-    for run, unit, unit_n, rig_n, plan_n, began, at, body in rows:
-        told = json.loads(joined[run].as_here(run, "RunOpened", body) if run in joined else body)
-        if (unit, unit_n, rig_n, plan_n, began) != (*(told.get(k) for k in ("unit", "unit_n", "rig_n", "plan_n")), at):
-            found.append(f"the list of runs differs from the events of run {run}")
+    runs = [run for (run,) in wrong]
+    for run, one in joined_runs(db).items():  # as they read here
+        cites = db.execute("SELECT unit, unit_n, rig_n, plan_n FROM run WHERE id = ?", (run,)).fetchone()
+        for (body,) in db.execute("SELECT body FROM event WHERE run = ? AND kind = 'RunOpened'", (run,)):
+            told = json.loads(one.as_here(run, "RunOpened", body))
+            if cites != tuple(told[key] for key in ("unit", "unit_n", "rig_n", "plan_n")):
+                runs.append(run)
+    found += [f"the list of runs differs from the events of run {run}" for run in runs]
     return found
 
 

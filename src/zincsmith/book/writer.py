@@ -10,13 +10,14 @@ import time
 import zlib
 from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
+from functools import cached_property
 from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING
 
 from zincsmith.book.codec import DOCUMENTS, dump, load
 from zincsmith.book.file import clear_errors, close_writer, connect_writer, take_lock
-from zincsmith.book.joined import joined_run, joined_runs
+from zincsmith.book.joined import Joined, joined_runs
 from zincsmith.book.seal import CLOSING, body_digest, link
 from zincsmith.formats.plain_text import storable
 from zincsmith.model.errors import BookError
@@ -51,6 +52,11 @@ class BookWriter:
     def close(self) -> None:
         close_writer(self._db)
         os.close(self._lock)
+
+    @cached_property
+    def _joined(self) -> dict[int, Joined]:
+        """Read once: nothing is joined to a book that somebody has open for writing."""
+        return joined_runs(self._db)
 
     # Events
 
@@ -110,8 +116,7 @@ class BookWriter:
     def _insert(self, event: Event, run: int | None, step: int | None, bench_s: float | None) -> int:
         at, kind, body = datetime.now(UTC).isoformat(timespec="milliseconds"), type(event).__name__, dump(event)
         bench_s = float(bench_s) if bench_s is not None else None
-        joined = joined_run(self._db, run) if run is not None else None
-        as_sealed = joined.sealed_as if joined is not None else run
+        as_sealed = self._joined[run].sealed_as if run in self._joined else run
         digest = link(self._tip(run), as_sealed, step, at, bench_s, kind, body)
         cursor = self._db.execute(
             "INSERT INTO event (run, step, at, bench_s, kind, v, body, digest) VALUES (?, ?, ?, ?, ?, 1, ?, ?)",
@@ -290,9 +295,8 @@ class BookWriter:
             self._db.execute("DELETE FROM run")
             self._db.execute("DELETE FROM reading")
             rows = self._db.execute("SELECT seq, run, at, kind, body, digest FROM event ORDER BY seq").fetchall()
-            joined = joined_runs(self._db)
             for seq, run, at, kind, body, digest in rows:
-                told = joined[run].as_here(run, kind, body) if run in joined else body
+                told = self._joined[run].as_here(run, kind, body) if run in self._joined else body
                 self._project(load_event(kind, told), run, seq, at)
                 if kind in CLOSING:
                     self._db.execute("UPDATE run SET digest = ? WHERE id = ?", (digest, run))

@@ -13,6 +13,7 @@ from pathlib import Path
 
 from zincsmith.bench.standin import RunningStandIn, launch_standin, probes_of
 from zincsmith.book.codec import dump
+from zincsmith.engine.crash_report import report_folder
 from zincsmith.engine.known_bench import is_known_file
 from zincsmith.engine.messages import answer_of, line_of
 from zincsmith.model.answers import Answer
@@ -143,7 +144,7 @@ class EngineClient:
             return ""
         if code < 0:
             return f"it was ended by {signal.Signals(-code).name}"
-        return "it took this window for gone" if code == 0 else "a fault in the program; its report is kept"
+        return "it took this window for gone" if code == 0 else f"a fault in the program; see {report_folder()}"
 
     def _drop(self) -> None:
         if self._socket is not None:

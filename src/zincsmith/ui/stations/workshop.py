@@ -153,7 +153,7 @@ class WorkshopStation(Station):
         if not got:
             self._tell("Nothing for this sum is in the plate of this unit, its latest run, or what it must feed.")
             return
-        self._keep_before()
+        self._keep(self._inputs())
         said, where = self.said.setdefault(self.sum.name, {}), self.where.setdefault(self.sum.name, {})
         for key, (value, told) in got.items():
             said[key], where[key] = f"{value:.6g}", told
@@ -186,16 +186,19 @@ class WorkshopStation(Station):
         self.go.emit("Plan")
 
     def _say(self, key: str, text: str) -> None:
-        self._keep_before()
+        before = self._inputs()
         said = self.said.setdefault(self.sum.name, {})
         said[key] = text.strip().lstrip("±")
         self.where.get(self.sum.name, {}).pop(key, None)
-        if not self._work(key):  # it stands in its box, and is no step to come back to
-            self._put(self._steps[self.sum.name][0].pop())
+        if self._work(key):
+            self._keep(before)
+        else:  # it stands in its box, and is no step to come back to
+            self._put(before)
 
-    def _keep_before(self) -> None:
+    def _keep(self, inputs: Inputs) -> None:
+        """As what the next step back leads to; what was taken back is not said again after it."""
         before, after = self._steps.setdefault(self.sum.name, ([], []))
-        before.append(self._inputs())
+        before.append(inputs)
         after.clear()
 
     def _inputs(self) -> Inputs:
